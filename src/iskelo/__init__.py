@@ -1,0 +1,1 @@
+"""Iskelo: plans, checks and proves the audio set-up of a computer."""

@@ -1,0 +1,158 @@
+"""What every edit shares: the refusal, ids from the rig's counter, and putting a changed piece back."""
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from typing import Any, TypeVar
+
+from pydantic import ValidationError
+
+from iskelo.core.rig.check import check
+from iskelo.core.rig.gear import Destination, Interface, Program, Source, Value
+from iskelo.core.rig.ports import Port
+from iskelo.core.rig.rig import BOX_BANKS, Broken, Index, Line, Rig, index
+
+AnyGear = Source | Interface | Program | Destination
+V = TypeVar("V", bound=Value)
+
+
+class Refused(ValueError):
+    """An edit that would break the rig: the place and the reason, in a technician's words."""
+
+    def __init__(self, place: str, reason: str) -> None:
+        super().__init__(f"{place}: {reason}")
+        self.place = place
+        self.reason = reason
+
+
+@dataclass(frozen=True, slots=True)
+class Applied:
+    """The rig after an edit, and what was done, in words."""
+
+    rig: Rig
+    words: str
+
+
+def first_reason(error: ValidationError) -> tuple[str, str]:
+    """The first complaint of a validation as (place in the document, reason)."""
+    complaint = error.errors(include_url=False, include_context=False)[0]
+    place = " › ".join(str(part) for part in complaint["loc"])
+    reason = str(complaint["msg"]).removeprefix("Value error, ")
+    return place, reason[0].lower() + reason[1:]
+
+
+def changed(value: V, place: str, **changes: Any) -> V:
+    """The value with these fields changed and validated again; raises Refused naming the field."""
+    try:
+        fields = {name: getattr(value, name) for name in type(value).model_fields}
+        return type(value).model_validate({**fields, **changes})
+    except ValidationError as error:
+        field, reason = first_reason(error)
+        raise Refused(f"{place}, {field.replace('_', ' ')}" if field else place, reason) from None
+
+
+def made(kind: type[V], place: str, **fields: Any) -> V:
+    """A new value of this kind; raises Refused naming the field."""
+    try:
+        return kind.model_validate(fields)
+    except ValidationError as error:
+        field, reason = first_reason(error)
+        raise Refused(f"{place}, {field.replace('_', ' ')}" if field else place, reason) from None
+
+
+def new_ids(rig: Rig, prefix: str, count: int, wanted: tuple[str, ...] = ()) -> tuple[Rig, list[str]]:
+    """Ids for new things, and the rig with its counter moved past them."""
+    if wanted:
+        ids = list(wanted)
+    else:
+        ids = [f"{prefix}{rig.next_number + step}" for step in range(count)]
+    beyond = 1 + max((int("".join(filter(str.isdigit, each))) for each in ids), default=0)
+    return rig.model_copy(update={"next_number": max(rig.next_number, beyond)}), ids
+
+
+def free_name(wanted: str, taken: Iterable[str]) -> str:
+    """The wanted name, or the same with the next free number behind it."""
+    names = {name.casefold() for name in taken}
+    if wanted.casefold() not in names:
+        return wanted
+    number = 2
+    while f"{wanted} {number}".casefold() in names:
+        number += 1
+    return f"{wanted} {number}"
+
+
+def with_gear(rig: Rig, gear: AnyGear) -> Rig:
+    """The rig with this piece in place of the one with its id, or added behind the others."""
+    if any(each.id == gear.id for each in rig.gear):
+        return rig.model_copy(update={"gear": tuple(gear if each.id == gear.id else each for each in rig.gear)})
+    return rig.model_copy(update={"gear": (*rig.gear, gear)})
+
+
+def checked(rig: Rig) -> Rig:
+    """The rig, if it holds together; raises Refused."""
+    try:
+        check(rig)
+    except Broken as broken:
+        raise Refused(broken.place, broken.reason) from None
+    return rig
+
+
+def gear_of(found: Index, identity: str, kind: type[V]) -> V:
+    """The piece of gear with this id and kind; raises Refused."""
+    gear = found.gear.get(identity)
+    if not isinstance(gear, kind):
+        raise Refused(identity, f"there is no {kind.__name__.lower()} with this id; it may have been removed")
+    return gear
+
+
+def pruned(rig: Rig) -> tuple[Rig, list[str]]:
+    """The rig without references to what is no longer there, and what that took away, in words."""
+    found = index(rig)
+    words: list[str] = []
+    gear: list[AnyGear] = []
+    for each in rig.gear:
+        if isinstance(each, Program):
+            inputs, outputs = {item.id for item in each.inputs}, {item.id for item in each.outputs}
+            device = each.device if found.device(each) is not None else None
+            if device != each.device:
+                words.append(f"{each.name} has no device now")
+            tracks = []
+            for track in each.tracks:
+                kept_in = track.input if track.input in inputs else None
+                kept_out = track.output if track.output in outputs else None
+                if kept_in != track.input:
+                    words.append(f"track {track.name} has no input now")
+                if kept_out != track.output:
+                    words.append(f"track {track.name} has no output now")
+                tracks.append(track.model_copy(update={"input": kept_in, "output": kept_out}))
+            gear.append(each.model_copy(update={"device": device, "tracks": tuple(tracks)}))
+        else:
+            gear.append(each)
+    patches = []
+    for patch in rig.patches:
+        if found.exists(patch.from_port) and found.exists(patch.to_port):
+            patches.append(patch)
+        else:
+            words.append(f"unplugs {_end(found, patch.from_port)} from {_end(found, patch.to_port)}")
+    lines = []
+    for line in rig.lines:
+        kept, gone = _kept_ports(found, line)
+        if gone:
+            words.append(f"line {line.name} loses {gone} of its ports")
+        lines.append(kept)
+    update = {"gear": tuple(gear), "patches": tuple(patches), "lines": tuple(lines)}
+    return rig.model_copy(update=update), words
+
+
+def _end(found: Index, port: Port) -> str:
+    if found.exists(port):
+        return found.say(port)
+    if port.bank in BOX_BANKS and port.owner in found.gear:
+        return f"{found.name(port.owner)} {port.bank.replace('_', ' ')} {port.number}"
+    return "what is gone"
+
+
+def _kept_ports(found: Index, line: Line) -> tuple[Line, int]:
+    starts = tuple(port for port in line.from_ports if found.exists(port))
+    ends = tuple(port for port in line.to_ports if found.exists(port))
+    gone = len(line.from_ports) + len(line.to_ports) - len(starts) - len(ends)
+    return (line.model_copy(update={"from_ports": starts, "to_ports": ends}) if gone else line), gone

@@ -1,0 +1,207 @@
+"""The edits: every change a user can make, as values. ``apply.py`` says what each does to a rig."""
+
+from typing import Annotated, Literal
+
+from pydantic import Field, JsonValue
+
+from iskelo.core.rig.gear import (
+    BankSize,
+    ChannelNumber,
+    LevelDbu,
+    RateHz,
+    Value,
+    Width,
+)
+from iskelo.core.rig.ports import Port
+from iskelo.core.rig.rig import Purpose
+from iskelo.core.rig.text import DelaySamples, GainDb, Id, Name
+
+Names = Annotated[tuple[Name, ...], Field(min_length=1, max_length=256)]
+
+
+class AddSources(Value):
+    """Add sources, one for each name."""
+
+    edit: Literal["add_sources"] = "add_sources"
+    names: Names
+    source_kind: Literal["microphone", "instrument", "line player"] = "microphone"
+    width: Width = 1
+    level_dbu: LevelDbu | None = None
+    needs_phantom: bool = False
+    needs_high_impedance: bool = False
+    ids: tuple[Id, ...] = ()
+
+
+class AddInterface(Value):
+    """Add a box; capture and playback channels follow the jacks unless said."""
+
+    edit: Literal["add_interface"] = "add_interface"
+    name: Name
+    jack_in: BankSize = 2
+    jack_out: BankSize = 2
+    capture: BankSize | None = None
+    playback: BankSize | None = None
+    rate_hz: RateHz = 48_000
+    buffer_samples: int = 128
+    safety_in_samples: DelaySamples = 24
+    safety_out_samples: DelaySamples = 32
+
+
+class AddProgram(Value):
+    """Add a recorder; without a device named it opens the rig's only interface, if there is just one."""
+
+    edit: Literal["add_program"] = "add_program"
+    name: Name
+    device: Id | None = None
+
+
+class AddDestination(Value):
+    """Add headphones, loudspeakers or a feed."""
+
+    edit: Literal["add_destination"] = "add_destination"
+    name: Name
+    destination_kind: Literal["headphones", "loudspeakers", "feed"] = "headphones"
+    width: Width = 2
+
+
+class AddProgramPorts(Value):
+    """Add named inputs or outputs; their legs take ascending channels from ``first_channel``."""
+
+    edit: Literal["add_program_ports"] = "add_program_ports"
+    program: Id
+    side: Literal["input", "output"] = "input"
+    names: Names
+    width: Width = 1
+    first_channel: ChannelNumber | None = None
+    ids: tuple[Id, ...] = ()
+
+
+class AddTracks(Value):
+    """Add tracks; ``inputs`` gives each its input, in order."""
+
+    edit: Literal["add_tracks"] = "add_tracks"
+    program: Id
+    names: Names
+    width: Width = 1
+    inputs: tuple[Id | None, ...] = ()
+    output: Id | None = None
+    armed: bool = True
+    monitored: bool = False
+    ids: tuple[Id, ...] = ()
+
+
+class SetValues(Value):
+    """Change fields of one thing: gear, driver, input, track, output, lead, line, or the rig itself."""
+
+    edit: Literal["set"] = "set"
+    item: Annotated[str, Field(max_length=17)]
+    values: Annotated[dict[str, JsonValue], Field(min_length=1, max_length=32)]
+
+
+class SetLeg(Value):
+    """Map one leg of a program's input or output to a device channel, or to none."""
+
+    edit: Literal["set_leg"] = "set_leg"
+    item: Id
+    leg: Annotated[int, Field(ge=1, le=2)] = 1
+    channel: ChannelNumber | None = None
+
+
+class FillChannels(Value):
+    """Map the legs of these inputs (or outputs) to ascending channels, in order."""
+
+    edit: Literal["fill_channels"] = "fill_channels"
+    items: Annotated[tuple[Id, ...], Field(min_length=1, max_length=512)]
+    first_channel: ChannelNumber = 1
+
+
+class EnableChannels(Value):
+    """Enable or disable channels of a program's device."""
+
+    edit: Literal["enable_channels"] = "enable_channels"
+    program: Id
+    side: Literal["input", "output"] = "input"
+    channels: Annotated[tuple[ChannelNumber, ...], Field(min_length=1, max_length=128)]
+    on: bool = True
+
+
+class SetDevice(Value):
+    """Give a program its device; with no channel enabled yet, all of the device's are enabled."""
+
+    edit: Literal["set_device"] = "set_device"
+    program: Id
+    device: Id | None = None
+
+
+class SetDirect(Value):
+    """Set one crosspoint of direct monitoring, or with ``gain_db`` None take it away."""
+
+    edit: Literal["set_direct"] = "set_direct"
+    interface: Id
+    jack_in: ChannelNumber
+    jack_out: ChannelNumber
+    gain_db: GainDb | None = 0.0
+    muted: bool = False
+
+
+class SetTrim(Value):
+    """Set the input trim of one jack."""
+
+    edit: Literal["set_trim"] = "set_trim"
+    interface: Id
+    jack_in: ChannelNumber
+    trim_db: GainDb
+
+
+class Plug(Value):
+    """Plug a lead; ``replace`` unplugs what was in the socket."""
+
+    edit: Literal["plug"] = "plug"
+    from_port: Port
+    to_port: Port
+    gain_db: GainDb = 0.0
+    inverted: bool = False
+    replace: bool = False
+
+
+class Remove(Value):
+    """Remove gear, inputs, tracks, outputs, leads or lines, and whatever hung on them."""
+
+    edit: Literal["remove"] = "remove"
+    items: Annotated[tuple[Id, ...], Field(min_length=1, max_length=512)]
+
+
+class AddLine(Value):
+    """State a wanted delivery."""
+
+    edit: Literal["add_line"] = "add_line"
+    name: Name
+    purpose: Purpose = "record"
+    from_ports: Annotated[tuple[Port, ...], Field(max_length=2)] = ()
+    to_ports: Annotated[tuple[Port, ...], Field(max_length=2)] = ()
+    longest_delay_ms: Annotated[float, Field(gt=0, le=60_000, allow_inf_nan=False)] | None = None
+    alone: bool | None = None
+
+
+Edit = Annotated[
+    AddSources
+    | AddInterface
+    | AddProgram
+    | AddDestination
+    | AddProgramPorts
+    | AddTracks
+    | SetValues
+    | SetLeg
+    | FillChannels
+    | EnableChannels
+    | SetDevice
+    | SetDirect
+    | SetTrim
+    | Plug
+    | Remove
+    | AddLine,
+    Field(discriminator="edit"),
+]
+
+Edits = Annotated[tuple[Edit, ...], Field(min_length=1, max_length=2000)]
+"""One user action: a list of edits that are applied together or not at all."""

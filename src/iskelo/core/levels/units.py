@@ -1,0 +1,35 @@
+"""Levels and the steps between them."""
+
+import math
+
+DBU_REFERENCE_VOLTS = math.sqrt(0.6)
+"""0 dBu: the voltage that puts 1 mW into 600 ohms, 0.7746 V."""
+
+
+def dbu_to_volts(level_dbu: float) -> float:
+    """RMS volts of a level in dBu. Example: +4 dBu = 1.228 V."""
+    return DBU_REFERENCE_VOLTS * db_to_ratio(level_dbu)
+
+
+def db_to_ratio(level_db: float) -> float:
+    """Amplitude ratio of a gain in dB. Example: -6.02 dB = 0.5."""
+    return float(10 ** (level_db / 20))
+
+
+def ratio_to_db(ratio: float) -> float:
+    """Gain in dB of an amplitude ratio above nought."""
+    return 20 * math.log10(ratio)
+
+
+def sum_of_copies_db(levels_db: list[float], signs: list[int], delays_samples: list[int]) -> float | None:
+    """Level of several copies of one broadband sound at one port.
+
+    Copies that arrive together add as amplitudes (and cancel when turned over: None); copies apart in time
+    add as powers, over a band wide against 1/Δt. Example: two at -18 dBFS together: -11.98 dBFS; apart:
+    -14.99 dBFS.
+    """
+    together: dict[int, float] = {}
+    for level, sign, delay in zip(levels_db, signs, delays_samples, strict=True):
+        together[delay] = together.get(delay, 0.0) + sign * db_to_ratio(level)
+    power = sum(amplitude**2 for amplitude in together.values())
+    return None if power < 1e-15 else 10 * math.log10(power)

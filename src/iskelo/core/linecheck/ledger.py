@@ -1,0 +1,273 @@
+"""The ledger of a line check: for each target, what was wanted and heard, predicted and measured."""
+
+import math
+from dataclasses import dataclass
+
+from iskelo.core.levels.units import ratio_to_db
+from iskelo.core.lines.context import Reading, read
+from iskelo.core.lines.state import LineState
+from iskelo.core.rig.ports import Port
+from iskelo.core.rig.rig import Rig
+from iskelo.core.routes.route import passing_routes
+from iskelo.core.signals.detect import Copy, Heard
+from iskelo.core.timing.delays import delay_of
+
+SAME_SAMPLE = 0.25
+"""A measured delay this close to a whole number of samples is that number."""
+
+
+@dataclass(frozen=True, slots=True)
+class CopyRow:
+    """One copy at a target: measured, and what was predicted for it (None where nothing was)."""
+
+    delay_samples: float
+    delay_ms: float
+    level_dbfs: float
+    polarity: int
+    predicted_samples: int | None
+    predicted_level_dbfs: float | None
+    predicted_polarity: int | None
+
+
+@dataclass(frozen=True, slots=True)
+class SoundRow:
+    """One source at a target: wanted there or not, with its copies, earliest first."""
+
+    source: Port
+    name: str
+    wanted: bool
+    copies: tuple[CopyRow, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class TargetRow:
+    """One target leg: ``state`` is *as wanted*, *silent*, *doubled*, *others*, *wrong polarity* or *unused*."""
+
+    channel: int
+    target: Port
+    name: str
+    rate_hz: int
+    noise_dbfs: float
+    wanted: tuple[str, ...]
+    sounds: tuple[SoundRow, ...]
+    state: str
+    words: str
+    agrees: bool
+    worst_difference_samples: float | None
+
+
+@dataclass(frozen=True, slots=True)
+class LineRow:
+    """One line's verdict by sound."""
+
+    line: str
+    name: str
+    proved: bool
+    words: str
+
+
+@dataclass(frozen=True, slots=True)
+class Ledger:
+    """What a take showed. ``agreeing`` counts the targets where prediction and measurement agree."""
+
+    targets: tuple[TargetRow, ...]
+    lines: tuple[LineRow, ...]
+    as_wanted: int
+    wanted: int
+    agreeing: int
+    offset_db: float
+
+
+@dataclass(frozen=True, slots=True)
+class TargetHeard:
+    """A take's channel with what detection heard in it."""
+
+    target: Port
+    rate_hz: int
+    noise_rms: float
+    heard: tuple[Heard, ...]
+
+
+def dbfs(rms: float) -> float:
+    """Level of an RMS value: a full-scale sine is 0 dBFS (AES17). Example: 0.7071 gives 0 dBFS."""
+    return ratio_to_db(max(rms, 1e-12) * math.sqrt(2))
+
+
+def write_ledger(
+    rig: Rig, targets: list[TargetHeard], sources: list[Port], levels_dbu: dict[str, float], offset_db: float
+) -> Ledger:
+    """Set what was heard beside what was wanted and predicted.
+
+    Parameters
+    ----------
+    rig
+        The rig that was run.
+    targets
+        What was heard at each target; sources are numbered as in ``sources``.
+    levels_dbu
+        Nominal level of each source by id; levels in the ledger are for sources at their nominal level.
+    offset_db
+        How far above its nominal level each source was played.
+    """
+    reading = read(rig)
+    wanted: dict[Port, list[tuple[LineState, Port]]] = {}
+    for state in reading.lines:
+        for start, end in state.line.pairs():
+            wanted.setdefault(end, []).append((state, start))
+    rows = tuple(
+        _target(channel, target, sources, wanted.get(target.target, []), reading, levels_dbu, offset_db)
+        for channel, target in enumerate(targets)
+    )
+    lines = tuple(_line(state, rows, reading) for state in reading.lines)
+    return Ledger(
+        rows,
+        lines,
+        as_wanted=sum(1 for line in lines if line.proved),
+        wanted=len(lines),
+        agreeing=sum(1 for row in rows if row.agrees),
+        offset_db=offset_db,
+    )
+
+
+def _target(
+    channel: int,
+    target: TargetHeard,
+    sources: list[Port],
+    wanted: list[tuple[LineState, Port]],
+    reading: Reading,
+    levels_dbu: dict[str, float],
+    offset_db: float,
+) -> TargetRow:
+    found = reading.found
+    wanted_ports = list(dict.fromkeys(start for _, start in wanted))
+    sounds = [
+        _sound(heard, target, sources[heard.source], wanted_ports, reading, levels_dbu, offset_db)
+        for heard in target.heard
+    ]
+    sounds.sort(key=lambda row: -max(copy.level_dbfs for copy in row.copies))
+    state, words = _verdict(wanted, wanted_ports, sounds, reading)
+    agrees, worst = _agreement(target.target, sounds, sources, reading)
+    return TargetRow(
+        channel=channel,
+        target=target.target,
+        name=found.say(target.target),
+        rate_hz=target.rate_hz,
+        noise_dbfs=dbfs(target.noise_rms),
+        wanted=tuple(found.say(port) for port in wanted_ports),
+        sounds=tuple(sounds),
+        state=state,
+        words=words,
+        agrees=agrees,
+        worst_difference_samples=worst,
+    )
+
+
+def _sound(
+    heard: Heard,
+    target: TargetHeard,
+    source: Port,
+    wanted: list[Port],
+    reading: Reading,
+    levels_dbu: dict[str, float],
+    offset_db: float,
+) -> SoundRow:
+    predicted = sorted(
+        (delay_of(r.edges, reading.found).samples, levels_dbu[source.owner] + r.gain_db, r.sign)
+        for r in passing_routes(reading.graph, source, target.target)
+    )
+    rows = []
+    for copy in heard.copies:
+        match = _closest(copy, predicted)
+        rows.append(
+            CopyRow(
+                delay_samples=round(copy.delay_samples, 3),
+                delay_ms=1000 * copy.delay_samples / target.rate_hz,
+                level_dbfs=dbfs(copy.gain) - offset_db,
+                polarity=copy.polarity,
+                predicted_samples=match[0] if match else None,
+                predicted_level_dbfs=match[1] if match else None,
+                predicted_polarity=match[2] if match else None,
+            )
+        )
+    return SoundRow(source, reading.found.say(source), source in wanted, tuple(rows))
+
+
+def _closest(copy: Copy, predicted: list[tuple[int, float, int]]) -> tuple[int, float, int] | None:
+    return min(predicted, key=lambda each: abs(each[0] - copy.delay_samples), default=None)
+
+
+def _verdict(
+    wanted: list[tuple[LineState, Port]], wanted_ports: list[Port], sounds: list[SoundRow], reading: Reading
+) -> tuple[str, str]:
+    by_source = {row.source: row for row in sounds}
+    missing = [port for port in wanted_ports if port not in by_source]
+    if missing:
+        return "silent", f"{', '.join(map(reading.found.say, missing))} not heard"
+    doubled = [by_source[port] for port in wanted_ports if len(by_source[port].copies) > 1]
+    if doubled:
+        apart = doubled[0].copies[1].delay_samples - doubled[0].copies[0].delay_samples
+        return "doubled", f"{doubled[0].name} heard {len(doubled[0].copies)} times, {apart:.0f} samples apart"
+    turned = [by_source[port].name for port in wanted_ports if by_source[port].copies[0].polarity < 0]
+    if turned:
+        return "wrong polarity", f"{', '.join(turned)} turned over"
+    strangers = [row.name for row in sounds if not row.wanted]
+    if strangers and any(state.line.alone for state, _ in wanted):
+        return "others", f"{', '.join(strangers)} heard too"
+    if not wanted_ports:
+        return (
+            "unused",
+            f"hears {', '.join(strangers)}, wanted by no line" if strangers else "nothing wanted, nothing heard",
+        )
+    return "as wanted", "as wanted"
+
+
+def _agreement(
+    target: Port, sounds: list[SoundRow], sources: list[Port], reading: Reading
+) -> tuple[bool, float | None]:
+    """Whether every predicted copy was heard where it was predicted, and no other."""
+    worst: float | None = None
+    agrees = True
+    by_source = {row.source: row for row in sounds}
+    for source in sources:
+        routes = passing_routes(reading.graph, source, target)
+        predicted = {delay_of(route.edges, reading.found).samples for route in routes}
+        row = by_source.get(source)
+        measured = {round(copy.delay_samples) for copy in row.copies} if row else set()
+        agrees = agrees and predicted == measured
+        for copy in row.copies if row else ():
+            if copy.predicted_samples is not None:
+                difference = copy.delay_samples - copy.predicted_samples
+                agrees = agrees and abs(difference) < SAME_SAMPLE
+                worst = difference if worst is None or abs(difference) > abs(worst) else worst
+    return agrees, worst
+
+
+def _line(state: LineState, rows: tuple[TargetRow, ...], reading: Reading) -> LineRow:
+    line = state.line
+    by_target = {row.target: row for row in rows}
+    if not line.pairs():
+        return LineRow(line.id, line.name, False, "nothing to check: " + state.findings[0].words)
+    for start, end in line.pairs():
+        row = by_target.get(end)
+        if row is None:
+            return LineRow(line.id, line.name, False, f"nothing is plugged into {reading.found.say(end)}")
+        sound = next((each for each in row.sounds if each.source == start), None)
+        if sound is None:
+            return LineRow(line.id, line.name, False, f"{reading.found.say(start)} is not heard at {row.name}")
+        if len(sound.copies) > 1:
+            apart = sound.copies[1].delay_samples - sound.copies[0].delay_samples
+            return LineRow(
+                line.id,
+                line.name,
+                False,
+                f"{len(sound.copies)} copies at {row.name}, {apart:.0f} samples apart",
+            )
+        if sound.copies[0].polarity < 0:
+            return LineRow(line.id, line.name, False, f"{sound.name} is turned over at {row.name}")
+        if line.alone and any(each.source not in line.from_ports for each in row.sounds):
+            others = ", ".join(each.name for each in row.sounds if each.source not in line.from_ports)
+            return LineRow(line.id, line.name, False, f"{others} heard at {row.name} too")
+        if line.longest_delay_ms is not None and sound.copies[0].delay_ms > line.longest_delay_ms:
+            late = f"{sound.copies[0].delay_ms:.2f} ms, its limit is {line.longest_delay_ms:g} ms"
+            return LineRow(line.id, line.name, False, late)
+    return LineRow(line.id, line.name, True, "as wanted")

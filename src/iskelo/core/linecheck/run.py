@@ -1,0 +1,89 @@
+"""A line check on the twin: play, run, listen, compare."""
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+
+from iskelo.core.linecheck.ledger import Ledger, TargetHeard, write_ledger
+from iskelo.core.linecheck.sounds import play, source_ports
+from iskelo.core.rig.gear import Interface, Source
+from iskelo.core.rig.rig import Rig
+from iskelo.core.signals.comb import PERIOD_SECONDS, PERIODS_PLAYED, TAIL_SECONDS
+from iskelo.core.signals.detect import detect
+from iskelo.core.twin.run import Cancelled, TakeChannel, run_twin
+
+SEED = 1
+TWIN_SHARE, DETECTION_SHARE = 0.75, 0.25
+"""Rough shares of the time that running and listening take, for an honest progress bar."""
+
+Progress = Callable[[float, str], bool]
+
+
+class CannotCheck(ValueError):
+    """There is nothing to play or nothing to hear; the text says what is missing."""
+
+
+@dataclass(frozen=True, slots=True)
+class CheckResult:
+    """What a check leaves behind: the ledger and the take it was read from."""
+
+    ledger: Ledger
+    take: list[TakeChannel]
+
+
+def run_line_check(rig: Rig, progress: Progress = lambda share, stage: True) -> CheckResult:
+    """Prove a rig's lines with sound on the twin.
+
+    Parameters
+    ----------
+    rig
+        A rig that holds together.
+    progress
+        Told the share done (0 … 1) and the stage in words; if it answers False the check stops.
+
+    Raises
+    ------
+    CannotCheck
+        When there is no source to play or no target to hear.
+    Cancelled
+        When ``progress`` answered False.
+    """
+    sources = source_ports(rig)
+    if not sources:
+        raise CannotCheck("There is no source to play: add a microphone or another source on Gear.")
+    rates_hz = sorted({gear.rate_hz for gear in rig.gear if isinstance(gear, Interface)})
+    if not rates_hz:
+        raise CannotCheck("There is no interface to run: add one on Gear.")
+    # Where all sources meet, their powers add: play that much softer so that the sum stays as loud as one.
+    offset_db = -10 * math.log10(len(sources))
+    _step(progress, 0.0, "weaving the test signal")
+    combs, sounds = play(rig, rates_hz, offset_db, SEED)
+    seconds = PERIODS_PLAYED * PERIOD_SECONDS + TAIL_SECONDS
+
+    def running(share: float) -> bool:
+        played = share * seconds
+        return progress(TWIN_SHARE * share, f"running the rig, {played:.1f} of {seconds:.1f} s")
+
+    take = run_twin(rig, sounds, seconds, seed=SEED, progress=running)
+    if not take:
+        raise CannotCheck("There is nothing to hear: no track, and nothing plugged into headphones or loudspeakers.")
+    heard = []
+    for number, channel in enumerate(take):
+        _step(
+            progress,
+            TWIN_SHARE + DETECTION_SHARE * number / len(take),
+            f"listening, {number + 1} of {len(take)}",
+        )
+        found = detect(channel.samples[np.newaxis], combs[channel.rate_hz])
+        heard.append(TargetHeard(channel.port, channel.rate_hz, float(found.noise_rms[0]), found.heard))
+    levels = {gear.id: gear.level_dbu for gear in rig.gear if isinstance(gear, Source)}
+    ledger = write_ledger(rig, heard, sources, levels, offset_db)
+    _step(progress, 1.0, "done")
+    return CheckResult(ledger, take)
+
+
+def _step(progress: Progress, share: float, stage: str) -> None:
+    if not progress(share, stage):
+        raise Cancelled

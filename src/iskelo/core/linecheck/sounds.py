@@ -1,0 +1,65 @@
+"""The test signal as the sources of a rig play it."""
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+
+import numpy as np
+from numpy.typing import NDArray
+
+from iskelo.core.rig.gear import Source
+from iskelo.core.rig.ports import Port
+from iskelo.core.rig.rig import Rig
+from iskelo.core.signals.comb import PERIOD_SECONDS, PERIODS_PLAYED, WovenComb, woven_comb
+
+
+def source_ports(rig: Rig) -> list[Port]:
+    """Every source port of a rig, in order: slot k of the comb belongs to the k-th."""
+    return [
+        Port(gear.id, "out", number)
+        for gear in rig.gear
+        if isinstance(gear, Source)
+        for number in range(1, gear.width + 1)
+    ]
+
+
+@dataclass
+class CombSound:
+    """One source's slot of the comb, played over and over at a level, for as many periods as are wanted."""
+
+    waves: dict[int, NDArray[np.float64]] = field(default_factory=dict)
+
+    def samples(self, rate_hz: int, start: int, count: int) -> NDArray[np.float64]:
+        wave = self.waves[rate_hz]
+        period = PERIOD_SECONDS * rate_hz
+        if start >= PERIODS_PLAYED * period:
+            return np.zeros(count)
+        first = start % period
+        if first + count > len(wave):
+            return np.resize(np.roll(wave[:period], -first), count)
+        return wave[first : first + count]
+
+
+def play(
+    rig: Rig, rates_hz: Iterable[int], offset_db: float, seed: int
+) -> tuple[dict[int, WovenComb], dict[Port, CombSound]]:
+    """Weave a comb for every rate in use and give each source port its slot, at its nominal level.
+
+    Parameters
+    ----------
+    offset_db
+        Played so much above (below, if negative) each source's nominal level.
+    """
+    ports = source_ports(rig)
+    levels = {gear.id: gear.level_dbu for gear in rig.gear if isinstance(gear, Source)}
+    combs: dict[int, WovenComb] = {}
+    sounds = {port: CombSound() for port in ports}
+    if not ports:
+        return combs, sounds
+    for rate_hz in rates_hz:
+        combs[rate_hz] = woven_comb(len(ports), rate_hz, seed)
+        waves = combs[rate_hz].waveforms
+        for slot, port in enumerate(ports):
+            wave = waves[slot] * 10 ** ((levels[port.owner] + offset_db) / 20)
+            # Half as much again, so that a block that runs over the period's end needs no joining.
+            sounds[port].waves[rate_hz] = np.concatenate([wave, wave[: len(wave) // 2]])
+    return combs, sounds

@@ -1,0 +1,132 @@
+"""Where a silent line breaks off: how far the sound gets, how far back the target listens, what is missing."""
+
+from dataclasses import dataclass
+
+from iskelo.core.rig.gear import Destination, Program, Track
+from iskelo.core.rig.ports import STAGE, Port
+from iskelo.core.rig.rig import Index
+from iskelo.core.routes.route import furthest, nearest, reached, reaching
+from iskelo.core.wiring.graph import Graph
+
+
+@dataclass(frozen=True, slots=True)
+class Gap:
+    """A break: ``ahead`` are the ports the sound reaches, ``behind`` those the target is fed through."""
+
+    ahead: tuple[Port, ...]
+    behind: tuple[Port, ...]
+    short: str
+    words: str
+
+
+def find_gap(graph: Graph, found: Index, start: Port, end: Port) -> Gap:
+    """Name the exact gap between a source port and a target port that no way joins."""
+    behind = reaching(graph, end, passing=False)
+    relevant = _relevant(found, behind, end)
+    ahead = {port for port in reached(graph, start, passing=False) if STAGE[port.bank] < STAGE[end.bank]}
+    if end.bank == "track":
+        ahead = {port for port in ahead if STAGE[port.bank] <= STAGE["input"]}
+    near = {port for port in ahead if found.owner(port).id in relevant} or ahead
+    far = furthest(near)
+    back = nearest(behind)
+    short = _reason(found, far, back, end)
+    words = (
+        f"{found.say(start)} gets no further than {found.say(far)}"
+        if far != start
+        else f"{found.say(start)} goes nowhere yet"
+    )
+    fed = f"{found.say(end)} is fed from {found.say(back)}" if back != end else f"{found.say(end)} is fed by nothing"
+    return Gap(
+        tuple(_chain(graph, start, far)),
+        tuple(_chain(graph, back, end)),
+        short,
+        f"{words}; {fed}: {short}.",
+    )
+
+
+def _relevant(found: Index, behind: set[Port], end: Port) -> set[str]:
+    """The gear a way to the target would have to use: what feeds it now, and the devices of its programs."""
+    owners = {found.owner(port).id for port in (*behind, end)}
+    for identity in tuple(owners):
+        gear = found.gear[identity]
+        if isinstance(gear, Program) and gear.device:
+            owners.add(gear.device)
+    return owners
+
+
+def _chain(graph: Graph, start: Port, end: Port) -> list[Port]:
+    """The ports of one way between two joined ports."""
+    useful = reaching(graph, end, passing=False)
+    way = [start]
+    while way[-1] != end:
+        way.append(next(edge.end for edge in graph.leaving[way[-1]] if edge.end in useful))
+    return way
+
+
+def _reason(found: Index, far: Port, back: Port, end: Port) -> str:
+    """What is missing, short enough for a table cell."""
+    target = found.owner(end)
+    program = found.owner(back) if isinstance(found.owner(back), Program) else target
+    match far.bank:
+        case "out":
+            return f"{found.name(far.owner)} not plugged in"
+        case "jack_in":
+            return f"jack {far.number} has no capture channel" if end.bank == "track" else _tail(found, back)
+        case "capture" | "input" if isinstance(program, Program) and program.device is None:
+            return f"{program.name} has no device"
+        case "capture":
+            return _not_taken(found, far, back)
+        case "input":
+            return _not_recorded(found, far, back, end)
+        case "monitor" | "track":
+            return f"track {found.name(far.owner)} has no output"
+        case "output":
+            placed = found.items[far.owner]
+            if placed.program.device is None:
+                return f"{placed.program.name} has no device"
+            assert not isinstance(placed.item, Track)
+            channel = placed.item.legs[far.number - 1]
+            return f"output {placed.item.name} has no channel" if channel is None else f"no playback {channel}"
+        case "playback":
+            return f"playback {far.number} has no jack"
+    return _tail(found, back)
+
+
+def _tail(found: Index, back: Port) -> str:
+    if isinstance(found.owner(back), Destination):
+        return f"{found.name(back.owner)} not plugged in"
+    return f"nothing leads to {found.say(back)}"
+
+
+def _not_taken(found: Index, far: Port, back: Port) -> str:
+    """The sound is in the computer but the target's program does not take that channel."""
+    match back.bank:
+        case "track" | "monitor":
+            return f"track {found.name(back.owner)} has no input"
+        case "input":
+            item = found.items[back.owner].item
+            assert not isinstance(item, Track)
+            channel = item.legs[back.number - 1]
+            if channel is None:
+                return f"input {item.name} has no channel"
+            return f"input {item.name}: no channel {channel}"
+        case "capture" | "jack_in" | "out":
+            return f"comes in on {far.number}, not {_channel_of(back)}"
+        case "output":
+            return f"no track feeds {found.name(back.owner)}"
+    return f"no program takes channel {far.number}"
+
+
+def _channel_of(back: Port) -> str:
+    return str(back.number) if back.bank in ("capture", "jack_in") else "where the target listens"
+
+
+def _not_recorded(found: Index, far: Port, back: Port, end: Port) -> str:
+    if end.bank == "track":
+        if back == end:
+            item = found.items[end.owner].item
+            if isinstance(item, Track) and item.input is not None:
+                return f"{found.name(item.input)} does not fill leg {end.number}"
+            return f"track {found.name(end.owner)} has no input"
+        return f"track {found.name(end.owner)} takes another input"
+    return f"no track takes {found.name(far.owner)}"

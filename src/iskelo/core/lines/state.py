@@ -1,0 +1,278 @@
+"""The state of each line: what arrives, when, how loud, and everything that is wrong with it.
+
+A line carries the set of its findings; the headline is the first that holds in the order of ``HEADLINES``.
+"""
+
+from dataclasses import dataclass
+from typing import Literal
+
+from iskelo.core.levels.units import sum_of_copies_db
+from iskelo.core.lines.gaps import Gap, find_gap
+from iskelo.core.rig.gear import Source
+from iskelo.core.rig.ports import Port
+from iskelo.core.rig.rig import Index, Line
+from iskelo.core.routes.route import Route, least_blocked, passing_routes, reached
+from iskelo.core.timing.copies import Comb, comb
+from iskelo.core.timing.delays import Delay, delay_of
+from iskelo.core.wiring.graph import Block, Graph
+
+Headline = Literal["silent", "blocked", "crossed", "doubled", "crowded", "late", "hot", "arrives"]
+HEADLINES: tuple[Headline, ...] = (
+    "silent",
+    "blocked",
+    "crossed",
+    "doubled",
+    "crowded",
+    "late",
+    "hot",
+    "arrives",
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Arrival:
+    """One copy at a target: the route it took, its delay, its level in dBFS and its polarity."""
+
+    route: Route
+    delay: Delay
+    level_dbfs: float
+
+    @property
+    def sign(self) -> int:
+        return self.route.sign
+
+
+@dataclass(frozen=True, slots=True)
+class Leg:
+    """One wanted pair of ports and what happens between them; arrivals are earliest first."""
+
+    start: Port
+    end: Port
+    arrivals: tuple[Arrival, ...]
+    way: Route | None
+    gap: Gap | None
+    comb: Comb | None
+
+    @property
+    def blocks(self) -> tuple[Block, ...]:
+        if self.arrivals or self.way is None:
+            return ()
+        return tuple(edge.block for edge in self.way.edges if edge.block)
+
+    @property
+    def level_dbfs(self) -> float | None:
+        """Level at the target of all copies together; None if nothing arrives or the copies cancel."""
+        if not self.arrivals:
+            return None
+        return sum_of_copies_db(
+            [each.level_dbfs for each in self.arrivals],
+            [each.sign for each in self.arrivals],
+            [each.delay.samples for each in self.arrivals],
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """One thing found about a line: its kind and what is told with it, in words."""
+
+    kind: Headline
+    words: str
+
+
+@dataclass(frozen=True, slots=True)
+class LineState:
+    """A line with its legs and findings; ``others`` are the ports of sounds that arrive unwanted."""
+
+    line: Line
+    legs: tuple[Leg, ...]
+    findings: tuple[Finding, ...]
+    others: tuple[Port, ...]
+
+    @property
+    def headline(self) -> Headline:
+        return self.findings[0].kind
+
+    def delays(self) -> list[Delay]:
+        """Delays of all copies at all legs, shortest first."""
+        return sorted((a.delay for leg in self.legs for a in leg.arrivals), key=lambda delay: delay.ms)
+
+    def has(self, kind: Headline) -> bool:
+        return any(finding.kind == kind for finding in self.findings)
+
+
+def line_states(graph: Graph, found: Index) -> list[LineState]:
+    """The state of every line of a rig, in the rig's order."""
+    heard = _heard(graph, found)
+    wanted: dict[Port, set[Port]] = {}
+    guarded: dict[Port, list[Line]] = {}
+    for line in found.rig.lines:
+        for end in line.to_ports:
+            wanted.setdefault(end, set()).update(line.from_ports)
+            if line.alone:
+                guarded.setdefault(end, []).append(line)
+    return [_state(line, graph, found, heard, wanted, guarded) for line in found.rig.lines]
+
+
+def _heard(graph: Graph, found: Index) -> dict[Port, list[Port]]:
+    """Which source ports sound at each target port now."""
+    heard: dict[Port, list[Port]] = {}
+    for gear in found.gear.values():
+        if isinstance(gear, Source):
+            for number in range(1, gear.width + 1):
+                start = Port(gear.id, "out", number)
+                for port in reached(graph, start, passing=True):
+                    if port.bank in ("track", "in"):
+                        heard.setdefault(port, []).append(start)
+    return heard
+
+
+def _leg(graph: Graph, found: Index, start: Port, end: Port) -> Leg:
+    source = found.gear[start.owner]
+    assert isinstance(source, Source)
+    arrivals = sorted(
+        (
+            Arrival(route, delay_of(route.edges, found), source.level_dbu + route.gain_db)
+            for route in passing_routes(graph, start, end)
+        ),
+        key=lambda arrival: arrival.delay.samples,
+    )
+    if arrivals:
+        longest = max(arrivals, key=lambda arrival: len(arrival.route.edges))
+        return Leg(start, end, tuple(arrivals), longest.route, None, _comb(arrivals))
+    way = least_blocked(graph, start, end)
+    gap = find_gap(graph, found, start, end) if way is None else None
+    return Leg(start, end, (), way, gap, None)
+
+
+def _comb(arrivals: list[Arrival]) -> Comb | None:
+    if len(arrivals) < 2:
+        return None
+    first, second = arrivals[0], arrivals[1]
+    rate_hz = second.delay.rate_hz or first.delay.rate_hz
+    if rate_hz is None:
+        return None
+    return comb(
+        second.delay.samples - first.delay.samples,
+        rate_hz,
+        inverted=first.sign != second.sign,
+        level_difference_db=first.level_dbfs - second.level_dbfs,
+    )
+
+
+def _state(
+    line: Line,
+    graph: Graph,
+    found: Index,
+    heard: dict[Port, list[Port]],
+    wanted: dict[Port, set[Port]],
+    guarded: dict[Port, list[Line]],
+) -> LineState:
+    legs = tuple(_leg(graph, found, start, end) for start, end in line.pairs())
+    others = tuple(
+        dict.fromkeys(
+            start for end in line.to_ports if line.alone for start in heard.get(end, ()) if start not in line.from_ports
+        )
+    )
+    findings = [
+        *_silent_or_blocked(line, legs, found, heard),
+        *_crossed(line, found, heard, wanted, guarded),
+        *_doubled(legs, found),
+    ]
+    if others:
+        findings.append(Finding("crowded", f"{', '.join(map(found.say, others))} arrives there too, though alone"))
+    findings += [*_late(line, legs), *_hot(legs, found)]
+    findings.sort(key=lambda finding: HEADLINES.index(finding.kind))
+    if not findings:
+        findings = [Finding("arrives", "arrives once, within its limits")]
+    return LineState(line, legs, tuple(findings), others)
+
+
+def _swapped(line: Line, heard: dict[Port, list[Port]]) -> bool:
+    """Whether both legs arrive, but left at right and right at left."""
+    if len(line.from_ports) != 2 or len(line.to_ports) != 2:
+        return False
+    (left, right), (left_end, right_end) = line.from_ports, line.to_ports
+    at_left, at_right = heard.get(left_end, ()), heard.get(right_end, ())
+    return right in at_left and left in at_right and left not in at_left and right not in at_right
+
+
+def _silent_or_blocked(line: Line, legs: tuple[Leg, ...], found: Index, heard: dict[Port, list[Port]]) -> list[Finding]:
+    if not line.from_ports:
+        return [Finding("silent", "no source is said yet")]
+    if not line.to_ports:
+        return [Finding("silent", "no target is said yet")]
+    if _swapped(line, heard):
+        return []
+    quiet = [leg for leg in legs if not leg.arrivals]
+    findings = []
+    for gap in (leg.gap for leg in quiet if leg.gap):
+        findings.append(Finding("silent", gap.words))
+        break
+    for leg in quiet:
+        if leg.blocks:
+            said = " and ".join(block.words for block in leg.blocks)
+            findings.append(Finding("blocked", f"{found.say(leg.start)} → {found.say(leg.end)}: {said}"))
+            break
+    return findings
+
+
+def _crossed(
+    line: Line,
+    found: Index,
+    heard: dict[Port, list[Port]],
+    wanted: dict[Port, set[Port]],
+    guarded: dict[Port, list[Line]],
+) -> list[Finding]:
+    if _swapped(line, heard):
+        return [Finding("crossed", "left and right are swapped")]
+    for end, owners in guarded.items():
+        strays = [start for start in line.from_ports if start in heard.get(end, ()) and start not in wanted[end]]
+        if strays and line.purpose == owners[0].purpose:
+            return [
+                Finding(
+                    "crossed",
+                    f"{found.say(strays[0])} arrives at {found.say(end)}, where {owners[0].name} belongs",
+                )
+            ]
+    return []
+
+
+def _doubled(legs: tuple[Leg, ...], found: Index) -> list[Finding]:
+    for leg in legs:
+        if len(leg.arrivals) < 2:
+            continue
+        said = f"{len(leg.arrivals)} arrivals at {found.say(leg.end)}"
+        if leg.comb is None:
+            return [Finding("doubled", said)]
+        return [Finding("doubled", f"{said}, {say_comb(leg.comb)}")]
+    return []
+
+
+def say_comb(found: Comb) -> str:
+    """Two copies in words: how far apart, which notches."""
+    if found.delay_samples == 0:
+        return "both at the same time" + (", cancelling each other" if found.inverted else "")
+    apart = f"{found.delay_samples} samples = {found.delay_ms:.2f} ms apart"
+    if not found.notches_hz:
+        return apart
+    turned = ", one turned over" if found.inverted else ""
+    return f"{apart}{turned}; notches {', '.join(f'{hz:.0f}' for hz in found.notches_hz)} Hz"
+
+
+def _late(line: Line, legs: tuple[Leg, ...]) -> list[Finding]:
+    if line.longest_delay_ms is None:
+        return []
+    worst = max((a.delay for leg in legs for a in leg.arrivals), key=lambda delay: delay.ms, default=None)
+    if worst is None or worst.ms <= line.longest_delay_ms:
+        return []
+    over = worst.ms - line.longest_delay_ms
+    return [Finding("late", f"{worst.ms:.2f} ms, {over:.2f} ms over its limit of {line.longest_delay_ms:g} ms")]
+
+
+def _hot(legs: tuple[Leg, ...], found: Index) -> list[Finding]:
+    for leg in legs:
+        for arrival in leg.arrivals:
+            if arrival.level_dbfs > 0:
+                said = f"{found.say(leg.start)} comes at {arrival.level_dbfs:+.1f} dBFS: above full scale, it clips"
+                return [Finding("hot", said)]
+    return []

@@ -1,0 +1,152 @@
+"""A line's stations: the aligned columns of the Lines table, with channel numbers at every hop."""
+
+from dataclasses import dataclass
+from typing import Literal
+
+from iskelo.core.lines.state import Leg, LineState
+from iskelo.core.rig.gear import Destination
+from iskelo.core.rig.ports import STAGE, Port
+from iskelo.core.rig.rig import Index
+
+Column = Literal["source", "box_in", "computer_in", "program_in", "track", "out"]
+COLUMNS: tuple[Column, ...] = ("source", "box_in", "computer_in", "program_in", "track", "out")
+_COLUMN_OF_STAGE: tuple[Column, ...] = (*COLUMNS, "out", "out", "out")
+
+
+@dataclass(frozen=True, slots=True)
+class Station:
+    """One cell: gear and numbers; ``copies`` counts routes that part here; ``trouble`` is a gap's reason.
+
+    ``state``: *on* (the route passes here), *empty* (the line needs nothing here), *gap* (nothing is patched
+    here), *blocked* (patched, but sound does not pass), *beyond* (patched, but past a gap).
+    """
+
+    column: Column
+    state: Literal["on", "empty", "gap", "blocked", "beyond"]
+    label: str
+    number: str
+    copies: int
+    trouble: str
+    ports: tuple[Port, ...]
+
+
+def column_of(port: Port) -> Column:
+    return _COLUMN_OF_STAGE[STAGE[port.bank]]
+
+
+def fold_numbers(numbers: list[int]) -> str:
+    """Numbers as ranges. Example: [1, 2, 3, 7] becomes '1–3, 7'."""
+    runs: list[list[int]] = []
+    for number in sorted(set(numbers)):
+        if runs and number == runs[-1][-1] + 1:
+            runs[-1].append(number)
+        else:
+            runs.append([number])
+    return ", ".join(f"{run[0]}–{run[-1]}" if len(run) > 1 else str(run[0]) for run in runs)
+
+
+def stations(state: LineState, found: Index) -> tuple[Station, ...]:
+    """The six stations of a line, all its legs together."""
+    ports: dict[Column, list[Port]] = {column: [] for column in COLUMNS}
+    trouble: dict[Column, str] = {}
+    kinds: dict[Column, Literal["gap", "blocked"]] = {}
+    beyond: set[Column] = set()
+    for leg in state.legs or ():
+        _lay(leg, ports, trouble, kinds, beyond)
+    if not state.legs:
+        for port in (*state.line.from_ports, *state.line.to_ports):
+            ports[column_of(port)].append(port)
+    last: Column = "track" if state.line.purpose == "record" else "out"
+    if not state.line.from_ports:
+        trouble["source"], kinds["source"] = "no source yet", "gap"
+    if not state.line.to_ports:
+        trouble[last], kinds[last] = "no target yet", "gap"
+    parting = _parting(state)
+    return tuple(_station(column, ports[column], trouble, kinds, beyond, parting, found) for column in COLUMNS)
+
+
+def _lay(
+    leg: Leg,
+    ports: dict[Column, list[Port]],
+    trouble: dict[Column, str],
+    kinds: dict[Column, Literal["gap", "blocked"]],
+    beyond: set[Column],
+) -> None:
+    if leg.way is not None:
+        for port in leg.way.ports:
+            ports[column_of(port)].append(port)
+        if not leg.arrivals:
+            for edge in leg.way.edges:
+                if edge.block:
+                    column = column_of(edge.end)
+                    trouble.setdefault(column, edge.block.words)
+                    kinds.setdefault(column, "blocked")
+        return
+    assert leg.gap is not None
+    for port in (*leg.gap.ahead, *leg.gap.behind):
+        ports[column_of(port)].append(port)
+    ahead, behind = column_of(leg.gap.ahead[-1]), column_of(leg.gap.behind[0])
+    start, stop = COLUMNS.index(ahead) + 1, COLUMNS.index(behind)
+    place = COLUMNS[start] if start < stop else behind
+    trouble.setdefault(place, leg.gap.short)
+    kinds[place] = "gap"
+    beyond.update(COLUMNS[max(start, stop) :])
+
+
+def _parting(state: LineState) -> dict[Column, int]:
+    """The column where copies part from each other, with their number."""
+    for leg in state.legs:
+        if len(leg.arrivals) > 1:
+            ways = [arrival.route.ports for arrival in leg.arrivals]
+            common = 0
+            while len({way[common] for way in ways if len(way) > common}) == 1:
+                common += 1
+            ends = [way[common] for way in ways if len(way) > common]
+            column = min((column_of(port) for port in ends), key=COLUMNS.index)
+            return {column: len(ways)}
+    return {}
+
+
+def _station(
+    column: Column,
+    ports: list[Port],
+    trouble: dict[Column, str],
+    kinds: dict[Column, Literal["gap", "blocked"]],
+    beyond: set[Column],
+    parting: dict[Column, int],
+    found: Index,
+) -> Station:
+    unique = tuple(dict.fromkeys(ports))
+    label, number = _say(unique, found)
+    state: Literal["on", "empty", "gap", "blocked", "beyond"]
+    if column in kinds:
+        state = kinds[column]
+    elif not unique:
+        state = "empty"
+    else:
+        state = "beyond" if column in beyond else "on"
+    return Station(column, state, label, number, parting.get(column, 1), trouble.get(column, ""), unique)
+
+
+def _say(ports: tuple[Port, ...], found: Index) -> tuple[str, str]:
+    """Gear and numbers of the ports that share a cell."""
+    if not ports:
+        return "", ""
+    jacks_out = [port.number for port in ports if port.bank == "jack_out"]
+    destinations = [port for port in ports if isinstance(found.owner(port), Destination)]
+    shown = destinations or list(ports)
+    if shown[0].bank in ("track", "monitor"):
+        names = dict.fromkeys(found.items[port.owner].item.name for port in shown)
+        numbers = [found.items[port.owner].position for port in shown]
+    else:
+        names = dict.fromkeys(found.owner(port).name for port in shown)
+        numbers = [_number(port, found) for port in shown]
+    if destinations:
+        return ", ".join(names), fold_numbers(jacks_out) if jacks_out else ""
+    if shown[0].bank == "out":
+        return ", ".join(names), ""
+    return ", ".join(names), fold_numbers(numbers)
+
+
+def _number(port: Port, found: Index) -> int:
+    return found.items[port.owner].position if port.owner in found.items else port.number

@@ -1,0 +1,79 @@
+"""The smallest change that makes a line arrive: the cheapest way over what is patched and what could be."""
+
+import heapq
+from dataclasses import dataclass
+
+from iskelo.core.edits.apply import apply
+from iskelo.core.edits.base import Refused
+from iskelo.core.edits.edit import Edit
+from iskelo.core.lines.context import Reading, read
+from iskelo.core.planner.moves import Ask, Move, moves
+from iskelo.core.rig.ports import Port
+from iskelo.core.rig.rig import Line
+
+
+@dataclass(frozen=True, slots=True)
+class Joining:
+    """Edits that join a line's ends, and each of them as a command."""
+
+    edits: tuple[Edit, ...]
+    words: tuple[str, ...]
+
+
+def cheapest_way(reading: Reading, ask: Ask) -> list[Move] | None:
+    """The moves of the cheapest way from the asked start to its end (Dijkstra); None if there is none."""
+    best: dict[Port, float] = {ask.start: 0.0}
+    came: dict[Port, tuple[Port, Move]] = {}
+    queue: list[tuple[float, Port]] = [(0.0, ask.start)]
+    while queue:
+        cost, port = heapq.heappop(queue)
+        if port == ask.end:
+            way: list[Move] = []
+            while port != ask.start:
+                port, move = came[port]
+                way.append(move)
+            return way[::-1]
+        if cost > best[port]:
+            continue
+        for move in moves(port, reading, ask):
+            total = cost + move.cost
+            if total < best.get(move.end, float("inf")):
+                best[move.end] = total
+                came[move.end] = (port, move)
+                heapq.heappush(queue, (total, move.end))
+    return None
+
+
+def join_line(reading: Reading, line: Line, *, direct: bool = True, through_computer: bool = True) -> Joining | None:
+    """The smallest change that makes every leg of a line arrive.
+
+    Parameters
+    ----------
+    reading
+        The rig as it is.
+    line
+        The line to complete; legs that arrive already cost nothing.
+    direct, through_computer
+        Whether a listen line may use direct monitoring, or the program.
+
+    Returns
+    -------
+    Joining or None
+        None if no list of known edits joins the ends, or nothing is missing.
+    """
+    edits: list[Edit] = []
+    words: list[str] = []
+    for start, end in line.pairs():
+        way = cheapest_way(reading, Ask(start, end, direct, through_computer))
+        if way is None:
+            return None
+        step = tuple(edit for move in way for edit in move.edits)
+        if not step:
+            continue
+        try:
+            reading = read(apply(reading.rig, step).rig)
+        except Refused:
+            return None
+        edits += step
+        words += [said for move in way for said in move.words]
+    return Joining(tuple(edits), tuple(words)) if edits else None

@@ -1,0 +1,270 @@
+"""The steps a signal could take from a port: what is patched already, and what one edit would add.
+
+Costs are edits, with small penalties: taking something away from another use costs half an edit more, and
+among equals the lower number wins. A cost of nought is a hop that passes already.
+"""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from iskelo.core.edits.edit import (
+    AddProgramPorts,
+    Edit,
+    EnableChannels,
+    Plug,
+    SetDevice,
+    SetDirect,
+    SetLeg,
+    SetValues,
+)
+from iskelo.core.lines.context import Reading
+from iskelo.core.rig.gear import Interface, Program, Source, Track
+from iskelo.core.rig.ports import Port
+from iskelo.core.wiring.graph import mix_legs
+
+TAKEN_AWAY = 0.5
+SPLIT = 0.2
+OTHER_LEG = 1.5
+"""One jack into both legs of a destination: dearer than a second jack, for it makes stereo mono."""
+_TIE = 1e-4
+
+
+@dataclass(frozen=True, slots=True)
+class Move:
+    """One step to ``end``, with the edits it needs and what they do, as commands."""
+
+    end: Port
+    cost: float
+    edits: tuple[Edit, ...] = ()
+    words: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Ask:
+    """What is to be joined: from a source port to a target port, and which detours are allowed."""
+
+    start: Port
+    end: Port
+    direct: bool = True
+    through_computer: bool = True
+
+
+def moves(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
+    """Every step from a port towards the target."""
+    for edge in reading.graph.leaving.get(port, ()):
+        if edge.kind == "direct" and not (ask.direct and ask.end.bank == "in"):
+            continue
+        if edge.kind == "capture" and not ask.through_computer:
+            continue
+        if edge.block:
+            yield Move(edge.end, 1, (edge.block.unblock,), (edge.block.unblock_words,))
+        else:
+            yield Move(edge.end, 0)
+    match port.bank:
+        case "out":
+            yield from _into_a_jack(port, reading, ask)
+        case "jack_in" if ask.end.bank == "in" and ask.direct:
+            yield from _straight_across(port, reading)
+        case "capture":
+            yield from _into_a_program(port, reading, ask)
+        case "input":
+            yield from _onto_a_track(port, reading, ask)
+        case "monitor":
+            yield from _to_an_output(port, reading, ask)
+        case "output":
+            yield from _to_a_channel(port, reading)
+        case "jack_out":
+            yield from _into_a_destination(port, reading, ask)
+
+
+def _into_a_jack(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
+    used = any(patch.from_port == port for patch in reading.rig.patches)
+    target = reading.found.owner(ask.end)
+    for box in reading.found.interfaces():
+        other_box = isinstance(target, Program) and target.device not in (None, box.id)
+        for jack in range(1, box.jack_in + 1):
+            end = Port(box.id, "jack_in", jack)
+            if end not in reading.graph.entering and not other_box:
+                cost = 1 + (SPLIT if used else 0) + _TIE * (jack + 2 * (port.number > 1))
+                words = f"Plug {reading.found.say(port)} into {reading.found.say(end)}"
+                yield Move(end, cost, (Plug(from_port=port, to_port=end),), (words,))
+
+
+def _straight_across(port: Port, reading: Reading) -> Iterator[Move]:
+    box = reading.found.gear[port.owner]
+    assert isinstance(box, Interface)
+    crossed = {cross.jack_out for cross in box.direct if cross.jack_in == port.number}
+    for jack in range(1, box.jack_out + 1):
+        if jack not in crossed:
+            edit = SetDirect(interface=box.id, jack_in=port.number, jack_out=jack, gain_db=0.0)
+            words = f"Monitor jack in {port.number} directly at jack out {jack} of {box.name}"
+            yield Move(Port(box.id, "jack_out", jack), 1 + _TIE * jack, (edit,), (words,))
+
+
+def _into_a_program(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
+    wanted = reading.found.owner(ask.end)
+    for program in reading.found.programs():
+        if program.device not in (None, port.owner):
+            continue
+        if isinstance(wanted, Program) and wanted.id != program.id:
+            continue
+        yield from _into_this_program(port, program, reading, ask)
+
+
+def _into_this_program(port: Port, program: Program, reading: Reading, ask: Ask) -> Iterator[Move]:
+    edits: list[Edit] = []
+    words: list[str] = []
+    if program.device is None:
+        edits.append(SetDevice(program=program.id, device=port.owner))
+        words.append(f"Give {program.name} the device {reading.found.name(port.owner)}")
+    if program.enabled_in and port.number not in program.enabled_in:
+        edits.append(EnableChannels(program=program.id, side="input", channels=(port.number,)))
+        words.append(f"Enable input channel {port.number} in {program.name}")
+    for item in program.inputs:
+        for leg, channel in enumerate(item.legs, start=1):
+            end = Port(item.id, "input", leg)
+            if channel == port.number:
+                if edits:
+                    yield Move(end, len(edits), tuple(edits), tuple(words))
+                continue
+            edit = SetLeg(item=item.id, leg=leg, channel=port.number)
+            said = f"Set input {item.name} to channel {port.number}"
+            cost = len(edits) + 1 + (TAKEN_AWAY if channel is not None else 0)
+            yield Move(end, cost, (*edits, edit), (*words, said))
+    for track in program.tracks:
+        if ask.end.bank == "track" and track.id != ask.end.owner:
+            continue
+        yield from _new_input(port, program, track, edits, words, reading, ask)
+
+
+def _new_input(
+    port: Port,
+    program: Program,
+    track: Track,
+    edits: list[Edit],
+    words: list[str],
+    reading: Reading,
+    ask: Ask,
+) -> Iterator[Move]:
+    """A new input of the program, taken by a track that has none (or, dearer, takes another)."""
+    leg = ask.end.number if ask.end.bank == "track" else 1
+    if leg > 1 or (ask.end.bank == "in" and track.input is not None):
+        return
+    identity = f"i{reading.rig.next_number}"
+    source = reading.found.gear[ask.start.owner]
+    stereo = isinstance(source, Source) and source.width == 2 and track.width == 2
+    made = AddProgramPorts(
+        program=program.id,
+        side="input",
+        names=(reading.found.name(ask.start.owner),),
+        width=2 if stereo else 1,
+        first_channel=port.number,
+        ids=(identity,),
+    )
+    values = {"input": identity} if ask.end.bank == "track" else {"input": identity, "monitored": True}
+    given = SetValues(item=track.id, values=dict(values))
+    said = (
+        f"Add an input {made.names[0]} on channel {port.number} to {program.name}",
+        f"Let track {track.name} take it",
+    )
+    end = Port(track.id, "track" if ask.end.bank == "track" else "monitor", leg)
+    cost = len(edits) + 2 + (TAKEN_AWAY if track.input else 0)
+    yield Move(end, cost, (*edits, made, given), (*words, *said))
+
+
+def _onto_a_track(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
+    program, item, _, _ = reading.found.items[port.owner]
+    for track in program.tracks:
+        if track.input == port.owner or port.number > track.width:
+            continue
+        recording = ask.end.bank == "track"
+        if recording and track.id != ask.end.owner:
+            continue
+        values = {
+            "input": port.owner,
+            **({"armed": True} if recording else {"monitored": True, "muted": False}),
+        }
+        cost = 1 + (TAKEN_AWAY if track.input else 0)
+        end = Port(track.id, "track" if recording else "monitor", port.number)
+        yield Move(
+            end,
+            cost,
+            (SetValues(item=track.id, values=dict(values)),),
+            (f"Let track {track.name} take {item.name}",),
+        )
+
+
+def _to_an_output(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
+    program, track, _, _ = reading.found.items[port.owner]
+    assert isinstance(track, Track)
+    for output in program.outputs:
+        if track.output == output.id:
+            continue
+        cost = 1 + (TAKEN_AWAY if track.output else 0)
+        edit = SetValues(item=track.id, values={"output": output.id})
+        for leg, end_leg in mix_legs(track.width, len(output.legs)):
+            if leg == port.number:
+                words = f"Send track {track.name} to {output.name}"
+                yield Move(Port(output.id, "output", end_leg), cost, (edit,), (words,))
+    box = reading.found.device(program)
+    if not program.outputs and box is not None and box.playback:
+        first = _channel_towards(reading, box, ask.end)
+        width = min(reading.found.bank_size(ask.end.owner, "in"), box.playback - first + 1)
+        identity = f"o{reading.rig.next_number + 1}"
+        made = AddProgramPorts(
+            program=program.id,
+            side="output",
+            names=("Main",),
+            width=width,
+            first_channel=first,
+            ids=(identity,),
+        )
+        given = SetValues(item=track.id, values={"output": identity})
+        end = Port(box.id, "playback", first + min(width, ask.end.number) - 1)
+        words_made = f"Add an output Main on channel {first} to {program.name}"
+        yield Move(end, 2, (made, given), (words_made, f"Send track {track.name} to it"))
+
+
+def _channel_towards(reading: Reading, box: Interface, end: Port) -> int:
+    """The playback channel whose jack already leads to the target's first leg, else 1."""
+    for edge in reading.graph.entering.get(Port(end.owner, "in", 1), ()):
+        if edge.start.owner == box.id and edge.start.number <= box.playback:
+            return edge.start.number
+    return 1
+
+
+def _to_a_channel(port: Port, reading: Reading) -> Iterator[Move]:
+    program, item, _, _ = reading.found.items[port.owner]
+    assert not isinstance(item, Track)
+    present = item.legs[port.number - 1]
+    boxes = [box] if (box := reading.found.device(program)) else reading.found.interfaces()
+    for candidate in boxes:
+        edits: tuple[Edit, ...] = ()
+        words: tuple[str, ...] = ()
+        if program.device is None:
+            edits = (SetDevice(program=program.id, device=candidate.id),)
+            words = (f"Give {program.name} the device {candidate.name}",)
+        for channel in range(1, candidate.playback + 1):
+            end = Port(candidate.id, "playback", channel)
+            if channel == present:
+                if edits:
+                    yield Move(end, 1, edits, words)
+                continue
+            cost = len(edits) + 1 + (TAKEN_AWAY if present else 0) + _TIE * channel
+            edit = SetLeg(item=item.id, leg=port.number, channel=channel)
+            said = f"Set output {item.name} to channel {channel}"
+            yield Move(end, cost, (*edits, edit), (*words, said))
+
+
+def _into_a_destination(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
+    if ask.end.bank != "in":
+        return
+    taken = reading.graph.entering.get(ask.end, ())
+    if any(edge.start == port for edge in taken):
+        return
+    elsewhere = [edge for edge in reading.graph.leaving.get(port, ()) if edge.kind == "lead out"]
+    split = OTHER_LEG if any(edge.end.owner == ask.end.owner for edge in elsewhere) else SPLIT if elsewhere else 0
+    parity = (port.number - ask.end.number) % 2
+    cost = 1 + split + (TAKEN_AWAY if taken else 0) + _TIE * (port.number + 5 * parity)
+    words = f"Plug {reading.found.say(port)} into {reading.found.say(ask.end)}"
+    yield Move(ask.end, cost, (Plug(from_port=port, to_port=ask.end, replace=bool(taken)),), (words,))

@@ -1,0 +1,142 @@
+"""Does a rig hold together? Every reference leads somewhere, every name is its own, every lead fits."""
+
+from collections.abc import Iterable
+
+from iskelo.core.rig.gear import Interface, Program
+from iskelo.core.rig.ports import Port
+from iskelo.core.rig.rig import Broken, Index, Item, Patch, Rig, index
+
+LEADS = {("out", "jack_in"), ("jack_out", "in")}
+"""Which banks a lead may join."""
+
+LINE_STARTS = ("out",)
+LINE_ENDS = {"record": ("track",), "listen": ("in",)}
+
+
+def check(rig: Rig) -> Index:
+    """Return the rig's look-ups if it holds together.
+
+    Raises
+    ------
+    Broken
+        With the place and the reason, in a technician's words.
+    """
+    found = index(rig)
+    _ids(rig)
+    _names(rig)
+    for program in found.programs():
+        _program(program, found)
+    _patches(rig, found)
+    _lines(rig, found)
+    return found
+
+
+def lead_refusal(found: Index, start: Port, end: Port) -> str | None:
+    """Why no lead can join these two ports, with what would work instead; None if one can."""
+    for port in (start, end):
+        if port.owner not in found.gear and port.owner not in found.items:
+            return f"there is no gear {port.owner!r} in this rig"
+        if not found.exists(port):
+            size = found.bank_size(port.owner, port.bank)
+            return f"there is no {_bank_words(port)} {port.number} on {found.name(port.owner)}; it has {size}"
+    if (start.bank, end.bank) not in LEADS:
+        return (
+            f"a lead cannot join {found.say(start)} to {found.say(end)}; plug a source into an input jack, "
+            "or an output jack into a destination"
+        )
+    return None
+
+
+def _bank_words(port: Port) -> str:
+    return port.bank.replace("_", " ")
+
+
+def _unique(entries: Iterable[tuple[str, str]], what: str) -> None:
+    seen: dict[str, str] = {}
+    for name, place in entries:
+        key = name.casefold()
+        if key in seen:
+            raise Broken(place, f"the name {name!r} is taken by another {what}; names of {what}s must differ")
+        seen[key] = place
+
+
+def _ids(rig: Rig) -> None:
+    seen: set[str] = set()
+    found = [(gear.id, gear.name) for gear in rig.gear]
+    for gear in rig.gear:
+        if isinstance(gear, Program):
+            items: tuple[Item, ...] = (*gear.inputs, *gear.tracks, *gear.outputs)
+            found += [(item.id, f"{gear.name}, {item.name}") for item in items]
+        if isinstance(gear, Interface):
+            found.append((gear.driver.id, f"{gear.name}, driver"))
+    found += [(patch.id, f"lead {patch.id}") for patch in rig.patches]
+    found += [(line.id, f"line {line.name}") for line in rig.lines]
+    for identity, place in found:
+        if identity in seen:
+            raise Broken(place, f"the id {identity!r} is used twice")
+        seen.add(identity)
+        if int("".join(filter(str.isdigit, identity))) >= rig.next_number:
+            raise Broken(place, f"the id {identity!r} is not below next_number, {rig.next_number}")
+
+
+def _names(rig: Rig) -> None:
+    _unique(((gear.name, gear.name) for gear in rig.gear), "piece of gear")
+    _unique(((line.name, f"line {line.name}") for line in rig.lines), "line")
+
+
+def _program(program: Program, found: Index) -> None:
+    if program.device is not None and found.device(program) is None:
+        raise Broken(program.name, f"its device {program.device!r} is no interface of this rig")
+    inputs = {item.id for item in program.inputs}
+    outputs = {item.id for item in program.outputs}
+    for track in program.tracks:
+        place = f"{program.name}, track {track.name}"
+        if track.input is not None and track.input not in inputs:
+            raise Broken(place, f"its input {track.input!r} is no input of {program.name}")
+        if track.output is not None and track.output not in outputs:
+            raise Broken(place, f"its output {track.output!r} is no output of {program.name}")
+
+
+def _patch_place(found: Index, patch: Patch) -> str:
+    ends = [found.say(p) if found.exists(p) else str(list(p)) for p in (patch.from_port, patch.to_port)]
+    return f"lead from {ends[0]} to {ends[1]}"
+
+
+def _patches(rig: Rig, found: Index) -> None:
+    plugged: dict[Port, Patch] = {}
+    for patch in rig.patches:
+        place = _patch_place(found, patch)
+        refusal = lead_refusal(found, patch.from_port, patch.to_port)
+        if refusal:
+            raise Broken(place, refusal)
+        if patch.to_port in plugged:
+            other = plugged[patch.to_port]
+            reason = (
+                f"{found.say(patch.to_port)} already takes {found.say(other.from_port)}; unplug that first"
+                if other.from_port != patch.from_port
+                else "the two are joined already"
+            )
+            raise Broken(place, reason)
+        plugged[patch.to_port] = patch
+
+
+def _lines(rig: Rig, found: Index) -> None:
+    for line in rig.lines:
+        place = f"line {line.name}"
+        sides = (("from", line.from_ports, LINE_STARTS), ("to", line.to_ports, LINE_ENDS[line.purpose]))
+        for side, ports, banks in sides:
+            if len(set(ports)) != len(ports):
+                raise Broken(place, f"it names the same port twice on its {side} side")
+            for port in ports:
+                if not found.exists(port):
+                    raise Broken(place, f"its {side} port {list(port)} is not in this rig")
+                if port.bank not in banks:
+                    raise Broken(place, _wrong_end(line.purpose, side, found.say(port)))
+
+
+def _wrong_end(purpose: str, side: str, said: str) -> str:
+    if side == "from":
+        return f"a line begins at a source; {said} is none"
+    if purpose == "record":
+        return f"a record line ends at a track; {said} is none"
+    return f"a listen line ends at headphones or another destination; {said} is none"

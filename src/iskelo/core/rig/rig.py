@@ -1,0 +1,180 @@
+"""The rig: one validated, immutable document, and the look-ups everything else reads it through."""
+
+from dataclasses import dataclass
+from typing import Annotated, Literal, NamedTuple
+
+from pydantic import Field
+
+from iskelo.core.rig.gear import (
+    Destination,
+    Gear,
+    Interface,
+    Program,
+    ProgramPort,
+    Source,
+    Track,
+    Value,
+)
+from iskelo.core.rig.ports import BANK_WORDS, Port
+from iskelo.core.rig.text import GainDb, Id, Name, Notes
+
+Purpose = Literal["record", "listen"]
+Side = Literal["input", "track", "output"]
+Item = ProgramPort | Track
+BOX_BANKS = ("jack_in", "jack_out", "capture", "playback")
+
+
+class Broken(ValueError):
+    """The document does not hold together: ``place`` says where, the text why, in a technician's words."""
+
+    def __init__(self, place: str, reason: str) -> None:
+        super().__init__(reason)
+        self.place = place
+        self.reason = reason
+
+
+class Patch(Value):
+    """One lead between two ports; a lead wired the wrong way round turns the signal over."""
+
+    id: Id
+    from_port: Port
+    to_port: Port
+    gain_db: GainDb = 0.0
+    muted: bool = False
+    inverted: bool = False
+
+
+class Line(Value):
+    """A wanted delivery: these source ports to those target ports, with its limits."""
+
+    id: Id
+    name: Name
+    notes: Notes = ""
+    purpose: Purpose = "record"
+    from_ports: Annotated[tuple[Port, ...], Field(max_length=2)] = ()
+    to_ports: Annotated[tuple[Port, ...], Field(max_length=2)] = ()
+    longest_delay_ms: Annotated[float, Field(gt=0, le=60_000, allow_inf_nan=False)] | None = None
+    alone: bool = False
+
+    def pairs(self) -> tuple[tuple[Port, Port], ...]:
+        """Which source port is wanted at which target port.
+
+        Equally wide ends pair leg by leg; a single source goes to every target leg, and both legs of a
+        stereo source to a single target.
+        """
+        if len(self.from_ports) == len(self.to_ports):
+            return tuple(zip(self.from_ports, self.to_ports, strict=True))
+        return tuple((start, end) for start in self.from_ports for end in self.to_ports)
+
+
+class Rig(Value):
+    """The whole set-up. ``next_number`` is the counter ids are made from."""
+
+    format: Literal["iskelo rig"] = "iskelo rig"
+    version: Literal[1] = 1
+    name: Name = "New rig"
+    notes: Notes = ""
+    next_number: Annotated[int, Field(ge=1, le=1_000_000_000)] = 1
+    gear: Annotated[tuple[Gear, ...], Field(max_length=512)] = ()
+    patches: Annotated[tuple[Patch, ...], Field(max_length=4096)] = ()
+    lines: Annotated[tuple[Line, ...], Field(max_length=1024)] = ()
+
+
+class Placed(NamedTuple):
+    """A program's input, track or output, with the side it stands on and its place there, from 1."""
+
+    program: Program
+    item: Item
+    side: Side
+    position: int
+
+
+@dataclass(frozen=True, slots=True)
+class Index:
+    """Look-ups by id, made once from a rig."""
+
+    rig: Rig
+    gear: dict[str, Source | Interface | Program | Destination]
+    items: dict[str, Placed]
+    lines: dict[str, Line]
+    patches: dict[str, Patch]
+
+    def name(self, identity: str) -> str:
+        """The name of a piece of gear, an input, a track, an output or a line."""
+        if identity in self.gear:
+            return self.gear[identity].name
+        if identity in self.items:
+            return self.items[identity].item.name
+        return self.lines[identity].name
+
+    def owner(self, port: Port) -> Source | Interface | Program | Destination:
+        """The gear a port sits on."""
+        return self.gear[port.owner] if port.owner in self.gear else self.items[port.owner].program
+
+    def interfaces(self) -> list[Interface]:
+        return [gear for gear in self.gear.values() if isinstance(gear, Interface)]
+
+    def programs(self) -> list[Program]:
+        return [gear for gear in self.gear.values() if isinstance(gear, Program)]
+
+    def device(self, program: Program) -> Interface | None:
+        """The interface a program has opened, if any."""
+        gear = self.gear.get(program.device) if program.device else None
+        return gear if isinstance(gear, Interface) else None
+
+    def bank_size(self, owner: str, bank: str) -> int:
+        """How many ports of this bank the owner has; 0 if it has no such bank."""
+        match self.gear.get(owner):
+            case Source(width=width) if bank == "out":
+                return width
+            case Destination(width=width) if bank == "in":
+                return width
+            case Interface() as box if bank in BOX_BANKS:
+                return int(getattr(box, bank))
+        placed = self.items.get(owner)
+        if placed is None:
+            return 0
+        if isinstance(placed.item, Track):
+            return placed.item.width if bank in ("track", "monitor") else 0
+        return len(placed.item.legs) if bank == placed.side else 0
+
+    def exists(self, port: Port) -> bool:
+        return 1 <= port.number <= self.bank_size(port.owner, port.bank)
+
+    def say(self, port: Port) -> str:
+        """A port in words, as a technician would name it: 'Corvane 8 jack in 3', 'Longhand track 2 Bertil'."""
+        words, width = BANK_WORDS[port.bank], self.bank_size(port.owner, port.bank)
+        placed = self.items.get(port.owner)
+        if placed is None:
+            if port.bank in BOX_BANKS:
+                return f"{self.gear[port.owner].name} {words} {port.number}"
+            return f"{self.gear[port.owner].name}{leg_letter(port.number, width)}"
+        place = f"{placed.program.name} {words} {placed.position} {placed.item.name}"
+        return place + leg_letter(port.number, width)
+
+
+def leg_letter(number: int, width: int) -> str:
+    """' L' or ' R' for a leg of a stereo pair, nothing for a single one."""
+    return f" {'LR'[number - 1]}" if width == 2 else ""
+
+
+def index(rig: Rig) -> Index:
+    """Look-ups for a rig."""
+    items: dict[str, Placed] = {}
+    for gear in rig.gear:
+        if isinstance(gear, Program):
+            sides: tuple[tuple[Side, tuple[Item, ...]], ...] = (
+                ("input", gear.inputs),
+                ("track", gear.tracks),
+                ("output", gear.outputs),
+            )
+            for side, members in sides:
+                for position, item in enumerate(members, start=1):
+                    items[item.id] = Placed(gear, item, side, position)
+    return Index(
+        rig=rig,
+        gear={gear.id: gear for gear in rig.gear},
+        items=items,
+        lines={line.id: line for line in rig.lines},
+        patches={patch.id: patch for patch in rig.patches},
+    )

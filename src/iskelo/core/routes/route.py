@@ -1,0 +1,106 @@
+"""Routes: the ways a signal really takes from one port to another, hop by hop."""
+
+from collections import deque
+from collections.abc import Iterable
+from dataclasses import dataclass
+
+from iskelo.core.rig.ports import STAGE, Port
+from iskelo.core.wiring.graph import Edge, Graph
+
+ROUTES_AT_MOST = 24
+"""More copies than these at one port are counted, not listed."""
+
+
+@dataclass(frozen=True, slots=True)
+class Route:
+    """One way from a source to a target."""
+
+    edges: tuple[Edge, ...]
+
+    @property
+    def ports(self) -> tuple[Port, ...]:
+        return (self.edges[0].start, *(edge.end for edge in self.edges))
+
+    @property
+    def gain_db(self) -> float:
+        """Sum of the gains on the way, in dB (from dBu at the source to dBFS, where it passes a converter)."""
+        return sum(edge.gain_db for edge in self.edges)
+
+    @property
+    def sign(self) -> int:
+        """+1, or -1 when an odd number of leads on the way turn the signal over."""
+        sign = 1
+        for edge in self.edges:
+            sign *= edge.sign
+        return sign
+
+
+def reaching(graph: Graph, end: Port, *, passing: bool) -> set[Port]:
+    """All ports from which ``end`` can be reached (itself included)."""
+    seen, queue = {end}, [end]
+    while queue:
+        for edge in graph.entering.get(queue.pop(), ()):
+            if edge.start not in seen and not (passing and edge.block):
+                seen.add(edge.start)
+                queue.append(edge.start)
+    return seen
+
+
+def reached(graph: Graph, start: Port, *, passing: bool) -> set[Port]:
+    """All ports that ``start`` reaches (itself included)."""
+    seen, queue = {start}, [start]
+    while queue:
+        for edge in graph.leaving.get(queue.pop(), ()):
+            if edge.end not in seen and not (passing and edge.block):
+                seen.add(edge.end)
+                queue.append(edge.end)
+    return seen
+
+
+def passing_routes(graph: Graph, start: Port, end: Port) -> list[Route]:
+    """Every way on which sound passes now, at most ``ROUTES_AT_MOST`` of them.
+
+    The graph has no circles, so every way is finite; ports that cannot reach the end are never entered.
+    """
+    useful = reaching(graph, end, passing=True)
+    routes: list[Route] = []
+    stack: list[tuple[Port, tuple[Edge, ...]]] = [(start, ())] if start in useful else []
+    while stack and len(routes) < ROUTES_AT_MOST:
+        port, way = stack.pop()
+        if port == end:
+            routes.append(Route(way))
+            continue
+        for edge in reversed(graph.leaving.get(port, ())):
+            if edge.end in useful and not edge.block:
+                stack.append((edge.end, (*way, edge)))
+    return routes
+
+
+def least_blocked(graph: Graph, start: Port, end: Port) -> Route | None:
+    """The way with the fewest blocked edges, whether sound passes or not; None if there is no way at all."""
+    best: dict[Port, tuple[int, tuple[Edge, ...]]] = {start: (0, ())}
+    queue: deque[Port] = deque([start])
+    useful = reaching(graph, end, passing=False)
+    if start not in useful:
+        return None
+    while queue:
+        port = queue.popleft()
+        cost, way = best[port]
+        for edge in graph.leaving.get(port, ()):
+            if edge.end not in useful:
+                continue
+            step = cost + (1 if edge.block else 0)
+            if edge.end not in best or step < best[edge.end][0]:
+                best[edge.end] = (step, (*way, edge))
+                (queue.append if edge.block else queue.appendleft)(edge.end)
+    return Route(best[end][1]) if end in best else None
+
+
+def furthest(ports: Iterable[Port]) -> Port:
+    """The port furthest along the way from source to destination."""
+    return max(ports, key=lambda port: (STAGE[port.bank], port))
+
+
+def nearest(ports: Iterable[Port]) -> Port:
+    """The port closest to the sources."""
+    return min(ports, key=lambda port: (STAGE[port.bank], port))

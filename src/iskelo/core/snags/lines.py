@@ -1,0 +1,372 @@
+"""Rules about lines: silent, blocked, crossed, doubled, crowded, late, hot."""
+
+from collections.abc import Iterator
+from functools import partial
+
+from iskelo.core.edits.edit import Edit, Plug, Remove, SetDirect, SetLeg, SetTrim, SetValues
+from iskelo.core.lines.context import Reading
+from iskelo.core.lines.state import Arrival, Headline, LineState
+from iskelo.core.planner.join import join_line
+from iskelo.core.rig.gear import Interface
+from iskelo.core.routes.route import passing_routes
+from iskelo.core.snags.rule import Remedy, Snag, distinct
+from iskelo.core.timing.delays import samples_to_ms
+from iskelo.core.wiring.graph import Edge
+
+ALIGNMENT_DBFS = -18.0
+"""Where a too hot input is set to. EBU R 68 alignment level, from memory."""
+
+
+def _with(reading: Reading, kind: Headline) -> Iterator[tuple[LineState, str]]:
+    for state in reading.lines:
+        for finding in state.findings:
+            if finding.kind == kind:
+                yield state, finding.words
+                break
+
+
+def joining_remedies(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
+    """Up to three ways to make a line arrive: the smallest, one through the computer, one direct."""
+    ways = [(True, True)]
+    if state.line.purpose == "listen":
+        ways += [(False, True), (True, False)]
+    remedies: list[Remedy] = []
+    for direct, through in ways:
+        joining = join_line(reading, state.line, direct=direct, through_computer=through)
+        if joining:
+            remedies.append(Remedy(_say_steps(joining.words), joining.edits))
+    return distinct(remedies)
+
+
+def _say_steps(words: tuple[str, ...]) -> str:
+    said = list(dict.fromkeys(words))
+    return ", then ".join([said[0], *(each[0].lower() + each[1:] for each in said[1:])])
+
+
+def line_silent(reading: Reading) -> list[Snag]:
+    """No way leads from the line's source to its target, patched or not passing."""
+    return [
+        Snag(
+            key=f"line-silent:{state.line.id}",
+            rule="line-silent",
+            severity="stop",
+            title=f"{state.line.name} is silent: {_short(state)}",
+            evidence=words,
+            consequence="Nothing of it will be recorded."
+            if state.line.purpose == "record"
+            else "Nobody will hear it there.",
+            lines=(state.line.id,),
+            items=tuple(port.owner for port in state.line.to_ports),
+            mend=partial(joining_remedies, reading, state),
+        )
+        for state, words in _with(reading, "silent")
+    ]
+
+
+def _short(state: LineState) -> str:
+    for leg in state.legs:
+        if leg.gap:
+            return leg.gap.short
+    return state.findings[0].words
+
+
+def line_blocked(reading: Reading) -> list[Snag]:
+    """A way leads there, but somewhere on it sound does not pass."""
+    return [
+        Snag(
+            key=f"line-blocked:{state.line.id}",
+            rule="line-blocked",
+            severity="stop",
+            title=f"{state.line.name} is blocked: {next(b.words for leg in state.legs for b in leg.blocks)}",
+            evidence=words,
+            consequence="The patch is complete, but no sound passes.",
+            lines=(state.line.id,),
+            items=tuple(dict.fromkeys(e.owner for leg in state.legs if leg.way for e in leg.way.edges if e.block)),
+            mend=partial(joining_remedies, reading, state),
+        )
+        for state, words in _with(reading, "blocked")
+    ]
+
+
+def line_crossed(reading: Reading) -> list[Snag]:
+    """A source arrives where another line's belongs, or left and right are swapped."""
+    return [
+        Snag(
+            key=f"line-crossed:{state.line.id}",
+            rule="line-crossed",
+            severity="trouble",
+            title=f"{state.line.name} is crossed: {words}",
+            evidence=words,
+            consequence="The wrong sound is on the track, or the stereo picture is mirrored.",
+            lines=(state.line.id,),
+            items=tuple(port.owner for port in state.line.from_ports),
+            mend=partial(_uncross, reading, state),
+        )
+        for state, words in _with(reading, "crossed")
+    ]
+
+
+def _uncross(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
+    """For swapped legs: swap the leads at the box, or the legs of the program's input."""
+    leads = [patch for patch in reading.rig.patches if patch.from_port in state.line.from_ports]
+    if len(state.line.from_ports) == 2 and len(leads) == 2 and leads[0].from_port != leads[1].from_port:
+        first, second = leads
+        edits: tuple[Edit, ...] = (
+            Remove(items=(first.id, second.id)),
+            Plug(from_port=first.from_port, to_port=second.to_port),
+            Plug(from_port=second.from_port, to_port=first.to_port),
+        )
+        boxed = reading.found.name(first.to_port.owner)
+        return (
+            Remedy(
+                f"Swap the two leads at {boxed} jacks {first.to_port.number} and {second.to_port.number}",
+                edits,
+            ),
+        )
+    return _stray_remedies(reading, state)
+
+
+def _stray_remedies(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
+    """For a stray on another's track: give that track the input whose sound it should have."""
+    remedies = []
+    for other in reading.lines:
+        if any(port in state.line.from_ports for port in other.others):
+            remedies += joining_remedies(reading, other)
+            remedies += list(_send_away(reading, other))
+    return distinct(remedies)
+
+
+def line_doubled(reading: Reading) -> list[Snag]:
+    """The same sound arrives more than once at one place."""
+    return [
+        Snag(
+            key=f"line-doubled:{state.line.id}",
+            rule="line-doubled",
+            severity="trouble",
+            title=f"{state.line.name} arrives {_copies(state)} times{_apart(state)}",
+            evidence=words,
+            consequence=_hollow(state),
+            lines=(state.line.id,),
+            items=tuple(port.owner for port in state.line.to_ports),
+            mend=partial(_undouble, reading, state),
+        )
+        for state, words in _with(reading, "doubled")
+    ]
+
+
+def _copies(state: LineState) -> int:
+    return max(len(leg.arrivals) for leg in state.legs)
+
+
+def _apart(state: LineState) -> str:
+    found = next((leg.comb for leg in state.legs if leg.comb), None)
+    return f", {found.delay_ms:.2f} ms apart" if found and found.delay_samples else ""
+
+
+def _hollow(state: LineState) -> str:
+    found = next((leg.comb for leg in state.legs if leg.comb), None)
+    if found is None or not found.notches_hz:
+        return "The copies add up to a louder sound, or cancel each other."
+    depth = "endless" if found.ripple_db is None else f"{found.ripple_db:.1f} dB"
+    return (
+        f"It sounds hollow: the sum dips at {', '.join(f'{hz:.0f}' for hz in found.notches_hz)} Hz and so on; "
+        f"ripple {depth}. Two separate sounds are heard from about 30 ms on."
+    )
+
+
+def _undouble(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
+    """Close one of the ways: direct monitoring, the program's monitoring, or the second lead."""
+    remedies: list[Remedy] = []
+    closers: dict[str, list[Edit]] = {}
+    for leg in state.legs:
+        for arrival in leg.arrivals if len(leg.arrivals) > 1 else ():
+            words, edit = _closer(reading, arrival)
+            if edit is not None and edit not in closers.setdefault(words, []):
+                closers[words].append(edit)
+    for words, edits in closers.items():
+        remedies.append(Remedy(words, tuple(edits)))
+    # Keep what is quickest to the ear first: stop the program's copy when there is a direct one.
+    return tuple(sorted(remedies, key=lambda remedy: remedy.words.startswith("Stop direct")))
+
+
+def _closer(reading: Reading, arrival: Arrival) -> tuple[str, Edit | None]:
+    for edge in arrival.route.edges:
+        if edge.kind == "direct":
+            box = reading.found.gear[edge.owner]
+            edit = SetDirect(interface=box.id, jack_in=edge.start.number, jack_out=edge.end.number, gain_db=None)
+            return f"Stop direct monitoring of jack in {edge.start.number} on {box.name}", edit
+        if edge.kind == "monitor":
+            name = reading.found.name(edge.owner)
+            return f"Stop monitoring track {name}", SetValues(item=edge.owner, values={"monitored": False})
+    for edge in reversed(arrival.route.edges):
+        if edge.kind == "lead in":
+            words = f"Unplug {reading.found.say(edge.start)} from {reading.found.say(edge.end)}"
+            return words, Remove(items=(edge.owner,))
+    return "", None
+
+
+def line_crowded(reading: Reading) -> list[Snag]:
+    """Another sound arrives at the target of a line that wants to be alone there."""
+    return [
+        Snag(
+            key=f"line-crowded:{state.line.id}",
+            rule="line-crowded",
+            severity="trouble",
+            title=f"{state.line.name} is not alone: {', '.join(map(reading.found.say, state.others))} comes too",
+            evidence=words,
+            consequence="The sounds cannot be parted again afterwards.",
+            lines=(state.line.id,),
+            items=tuple(port.owner for port in state.line.to_ports),
+            mend=partial(_part, reading, state),
+        )
+        for state, words in _with(reading, "crowded")
+    ]
+
+
+def _part(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
+    shared = SetValues(item=state.line.id, values={"alone": False})
+    return (
+        *_send_away(reading, state),
+        Remedy(f"Let others arrive there with {state.line.name}", (shared,)),
+    )
+
+
+def _send_away(reading: Reading, state: LineState) -> Iterator[Remedy]:
+    """Unpatch the way of the unwanted sound where it is not shared with the wanted one."""
+    shared = {(e.start, e.end) for leg in state.legs for arrival in leg.arrivals for e in arrival.route.edges}
+    edits: list[Edit] = []
+    words: list[str] = []
+    for start in state.others:
+        for end in state.line.to_ports:
+            for route in passing_routes(reading.graph, start, end):
+                for edge in route.edges:
+                    if (edge.start, edge.end) in shared:
+                        continue
+                    edit, said = _cut(reading, edge)
+                    if edit is not None and edit not in edits:
+                        edits.append(edit)
+                        words.append(said)
+                        break
+    if edits:
+        yield Remedy("; ".join(words), tuple(edits))
+
+
+def _cut(reading: Reading, edge: Edge) -> tuple[Edit | None, str]:
+    found, owner, start_number, end = reading.found, edge.owner, edge.start.number, edge.end
+    match edge.kind:
+        case "direct":
+            edit: Edit = SetDirect(interface=owner, jack_in=start_number, jack_out=end.number, gain_db=None)
+            return edit, f"Stop direct monitoring of jack in {start_number} on {found.name(owner)}"
+        case "take":
+            return SetLeg(
+                item=end.owner, leg=end.number, channel=None
+            ), f"Take input {found.name(end.owner)} off channel {start_number}"
+        case "record":
+            return SetValues(item=owner, values={"input": None}), f"Take track {found.name(owner)} off its input"
+        case "monitor":
+            return SetValues(item=owner, values={"monitored": False}), f"Stop monitoring track {found.name(owner)}"
+    return None, ""
+
+
+def line_late(reading: Reading) -> list[Snag]:
+    """A line takes longer than its longest delay."""
+    return [
+        Snag(
+            key=f"line-late:{state.line.id}",
+            rule="line-late",
+            severity="trouble",
+            title=f"{state.line.name} is late: {words}",
+            evidence=f"{words}; the sum stands in the tape measure.",
+            consequence="Performers who hear themselves later than about 10 ms begin to drag."
+            if state.line.purpose == "listen"
+            else "It lands later than the line allows.",
+            lines=(state.line.id,),
+            items=tuple(port.owner for port in state.line.to_ports),
+            mend=partial(_sooner, reading, state),
+        )
+        for state, words in _with(reading, "late")
+    ]
+
+
+def _sooner(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
+    """The largest buffer that brings the line under its limit; else direct monitoring instead."""
+    limit = state.line.longest_delay_ms
+    remedies: list[Remedy] = []
+    latest = state.delays()[-1]
+    waits = [term for term in latest.terms if term.kind == "buffer"]
+    boxes = [box for box in reading.found.interfaces() if any(term.gear == box.name for term in waits)]
+    if limit is not None and len(boxes) == 1 and latest.rate_hz:
+        box = boxes[0]
+        fixed = latest.samples - len(waits) * box.driver.buffer_samples
+        for size in reversed(box.driver.buffers_samples):
+            total = fixed + len(waits) * size
+            if size < box.driver.buffer_samples and float(samples_to_ms(total, latest.rate_hz)) <= limit:
+                words = f"Set the buffer of {box.name} to {size}: {float(samples_to_ms(total, latest.rate_hz)):.2f} ms"
+                remedies.append(Remedy(words, (SetValues(item=box.driver.id, values={"buffer_samples": size}),)))
+                break
+    if state.line.purpose == "listen":
+        remedies += _direct_instead(reading, state)
+    return distinct(remedies)
+
+
+def _direct_instead(reading: Reading, state: LineState) -> list[Remedy]:
+    edits: list[Edit] = []
+    tracks: list[str] = []
+    crossings: dict[tuple[str, int, int], str] = {}
+    for leg in state.legs:
+        for arrival in leg.arrivals:
+            ends = {edge.kind: edge for edge in arrival.route.edges}
+            if "direct" in ends or "capture" not in ends or "playback" not in ends:
+                continue
+            jack_in, jack_out = ends["capture"].start, ends["playback"].end
+            if jack_in.owner != jack_out.owner:
+                continue
+            box = reading.found.gear[jack_in.owner]
+            assert isinstance(box, Interface)
+            crossings[(box.id, jack_in.number, jack_out.number)] = box.name
+            track = ends["monitor"].owner
+            if track not in tracks:
+                tracks.append(track)
+    if not crossings:
+        return []
+    for box_id, jack_in_number, jack_out_number in crossings:
+        edits.append(SetDirect(interface=box_id, jack_in=jack_in_number, jack_out=jack_out_number, gain_db=0.0))
+    edits += [SetValues(item=track, values={"monitored": False}) for track in tracks]
+    box_name = next(iter(crossings.values()))
+    names = ", ".join(reading.found.name(track) for track in tracks)
+    return [Remedy(f"Monitor directly on {box_name} instead of through track {names}", tuple(edits))]
+
+
+def line_hot(reading: Reading) -> list[Snag]:
+    """The nominal level is above full scale at the target."""
+    return [
+        Snag(
+            key=f"line-hot:{state.line.id}",
+            rule="line-hot",
+            severity="trouble",
+            title=f"{state.line.name} clips: {words}",
+            evidence=words,
+            consequence="The converter cuts the tops off; no later gain brings them back.",
+            lines=(state.line.id,),
+            items=tuple(port.owner for port in state.line.from_ports),
+            mend=partial(_less_trim, reading, state),
+        )
+        for state, words in _with(reading, "hot")
+    ]
+
+
+def _less_trim(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
+    for leg in state.legs:
+        for arrival in leg.arrivals:
+            if arrival.level_dbfs <= 0:
+                continue
+            for edge in arrival.route.edges:
+                if edge.kind in ("capture", "direct"):
+                    box = reading.found.gear[edge.owner]
+                    assert isinstance(box, Interface)
+                    trim = box.trims_db[edge.start.number - 1] - arrival.level_dbfs + ALIGNMENT_DBFS
+                    trim = max(-144.0, round(trim))
+                    words = f"Set the trim of {box.name} jack in {edge.start.number} to {trim:g} dB: -18 dBFS"
+                    edit = SetTrim(interface=box.id, jack_in=edge.start.number, trim_db=trim)
+                    return (Remedy(words, (edit,)),)
+    return ()

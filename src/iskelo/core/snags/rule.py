@@ -1,0 +1,57 @@
+"""What a rule is: looks for one thing, gives evidence, consequence and remedies."""
+
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Literal
+
+from iskelo.core.edits.edit import Edit
+from iskelo.core.lines.context import Reading
+
+Severity = Literal["stop", "trouble", "risk", "note"]
+SEVERITIES: tuple[Severity, ...] = ("stop", "trouble", "risk", "note")
+REMEDIES_AT_MOST = 3
+
+
+@dataclass(frozen=True, slots=True)
+class Remedy:
+    """A list of edits that mends a snag, and what it does in words."""
+
+    words: str
+    edits: tuple[Edit, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Snag:
+    """Something wrong or risky.
+
+    ``key`` is stable as long as the snag stands: the rule and the ids it is about. ``items`` are the ids of
+    the gear, inputs and tracks it sits on; ``lines`` those of the lines it harms. ``mend`` works out the
+    remedies, best first: only when somebody asks, for a search over the rig stands behind some of them.
+    """
+
+    key: str
+    rule: str
+    severity: Severity
+    title: str
+    evidence: str
+    consequence: str
+    items: tuple[str, ...] = ()
+    lines: tuple[str, ...] = ()
+    mend: Callable[[], tuple[Remedy, ...]] = field(default=tuple, compare=False)
+
+
+Rule = Callable[[Reading], list[Snag]]
+
+
+def distinct(remedies: list[Remedy]) -> tuple[Remedy, ...]:
+    """The remedies without repeats, the first of each kept, at most ``REMEDIES_AT_MOST``."""
+    kept: list[Remedy] = []
+    for remedy in remedies:
+        if all(remedy.edits != other.edits for other in kept):
+            kept.append(remedy)
+    return tuple(kept[:REMEDIES_AT_MOST])
+
+
+def one_remedy(words: str, *edits: Edit) -> tuple[Remedy, ...]:
+    """A single remedy, as a rule's ``mend``."""
+    return (Remedy(words, edits),)

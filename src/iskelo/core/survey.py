@@ -1,0 +1,311 @@
+"""Everything computed from a rig, as screens, sheets and the API read it.
+
+    Rig ──index──▶ Index ──compile_graph──▶ Graph ──line_states──▶ Reading ──find_snags──▶ snags
+                                                                      │
+                                                                      └──▶ Survey (values and words only)
+
+A survey is a pure function of the rig: two equal rigs have equal surveys, and no rig makes it raise.
+"""
+
+from dataclasses import dataclass
+
+from iskelo.core.edits.apply import apply
+from iskelo.core.edits.edit import Edit
+from iskelo.core.lines.context import Reading, read
+from iskelo.core.lines.state import Headline, LineState
+from iskelo.core.lines.stations import Station, stations
+from iskelo.core.rig.ports import Port
+from iskelo.core.rig.rig import Purpose, Rig
+from iskelo.core.snags.registry import find_snags
+from iskelo.core.snags.rule import SEVERITIES, Severity, Snag
+from iskelo.core.timing.delays import Term
+from iskelo.core.wiring.graph import Edge
+
+
+@dataclass(frozen=True, slots=True)
+class ArrivalView:
+    """One copy: where it comes from and arrives, its delay with its terms, level and polarity."""
+
+    from_port: Port
+    to_port: Port
+    from_words: str
+    to_words: str
+    way: str
+    hops: tuple[str, ...]
+    terms: tuple[Term, ...]
+    delay_samples: int
+    delay_ms: float
+    rate_hz: int | None
+    level_dbfs: float
+    inverted: bool
+
+
+@dataclass(frozen=True, slots=True)
+class LineView:
+    """A line with its state, stations and arrivals."""
+
+    id: str
+    position: int
+    name: str
+    notes: str
+    purpose: Purpose
+    from_ports: tuple[Port, ...]
+    to_ports: tuple[Port, ...]
+    longest_delay_ms: float | None
+    alone: bool
+    headline: Headline
+    more_findings: int
+    findings: tuple[str, ...]
+    severity: Severity | None
+    stations: tuple[Station, ...]
+    arrivals: tuple[ArrivalView, ...]
+    earliest_samples: int | None
+    latest_samples: int | None
+    earliest_ms: float | None
+    latest_ms: float | None
+    level_dbfs: float | None
+    apart_samples: int | None
+    told: str
+
+
+@dataclass(frozen=True, slots=True)
+class SnagView:
+    """A snag without its remedies, which are worked out when asked for."""
+
+    key: str
+    rule: str
+    severity: Severity
+    title: str
+    evidence: str
+    consequence: str
+    items: tuple[str, ...]
+    lines: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Vitals:
+    """The few figures that stand on every screen."""
+
+    rates_hz: tuple[int, ...]
+    slowest_heard_ms: float | None
+    slowest_heard_line: str | None
+    slowest_heard_limit_ms: float | None
+    arriving: int
+    wanted: int
+    snags: dict[str, int]
+
+
+@dataclass(frozen=True, slots=True)
+class PortUse:
+    """What is at one port: who feeds it, whom it feeds, in words; ``lines`` are those that pass it."""
+
+    port: Port
+    said: str
+    fed_by: tuple[str, ...]
+    feeds: tuple[str, ...]
+    lines: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Survey:
+    """What happens in a rig as it is patched, beside what is wanted."""
+
+    vitals: Vitals
+    lines: tuple[LineView, ...]
+    snags: tuple[SnagView, ...]
+    ports: tuple[PortUse, ...]
+
+
+_SEVERITY: dict[Headline, Severity | None] = {
+    "silent": "stop",
+    "blocked": "stop",
+    "crossed": "trouble",
+    "doubled": "trouble",
+    "crowded": "trouble",
+    "late": "trouble",
+    "hot": "trouble",
+    "arrives": None,
+}
+
+
+def survey(rig: Rig) -> Survey:
+    """Compute everything about a rig that holds together (see ``rig.check``)."""
+    return survey_of(read(rig))
+
+
+def survey_of(reading: Reading) -> Survey:
+    """The survey of a rig that has been read already."""
+    snags = find_snags(reading)
+    lines = tuple(_line(position, state, reading) for position, state in enumerate(reading.lines, start=1))
+    return Survey(_vitals(reading, lines, snags), lines, tuple(map(_snag, snags)), _ports(reading))
+
+
+def _snag(snag: Snag) -> SnagView:
+    return SnagView(
+        snag.key,
+        snag.rule,
+        snag.severity,
+        snag.title,
+        snag.evidence,
+        snag.consequence,
+        snag.items,
+        snag.lines,
+    )
+
+
+def _line(position: int, state: LineState, reading: Reading) -> LineView:
+    found, line = reading.found, state.line
+    arrivals = tuple(
+        ArrivalView(
+            from_port=leg.start,
+            to_port=leg.end,
+            from_words=found.say(leg.start),
+            to_words=found.say(leg.end),
+            way=_way(arrival.route.edges),
+            hops=tuple(found.say(port) for port in arrival.route.ports),
+            terms=arrival.delay.terms,
+            delay_samples=arrival.delay.samples,
+            delay_ms=arrival.delay.ms,
+            rate_hz=arrival.delay.rate_hz,
+            level_dbfs=arrival.level_dbfs,
+            inverted=arrival.sign < 0,
+        )
+        for leg in state.legs
+        for arrival in leg.arrivals
+    )
+    delays = state.delays()
+    levels = [leg.level_dbfs for leg in state.legs if leg.level_dbfs is not None]
+    comb = next((leg.comb for leg in state.legs if leg.comb), None)
+    return LineView(
+        id=line.id,
+        position=position,
+        name=line.name,
+        notes=line.notes,
+        purpose=line.purpose,
+        from_ports=line.from_ports,
+        to_ports=line.to_ports,
+        longest_delay_ms=line.longest_delay_ms,
+        alone=line.alone,
+        headline=state.headline,
+        more_findings=len(state.findings) - 1,
+        findings=tuple(f"{finding.kind}: {finding.words}" for finding in state.findings),
+        severity=_SEVERITY[state.headline],
+        stations=stations(state, found),
+        arrivals=arrivals,
+        earliest_samples=delays[0].samples if delays else None,
+        latest_samples=delays[-1].samples if delays else None,
+        earliest_ms=delays[0].ms if delays else None,
+        latest_ms=delays[-1].ms if delays else None,
+        level_dbfs=max(levels) if levels else None,
+        apart_samples=comb.delay_samples if comb else None,
+        told=state.findings[0].words,
+    )
+
+
+def _way(edges: tuple[Edge, ...]) -> str:
+    kinds = {edge.kind for edge in edges}
+    if "direct" in kinds:
+        return "Direct, in the box"
+    return "Through the computer"
+
+
+def _vitals(reading: Reading, lines: tuple[LineView, ...], snags: list[Snag]) -> Vitals:
+    heard = [line for line in lines if line.purpose == "listen" and line.latest_ms is not None]
+    slowest = max(heard, key=lambda line: line.latest_ms or 0.0, default=None)
+    return Vitals(
+        rates_hz=tuple(sorted({box.rate_hz for box in reading.found.interfaces()})),
+        slowest_heard_ms=slowest.latest_ms if slowest else None,
+        slowest_heard_line=slowest.id if slowest else None,
+        slowest_heard_limit_ms=slowest.longest_delay_ms if slowest else None,
+        arriving=sum(1 for line in lines if line.headline == "arrives"),
+        wanted=len(lines),
+        snags={severity: sum(1 for snag in snags if snag.severity == severity) for severity in SEVERITIES},
+    )
+
+
+def _ports(reading: Reading) -> tuple[PortUse, ...]:
+    """Every port that is joined to anything, with what is on either side of it."""
+    passing: dict[Port, list[str]] = {}
+    for state in reading.lines:
+        ports = {port for leg in state.legs for arrival in leg.arrivals for port in arrival.route.ports}
+        for port in ports:
+            passing.setdefault(port, []).append(state.line.id)
+    graph, say = reading.graph, reading.found.say
+    joined = dict.fromkeys((*graph.leaving, *graph.entering))
+    return tuple(
+        PortUse(
+            port,
+            say(port),
+            tuple(say(edge.start) for edge in graph.entering.get(port, ())),
+            tuple(say(edge.end) for edge in graph.leaving.get(port, ())),
+            tuple(passing.get(port, ())),
+        )
+        for port in joined
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class Change:
+    """One row of a comparison: what, now and after."""
+
+    what: str
+    now: str
+    after: str
+
+
+@dataclass(frozen=True, slots=True)
+class NowAfter:
+    """A change computed and shown, not made."""
+
+    words: str
+    arriving_now: int
+    arriving_after: int
+    wanted_after: int
+    lines: tuple[Change, ...]
+    numbers: tuple[Change, ...]
+    new_snags: tuple[str, ...]
+    gone_snags: tuple[str, ...]
+
+
+def trial(rig: Rig, edits: tuple[Edit, ...]) -> NowAfter:
+    """What edits would do: lines, numbers and snags before and after. Raises Refused like ``apply``."""
+    applied = apply(rig, edits)
+    return compare(survey(rig), survey(applied.rig), applied.words)
+
+
+def compare(now: Survey, after: Survey, words: str) -> NowAfter:
+    """The differences between two surveys that a person must see before a change is made."""
+    before = {line.id: line for line in now.lines}
+    lines = []
+    numbers = []
+    for line in after.lines:
+        old = before.get(line.id)
+        if old is None or say_state(old) != say_state(line):
+            lines.append(Change(line.name, say_state(old) if old else "not there", say_state(line)))
+        for column, station in enumerate(line.stations):
+            was = old.stations[column] if old else None
+            if was and was.number and station.number and was.number != station.number:
+                numbers.append(Change(f"{line.name}, {station.label}", was.number, station.number))
+    kept = {line.id for line in after.lines}
+    lines += [Change(line.name, say_state(line), "gone") for line in now.lines if line.id not in kept]
+    titles_now = {snag.key: snag.title for snag in now.snags}
+    titles_after = {snag.key: snag.title for snag in after.snags}
+    return NowAfter(
+        words=words,
+        arriving_now=now.vitals.arriving,
+        arriving_after=after.vitals.arriving,
+        wanted_after=after.vitals.wanted,
+        lines=tuple(lines),
+        numbers=tuple(numbers),
+        new_snags=tuple(title for key, title in titles_after.items() if key not in titles_now),
+        gone_snags=tuple(title for key, title in titles_now.items() if key not in titles_after),
+    )
+
+
+def say_state(line: LineView) -> str:
+    """A line's state in a few words: 'arrives, 8.02 ms', 'doubled, 1.23 / 8.02 ms', 'silent'."""
+    if line.earliest_ms is None or line.latest_ms is None:
+        return line.headline
+    if line.earliest_samples == line.latest_samples:
+        return f"{line.headline}, {line.latest_ms:.2f} ms"
+    return f"{line.headline}, {line.earliest_ms:.2f} / {line.latest_ms:.2f} ms"

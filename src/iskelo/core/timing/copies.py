@@ -1,0 +1,56 @@
+"""Two copies of one sound at one place: where the sum is hollow and how deep the ripple goes."""
+
+import math
+from dataclasses import dataclass
+
+NOTCHES_TOLD = 3
+HEARING_TOP_HZ = 20_000.0
+
+
+@dataclass(frozen=True, slots=True)
+class Comb:
+    """The sum of two copies: notch frequencies in Hz, and peak-to-dip ripple in dB (None: endless)."""
+
+    delay_samples: int
+    delay_ms: float
+    inverted: bool
+    notches_hz: tuple[float, ...]
+    ripple_db: float | None
+
+
+def notches_hz(delay_seconds: float, *, inverted: bool = False, count: int = NOTCHES_TOLD) -> tuple[float, ...]:
+    """The first notches of two equal copies ``delay_seconds`` apart, up to 20 kHz.
+
+    Equal polarity: (2k + 1) / (2 Δt), k = 0, 1, … ; one turned over: k / Δt, k = 1, 2, …
+    (and silence towards 0 Hz). Example: 1 ms apart, equal polarity: 500, 1500, 2500 Hz.
+
+    Source: F. Alton Everest, *Master Handbook of Acoustics*, comb-filter table (from memory).
+    """
+    if delay_seconds <= 0:
+        return ()
+    numerators = range(2, 2 * count + 1, 2) if inverted else range(1, 2 * count, 2)
+    found = (number / (2 * delay_seconds) for number in numerators)
+    return tuple(frequency for frequency in found if frequency <= HEARING_TOP_HZ)
+
+
+def ripple_db(level_difference_db: float) -> float | None:
+    """Peak-to-dip ripple of two copies whose levels differ by so many dB: 20 log10((1 + g) / (1 - g)).
+
+    Example: 10 dB apart (g = 0.316): 5.69 dB. Equal levels cancel wholly at the notches: None.
+    """
+    ratio = 10 ** (-abs(level_difference_db) / 20)
+    if ratio > 1 - 1e-9:
+        return None
+    return 20 * math.log10((1 + ratio) / (1 - ratio))
+
+
+def comb(delay_samples: int, rate_hz: int, *, inverted: bool, level_difference_db: float) -> Comb:
+    """What two copies so far apart do to the sound."""
+    seconds = delay_samples / rate_hz
+    return Comb(
+        delay_samples,
+        1000 * seconds,
+        inverted,
+        notches_hz(seconds, inverted=inverted),
+        ripple_db(level_difference_db),
+    )

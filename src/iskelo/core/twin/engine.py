@@ -1,0 +1,36 @@
+"""The twin's engine: one queue of events at exact times.
+
+Time is counted in whole ticks, a common multiple of every clock's rate, so that no time is ever rounded. At
+one instant events run in this order: devices finish blocks (0), then programs run (1).
+"""
+
+import heapq
+import math
+from collections.abc import Callable, Iterable
+
+DEVICE_FINISHES, PROGRAM_RUNS = 0, 1
+
+
+class Engine:
+    """Runs events in order of (time, priority, number)."""
+
+    def __init__(self, rates_hz: Iterable[int]) -> None:
+        self.ticks_per_second = math.lcm(*rates_hz) if rates_hz else 1
+        self.now = 0
+        self._queue: list[tuple[int, int, int, Callable[[], None]]] = []
+        self._number = 0
+
+    def ticks(self, samples: int, rate_hz: int) -> int:
+        """So many samples of a clock, in ticks."""
+        return samples * (self.ticks_per_second // rate_hz)
+
+    def at(self, time: int, priority: int, event: Callable[[], None]) -> None:
+        """Put an event on the queue."""
+        self._number += 1
+        heapq.heappush(self._queue, (time, priority, self._number, event))
+
+    def run(self, until: int) -> None:
+        """Run every event before this time."""
+        while self._queue and self._queue[0][0] <= until:
+            self.now, _, _, event = heapq.heappop(self._queue)
+            event()
