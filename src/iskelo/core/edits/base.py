@@ -61,10 +61,7 @@ def made(kind: type[V], place: str, **fields: Any) -> V:
 
 def new_ids(rig: Rig, prefix: str, count: int, wanted: tuple[str, ...] = ()) -> tuple[Rig, list[str]]:
     """Ids for new things, and the rig with its counter moved past them."""
-    if wanted:
-        ids = list(wanted)
-    else:
-        ids = [f"{prefix}{rig.next_number + step}" for step in range(count)]
+    ids = list(wanted) if wanted else [f"{prefix}{rig.next_number + step}" for step in range(count)]
     beyond = 1 + max((int("".join(filter(str.isdigit, each))) for each in ids), default=0)
     return rig.model_copy(update={"next_number": max(rig.next_number, beyond)}), ids
 

@@ -1,6 +1,6 @@
 """The test signal as the sources of a rig play it."""
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -40,7 +40,7 @@ class CombSound:
 
 
 def play(
-    rig: Rig, rates_hz: Iterable[int], offset_db: float, seed: int
+    rig: Rig, rates_hz: Iterable[int], offset_db: float, seed: int, told: Callable[[float], None] = lambda share: None
 ) -> tuple[dict[int, WovenComb], dict[Port, CombSound]]:
     """Weave a comb for every rate in use and give each source port its slot, at its nominal level.
 
@@ -48,6 +48,8 @@ def play(
     ----------
     offset_db
         Played so much above (below, if negative) each source's nominal level.
+    told
+        Told the share done of each comb's weaving.
     """
     ports = source_ports(rig)
     levels = {gear.id: gear.level_dbu for gear in rig.gear if isinstance(gear, Source)}
@@ -56,7 +58,7 @@ def play(
     if not ports:
         return combs, sounds
     for rate_hz in rates_hz:
-        combs[rate_hz] = woven_comb(len(ports), rate_hz, seed)
+        combs[rate_hz] = woven_comb(len(ports), rate_hz, seed, told)
         waves = combs[rate_hz].waveforms
         for slot, port in enumerate(ports):
             wave = waves[slot] * 10 ** ((levels[port.owner] + offset_db) / 20)

@@ -11,7 +11,7 @@ from iskelo.core.wiring.graph import Graph
 
 @dataclass(frozen=True, slots=True)
 class Gap:
-    """A break: ``ahead`` are the ports the sound reaches, ``behind`` those the target is fed through."""
+    """A break: ``ahead`` are the ports the sound reaches, ``behind`` those past them that feed the target."""
 
     ahead: tuple[Port, ...]
     behind: tuple[Port, ...]
@@ -29,16 +29,17 @@ def find_gap(graph: Graph, found: Index, start: Port, end: Port) -> Gap:
     near = {port for port in ahead if found.owner(port).id in relevant} or ahead
     far = furthest(near)
     back = nearest(behind)
-    short = _reason(found, far, back, end)
+    short = _reason(found, far, back, end, behind)
     words = (
         f"{found.say(start)} gets no further than {found.say(far)}"
         if far != start
         else f"{found.say(start)} goes nowhere yet"
     )
     fed = f"{found.say(end)} is fed from {found.say(back)}" if back != end else f"{found.say(end)} is fed by nothing"
+    after = [port for port in _chain(graph, back, end) if STAGE[port.bank] > STAGE[far.bank]]
     return Gap(
         tuple(_chain(graph, start, far)),
-        tuple(_chain(graph, back, end)),
+        tuple(after),
         short,
         f"{words}; {fed}: {short}.",
     )
@@ -63,7 +64,7 @@ def _chain(graph: Graph, start: Port, end: Port) -> list[Port]:
     return way
 
 
-def _reason(found: Index, far: Port, back: Port, end: Port) -> str:
+def _reason(found: Index, far: Port, back: Port, end: Port, behind: set[Port]) -> str:
     """What is missing, short enough for a table cell."""
     target = found.owner(end)
     program = found.owner(back) if isinstance(found.owner(back), Program) else target
@@ -75,7 +76,7 @@ def _reason(found: Index, far: Port, back: Port, end: Port) -> str:
         case "capture" | "input" if isinstance(program, Program) and program.device is None:
             return f"{program.name} has no device"
         case "capture":
-            return _not_taken(found, far, back)
+            return _not_taken(found, far, back, behind)
         case "input":
             return _not_recorded(found, far, back, end)
         case "monitor" | "track":
@@ -98,7 +99,7 @@ def _tail(found: Index, back: Port) -> str:
     return f"nothing leads to {found.say(back)}"
 
 
-def _not_taken(found: Index, far: Port, back: Port) -> str:
+def _not_taken(found: Index, far: Port, back: Port, behind: set[Port]) -> str:
     """The sound is in the computer but the target's program does not take that channel."""
     match back.bank:
         case "track" | "monitor":
@@ -111,14 +112,11 @@ def _not_taken(found: Index, far: Port, back: Port) -> str:
                 return f"input {item.name} has no channel"
             return f"input {item.name}: no channel {channel}"
         case "capture" | "jack_in" | "out":
-            return f"comes in on {far.number}, not {_channel_of(back)}"
+            taken = sorted({port.number for port in behind if port.bank == "capture"})
+            return f"takes {', '.join(map(str, taken))}, not {far.number}"
         case "output":
             return f"no track feeds {found.name(back.owner)}"
     return f"no program takes channel {far.number}"
-
-
-def _channel_of(back: Port) -> str:
-    return str(back.number) if back.bank in ("capture", "jack_in") else "where the target listens"
 
 
 def _not_recorded(found: Index, far: Port, back: Port, end: Port) -> str:

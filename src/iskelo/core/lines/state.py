@@ -1,6 +1,7 @@
 """The state of each line: what arrives, when, how loud, and everything that is wrong with it.
 
-A line carries the set of its findings; the headline is the first that holds in the order of ``HEADLINES``.
+A line carries the set of its findings; the headline is the first that holds in the order of ``HEADLINES``. A line
+whose sound arrives at the target of another instead of its own is crossed, not silent: it is heard, elsewhere.
 """
 
 from dataclasses import dataclass
@@ -174,8 +175,7 @@ def _state(
         )
     )
     findings = [
-        *_silent_or_blocked(line, legs, found, heard),
-        *_crossed(line, found, heard, wanted, guarded),
+        *(_crossed(line, legs, found, heard, wanted, guarded) or _silent_or_blocked(line, legs, found)),
         *_doubled(legs, found),
     ]
     if others:
@@ -196,13 +196,11 @@ def _swapped(line: Line, heard: dict[Port, list[Port]]) -> bool:
     return right in at_left and left in at_right and left not in at_left and right not in at_right
 
 
-def _silent_or_blocked(line: Line, legs: tuple[Leg, ...], found: Index, heard: dict[Port, list[Port]]) -> list[Finding]:
+def _silent_or_blocked(line: Line, legs: tuple[Leg, ...], found: Index) -> list[Finding]:
     if not line.from_ports:
         return [Finding("silent", "no source is said yet")]
     if not line.to_ports:
         return [Finding("silent", "no target is said yet")]
-    if _swapped(line, heard):
-        return []
     quiet = [leg for leg in legs if not leg.arrivals]
     findings = []
     for gap in (leg.gap for leg in quiet if leg.gap):
@@ -218,6 +216,7 @@ def _silent_or_blocked(line: Line, legs: tuple[Leg, ...], found: Index, heard: d
 
 def _crossed(
     line: Line,
+    legs: tuple[Leg, ...],
     found: Index,
     heard: dict[Port, list[Port]],
     wanted: dict[Port, set[Port]],
@@ -225,6 +224,8 @@ def _crossed(
 ) -> list[Finding]:
     if _swapped(line, heard):
         return [Finding("crossed", "left and right are swapped")]
+    if not legs or any(leg.arrivals for leg in legs):
+        return []
     for end, owners in guarded.items():
         strays = [start for start in line.from_ports if start in heard.get(end, ()) and start not in wanted[end]]
         if strays and line.purpose == owners[0].purpose:

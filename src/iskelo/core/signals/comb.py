@@ -5,6 +5,7 @@ K + 2 slots; in each run of K + 2 neighbouring lines between 80 Hz and 20 kHz a 
 slot one line. Two slots stay silent: they measure noise, hum and distortion in every take.
 """
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -61,7 +62,9 @@ class WovenComb:
         return float(self.period_samples / np.sqrt(2 * self.lines.shape[1]))
 
 
-def woven_comb(sources: int, rate_hz: int, seed: int = 1) -> WovenComb:
+def woven_comb(
+    sources: int, rate_hz: int, seed: int = 1, told: Callable[[float], None] = lambda share: None
+) -> WovenComb:
     """Lay out a comb for so many sources.
 
     Parameters
@@ -73,6 +76,8 @@ def woven_comb(sources: int, rate_hz: int, seed: int = 1) -> WovenComb:
     seed
         The same seed gives the same lines and phases; they do not depend on the rate as far as the band
         is the same.
+    told
+        Told the share done after each source; what it raises stops the weaving.
 
     Raises
     ------
@@ -91,7 +96,10 @@ def woven_comb(sources: int, rate_hz: int, seed: int = 1) -> WovenComb:
         lines[:, run] = lowest + run * slots + random.permutation(slots)
     phases = random.uniform(0, 2 * np.pi, (sources, runs))
     period = PERIOD_SECONDS * rate_hz
-    phasors = np.stack([_low_crest(lines[k], np.exp(1j * phases[k]), period) for k in range(sources)])
+    phasors = np.empty((sources, runs), complex)
+    for source in range(sources):
+        told(source / sources)
+        phasors[source] = _low_crest(lines[source], np.exp(1j * phases[source]), period)
     return WovenComb(rate_hz, sources, seed, lines, phasors)
 
 

@@ -50,7 +50,7 @@ def line_silent(reading: Reading) -> list[Snag]:
             key=f"line-silent:{state.line.id}",
             rule="line-silent",
             severity="stop",
-            title=f"{state.line.name} is silent: {_short(state)}",
+            title=f"{state.line.name} is silent: {_short(reading, state)}",
             evidence=words,
             consequence="Nothing of it will be recorded."
             if state.line.purpose == "record"
@@ -63,10 +63,11 @@ def line_silent(reading: Reading) -> list[Snag]:
     ]
 
 
-def _short(state: LineState) -> str:
+def _short(reading: Reading, state: LineState) -> str:
     for leg in state.legs:
         if leg.gap:
-            return leg.gap.short
+            before = leg.gap.behind[0]
+            return f"it stops before {reading.found.say(before)} ({leg.gap.short})"
     return state.findings[0].words
 
 
@@ -128,7 +129,7 @@ def _uncross(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
 
 def _stray_remedies(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
     """For a stray on another's track: give that track the input whose sound it should have."""
-    remedies = []
+    remedies: list[Remedy] = []
     for other in reading.lines:
         if any(port in state.line.from_ports for port in other.others):
             remedies += joining_remedies(reading, other)

@@ -24,7 +24,7 @@ class Sound(Protocol):
         ...
 
 
-class Cancelled(Exception):  # noqa: N818 - an outcome, not an error
+class Cancelled(Exception):
     """The run was stopped on request."""
 
 

@@ -1,0 +1,53 @@
+"""The server: routes, guards, problems, the job worker and the built screens, put together."""
+
+import contextlib
+from collections.abc import AsyncIterator
+
+from fastapi import FastAPI, Request, Response
+from fastapi.encoders import jsonable_encoder
+from fastapi.staticfiles import StaticFiles
+from sqlmodel import Session
+
+from iskelo.api import checks, problems, rigs
+from iskelo.api.guards import Guard
+from iskelo.api.jobs import Jobs
+from iskelo.api.settings import Settings
+from iskelo.api.views import state_of
+from iskelo.store.database import connect
+from iskelo.store.rigs import Stale, read_rig
+
+
+def create_app(settings: Settings) -> FastAPI:
+    """The application on a database that has been migrated."""
+    engine = connect(settings.database_url)
+
+    @contextlib.asynccontextmanager
+    async def lifespan(app: FastAPI) -> AsyncIterator[None]:
+        async with app.state.jobs.working():
+            yield
+        engine.dispose()
+
+    app = FastAPI(title="Iskelo", version="0.1.0", lifespan=lifespan, docs_url=None, redoc_url=None)
+    app.state.engine = engine
+    app.state.jobs = Jobs(settings.database_url, engine)
+    app.include_router(rigs.router)
+    app.include_router(checks.router)
+    problems.install(app, settings)
+
+    @app.exception_handler(Stale)
+    def stale(request: Request, _: Stale) -> Response:
+        """The rig has moved on: say so, with the newer state."""
+        with Session(engine) as session:
+            state = state_of(read_rig(session, request.path_params["rig_id"]))
+        detail = f"The rig was changed meanwhile, in another window; it is at revision {state.revision} now."
+        return problems.problem(409, "The rig has moved on", detail, state=jsonable_encoder(state))
+
+    @app.get("/api/health")
+    def health() -> dict[str, str]:
+        """Whether the server runs."""
+        return {"status": "ok"}
+
+    if settings.web_dir is not None:
+        app.mount("/assets", StaticFiles(directory=settings.web_dir / "assets"), name="assets")
+    app.add_middleware(Guard)
+    return app

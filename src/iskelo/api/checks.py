@@ -1,0 +1,181 @@
+"""Line checks over HTTP: start, watch, cancel; the take to download, draw and listen to."""
+
+import asyncio
+import re
+from typing import Annotated
+from uuid import UUID, uuid4
+
+import numpy as np
+from fastapi import APIRouter, Header, Query, Request, Response, WebSocket, WebSocketDisconnect
+from fastapi.concurrency import run_in_threadpool
+from sqlalchemy import Engine
+from sqlmodel import Session
+
+from iskelo.api.problems import ANSWERS
+from iskelo.api.rigs import Database, now
+from iskelo.api.views import CheckView, Wave, check_view
+from iskelo.formats.wav import peaks, read_wav, write_wav
+from iskelo.store import checks, rigs
+from iskelo.store.checks import NoSuchCheck
+
+router = APIRouter(prefix="/api", responses=ANSWERS)
+
+WATCH_EVERY_SECONDS = 0.2
+LISTEN_PEAK = 0.5
+"""Peak of what is listened to: a take is played back at one loudness, whatever its level was."""
+
+
+def _view(session: Session, check_id: UUID) -> CheckView:
+    return check_view(checks.read_check(session, check_id), checks.take_files(session, check_id))
+
+
+@router.post("/rigs/{rig_id}/checks", status_code=202)
+async def start_check(rig_id: UUID, request: Request) -> CheckView:
+    """Start a line check of the rig as it is now."""
+    engine: Engine = request.app.state.engine
+    identity = uuid4()
+
+    def queue() -> CheckView:
+        with Session(engine) as session:
+            return check_view(checks.start_check(session, rig_id, identity, now()), [])
+
+    view = await run_in_threadpool(queue)
+    await request.app.state.jobs.start(identity)
+    return view
+
+
+@router.get("/rigs/{rig_id}/checks/newest")
+def newest_check(rig_id: UUID, session: Database) -> CheckView | None:
+    """The rig's newest check, running or done."""
+    rigs.read_rig(session, rig_id)
+    row = checks.newest_check(session, rig_id)
+    return _view(session, row.id) if row else None
+
+
+@router.get("/checks/{check_id}")
+def read_check(check_id: UUID, session: Database) -> CheckView:
+    """A check with its ledger."""
+    return _view(session, check_id)
+
+
+@router.post("/checks/{check_id}/cancel")
+def cancel_check(check_id: UUID, session: Database) -> CheckView:
+    """Ask a check to stop."""
+    checks.ask_to_cancel(session, check_id)
+    return _view(session, check_id)
+
+
+@router.get(
+    "/checks/{check_id}/take.wav",
+    response_class=Response,
+    responses={200: {"content": {"audio/wav": {}}}, 206: {"content": {"audio/wav": {}}}},
+)
+def take_file(
+    check_id: UUID,
+    session: Database,
+    rate_hz: Annotated[int | None, Query(ge=1, le=1_000_000)] = None,
+    range_wanted: Annotated[str | None, Header(alias="Range")] = None,
+) -> Response:
+    """The take as a multichannel WAV; a byte range of it if one is asked for."""
+    files = checks.take_files(session, check_id)
+    rate, size = next(((r, s) for r, _, s in files if rate_hz in (None, r)), (0, 0))
+    if not size:
+        raise NoSuchCheck(str(check_id))
+    number = checks.read_check(session, check_id).number
+    headers = {
+        "Accept-Ranges": "bytes",
+        "Content-Disposition": f'attachment; filename="take-{number}-{rate}.wav"',
+    }
+    span = _range(range_wanted, size)
+    if span is None:
+        return Response(checks.take_bytes(session, check_id, rate), media_type="audio/wav", headers=headers)
+    first, last = span
+    if first >= size:
+        return Response(status_code=416, headers={"Content-Range": f"bytes */{size}"})
+    part = checks.take_bytes(session, check_id, rate, first, last - first + 1)
+    headers["Content-Range"] = f"bytes {first}-{last}/{size}"
+    return Response(part, 206, media_type="audio/wav", headers=headers)
+
+
+def _range(wanted: str | None, size: int) -> tuple[int, int] | None:
+    """First and last byte of a single range (RFC 9110, 14.1.2); None to send everything."""
+    match = re.fullmatch(r"bytes=(\d{0,15})-(\d{0,15})", wanted or "")
+    if match is None or match[0] == "bytes=-":
+        return None
+    if not match[1]:
+        return max(0, size - int(match[2])), size - 1
+    last = min(int(match[2]), size - 1) if match[2] else size - 1
+    first = int(match[1])
+    return (first, last) if first <= last or first >= size else None
+
+
+def _channel(session: Session, check_id: UUID, place: int) -> tuple[np.ndarray[tuple[int], np.dtype[np.float32]], int]:
+    for rate_hz, places, _ in checks.take_files(session, check_id):
+        if place in places:
+            samples, _ = read_wav(checks.take_bytes(session, check_id, rate_hz))
+            return samples[places.index(place)], rate_hz
+    raise NoSuchCheck(str(check_id))
+
+
+@router.get("/checks/{check_id}/wave")
+def wave(
+    check_id: UUID,
+    channel: Annotated[int, Query(ge=0, le=10_000)],
+    session: Database,
+    bins: Annotated[int, Query(ge=1, le=4000)] = 800,
+    first: Annotated[float, Query(ge=0, le=1)] = 0.0,
+    last: Annotated[float, Query(ge=0, le=1)] = 1.0,
+) -> Wave:
+    """A channel of the take for drawing, between two shares of its length."""
+    samples, rate_hz = _channel(session, check_id, channel)
+    part = samples[int(first * len(samples)) : max(int(last * len(samples)), int(first * len(samples)) + 1)]
+    drawn = peaks(part, bins)
+    return Wave(rate_hz, len(samples) / rate_hz, tuple(low for low, _ in drawn), tuple(high for _, high in drawn))
+
+
+@router.get("/checks/{check_id}/listen.wav", response_class=Response, responses={200: {"content": {"audio/wav": {}}}})
+def listen(check_id: UUID, channel: Annotated[int, Query(ge=0, le=10_000)], session: Database) -> Response:
+    """One channel of the take for both ears, brought to an even loudness."""
+    samples, rate_hz = _channel(session, check_id, channel)
+    peak = float(np.abs(samples).max()) if len(samples) else 0.0
+    loud = samples * (LISTEN_PEAK / peak) if peak > 1e-5 else samples
+    return Response(write_wav([loud, loud], rate_hz), media_type="audio/wav", headers={"Cache-Control": "no-store"})
+
+
+@router.websocket("/rigs/{rig_id}/events")
+async def events(socket: WebSocket, rig_id: UUID) -> None:
+    """Tell a page whenever the rig's revision or its newest check changes."""
+    engine: Engine = socket.app.state.engine
+    await socket.accept()
+
+    def look() -> dict[str, object] | None:
+        with Session(engine) as session:
+            revision = rigs.head_of(session, rig_id)
+            row = checks.newest_check(session, rig_id)
+            if revision is None:
+                return None
+            check = None
+            if row is not None:
+                check = {"id": str(row.id), "state": row.state, "share": round(row.share, 3), "stage": row.stage}
+            return {"revision": revision, "check": check}
+
+    told: dict[str, object] | None = None
+    try:
+        while True:
+            try:
+                seen = await run_in_threadpool(look)
+            except Exception:
+                seen = {"database": "does not answer"}
+            if seen is None:
+                await socket.close(1000)
+                return
+            if seen != told:
+                await socket.send_json(seen)
+                told = seen
+            # Waiting for the page's word doubles as noticing that it has gone.
+            try:
+                await asyncio.wait_for(socket.receive_text(), WATCH_EVERY_SECONDS)
+            except TimeoutError:
+                continue
+    except WebSocketDisconnect:
+        return

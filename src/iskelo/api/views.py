@@ -1,0 +1,156 @@
+"""What the API takes and gives, beside the core's own values."""
+
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Annotated
+from uuid import UUID
+
+from pydantic import BaseModel, ConfigDict, Field
+
+from iskelo.api.jobs import ledger_adapter
+from iskelo.core.edits.edit import Edit, Edits
+from iskelo.core.edits.input_list import InputRow, RowOutcome
+from iskelo.core.linecheck.ledger import Ledger
+from iskelo.core.rig.rig import Rig
+from iskelo.core.rig.text import Name
+from iskelo.core.survey import NowAfter, Survey, survey
+from iskelo.store.rigs import Kept
+from iskelo.store.tables import CheckRow
+
+RevisionNumber = Annotated[int, Field(ge=1, le=2_000_000_000)]
+
+
+class Request(BaseModel):
+    model_config = ConfigDict(extra="forbid")
+
+
+class NewRig(Request):
+    """A new rig; ``example`` 'orrin-point' starts from the demo instead of blank."""
+
+    name: Name = "New rig"
+    example: Annotated[str | None, Field(max_length=40)] = None
+
+
+class EditRequest(Request):
+    """Edits made on a revision; refused with 409 if the rig has moved on."""
+
+    revision: RevisionNumber
+    edits: Edits
+
+
+class TrialRequest(Request):
+    """Edits to try without making them."""
+
+    edits: Edits
+
+
+class MoveRequest(Request):
+    """Undo or redo, on the revision the sender sees."""
+
+    revision: RevisionNumber
+
+
+class RowsRequest(Request):
+    """Rows of an input list, as read or as corrected by hand."""
+
+    rows: Annotated[tuple[InputRow, ...], Field(max_length=1000)]
+
+
+@dataclass(frozen=True, slots=True)
+class State:
+    """A rig and everything computed from it; ``undo`` and ``redo`` say in words what they would do."""
+
+    id: UUID
+    revision: int
+    words: str
+    undo: str | None
+    redo: str | None
+    rig: Rig
+    survey: Survey
+
+
+@dataclass(frozen=True, slots=True)
+class RemedyView:
+    """A remedy with what it would change."""
+
+    words: str
+    edits: tuple[Edit, ...]
+    trial: NowAfter
+
+
+@dataclass(frozen=True, slots=True)
+class ListView:
+    """An input list as read, with which of its columns went where."""
+
+    rows: tuple[InputRow, ...]
+    mapping: dict[str, str]
+    left_out: tuple[str, ...]
+    separator: str
+    encoding: str
+
+
+@dataclass(frozen=True, slots=True)
+class PlanView:
+    """What the good rows of a list would do; ``trial`` is None when there are none."""
+
+    edits: tuple[Edit, ...]
+    rows: tuple[RowOutcome, ...]
+    trial: NowAfter | None
+
+
+@dataclass(frozen=True, slots=True)
+class TakeFile:
+    """One WAV of a take: its rate, and the places of its channels in the ledger."""
+
+    rate_hz: int
+    channels: tuple[int, ...]
+    size_bytes: int
+
+
+@dataclass(frozen=True, slots=True)
+class CheckView:
+    """A line check: *queued*, *running*, *done*, *failed* or *cancelled*; the ledger when done."""
+
+    id: UUID
+    rig_id: UUID
+    number: int
+    revision: int
+    state: str
+    share: float
+    stage: str
+    cancelling: bool
+    made_at: datetime
+    finished_at: datetime | None
+    ledger: Ledger | None
+    files: tuple[TakeFile, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Wave:
+    """A channel for drawing: lowest and highest sample of each stretch, full scale 1.0."""
+
+    rate_hz: int
+    seconds: float
+    lows: tuple[float, ...]
+    highs: tuple[float, ...]
+
+
+def state_of(kept: Kept) -> State:
+    return State(kept.id, kept.revision, kept.words, kept.undo, kept.redo, kept.rig, survey(kept.rig))
+
+
+def check_view(row: CheckRow, files: list[tuple[int, list[int], int]]) -> CheckView:
+    return CheckView(
+        id=row.id,
+        rig_id=row.rig_id,
+        number=row.number,
+        revision=row.revision,
+        state=row.state,
+        share=row.share,
+        stage=row.stage,
+        cancelling=row.cancel_wanted and row.state in ("queued", "running"),
+        made_at=row.made_at,
+        finished_at=row.finished_at,
+        ledger=ledger_adapter.validate_python(row.ledger) if row.ledger else None,
+        files=tuple(TakeFile(rate_hz, tuple(places), size) for rate_hz, places, size in files),
+    )

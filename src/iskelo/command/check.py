@@ -1,0 +1,89 @@
+"""``./iskelo check`` (formatting, types, arrows, stale generated files) and ``./iskelo test`` (that and the tests)."""
+
+import os
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+from iskelo.api.openapi import contract
+from iskelo.command.install import built_screens, chromium, node_modules, postgres_programs
+from iskelo.command.places import ROOT, WEB, say
+
+PYTHON = sys.executable
+BIN = Path(PYTHON).parent
+CODE = ["src", "tests", "benchmarks"]
+
+
+def types_file() -> Path:
+    return WEB / "src" / "api" / "schema.d.ts"
+
+
+def generated_types() -> str:
+    """The screens' types of the API, as generated from its contract."""
+    document = WEB / "openapi.json"
+    document.write_text(contract())
+    done = subprocess.run(
+        ["npx", "openapi-typescript", str(document)], cwd=WEB, check=True, capture_output=True, text=True
+    )
+    return done.stdout
+
+
+def make_types() -> int:
+    """Write the generated files anew: the screens' types and ``docs/snags.md``."""
+    node_modules()
+    types_file().parent.mkdir(parents=True, exist_ok=True)
+    types_file().write_text(generated_types())
+    return 0
+
+
+def _fresh_types() -> int:
+    if types_file().read_text() != generated_types():
+        print("web/src/api/schema.d.ts is stale; run ./iskelo types")
+        return 1
+    return 0
+
+
+def check() -> int:
+    """Everything that is checked without running the application. The number of failed steps."""
+    node_modules()
+    code = [folder for folder in CODE if (ROOT / folder).exists()]
+    steps: list[tuple[str, list[str], Path]] = [
+        ("ruff format", [str(BIN / "ruff"), "format", "--check", "-q", *code], ROOT),
+        ("ruff", [str(BIN / "ruff"), "check", "-q", *code], ROOT),
+        ("mypy", [str(BIN / "mypy")], ROOT),
+        ("arrows", [str(BIN / "lint-imports"), "--no-cache"], ROOT),
+        ("tsc", ["npx", "tsc", "--noEmit"], WEB),
+        ("eslint", ["npx", "eslint", "src", "--max-warnings", "0"], WEB),
+        ("prettier", ["npx", "prettier", "--check", "--log-level", "warn", "src"], WEB),
+    ]
+    failed = 0
+    for name, words, folder in steps:
+        began = time.monotonic()
+        done = subprocess.run(words, cwd=folder, check=False, capture_output=True, text=True)
+        if done.returncode:
+            print(done.stdout + done.stderr)
+        failed += _report(name, done.returncode == 0, began)
+    began = time.monotonic()
+    failed += _report("types of the API", _fresh_types() == 0, began)
+    return failed
+
+
+def _report(name: str, good: bool, began: float) -> int:
+    print(f"{'ok    ' if good else 'FAILED'} {name} ({time.monotonic() - began:.1f} s)", flush=True)
+    return 0 if good else 1
+
+
+def test(more: list[str]) -> int:
+    """Install what the tests need, check everything, run every test; an error if anything failed."""
+    postgres_programs()
+    chromium()
+    web_dir = built_screens()
+    failed = 0 if more else check()
+    began = time.monotonic()
+    environment = {**os.environ, "ISKELO_TEST_WEB_DIR": str(web_dir)}
+    done = subprocess.run([PYTHON, "-m", "pytest", *more], cwd=ROOT, check=False, env=environment)
+    failed += _report("pytest", done.returncode == 0, began)
+    if failed:
+        say(f"{failed} step{'s' if failed > 1 else ''} failed; what is wrong stands above.")
+    return 1 if failed else 0

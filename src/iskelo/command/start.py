@@ -1,0 +1,126 @@
+"""``./iskelo start``: database, tables, demo, server."""
+
+import fcntl
+import os
+import signal
+import socket
+import threading
+from datetime import UTC, datetime
+from pathlib import Path
+from uuid import uuid4
+
+import uvicorn
+from sqlmodel import Session
+
+from iskelo.api.app import create_app
+from iskelo.api.settings import Settings
+from iskelo.command.install import built_screens
+from iskelo.command.places import give_up, home, say
+from iskelo.command.postgres import Cluster, free_port
+from iskelo.demo.orrin_point import orrin_point
+from iskelo.store import rigs
+from iskelo.store.database import connect, migrate
+
+USUAL_PORT = 8460
+
+
+def start() -> int:
+    """Install what is missing, start everything, serve until Ctrl+C, stop everything that was started."""
+    web_dir = built_screens()
+    folder = home()
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        give_up(f"the data folder {folder} cannot be made: {error}. Set ISKELO_HOME to another one.")
+    with (folder / "start.lock").open("a+") as lock:
+        try:
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except BlockingIOError:
+            lock.seek(0)
+            say(f"Iskelo runs already: {lock.read().strip() or 'it is just starting'}")
+            return 0
+        port = _port()
+        lock.truncate(0)
+        lock.write(f"http://127.0.0.1:{port}\n")
+        lock.flush()
+        given = os.environ.get("ISKELO_DATABASE_URL")
+        if given:
+            return _serve_on(given, web_dir, port)
+        cluster = Cluster(folder / "postgres")
+        _reachable(folder)
+        cluster.start()
+        try:
+            return _serve_on(cluster.database("iskelo"), web_dir, port)
+        finally:
+            cluster.stop()
+            say("stopped")
+
+
+def _reachable(folder: Path) -> None:
+    if os.geteuid() == 0:
+        folder.chmod(0o755)
+
+
+def _port() -> int:
+    wanted = os.environ.get("ISKELO_PORT")
+    if wanted:
+        if not wanted.isdigit() or not 1 <= int(wanted) <= 65535:
+            give_up(f"ISKELO_PORT is {wanted!r}; it must be a port number")
+        return int(wanted)
+    with socket.socket() as probe:
+        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            probe.bind(("127.0.0.1", USUAL_PORT))
+        except OSError:
+            return free_port()
+    return USUAL_PORT
+
+
+def _serve_on(database_url: str, web_dir: Path | None, port: int) -> int:
+    try:
+        migrate(database_url)
+        load_demo_once(database_url)
+    except Exception as error:
+        give_up(f"the database cannot be used: {error}")
+    return serve(database_url, web_dir, port)
+
+
+def load_demo_once(database_url: str) -> None:
+    """Put the demo rig in, unless it was put in before."""
+    engine = connect(database_url)
+    with Session(engine) as session:
+        if not rigs.has_demo(session):
+            rigs.make_rig(session, orrin_point(), uuid4(), datetime.now(UTC), "opened the demo", is_demo=True)
+    engine.dispose()
+
+
+def serve(database_url: str, web_dir: Path | None, port: int) -> int:
+    """Serve until told to stop; the address is printed once requests are answered."""
+    config = uvicorn.Config(
+        create_app(Settings(database_url, web_dir)),
+        host="127.0.0.1",
+        port=port,
+        log_level="warning",
+        timeout_graceful_shutdown=3,
+    )
+    server = uvicorn.Server(config)
+
+    def announce() -> None:
+        while not server.started:
+            if server.should_exit or stopped.wait(0.02):
+                return
+        print(f"Iskelo is at http://127.0.0.1:{port}  (Ctrl+C stops it)", flush=True)
+
+    stopped = threading.Event()
+    threading.Thread(target=announce, daemon=True).start()
+    # A hangup of the terminal stops us in good order, too.
+    signal.signal(signal.SIGHUP, lambda *_: server.handle_exit(signal.SIGTERM, None))
+    try:
+        server.run()
+    except KeyboardInterrupt:
+        pass
+    except SystemExit:
+        give_up(f"port {port} cannot be used; set ISKELO_PORT to another one")
+    finally:
+        stopped.set()
+    return 0

@@ -1,0 +1,43 @@
+"""The rig as a JSON file, documented in ``docs/rig-format.md``."""
+
+import json
+
+from pydantic import ValidationError
+
+from iskelo.core.edits.base import first_reason
+from iskelo.core.rig.check import check
+from iskelo.core.rig.rig import Broken, Rig
+from iskelo.formats.refusal import Unreadable
+
+RIG_FILE_MAX_BYTES = 8 * 1024 * 1024
+
+
+def write_rig(rig: Rig) -> bytes:
+    """A rig as UTF-8 JSON, indented, ending in a newline; ``read_rig`` gives an equal rig back."""
+    return (json.dumps(rig.model_dump(mode="json"), ensure_ascii=False, indent=2) + "\n").encode()
+
+
+def read_rig(data: bytes) -> Rig:
+    """Read a rig file.
+
+    Raises
+    ------
+    Unreadable
+        With the place ('gear › 3 › capture') and the reason, if it is too large, no JSON, no rig, or does not
+        hold together.
+    """
+    if len(data) > RIG_FILE_MAX_BYTES:
+        raise Unreadable("", f"the file is larger than {RIG_FILE_MAX_BYTES // 1024 // 1024} MiB; it is no rig file")
+    try:
+        text = data.decode("utf-8-sig")
+    except UnicodeDecodeError as error:
+        raise Unreadable(f"byte {error.start}", "this is no text in UTF-8, so it is no rig file") from None
+    try:
+        rig = Rig.model_validate_json(text)
+        check(rig)
+    except ValidationError as error:
+        place, reason = first_reason(error)
+        raise Unreadable(place or "the whole file", reason) from None
+    except Broken as broken:
+        raise Unreadable(broken.place, broken.reason) from None
+    return rig

@@ -1,0 +1,208 @@
+"""Rigs and their revisions: make, read, edit, undo, redo. Every function is one transaction's work."""
+
+from dataclasses import dataclass
+from datetime import datetime
+from uuid import UUID
+
+from sqlalchemy import func
+from sqlmodel import Session, col, select
+
+from iskelo.core.edits.apply import apply
+from iskelo.core.edits.edit import Edit
+from iskelo.core.rig.rig import Rig
+from iskelo.store.tables import RevisionRow, RigRow
+
+
+class NoSuchRig(LookupError):
+    """There is no rig with this id."""
+
+
+class Stale(RuntimeError):
+    """The edit was made on a revision that is not the rig's newest state."""
+
+
+class NothingTo(RuntimeError):
+    """There is nothing to undo, or to redo."""
+
+
+@dataclass(frozen=True, slots=True)
+class Kept:
+    """A rig as it is kept: its revision, what undo would take back and redo bring back, in words."""
+
+    id: UUID
+    revision: int
+    rig: Rig
+    words: str
+    undo: str | None
+    redo: str | None
+
+
+@dataclass(frozen=True, slots=True)
+class RigSummary:
+    """A rig in the list of rigs."""
+
+    id: UUID
+    name: str
+    revision: int
+    changed_at: datetime
+    is_demo: bool
+    gear: int
+    lines: int
+
+
+def make_rig(session: Session, rig: Rig, identity: UUID, now: datetime, words: str, *, is_demo: bool = False) -> Kept:
+    """Keep a new rig as its revision 1."""
+    session.add(RigRow(id=identity, made_at=now, changed_at=now, head=1, is_demo=is_demo))
+    session.flush()
+    session.add(_revision(identity, 1, None, rig, (), words, now))
+    session.commit()
+    return Kept(identity, 1, rig, words, None, None)
+
+
+def _revision(
+    identity: UUID, number: int, parent: int | None, rig: Rig, edits: tuple[Edit, ...], words: str, now: datetime
+) -> RevisionRow:
+    return RevisionRow(
+        rig_id=identity,
+        number=number,
+        parent=parent,
+        document=rig.model_dump(mode="json"),
+        edits=[edit.model_dump(mode="json") for edit in edits],
+        words=words,
+        made_at=now,
+    )
+
+
+def list_rigs(session: Session) -> list[RigSummary]:
+    """All rigs, the one changed last first."""
+    rows = session.exec(
+        select(RigRow, RevisionRow)
+        .join(RevisionRow, (col(RevisionRow.rig_id) == RigRow.id) & (col(RevisionRow.number) == RigRow.head))
+        .order_by(col(RigRow.changed_at).desc())
+    ).all()
+    return [
+        RigSummary(
+            row.id,
+            revision.document["name"],
+            revision.number,
+            row.changed_at,
+            row.is_demo,
+            len(revision.document["gear"]),
+            len(revision.document["lines"]),
+        )
+        for row, revision in rows
+    ]
+
+
+def has_demo(session: Session) -> bool:
+    """Whether the demo was loaded into this database once."""
+    return session.exec(select(RigRow.id).where(col(RigRow.is_demo))).first() is not None
+
+
+def _row(session: Session, identity: UUID, *, lock: bool = False) -> RigRow:
+    row = session.get(RigRow, identity, with_for_update=lock)
+    if row is None:
+        raise NoSuchRig(str(identity))
+    return row
+
+
+def _at(session: Session, identity: UUID, number: int) -> RevisionRow:
+    revision = session.get(RevisionRow, (identity, number))
+    if revision is None:
+        raise NoSuchRig(f"{identity} has no revision {number}")
+    return revision
+
+
+def _newest_child(session: Session, identity: UUID, number: int) -> RevisionRow | None:
+    return session.exec(
+        select(RevisionRow)
+        .where(RevisionRow.rig_id == identity, RevisionRow.parent == number)
+        .order_by(col(RevisionRow.number).desc())
+        .limit(1)
+    ).first()
+
+
+def read_rig(session: Session, identity: UUID) -> Kept:
+    """The rig as it is now."""
+    return _kept(session, _row(session, identity))
+
+
+def rig_at(session: Session, identity: UUID, number: int) -> Rig:
+    """The rig as it was at a revision."""
+    return Rig.model_validate(_at(session, identity, number).document)
+
+
+def _kept(session: Session, row: RigRow) -> Kept:
+    revision = _at(session, row.id, row.head)
+    child = _newest_child(session, row.id, row.head)
+    return Kept(
+        row.id,
+        row.head,
+        Rig.model_validate(revision.document),
+        revision.words,
+        revision.words if revision.parent is not None else None,
+        child.words if child else None,
+    )
+
+
+def edit_rig(session: Session, identity: UUID, on_revision: int, edits: tuple[Edit, ...], now: datetime) -> Kept:
+    """Apply edits that were made on a revision and keep the result as a new one.
+
+    Raises
+    ------
+    NoSuchRig, Stale
+        If the rig is gone, or has moved on since.
+    Refused
+        If an edit would break the rig; nothing is kept then.
+    """
+    row = _row(session, identity, lock=True)
+    if row.head != on_revision:
+        raise Stale
+    applied = apply(Rig.model_validate(_at(session, identity, row.head).document), edits)
+    newest = session.exec(select(func.max(RevisionRow.number)).where(RevisionRow.rig_id == identity)).one()
+    number = (newest or 0) + 1
+    session.add(_revision(identity, number, row.head, applied.rig, edits, applied.words, now))
+    row.head, row.changed_at = number, now
+    session.add(row)
+    session.commit()
+    return Kept(identity, number, applied.rig, applied.words, applied.words, None)
+
+
+def undo(session: Session, identity: UUID, on_revision: int, now: datetime) -> Kept:
+    """Go back to the revision before; raises NothingTo at the first one."""
+    row = _row(session, identity, lock=True)
+    if row.head != on_revision:
+        raise Stale
+    parent = _at(session, identity, row.head).parent
+    if parent is None:
+        raise NothingTo("There is nothing to undo.")
+    return _move(session, row, parent, now)
+
+
+def redo(session: Session, identity: UUID, on_revision: int, now: datetime) -> Kept:
+    """Go forward again to the newest revision made from this one; raises NothingTo if there is none."""
+    row = _row(session, identity, lock=True)
+    if row.head != on_revision:
+        raise Stale
+    child = _newest_child(session, identity, row.head)
+    if child is None:
+        raise NothingTo("There is nothing to redo.")
+    return _move(session, row, child.number, now)
+
+
+def _move(session: Session, row: RigRow, number: int, now: datetime) -> Kept:
+    row.head, row.changed_at = number, now
+    session.add(row)
+    session.commit()
+    return _kept(session, row)
+
+
+def remove_rig(session: Session, identity: UUID) -> None:
+    """Remove a rig with all its revisions, checks and takes."""
+    session.delete(_row(session, identity, lock=True))
+    session.commit()
+
+
+def head_of(session: Session, identity: UUID) -> int | None:
+    """The number of the revision a rig is at; None if there is no such rig."""
+    return session.exec(select(RigRow.head).where(RigRow.id == identity)).first()

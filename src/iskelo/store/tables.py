@@ -1,0 +1,67 @@
+"""The tables: rigs, their revisions, line checks and the takes they left."""
+
+from datetime import datetime
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import Column, DateTime, ForeignKey, LargeBinary, Text
+from sqlalchemy.dialects.postgresql import JSONB
+from sqlmodel import Field, SQLModel
+
+
+class RigRow(SQLModel, table=True):
+    """A rig; ``head`` is the number of the revision it is at."""
+
+    __tablename__ = "rig"
+
+    id: UUID = Field(primary_key=True)
+    made_at: datetime = Field(sa_column=Column(DateTime(timezone=True), nullable=False))
+    changed_at: datetime = Field(sa_column=Column(DateTime(timezone=True), nullable=False))
+    head: int
+    is_demo: bool = False
+
+
+class RevisionRow(SQLModel, table=True):
+    """The rig after an edit: the whole document, the edits that made it, what they did in words.
+
+    ``parent`` is the revision the edits were made on; undo goes there, redo to the newest child.
+    """
+
+    __tablename__ = "revision"
+
+    rig_id: UUID = Field(sa_column=Column(ForeignKey("rig.id", ondelete="CASCADE"), primary_key=True))
+    number: int = Field(primary_key=True)
+    parent: int | None = None
+    document: dict[str, Any] = Field(sa_column=Column(JSONB, nullable=False))
+    edits: list[Any] = Field(sa_column=Column(JSONB, nullable=False))
+    words: str = Field(sa_column=Column(Text, nullable=False))
+    made_at: datetime = Field(sa_column=Column(DateTime(timezone=True), nullable=False))
+
+
+class CheckRow(SQLModel, table=True):
+    """A line check: its job's state and progress, and the ledger once it is done."""
+
+    __tablename__ = "line_check"
+
+    id: UUID = Field(primary_key=True)
+    rig_id: UUID = Field(sa_column=Column(ForeignKey("rig.id", ondelete="CASCADE"), nullable=False, index=True))
+    number: int
+    revision: int
+    state: str
+    share: float = 0.0
+    stage: str = Field(sa_column=Column(Text, nullable=False))
+    cancel_wanted: bool = False
+    ledger: dict[str, Any] | None = Field(default=None, sa_column=Column(JSONB(none_as_null=True)))
+    made_at: datetime = Field(sa_column=Column(DateTime(timezone=True), nullable=False))
+    finished_at: datetime | None = Field(default=None, sa_column=Column(DateTime(timezone=True)))
+
+
+class TakeRow(SQLModel, table=True):
+    """The channels of a take that share a rate, as one WAV file; ``channels`` are their places in the ledger."""
+
+    __tablename__ = "take"
+
+    check_id: UUID = Field(sa_column=Column(ForeignKey("line_check.id", ondelete="CASCADE"), primary_key=True))
+    rate_hz: int = Field(primary_key=True)
+    channels: list[Any] = Field(sa_column=Column(JSONB, nullable=False))
+    wav: bytes = Field(sa_column=Column(LargeBinary, nullable=False))
