@@ -71,7 +71,10 @@ def make_rig(wanted: NewRig, session: Database) -> State:
     "/import",
     status_code=201,
     openapi_extra={
-        "requestBody": {"required": True, "content": {"application/json": {"schema": Rig.model_json_schema()}}}
+        "requestBody": {
+            "required": True,
+            "content": {"application/json": {"schema": {"type": "object", "additionalProperties": True}}},
+        }
     },
 )
 async def import_rig(request: Request) -> State:

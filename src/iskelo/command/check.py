@@ -8,7 +8,7 @@ from pathlib import Path
 
 from iskelo.api.openapi import contract
 from iskelo.command.install import built_screens, chromium, node_modules, postgres_programs
-from iskelo.command.places import ROOT, WEB, say
+from iskelo.command.places import ROOT, WEB, give_up, say
 
 PYTHON = sys.executable
 BIN = Path(PYTHON).parent
@@ -24,8 +24,14 @@ def generated_types() -> str:
     document = WEB / "openapi.json"
     document.write_text(contract())
     done = subprocess.run(
-        ["npx", "openapi-typescript", str(document)], cwd=WEB, check=True, capture_output=True, text=True
+        ["npx", "openapi-typescript", str(document), "--default-non-nullable", "false"],
+        cwd=WEB,
+        check=False,
+        capture_output=True,
+        text=True,
     )
+    if done.returncode:
+        give_up(f"the types of the API could not be generated:\n{done.stderr[-2000:]}")
     return done.stdout
 
 

@@ -15,8 +15,8 @@ from iskelo.core.signals.detect import detect
 from iskelo.core.twin.run import Cancelled, TakeChannel, run_twin
 
 SEED = 1
-TWIN_SHARE, DETECTION_SHARE = 0.75, 0.25
-"""Rough shares of the time that running and listening take, for an honest progress bar."""
+WEAVING_SHARE, TWIN_SHARE, DETECTION_SHARE = 0.35, 0.45, 0.2
+"""Rough shares of the time that weaving, running and listening take, for an honest progress bar."""
 
 Progress = Callable[[float, str], bool]
 
@@ -58,13 +58,14 @@ def run_line_check(rig: Rig, progress: Progress = lambda share, stage: True) -> 
         raise CannotCheck("There is no interface to run: add one on Gear.")
     # Where all sources meet, their powers add: play that much softer so that the sum stays as loud as one.
     offset_db = -10 * math.log10(len(sources))
-    _step(progress, 0.0, "weaving the test signal")
-    combs, sounds = play(rig, rates_hz, offset_db, SEED)
+    combs, sounds = play(
+        rig, rates_hz, offset_db, SEED, lambda share: _step(progress, WEAVING_SHARE * share, "weaving the test signal")
+    )
     seconds = PERIODS_PLAYED * PERIOD_SECONDS + TAIL_SECONDS
 
     def running(share: float) -> bool:
         played = share * seconds
-        return progress(TWIN_SHARE * share, f"running the rig, {played:.1f} of {seconds:.1f} s")
+        return progress(WEAVING_SHARE + TWIN_SHARE * share, f"running the rig, {played:.1f} of {seconds:.1f} s")
 
     take = run_twin(rig, sounds, seconds, seed=SEED, progress=running)
     if not take:
@@ -73,7 +74,7 @@ def run_line_check(rig: Rig, progress: Progress = lambda share, stage: True) -> 
     for number, channel in enumerate(take):
         _step(
             progress,
-            TWIN_SHARE + DETECTION_SHARE * number / len(take),
+            WEAVING_SHARE + TWIN_SHARE + DETECTION_SHARE * number / len(take),
             f"listening, {number + 1} of {len(take)}",
         )
         found = detect(channel.samples[np.newaxis], combs[channel.rate_hz])

@@ -25,7 +25,7 @@ DEFAULT_TRIM_DB = 38.0
 class Value(BaseModel):
     """An immutable, validated part of a rig; nothing unknown is accepted."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
+    model_config = ConfigDict(frozen=True, extra="forbid", json_schema_serialization_defaults_required=True)
 
 
 class Source(Value):

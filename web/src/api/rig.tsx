@@ -1,0 +1,172 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query"
+import {
+  createContext,
+  useCallback,
+  useContext,
+  useEffect,
+  useMemo,
+  useRef,
+  useState,
+  type ReactNode,
+} from "react"
+
+import { answer, client, Problem, type Edit, type State } from "./client"
+
+interface CheckNews {
+  id: string
+  state: string
+  share: number
+  stage: string
+}
+
+interface RigHandle {
+  state: State
+  /** Make edits; resolves to true when they are kept. */
+  edit: (edits: Edit[]) => Promise<boolean>
+  undo: () => void
+  redo: () => void
+  message: string | null
+  say: (message: string | null) => void
+  check: CheckNews | null
+  connected: boolean
+}
+
+const RigContext = createContext<RigHandle | null>(null)
+
+export function useRig(): RigHandle {
+  const handle = useContext(RigContext)
+  if (!handle) throw new Error("useRig outside a rig")
+  return handle
+}
+
+export const rigKey = (id: string) => ["rig", id] as const
+
+/** Holds one rig: its state, edits one after the other, and news from other windows. */
+export function RigProvider({
+  id,
+  children,
+}: {
+  id: string
+  children: (problem: Error | null) => ReactNode
+}) {
+  const cache = useQueryClient()
+  const [message, say] = useState<string | null>(null)
+  const query = useQuery({
+    queryKey: rigKey(id),
+    queryFn: () => answer<State>(client.GET("/api/rigs/{rig_id}", { params: { path: { rig_id: id } } })),
+    retry: (count, error) => !(error instanceof Problem && error.status === 404) && count < 3,
+  })
+  const { check, connected } = useNews(id)
+  const queue = useRef<Promise<unknown>>(Promise.resolve())
+
+  const send = useMutation({
+    mutationFn: async (call: (state: State) => Promise<State>) => {
+      const state = cache.getQueryData<State>(rigKey(id))
+      if (!state) throw new Problem(0, "", "The rig is not loaded yet.")
+      return call(state)
+    },
+    onSuccess: (state) => {
+      cache.setQueryData(rigKey(id), state)
+      say(null)
+    },
+    onError: (error) => {
+      if (error instanceof Problem && error.state) cache.setQueryData(rigKey(id), error.state)
+      say(error.message)
+    },
+  })
+  const { mutateAsync } = send
+
+  const inTurn = useCallback(
+    (call: (state: State) => Promise<State>) => {
+      const mine = queue.current.then(() =>
+        mutateAsync(call).then(
+          () => true,
+          () => false,
+        ),
+      )
+      queue.current = mine
+      return mine
+    },
+    [mutateAsync],
+  )
+  const path = useMemo(() => ({ path: { rig_id: id } }), [id])
+  const edit = useCallback(
+    (edits: Edit[]) =>
+      inTurn((state) =>
+        answer<State>(
+          client.POST("/api/rigs/{rig_id}/edits", {
+            params: path,
+            body: { revision: state.revision, edits },
+          }),
+        ),
+      ),
+    [inTurn, path],
+  )
+  const undo = useCallback(
+    () =>
+      void inTurn((state) =>
+        answer<State>(
+          client.POST("/api/rigs/{rig_id}/undo", { params: path, body: { revision: state.revision } }),
+        ),
+      ),
+    [inTurn, path],
+  )
+  const redo = useCallback(
+    () =>
+      void inTurn((state) =>
+        answer<State>(
+          client.POST("/api/rigs/{rig_id}/redo", { params: path, body: { revision: state.revision } }),
+        ),
+      ),
+    [inTurn, path],
+  )
+
+  if (!query.data) return <>{query.error ? children(query.error) : null}</>
+  return (
+    <RigContext value={{ state: query.data, edit, undo, redo, message, say, check, connected }}>
+      {children(null)}
+    </RigContext>
+  )
+}
+
+/** Listens for the rig's revision and its newest check; fetches the state when another window changed it. */
+function useNews(id: string) {
+  const cache = useQueryClient()
+  const [check, setCheck] = useState<CheckNews | null>(null)
+  const [connected, setConnected] = useState(true)
+  useEffect(() => {
+    let socket: WebSocket | undefined
+    let closed = false
+    let timer: ReturnType<typeof setTimeout> | undefined
+    const open = () => {
+      const scheme = location.protocol === "https:" ? "wss" : "ws"
+      socket = new WebSocket(`${scheme}://${location.host}/api/rigs/${id}/events`)
+      socket.onmessage = (event) => {
+        const news = JSON.parse(event.data as string) as {
+          revision?: number
+          check?: CheckNews | null
+          database?: string
+        }
+        setConnected(!news.database)
+        if (news.revision === undefined) return
+        setCheck(news.check ?? null)
+        const known = cache.getQueryData<State>(rigKey(id))
+        if (known && known.revision !== news.revision && !cache.isMutating())
+          void cache.invalidateQueries({ queryKey: rigKey(id) })
+      }
+      socket.onclose = () => {
+        if (closed) return
+        setConnected(false)
+        timer = setTimeout(open, 1000)
+      }
+      socket.onopen = () => setConnected(true)
+    }
+    open()
+    return () => {
+      closed = true
+      clearTimeout(timer)
+      socket?.close()
+    }
+  }, [cache, id])
+  return { check, connected }
+}

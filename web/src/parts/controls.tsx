@@ -1,0 +1,82 @@
+import { chakra, defineRecipe } from "@chakra-ui/react"
+
+const focus = { outline: "2px solid", outlineColor: "sea", outlineOffset: "1px" }
+
+const button = defineRecipe({
+  base: {
+    display: "inline-flex",
+    alignItems: "center",
+    gap: "6px",
+    whiteSpace: "nowrap",
+    fontFamily: "body",
+    borderRadius: "sm",
+    cursor: "pointer",
+    border: "1px solid transparent",
+    _focusVisible: focus,
+    _disabled: { color: "ink3", cursor: "default", opacity: 0.7 },
+  },
+  variants: {
+    variant: {
+      ink: { bg: "sea", color: "onSea", fontWeight: "600", _hover: { bg: "seaDeep" } },
+      plain: { bg: "sheet", color: "ink", borderColor: "edge", _hover: { bg: "sunk" } },
+      quiet: { bg: "transparent", color: "ink", _hover: { bg: "sunk" } },
+      link: { bg: "transparent", color: "sea", fontWeight: "600", _hover: { bg: "wash" } },
+      trial: {
+        bg: "pencilWash",
+        color: "pencil",
+        border: "1px dashed",
+        borderColor: "pencil",
+        fontWeight: "600",
+      },
+    },
+    size: {
+      row: { h: "24px", px: "6px", fontSize: "13px", lineHeight: "18px" },
+      bar: { h: "28px", px: "8px", fontSize: "14px", lineHeight: "20px" },
+    },
+  },
+  defaultVariants: { variant: "plain", size: "bar" },
+})
+
+export const Button = chakra("button", button, { defaultProps: { type: "button" } })
+
+const field = defineRecipe({
+  base: {
+    h: "26px",
+    px: "6px",
+    bg: "sheet",
+    color: "ink",
+    border: "1px solid",
+    borderColor: "edge",
+    borderRadius: "sm",
+    textStyle: "cell",
+    minW: 0,
+    _placeholder: { color: "ink3" },
+    _focusVisible: { outline: "2px solid", outlineColor: "sea", outlineOffset: "0" },
+    _disabled: { color: "ink3", bg: "paper" },
+  },
+  variants: {
+    figure: { true: { textStyle: "figure", textAlign: "right" } },
+    bad: { true: { borderColor: "wax", bg: "waxWash" } },
+  },
+})
+
+export const Input = chakra("input", field)
+export const Select = chakra("select", field)
+export const TextArea = chakra("textarea", field)
+
+export const Kbd = chakra("kbd", {
+  base: {
+    fontFamily: "mono",
+    fontSize: "11px",
+    lineHeight: "14px",
+    border: "1px solid",
+    borderColor: "edge",
+    borderRadius: "sm",
+    px: "4px",
+    color: "ink",
+    bg: "transparent",
+  },
+})
+
+/** A figure with its unit, in the monospaced face. */
+export const Figure = chakra("span", { base: { textStyle: "figure" } })

@@ -1,0 +1,78 @@
+import { createContext, useContext, useEffect, useRef, useState, type ReactNode } from "react"
+
+export interface Binding {
+  /** As shown to the user: "n", "Ctrl+Z", "]". */
+  keys: string
+  words: string
+  run: () => void
+  /** Works while a field has focus, too. */
+  inFields?: boolean
+}
+
+const Registry = createContext<{ current: Map<symbol, Binding[]> } | null>(null)
+
+function matches(binding: Binding, event: KeyboardEvent): boolean {
+  const parts = binding.keys.split("+")
+  const key = parts.length > 1 && parts[parts.length - 1] === "" ? "+" : (parts[parts.length - 1] ?? "")
+  const control = parts.includes("Ctrl")
+  if (control !== (event.ctrlKey || event.metaKey)) return false
+  if (event.altKey !== parts.includes("Alt")) return false
+  if (parts.includes("Shift") && !event.shiftKey) return false
+  if (control && !parts.includes("Shift") && event.shiftKey) return false
+  return event.key === key || (key.length === 1 && control && event.key.toLowerCase() === key.toLowerCase())
+}
+
+function inField(target: EventTarget | null): boolean {
+  return (
+    target instanceof HTMLInputElement ||
+    target instanceof HTMLTextAreaElement ||
+    target instanceof HTMLSelectElement
+  )
+}
+
+/** Listens once for the whole page; the bindings registered last come first. */
+export function KeysProvider({ children }: { children: ReactNode }) {
+  const bindings = useRef(new Map<symbol, Binding[]>())
+  useEffect(() => {
+    const listen = (event: KeyboardEvent) => {
+      if (event.defaultPrevented) return
+      const plain = !event.ctrlKey && !event.metaKey && !event.altKey
+      for (const group of [...bindings.current.values()].reverse()) {
+        for (const binding of group) {
+          if (!matches(binding, event)) continue
+          if (inField(event.target) && !binding.inFields && (plain || binding.keys.startsWith("Ctrl+")))
+            continue
+          if (event.target instanceof HTMLButtonElement && plain && ["Enter", " "].includes(event.key))
+            continue
+          event.preventDefault()
+          binding.run()
+          return
+        }
+      }
+    }
+    window.addEventListener("keydown", listen)
+    return () => window.removeEventListener("keydown", listen)
+  }, [])
+  return <Registry value={bindings}>{children}</Registry>
+}
+
+/** Bind keys while this component is on screen. */
+export function useKeys(group: Binding[]) {
+  const registry = useContext(Registry)
+  const [mine] = useState(() => Symbol("keys"))
+  useEffect(() => {
+    registry?.current.set(mine, group)
+  })
+  useEffect(() => {
+    const all = registry?.current
+    return () => {
+      all?.delete(mine)
+    }
+  }, [registry, mine])
+}
+
+/** Every binding that works now, for the list of keys. */
+export function useAllKeys(): () => Binding[] {
+  const registry = useContext(Registry)
+  return () => [...(registry?.current.values() ?? [])].flat()
+}

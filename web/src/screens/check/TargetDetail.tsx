@@ -1,0 +1,123 @@
+import { Box, chakra } from "@chakra-ui/react"
+
+import { Figure } from "../../parts/controls"
+import { Mark, Tick } from "../../parts/Mark"
+import { stateMark, type LineRow, type TargetRow } from "./Ledger"
+
+const SIGN: Record<string, string> = { "1": "+", "-1": "−", "0": "?" }
+const sign = (polarity: number | null | undefined) =>
+  polarity === null || polarity === undefined ? "" : SIGN[String(polarity)]
+
+/** One target: for every copy of every source, predicted against measured. */
+export function TargetDetail({ row, lines }: { row: TargetRow; lines: LineRow[] }) {
+  return (
+    <Box p="12px" textStyle="cell">
+      <chakra.h2 fontWeight="600" mb="2px">
+        {row.name}
+      </chakra.h2>
+      <Box mb="8px" color={row.state === "as wanted" || row.state === "unused" ? "ink2" : "wax"}>
+        {stateMark(row)} {row.words}
+      </Box>
+      {row.sounds.map((sound) => (
+        <Box key={sound.name} mb="12px">
+          {sound.copies.map((copy, index) => (
+            <chakra.table
+              key={index}
+              w="100%"
+              borderCollapse="collapse"
+              mb="6px"
+              aria-label={`${sound.name} at ${row.name}${index ? `, copy ${index + 1}` : ""}`}
+            >
+              <thead>
+                <tr>
+                  <Head>
+                    {sound.name}
+                    {sound.copies.length > 1 && `, copy ${index + 1}`}
+                  </Head>
+                  <Head right>predicted</Head>
+                  <Head right>measured</Head>
+                  <Head right>difference</Head>
+                </tr>
+              </thead>
+              <tbody>
+                <tr>
+                  <td>delay, samples</td>
+                  <Value>{copy.predicted_samples ?? "none"}</Value>
+                  <Value>{copy.delay_samples.toFixed(2)}</Value>
+                  <Value>
+                    {copy.predicted_samples === null
+                      ? ""
+                      : (copy.delay_samples - (copy.predicted_samples ?? 0)).toFixed(2)}
+                  </Value>
+                </tr>
+                <tr>
+                  <td>delay, ms</td>
+                  <Value>
+                    {copy.predicted_samples === null
+                      ? ""
+                      : ((1000 * (copy.predicted_samples ?? 0)) / row.rate_hz).toFixed(2)}
+                  </Value>
+                  <Value>{copy.delay_ms.toFixed(2)}</Value>
+                  <Value />
+                </tr>
+                <tr>
+                  <td>level, dBFS</td>
+                  <Value>{copy.predicted_level_dbfs?.toFixed(1)}</Value>
+                  <Value>{copy.level_dbfs.toFixed(1)}</Value>
+                  <Value>
+                    {copy.predicted_level_dbfs === null
+                      ? ""
+                      : (copy.level_dbfs - (copy.predicted_level_dbfs ?? 0))
+                          .toFixed(1)
+                          .replace("-0.0", "0.0")}
+                  </Value>
+                </tr>
+                <tr>
+                  <td>polarity</td>
+                  <Value>{sign(copy.predicted_polarity)}</Value>
+                  <Value>{sign(copy.polarity)}</Value>
+                  <Value />
+                </tr>
+              </tbody>
+            </chakra.table>
+          ))}
+        </Box>
+      ))}
+      <Box color="ink2" mb="12px">
+        Noise <Figure>{row.noise_dbfs.toFixed(0)} dBFS</Figure>. Levels are for every source at its nominal
+        level.
+      </Box>
+      <chakra.h3 textStyle="head" mb="4px">
+        Lines
+      </chakra.h3>
+      {lines.map((line) => (
+        <Box key={line.line} data-proved={line.name}>
+          {line.proved ? <Tick label="as wanted" /> : <Mark severity="trouble" label="not as wanted" />}{" "}
+          {line.name}
+          {!line.proved && <chakra.span color="wax">: {line.words}</chakra.span>}
+        </Box>
+      ))}
+    </Box>
+  )
+}
+
+function Head({ children, right }: { children?: React.ReactNode; right?: boolean }) {
+  return (
+    <chakra.th
+      textStyle="head"
+      textAlign={right ? "right" : "left"}
+      borderBottom="1px solid"
+      borderColor="rule"
+    >
+      {children}
+    </chakra.th>
+  )
+}
+
+function Value({ children }: { children?: React.ReactNode }) {
+  return (
+    <chakra.td textAlign="right">
+      <Figure>{children}</Figure>
+    </chakra.td>
+  )
+}

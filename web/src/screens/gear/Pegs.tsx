@@ -1,0 +1,90 @@
+import { Box, Flex, chakra } from "@chakra-ui/react"
+import { useMemo } from "react"
+
+import { useRig } from "../../api/rig"
+
+export const portKey = (owner: string, bank: string, number: number) => `${owner}/${bank}/${number}`
+
+/** What is known of every joined port, by key. */
+export function usePorts() {
+  const { state } = useRig()
+  return useMemo(
+    () => new Map(state.survey.ports.map((use) => [portKey(...use.port), use])),
+    [state.survey.ports],
+  )
+}
+
+interface Props {
+  owner: string
+  bank: string
+  title?: string
+  count: number
+  /** For a program's items: their ids, each a port owner of its own. */
+  ids?: string[]
+  at: string | null
+  onPick: (port: string) => void
+}
+
+/** A bank of numbered pegs: free ones outlined, used ones filled. */
+export function Bank({ owner, bank, title, count, ids, at, onPick }: Props) {
+  const ports = usePorts()
+  if (count === 0) return null
+  return (
+    <Box mt="2px">
+      {title && (
+        <Box fontSize="12px" lineHeight="16px" color="ink2">
+          {title}
+        </Box>
+      )}
+      <Flex wrap="wrap" gap="2px">
+        {Array.from({ length: count }, (_, index) => {
+          const key = ids ? portKey(ids[index] ?? "", bank, 1) : portKey(owner, bank, index + 1)
+          const use = ports.get(key)
+          const words = use
+            ? [
+                use.said,
+                use.fed_by.length ? `fed by ${use.fed_by.join(", ")}` : "",
+                use.feeds.length ? `feeds ${use.feeds.join(", ")}` : "",
+              ]
+                .filter(Boolean)
+                .join("; ")
+            : `${title ?? bank} ${index + 1}, free`
+          const used =
+            !!use &&
+            (bank === "jack_in" || bank === "in"
+              ? use.fed_by.length > 0
+              : bank === "capture" || bank === "playback"
+                ? use.fed_by.length > 0 && use.feeds.length > 0
+                : true)
+          return (
+            <chakra.button
+              key={key}
+              w="18px"
+              h="18px"
+              fontFamily="mono"
+              fontSize="11px"
+              lineHeight="16px"
+              borderRadius="xs"
+              border="1px solid"
+              borderColor={used ? "ink" : "edge"}
+              bg={used ? "ink" : "transparent"}
+              color={used ? "onInk" : "ink2"}
+              outline={at === key ? "2px solid" : undefined}
+              outlineColor="sea"
+              outlineOffset="1px"
+              cursor="pointer"
+              title={words}
+              aria-label={words}
+              onClick={(event) => {
+                event.stopPropagation()
+                onPick(key)
+              }}
+            >
+              {index + 1}
+            </chakra.button>
+          )
+        })}
+      </Flex>
+    </Box>
+  )
+}

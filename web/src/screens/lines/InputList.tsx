@@ -1,0 +1,203 @@
+import { Box, Flex, chakra } from "@chakra-ui/react"
+import { useQuery } from "@tanstack/react-query"
+import { useState } from "react"
+
+import { answer, client, Problem, type Schemas } from "../../api/client"
+import { useRig } from "../../api/rig"
+import { Button, Figure, Input, Kbd } from "../../parts/controls"
+import { useKeys } from "../../parts/keys"
+import { Mark, Tick } from "../../parts/Mark"
+import { NowAfter } from "../../parts/NowAfter"
+
+type Row = Schemas["InputRow-Output"]
+type Column = Exclude<keyof Row, "number">
+
+const COLUMNS: [Column, string, string][] = [
+  ["name", "Name", "18%"],
+  ["source", "Source", "18%"],
+  ["box_input", "Box input", "11%"],
+  ["track", "Track", "16%"],
+  ["purpose", "Purpose", "9%"],
+  ["limit", "Limit", "8%"],
+]
+
+/** An input list read from a file: every row shown, bad ones refused in place, the good ones kept on request. */
+export function InputList({ file, onClose }: { file: File; onClose: () => void }) {
+  const { state, edit } = useRig()
+  const [rows, setRows] = useState<Row[] | null>(null)
+  const read = useQuery({
+    queryKey: ["list", state.id, file.name, file.lastModified, file.size],
+    staleTime: Infinity,
+    retry: false,
+    queryFn: async () => {
+      const response = await fetch(`/api/rigs/${state.id}/input-list/read`, {
+        method: "POST",
+        body: file,
+        headers: { "Content-Type": "text/csv" },
+      })
+      const body = (await response.json()) as Schemas["ListView"] & { place?: string; detail?: string }
+      if (!response.ok)
+        throw new Problem(response.status, body.place ?? "", body.detail ?? "The list cannot be read.")
+      return body
+    },
+  })
+  const shown = rows ?? (read.data?.rows as Row[] | undefined) ?? []
+  const plan = useQuery({
+    queryKey: ["list-plan", state.id, state.revision, shown],
+    enabled: shown.length > 0,
+    placeholderData: (before) => before,
+    queryFn: () =>
+      answer<Schemas["PlanView"]>(
+        client.POST("/api/rigs/{rig_id}/input-list/plan", {
+          params: { path: { rig_id: state.id } },
+          body: { rows: shown },
+        }),
+      ),
+  })
+  const outcomes = new Map(plan.data?.rows.map((row) => [row.number, row]))
+  const good = plan.data?.rows.filter((row) => row.accepted).length ?? 0
+  const bad = (plan.data?.rows.length ?? 0) - good
+  const apply = () => {
+    if (!plan.data || good === 0) return
+    void edit(plan.data.edits).then((kept) => {
+      if (!kept) return
+      const left = shown.filter((row) => !outcomes.get(row.number)?.accepted)
+      if (left.length === 0) onClose()
+      else setRows(left)
+    })
+  }
+  useKeys([
+    { keys: "Escape", words: "Close the list", run: onClose, inFields: true },
+    { keys: "Ctrl+Enter", words: "Make the good rows", run: apply, inFields: true },
+  ])
+  const change = (number: number, column: Column, value: string) =>
+    setRows(shown.map((row) => (row.number === number ? { ...row, [column]: value } : row)))
+  return (
+    <Flex direction="column" h="100%">
+      <Flex h="bar" flex="none" align="center" px="12px" gap="12px">
+        <b>{file.name}</b>
+        {read.data && (
+          <chakra.span color="ink2">
+            {read.data.separator}, {read.data.encoding};{" "}
+            {Object.entries(read.data.mapping)
+              .map(([field, title]) => `${title} → ${field.replace("_", " ")}`)
+              .join(", ")}
+            {read.data.left_out.length > 0 && `; left out: ${read.data.left_out.join(", ")}`}
+          </chakra.span>
+        )}
+        <Box flex="1" />
+        <Button variant="quiet" onClick={onClose}>
+          Close <Kbd>Esc</Kbd>
+        </Button>
+      </Flex>
+      {read.error && (
+        <Box role="alert" bg="waxWash" color="wax" px="12px" py="8px">
+          {file.name}: {read.error.message}
+        </Box>
+      )}
+      <Flex flex="1" minH="0">
+        <Box flex="1" minW="0" overflow="auto">
+          {shown.length > 0 && (
+            <chakra.table
+              w="100%"
+              borderCollapse="collapse"
+              bg="sheet"
+              textStyle="cell"
+              aria-label="Rows of the list"
+            >
+              <thead>
+                <tr>
+                  {[["number", "Row", "40px"], ...COLUMNS, ["outcome", "What becomes of it", "auto"]].map(
+                    ([key, title, width]) => (
+                      <chakra.th
+                        key={key}
+                        style={{ width }}
+                        textStyle="head"
+                        h="26px"
+                        px="6px"
+                        textAlign="left"
+                        position="sticky"
+                        top="0"
+                        bg="paper"
+                        zIndex="1"
+                        borderBottom="1px solid"
+                        borderColor="edge"
+                      >
+                        {title}
+                      </chakra.th>
+                    ),
+                  )}
+                </tr>
+              </thead>
+              <tbody>
+                {shown.map((row) => {
+                  const outcome = outcomes.get(row.number)
+                  const refused = outcome && !outcome.accepted
+                  return (
+                    <chakra.tr key={row.number} bg={refused ? "waxWash" : "sheet"} data-row={row.number}>
+                      <chakra.td px="6px" textAlign="right" borderBottom="1px solid" borderColor="rule">
+                        <Figure>{row.number}</Figure>
+                      </chakra.td>
+                      {COLUMNS.map(([column, title]) => (
+                        <chakra.td key={column} p="1px" borderBottom="1px solid" borderColor="rule">
+                          <Input
+                            w="100%"
+                            borderColor={refused ? "edge" : "transparent"}
+                            bad={refused && outcome.field.replace(" ", "_") === column}
+                            aria-label={`${title}, row ${row.number}`}
+                            value={row[column]}
+                            onChange={(event) => change(row.number, column, event.target.value)}
+                          />
+                        </chakra.td>
+                      ))}
+                      <chakra.td
+                        px="6px"
+                        borderBottom="1px solid"
+                        borderColor="rule"
+                        color={refused ? "wax" : "ink2"}
+                      >
+                        {outcome &&
+                          (refused ? (
+                            <>
+                              <Mark severity="trouble" label="refused" /> {outcome.reason}
+                            </>
+                          ) : (
+                            <>
+                              <Tick label="good" /> good
+                            </>
+                          ))}
+                      </chakra.td>
+                    </chakra.tr>
+                  )
+                })}
+              </tbody>
+            </chakra.table>
+          )}
+        </Box>
+        {plan.data && (
+          <Box w="340px" flex="none" p="12px" borderLeft="1px solid" borderColor="rule" overflow="auto">
+            <Box mb="8px">
+              <b>{good}</b> {good === 1 ? "row is" : "rows are"} good
+              {bad > 0 && (
+                <chakra.span color="wax">
+                  , <b>{bad}</b> refused
+                </chakra.span>
+              )}
+              .
+            </Box>
+            {plan.data.trial && <NowAfter trial={plan.data.trial} />}
+            <Flex mt="8px" direction="column" align="flex-start" gap="6px">
+              <Button variant="ink" onClick={apply} disabled={good === 0}>
+                Make {good} {good === 1 ? "line" : "lines"}{" "}
+                <Kbd borderColor="onSea" color="onSea">
+                  Ctrl Enter
+                </Kbd>
+              </Button>
+              {bad > 0 && <Box color="ink2">Refused rows stay here; mend them in place.</Box>}
+            </Flex>
+          </Box>
+        )}
+      </Flex>
+    </Flex>
+  )
+}

@@ -1,0 +1,202 @@
+import { Box, Flex, chakra } from "@chakra-ui/react"
+import { useRef, useState } from "react"
+
+import type { Edit, PortTuple } from "../../api/client"
+import { useRig } from "../../api/rig"
+import { Button, Input, Kbd, Select } from "../../parts/controls"
+
+const NEW_TRACK = "new"
+
+/** A strip under the toolbar that states one line after another: from, purpose, to, name, within. */
+export function NewLine({ onClose }: { onClose: () => void }) {
+  const { state, edit } = useRig()
+  const { rig } = state
+  const sources = rig.gear.filter((gear) => gear.kind === "source")
+  const programs = rig.gear.filter((gear) => gear.kind === "program")
+  const destinations = rig.gear.filter((gear) => gear.kind === "destination")
+  const [purpose, setPurpose] = useState<"record" | "listen">("record")
+  const [from, setFrom] = useState(sources[0]?.id ?? "")
+  const [to, setTo] = useState("")
+  const [name, setName] = useState("")
+  const [within, setWithin] = useState("")
+  const first = useRef<HTMLSelectElement>(null)
+  const source = sources.find((gear) => gear.id === from)
+  const target =
+    to ||
+    (purpose === "record"
+      ? programs[0]
+        ? `${NEW_TRACK}:${programs[0].id}`
+        : ""
+      : (destinations[0]?.id ?? ""))
+  const fallback = source ? (purpose === "record" ? source.name : `${source.name}, heard`) : ""
+
+  const add = async () => {
+    if (!source || !target) return
+    const edits: Edit[] = []
+    const ports = (id: string, bank: PortTuple[1], width: number): PortTuple[] =>
+      Array.from({ length: width }, (_, leg) => [id, bank, leg + 1])
+    let ends: PortTuple[]
+    if (purpose === "listen") {
+      const destination = destinations.find((gear) => gear.id === target)
+      ends = ports(target, "in", destination?.width ?? 1)
+    } else if (target.startsWith(NEW_TRACK)) {
+      const id = `t${rig.next_number}`
+      const program = target.slice(NEW_TRACK.length + 1)
+      edits.push({
+        edit: "add_tracks",
+        program,
+        names: [name.trim() || source.name],
+        width: source.width,
+        ids: [id],
+      })
+      ends = ports(id, "track", source.width)
+    } else {
+      const track = programs.flatMap((program) => program.tracks).find((each) => each.id === target)
+      ends = ports(target, "track", track?.width ?? 1)
+    }
+    const limit = within.trim() === "" ? null : Number(within.replace(",", "."))
+    edits.push({
+      edit: "add_line",
+      name: name.trim() || fallback,
+      purpose,
+      from_ports: ports(source.id, "out", source.width),
+      to_ports: ends,
+      longest_delay_ms: limit,
+    })
+    if (await edit(edits)) {
+      const next = sources[sources.indexOf(source) + 1]
+      if (next) setFrom(next.id)
+      setName("")
+      setTo(purpose === "listen" ? to : "")
+      first.current?.focus()
+    }
+  }
+
+  return (
+    <chakra.form
+      aria-label="New line"
+      bg="pencilWash"
+      borderTop="1px dashed"
+      borderBottom="1px dashed"
+      borderColor="pencil"
+      px="12px"
+      py="6px"
+      textStyle="cell"
+      onSubmit={(event) => {
+        event.preventDefault()
+        void add()
+      }}
+      onKeyDown={(event) => {
+        if (event.key === "Escape") {
+          event.stopPropagation()
+          onClose()
+        }
+        if (event.key === "Enter" && event.ctrlKey) void add()
+      }}
+    >
+      <Flex gap="10px" align="center" wrap="wrap">
+        <Labelled words="From">
+          <Select
+            ref={first}
+            autoFocus
+            w="150px"
+            value={from}
+            onChange={(event) => setFrom(event.target.value)}
+            aria-label="From"
+          >
+            {sources.map((gear) => (
+              <option key={gear.id} value={gear.id}>
+                {gear.name}
+              </option>
+            ))}
+          </Select>
+        </Labelled>
+        <Labelled words="to">
+          <Select
+            w="92px"
+            value={purpose}
+            aria-label="Purpose"
+            onChange={(event) => {
+              setPurpose(event.target.value as "record" | "listen")
+              setTo("")
+            }}
+          >
+            <option value="record">record</option>
+            <option value="listen">listen</option>
+          </Select>
+        </Labelled>
+        <Labelled words="at">
+          <Select w="190px" value={target} onChange={(event) => setTo(event.target.value)} aria-label="To">
+            {purpose === "listen"
+              ? destinations.map((gear) => (
+                  <option key={gear.id} value={gear.id}>
+                    {gear.name}
+                  </option>
+                ))
+              : programs.flatMap((program) => [
+                  <option key={program.id} value={`${NEW_TRACK}:${program.id}`}>
+                    a new track of {program.name}
+                  </option>,
+                  ...program.tracks.map((track, position) => (
+                    <option key={track.id} value={track.id}>
+                      {program.name} {position + 1} {track.name}
+                    </option>
+                  )),
+                ])}
+          </Select>
+        </Labelled>
+        <Labelled words="within">
+          <Input
+            w="56px"
+            figure
+            placeholder="—"
+            value={within}
+            onChange={(event) => setWithin(event.target.value)}
+            aria-label="Longest delay in ms"
+          />{" "}
+          ms
+        </Labelled>
+        <Labelled words="named">
+          <Input
+            w="150px"
+            placeholder={fallback}
+            value={name}
+            onChange={(event) => setName(event.target.value)}
+            aria-label="Name of the line"
+          />
+        </Labelled>
+        <Button
+          variant="ink"
+          size="row"
+          type="submit"
+          disabled={!source || !target || Number.isNaN(Number(within.replace(",", ".")))}
+        >
+          Add line{" "}
+          <Kbd borderColor="onSea" color="onSea">
+            Enter
+          </Kbd>
+        </Button>
+        <Button variant="quiet" size="row" onClick={onClose}>
+          Done <Kbd>Esc</Kbd>
+        </Button>
+      </Flex>
+      {(sources.length === 0 || !target) && (
+        <Box color="wax" mt="4px">
+          {sources.length === 0
+            ? "There is no source yet: add a microphone on Gear (1)."
+            : purpose === "record"
+              ? "There is no recorder yet: add one on Gear (1)."
+              : "There are no headphones yet: add them on Gear (1)."}
+        </Box>
+      )}
+    </chakra.form>
+  )
+}
+
+function Labelled({ words, children }: { words: string; children: React.ReactNode }) {
+  return (
+    <Flex as="label" gap="5px" align="center" color="pencil">
+      {words} {children}
+    </Flex>
+  )
+}

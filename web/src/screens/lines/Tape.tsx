@@ -1,0 +1,272 @@
+import { Box, Flex, chakra } from "@chakra-ui/react"
+import { useState } from "react"
+
+import type { LineView } from "../../api/client"
+import { useRig } from "../../api/rig"
+import { Button, Figure, Kbd } from "../../parts/controls"
+import { useKeys } from "../../parts/keys"
+
+type Arrival = LineView["arrivals"][number]
+
+const LEFT = 12
+const WIDTH = 1180
+const LABEL_FROM = 70
+
+/** The arrivals that differ: both ears of a pair of headphones get the same copies. */
+function distinct(arrivals: Arrival[]): Arrival[] {
+  const seen = new Map<string, Arrival>()
+  for (const arrival of arrivals) {
+    const key = `${arrival.way}:${arrival.delay_samples}:${arrival.from_port.join()}`
+    if (!seen.has(key)) seen.set(key, arrival)
+  }
+  return [...seen.values()].sort((a, b) => b.delay_samples - a.delay_samples)
+}
+
+/** The tape measure: the chosen line's hops to a scale of milliseconds, and their sum term by term. */
+export function Tape({ line, onMend, mendable }: { line: LineView; onMend: () => void; mendable: boolean }) {
+  const { edit } = useRig()
+  const [sum, setSum] = useState(false)
+  useKeys([{ keys: "=", words: "Show the delay's sum", run: () => setSum((on) => !on) }])
+  const arrivals = distinct(line.arrivals)
+  const longest = Math.max(line.longest_delay_ms ?? 0, ...arrivals.map((each) => each.delay_ms), 1)
+  const span = Math.ceil(longest * 1.12 + 0.4)
+  return (
+    <chakra.section
+      h="tape"
+      flex="none"
+      bg="sheet"
+      borderTop="1px solid"
+      borderColor="edge"
+      px="12px"
+      pt="6px"
+      overflow="auto"
+      aria-label={`Tape measure of ${line.name}`}
+    >
+      <Flex gap="10px" align="center" minH="28px" wrap="wrap">
+        <b>
+          {line.position} {line.name}
+        </b>
+        <chakra.span color={line.headline === "arrives" ? "ink2" : "wax"}>{line.told}</chakra.span>
+        <Box flex="1" />
+        {mendable && (
+          <Button size="row" variant="link" onClick={onMend}>
+            Mend <Kbd>m</Kbd>
+          </Button>
+        )}
+        <Button
+          size="row"
+          variant="link"
+          onClick={() => setSum((on) => !on)}
+          disabled={arrivals.length === 0}
+        >
+          {sum ? "Scale" : "Sum"} <Kbd>=</Kbd>
+        </Button>
+        <chakra.label display="flex" gap="4px" alignItems="center" textStyle="cell">
+          <input
+            type="checkbox"
+            checked={line.alone}
+            onChange={(event) =>
+              void edit([{ edit: "set", item: line.id, values: { alone: event.target.checked } }])
+            }
+          />
+          alone there
+        </chakra.label>
+        <Button size="row" variant="quiet" onClick={() => void edit([{ edit: "remove", items: [line.id] }])}>
+          Remove line
+        </Button>
+      </Flex>
+      {arrivals.length === 0 ? (
+        <Box color="ink2" textStyle="cell" mt="8px">
+          {line.findings.map((finding) => (
+            <Box key={finding}>{finding}</Box>
+          ))}
+        </Box>
+      ) : sum ? (
+        <Sum arrivals={arrivals} />
+      ) : (
+        <Scale
+          arrivals={arrivals}
+          span={span}
+          limit={line.longest_delay_ms ?? null}
+          apart={line.apart_samples ?? null}
+        />
+      )}
+    </chakra.section>
+  )
+}
+
+function Scale({
+  arrivals,
+  span,
+  limit,
+  apart,
+}: {
+  arrivals: Arrival[]
+  span: number
+  limit: number | null
+  apart: number | null
+}) {
+  const x = (ms: number) => LEFT + (ms / span) * WIDTH
+  const step = [0.5, 1, 2, 5, 10, 20, 50, 100].find((each) => span / each <= 14) ?? 200
+  const ticks = Array.from({ length: Math.floor(span / step) + 1 }, (_, index) => index * step)
+  const shown = arrivals.slice(0, 2)
+  const height = 28 + shown.length * 50 + 18
+  const [late, early] = [shown[0], shown[1]]
+  return (
+    <chakra.svg
+      viewBox={`0 0 ${WIDTH + 2 * LEFT + 40} ${height}`}
+      w="100%"
+      maxW="1260px"
+      display="block"
+      role="img"
+      aria-label={shown.map((each) => `${each.way}: ${each.delay_ms.toFixed(2)} ms`).join("; ")}
+      fontFamily="body"
+      fontSize="12px"
+      color="ink"
+      css={{ "& text": { fill: "currentColor" }, "& .m": { fontFamily: "mono", fontSize: "11px" } }}
+    >
+      <defs>
+        <pattern id="wait" width="6" height="6" patternUnits="userSpaceOnUse" patternTransform="rotate(45)">
+          <chakra.line x1="0" y1="0" x2="0" y2="6" stroke="ink3" strokeWidth="1.2" />
+        </pattern>
+      </defs>
+      {ticks.map((tick) => (
+        <g key={tick}>
+          <chakra.line x1={x(tick)} x2={x(tick)} y1="0" y2="10" stroke="edge" />
+          <text className="m" x={x(tick) + 3} y="11">
+            {tick === 0 ? "0 ms" : tick}
+          </text>
+        </g>
+      ))}
+      {shown.map((arrival, row) => (
+        <Strip key={`${arrival.way}${arrival.delay_samples}`} arrival={arrival} x={x} y={18 + row * 50} />
+      ))}
+      {late && early && apart !== null && apart > 0 && (
+        <g>
+          {[early.delay_ms, late.delay_ms].map((ms, index) => (
+            <chakra.line
+              key={index}
+              x1={x(ms)}
+              x2={x(ms)}
+              y1={index ? 58 : 108}
+              y2={height - 6}
+              stroke="wax"
+            />
+          ))}
+          <chakra.line
+            x1={x(early.delay_ms)}
+            x2={x(late.delay_ms)}
+            y1={height - 10}
+            y2={height - 10}
+            stroke="wax"
+            strokeWidth="1.5"
+          />
+          <chakra.text
+            x={(x(early.delay_ms) + x(late.delay_ms)) / 2}
+            y={height - 14}
+            textAnchor="middle"
+            css={{ fill: "wax !important" }}
+          >
+            {apart} samples apart
+          </chakra.text>
+        </g>
+      )}
+      {limit !== null && limit <= span && (
+        <g>
+          <chakra.path d={`M${x(limit)} 14V${height}`} stroke="ink" />
+          <chakra.path d={`M${x(limit)} 14l24 7l-24 7z`} stroke="ink" fill="sea" />
+          <text x={x(limit) + 28} y="26">
+            limit {limit}
+          </text>
+        </g>
+      )}
+    </chakra.svg>
+  )
+}
+
+function Strip({ arrival, x, y }: { arrival: Arrival; x: (ms: number) => number; y: number }) {
+  const rate = arrival.rate_hz ?? 48000
+  const ends = arrival.terms.reduce<number[]>(
+    (all, term) => [...all, (all[all.length - 1] ?? 0) + term.samples],
+    [],
+  )
+  return (
+    <g>
+      <text x={x(0)} y={y + 10}>
+        {arrival.way}, {arrival.delay_ms.toFixed(2)} ms{arrival.inverted ? ", turned over" : ""}
+      </text>
+      {arrival.terms.map((term, index) => {
+        const end = ends[index] ?? 0
+        const from = x((1000 * (end - term.samples)) / rate)
+        const width = x((1000 * end) / rate) - from
+        return (
+          <g key={`${term.label}${index}`}>
+            <title>{`${term.label}, ${term.gear}: ${term.samples} samples = ${((1000 * term.samples) / rate).toFixed(3)} ms`}</title>
+            <chakra.rect
+              x={from}
+              y={y + 16}
+              width={width}
+              height="24"
+              fill={term.kind === "buffer" ? "url(#wait)" : term.kind === "program" ? "pencilWash" : "sunk"}
+              stroke="ink"
+            />
+            {width > LABEL_FROM && (
+              <>
+                <chakra.rect
+                  x={from + 3}
+                  y={y + 20}
+                  width={Math.min(width - 6, term.label.length * 5.6 + 44)}
+                  height="16"
+                  fill="sheet"
+                />
+                <text x={from + 6} y={y + 32}>
+                  {term.label} <tspan className="m">{term.samples}</tspan>
+                </text>
+              </>
+            )}
+          </g>
+        )
+      })}
+    </g>
+  )
+}
+
+function Sum({ arrivals }: { arrivals: Arrival[] }) {
+  return (
+    <Flex gap="48px" mt="4px" align="flex-start">
+      {arrivals.map((arrival) => (
+        <Box key={`${arrival.way}${arrival.delay_samples}`}>
+          <Box textStyle="head">
+            {arrival.way}: {arrival.hops.join(" › ")}
+          </Box>
+          <chakra.table textStyle="cell" aria-label={`Sum, ${arrival.way}`}>
+            <tbody>
+              {arrival.terms.map((term, index) => (
+                <tr key={index}>
+                  <chakra.td pr="16px">
+                    {term.label}, {term.gear}
+                  </chakra.td>
+                  <chakra.td pr="16px" textAlign="right">
+                    <Figure>{term.samples}</Figure>
+                  </chakra.td>
+                  <chakra.td textAlign="right">
+                    <Figure>{((1000 * term.samples) / (arrival.rate_hz ?? 48000)).toFixed(3)} ms</Figure>
+                  </chakra.td>
+                </tr>
+              ))}
+              <chakra.tr fontWeight="600" borderTop="1px solid" borderColor="ink">
+                <td>together</td>
+                <chakra.td pr="16px" textAlign="right">
+                  <Figure>{arrival.delay_samples}</Figure>
+                </chakra.td>
+                <chakra.td textAlign="right">
+                  <Figure>{arrival.delay_ms.toFixed(3)} ms</Figure>
+                </chakra.td>
+              </chakra.tr>
+            </tbody>
+          </chakra.table>
+        </Box>
+      ))}
+    </Flex>
+  )
+}

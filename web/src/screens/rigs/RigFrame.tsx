@@ -1,0 +1,342 @@
+import { Box, Flex, chakra } from "@chakra-ui/react"
+import { useMemo, useState } from "react"
+import { Link, NavLink, Outlet, useNavigate, useParams } from "react-router"
+
+import { RigProvider, useRig } from "../../api/rig"
+import { Button, Figure, Input, Kbd } from "../../parts/controls"
+import { useAllKeys, useKeys } from "../../parts/keys"
+import { Mark, type Severity } from "../../parts/Mark"
+import { SelectionContext, useSelection } from "../../parts/selection"
+import { SnagDrawer } from "../snags/SnagDrawer"
+
+/** The frame round every screen of a rig: vitals above, places at the left, the last edit below. */
+export function RigFrame() {
+  const { rigId = "" } = useParams()
+  const [line, chooseLine] = useState<string | null>(null)
+  const [snag, openSnags] = useState<string | null>(null)
+  const selection = useMemo(() => ({ line, chooseLine, snag, openSnags }), [line, snag])
+  return (
+    <RigProvider id={rigId} key={rigId}>
+      {(problem) =>
+        problem ? (
+          <Box p="24px">
+            <Box role="alert" color="wax" mb="8px">
+              {problem.message}
+            </Box>
+            <chakra.span color="sea" fontWeight="600">
+              <Link to="/">All rigs</Link>
+            </chakra.span>
+          </Box>
+        ) : (
+          <SelectionContext value={selection}>
+            <Frame />
+          </SelectionContext>
+        )
+      }
+    </RigProvider>
+  )
+}
+
+const PLACES = [
+  { key: "1", to: "gear", words: "Gear" },
+  { key: "2", to: "lines", words: "Lines" },
+  { key: "3", to: "check", words: "Line check" },
+]
+
+function Frame() {
+  const { state, undo, redo, connected } = useRig()
+  const { snag, openSnags } = useSelection()
+  const [listing, setListing] = useState(false)
+  const go = useNavigate()
+  const base = `/rigs/${state.id}`
+  useKeys([
+    ...PLACES.map((place) => ({
+      keys: place.key,
+      words: place.words,
+      run: () => void go(`${base}/${place.to}`),
+    })),
+    { keys: "s", words: "Snags", run: () => openSnags(snag === null ? "" : null) },
+    { keys: "?", words: "All keys", run: () => setListing((on) => !on) },
+    { keys: "Ctrl+z", words: "Undo", run: undo },
+    { keys: "Ctrl+Shift+z", words: "Redo", run: redo },
+  ])
+  return (
+    <Flex direction="column" h="100vh" minW="1000px">
+      <Vitals />
+      <Flex flex="1" minH="0">
+        <chakra.nav
+          w="rail"
+          flex="none"
+          borderRight="1px solid"
+          borderColor="rule"
+          aria-label="Places"
+          bg="paper"
+        >
+          {PLACES.map((place) => (
+            <NavLink key={place.to} to={`${base}/${place.to}`} style={{ textDecoration: "none" }}>
+              {({ isActive }) => (
+                <Box
+                  h="52px"
+                  pt="8px"
+                  textAlign="center"
+                  fontSize="12px"
+                  lineHeight="14px"
+                  bg={isActive ? "wash" : "transparent"}
+                  boxShadow={isActive ? "inset 3px 0 0 {colors.sea}" : "none"}
+                  color={isActive ? "ink" : "ink2"}
+                  fontWeight={isActive ? "600" : "400"}
+                  _hover={{ bg: isActive ? "wash" : "sunk" }}
+                >
+                  <Kbd>{place.key}</Kbd>
+                  <br />
+                  {place.words}
+                </Box>
+              )}
+            </NavLink>
+          ))}
+        </chakra.nav>
+        <Box flex="1" minW="0" position="relative">
+          {!connected && (
+            <Box role="status" bg="waxWash" color="wax" px="12px" py="4px" textStyle="cell">
+              Iskelo or its database does not answer. What was kept is safe; trying again…
+            </Box>
+          )}
+          <Outlet />
+          {snag !== null && <SnagDrawer />}
+          {listing && <KeyList onClose={() => setListing(false)} />}
+        </Box>
+      </Flex>
+      <Footer />
+    </Flex>
+  )
+}
+
+function Vitals() {
+  const { state, edit, undo, redo } = useRig()
+  const { openSnags, chooseLine } = useSelection()
+  const [naming, setNaming] = useState(false)
+  const { vitals } = state.survey
+  const over =
+    vitals.slowest_heard_ms !== null &&
+    vitals.slowest_heard_limit_ms !== null &&
+    (vitals.slowest_heard_ms ?? 0) > (vitals.slowest_heard_limit_ms ?? 0)
+  const base = `/rigs/${state.id}`
+  return (
+    <Flex
+      as="header"
+      h="bar"
+      flex="none"
+      align="center"
+      px="12px"
+      gap="18px"
+      bg="sheet"
+      borderBottom="1px solid"
+      borderColor="edge"
+    >
+      <Flex align="center" gap="8px">
+        <chakra.span color="ink2" textStyle="cell">
+          <Link to="/">Rigs</Link>
+        </chakra.span>
+        {naming ? (
+          <Input
+            autoFocus
+            defaultValue={state.rig.name}
+            aria-label="Name of the rig"
+            onBlur={(event) => {
+              setNaming(false)
+              if (event.target.value !== state.rig.name)
+                void edit([{ edit: "set", item: "rig", values: { name: event.target.value } }])
+            }}
+            onKeyDown={(event) => {
+              if (event.key === "Enter") event.currentTarget.blur()
+              if (event.key === "Escape") setNaming(false)
+            }}
+          />
+        ) : (
+          <chakra.button
+            onClick={() => setNaming(true)}
+            fontWeight="600"
+            fontSize="15px"
+            cursor="text"
+            title="Rename the rig"
+            px="4px"
+            _hover={{ bg: "sunk" }}
+          >
+            {state.rig.name}
+          </chakra.button>
+        )}
+        <Figure color="ink2">rev {state.revision}</Figure>
+        <Button
+          size="row"
+          variant="quiet"
+          disabled={!state.undo}
+          onClick={undo}
+          title={state.undo ?? undefined}
+        >
+          Undo
+        </Button>
+        <Button
+          size="row"
+          variant="quiet"
+          disabled={!state.redo}
+          onClick={redo}
+          title={state.redo ?? undefined}
+        >
+          Redo
+        </Button>
+        <chakra.a
+          href={`/api/rigs/${state.id}/export`}
+          download
+          textStyle="cell"
+          color="ink"
+          px="6px"
+          h="24px"
+          lineHeight="24px"
+          _hover={{ bg: "sunk" }}
+        >
+          Export
+        </chakra.a>
+      </Flex>
+      <Box flex="1" />
+      {vitals.rates_hz.length > 0 && (
+        <Link to={`${base}/gear`}>
+          <Figure fontWeight="600">{vitals.rates_hz.map((rate) => rate / 1000).join(", ")} kHz</Figure>
+        </Link>
+      )}
+      {vitals.slowest_heard_ms !== null && (
+        <Link to={`${base}/lines`} onClick={() => chooseLine(vitals.slowest_heard_line ?? null)}>
+          slowest heard <Figure fontWeight="600">{vitals.slowest_heard_ms?.toFixed(2)} ms</Figure>{" "}
+          {vitals.slowest_heard_limit_ms !== null && (
+            <chakra.span color={over ? "wax" : "ink2"}>limit {vitals.slowest_heard_limit_ms}</chakra.span>
+          )}
+        </Link>
+      )}
+      <Link to={`${base}/lines`}>
+        arrive{" "}
+        <Figure fontWeight="600" data-testid="arriving">
+          {vitals.arriving}/{vitals.wanted}
+        </Figure>
+      </Link>
+      <chakra.button
+        display="flex"
+        alignItems="center"
+        gap="10px"
+        cursor="pointer"
+        px="6px"
+        h="28px"
+        _hover={{ bg: "sunk" }}
+        onClick={() => openSnags("")}
+        title="Snags (s)"
+        aria-label="Open snags"
+      >
+        {(["stop", "trouble", "risk", "note"] as Severity[]).map((severity) => (
+          <Flex key={severity} align="center" gap="4px">
+            <Mark severity={severity} />
+            <Figure>{vitals.snags[severity]}</Figure>
+          </Flex>
+        ))}
+      </chakra.button>
+    </Flex>
+  )
+}
+
+function Footer() {
+  const { state, message, say } = useRig()
+  return (
+    <Flex
+      as="footer"
+      h="24px"
+      flex="none"
+      align="center"
+      px="12px"
+      gap="12px"
+      borderTop="1px solid"
+      borderColor="rule"
+      fontSize="12px"
+      color="ink2"
+      bg="paper"
+      position="relative"
+    >
+      <span>
+        <Kbd>s</Kbd> snags
+      </span>
+      <span>
+        <Kbd>?</Kbd> all keys
+      </span>
+      {message && (
+        <Flex
+          role="alert"
+          position="absolute"
+          bottom="28px"
+          left="68px"
+          maxW="760px"
+          bg="waxWash"
+          color="wax"
+          border="1px solid"
+          borderColor="wax"
+          px="8px"
+          py="4px"
+          gap="8px"
+          align="center"
+          textStyle="cell"
+          zIndex="20"
+        >
+          <Mark severity="trouble" />
+          <span>{message}</span>
+          <Button size="row" variant="quiet" onClick={() => say(null)}>
+            Close
+          </Button>
+        </Flex>
+      )}
+      <Box flex="1" />
+      <chakra.span overflow="hidden" textOverflow="ellipsis" whiteSpace="nowrap" data-testid="last-edit">
+        Rev {state.revision}: {state.words}
+      </chakra.span>
+      {state.undo && (
+        <chakra.span whiteSpace="nowrap">
+          Undo <Kbd>Ctrl Z</Kbd>
+        </chakra.span>
+      )}
+    </Flex>
+  )
+}
+
+function KeyList({ onClose }: { onClose: () => void }) {
+  const all = useAllKeys()
+  const [rows] = useState(() => {
+    const seen = new Map<string, string>()
+    for (const binding of all()) if (!seen.has(binding.keys)) seen.set(binding.keys, binding.words)
+    return [...seen]
+  })
+  useKeys([{ keys: "Escape", words: "Close", run: onClose, inFields: true }])
+  return (
+    <Box
+      role="dialog"
+      aria-label="All keys"
+      position="absolute"
+      right="12px"
+      bottom="12px"
+      bg="sheet"
+      border="1px solid"
+      borderColor="edge"
+      p="12px"
+      zIndex="30"
+      minW="260px"
+    >
+      <Flex justify="space-between" mb="8px">
+        <chakra.h2 textStyle="head">Keys that work here</chakra.h2>
+        <Button size="row" variant="quiet" onClick={onClose}>
+          Close
+        </Button>
+      </Flex>
+      {rows.map(([keys, words]) => (
+        <Flex key={keys} gap="12px" h="22px" align="center" textStyle="cell">
+          <Box w="96px">
+            <Kbd>{keys.replace("Shift+z", "Shift+Z").replace("Ctrl+z", "Ctrl+Z")}</Kbd>
+          </Box>
+          <span>{words}</span>
+        </Flex>
+      ))}
+    </Box>
+  )
+}

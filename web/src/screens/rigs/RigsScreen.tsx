@@ -1,0 +1,212 @@
+import { Box, Flex, chakra } from "@chakra-ui/react"
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query"
+import { useRef, useState } from "react"
+import { Link, useNavigate } from "react-router"
+
+import { answer, client, Problem, type Schemas, type State } from "../../api/client"
+import { Button, Figure, Input, Kbd } from "../../parts/controls"
+import { useKeys } from "../../parts/keys"
+
+/** All rigs: open one, make a blank one, open the example, read one from a file. */
+export function RigsScreen() {
+  const go = useNavigate()
+  const cache = useQueryClient()
+  const file = useRef<HTMLInputElement>(null)
+  const nameField = useRef<HTMLInputElement>(null)
+  const [name, setName] = useState("")
+  const [problem, setProblem] = useState<string | null>(null)
+  const [leaving, setLeaving] = useState<string | null>(null)
+  const rigs = useQuery({
+    queryKey: ["rigs"],
+    queryFn: () => answer<Schemas["RigSummary"][]>(client.GET("/api/rigs")),
+    staleTime: 0,
+  })
+
+  const make = useMutation({
+    mutationFn: (call: () => Promise<State>) => call(),
+    onSuccess: (state) => {
+      void cache.invalidateQueries({ queryKey: ["rigs"] })
+      void go(`/rigs/${state.id}/${state.rig.gear?.length ? "lines" : "gear"}`)
+    },
+    onError: (error: Error) => setProblem(error.message),
+  })
+  const blank = () =>
+    make.mutate(() => answer<State>(client.POST("/api/rigs", { body: { name: name.trim() || "New rig" } })))
+  const example = () =>
+    make.mutate(() =>
+      answer<State>(client.POST("/api/rigs", { body: { name: "Orrin Point", example: "orrin-point" } })),
+    )
+  const read = (chosen: File) =>
+    make.mutate(async () => {
+      const response = await fetch("/api/rigs/import", {
+        method: "POST",
+        body: chosen,
+        headers: { "Content-Type": "application/json" },
+      })
+      const body = (await response.json()) as State & { place?: string; detail?: string }
+      if (!response.ok)
+        throw new Problem(
+          response.status,
+          `${chosen.name}, ${body.place || "the whole file"}`,
+          body.detail ?? "",
+        )
+      return body
+    })
+  const remove = useMutation({
+    mutationFn: (id: string) =>
+      answer<undefined>(client.DELETE("/api/rigs/{rig_id}", { params: { path: { rig_id: id } } })),
+    onSettled: () => {
+      setLeaving(null)
+      void cache.invalidateQueries({ queryKey: ["rigs"] })
+    },
+    onError: (error: Error) => setProblem(error.message),
+  })
+  useKeys([{ keys: "n", words: "New rig", run: () => nameField.current?.focus() }])
+
+  return (
+    <Box h="100%" overflow="auto" bg="paper">
+      <Box maxW="860px" mx="auto" p="24px">
+        <chakra.h1 textStyle="title" mb="4px">
+          Iskelo
+        </chakra.h1>
+        <Box color="ink2" mb="16px">
+          Say which signals must arrive where. Iskelo tells you whether they do, and proves it with sound.
+        </Box>
+        <Flex gap="8px" mb="8px" align="center" wrap="wrap">
+          <chakra.form
+            display="flex"
+            gap="8px"
+            onSubmit={(event) => {
+              event.preventDefault()
+              blank()
+            }}
+          >
+            <Input
+              ref={nameField}
+              w="260px"
+              h="28px"
+              placeholder="Name of a new rig"
+              aria-label="Name of a new rig"
+              value={name}
+              onChange={(event) => setName(event.target.value)}
+            />
+            <Button variant="ink" type="submit">
+              New rig{" "}
+              <Kbd borderColor="onSea" color="onSea">
+                n
+              </Kbd>
+            </Button>
+          </chakra.form>
+          <Button onClick={() => file.current?.click()}>Import a rig file…</Button>
+          <Button onClick={example}>Open the example</Button>
+          <input
+            ref={file}
+            type="file"
+            accept=".json,application/json"
+            hidden
+            aria-label="Rig file"
+            onChange={(event) => {
+              const chosen = event.target.files?.[0]
+              event.target.value = ""
+              if (chosen) read(chosen)
+            }}
+          />
+        </Flex>
+        {problem && (
+          <Box
+            role="alert"
+            bg="waxWash"
+            color="wax"
+            p="8px"
+            mb="8px"
+            borderLeft="3px solid"
+            borderColor="wax"
+          >
+            {problem}
+          </Box>
+        )}
+        {rigs.error && (
+          <Box role="alert" bg="waxWash" color="wax" p="8px" mb="8px">
+            {rigs.error.message}
+          </Box>
+        )}
+        <chakra.table
+          w="100%"
+          borderCollapse="collapse"
+          bg="sheet"
+          textStyle="cell"
+          borderTop="1px solid"
+          borderColor="edge"
+        >
+          <thead>
+            <tr>
+              {["Rig", "Lines", "Gear", "Revision", "Changed", ""].map((title, column) => (
+                <chakra.th
+                  key={title || column}
+                  textStyle="head"
+                  h="26px"
+                  px="8px"
+                  textAlign={column > 0 && column < 4 ? "right" : "left"}
+                  borderBottom="1px solid"
+                  borderColor="edge"
+                >
+                  {title}
+                </chakra.th>
+              ))}
+            </tr>
+          </thead>
+          <tbody>
+            {rigs.data?.map((rig) => (
+              <chakra.tr
+                key={rig.id}
+                h="28px"
+                borderBottom="1px solid"
+                borderColor="rule"
+                _hover={{ bg: "sunk" }}
+              >
+                <chakra.td px="8px" fontWeight="600">
+                  <Link to={`/rigs/${rig.id}/lines`}>{rig.name}</Link>
+                </chakra.td>
+                {[rig.lines, rig.gear, rig.revision].map((figure, column) => (
+                  <chakra.td key={column} px="8px" textAlign="right">
+                    <Figure>{figure}</Figure>
+                  </chakra.td>
+                ))}
+                <chakra.td px="8px" color="ink2">
+                  {new Date(rig.changed_at).toLocaleString("en-GB", {
+                    dateStyle: "medium",
+                    timeStyle: "short",
+                  })}
+                </chakra.td>
+                <chakra.td px="8px" textAlign="right">
+                  {leaving === rig.id ? (
+                    <>
+                      <Box as="span" color="wax" mr="8px">
+                        With its history?
+                      </Box>
+                      <Button size="row" onClick={() => remove.mutate(rig.id)}>
+                        Remove for good
+                      </Button>{" "}
+                      <Button size="row" variant="quiet" onClick={() => setLeaving(null)}>
+                        Keep
+                      </Button>
+                    </>
+                  ) : (
+                    <Button
+                      size="row"
+                      variant="quiet"
+                      onClick={() => setLeaving(rig.id)}
+                      aria-label={`Remove ${rig.name}`}
+                    >
+                      Remove
+                    </Button>
+                  )}
+                </chakra.td>
+              </chakra.tr>
+            ))}
+          </tbody>
+        </chakra.table>
+      </Box>
+    </Box>
+  )
+}

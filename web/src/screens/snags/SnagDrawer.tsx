@@ -1,0 +1,213 @@
+import { Box, Flex, chakra } from "@chakra-ui/react"
+import { useQuery } from "@tanstack/react-query"
+import { useEffect, useRef, useState } from "react"
+
+import { answer, client, type Schemas, type SnagView } from "../../api/client"
+import { useRig } from "../../api/rig"
+import { Button, Kbd } from "../../parts/controls"
+import { useKeys } from "../../parts/keys"
+import { Mark } from "../../parts/Mark"
+import { NowAfter } from "../../parts/NowAfter"
+import { useSelection } from "../../parts/selection"
+
+/** Everything found wrong, worst first, over any place; a chosen snag shows its remedies, each with Now and After. */
+export function SnagDrawer() {
+  const { state, edit } = useRig()
+  const { snag, openSnags, chooseLine } = useSelection()
+  const { snags } = state.survey
+  const found = snags.findIndex((each) => each.key === snag)
+  const at = found < 0 ? 0 : found
+  const current = snags[at]
+  const [choice, setChoice] = useState({ key: "", number: 0 })
+  const panel = useRef<HTMLDivElement>(null)
+  useEffect(() => {
+    panel.current?.focus()
+  }, [])
+  const remedies = useQuery({
+    queryKey: ["remedies", state.id, state.revision, current?.key],
+    enabled: !!current,
+    queryFn: () =>
+      answer<Schemas["RemedyView"][]>(
+        client.GET("/api/rigs/{rig_id}/remedies", {
+          params: { path: { rig_id: state.id }, query: { snag: current?.key ?? "" } },
+        }),
+      ),
+  })
+  const count = remedies.data?.length ?? 0
+  const number = choice.key === current?.key ? Math.min(choice.number, Math.max(0, count - 1)) : 0
+  const remedy = remedies.data?.[number]
+  const pick = (step: number) => {
+    const next = snags[Math.max(0, Math.min(snags.length - 1, at + step))]
+    if (next) openSnags(next.key)
+  }
+  const turn = (step: number) =>
+    current && setChoice({ key: current.key, number: Math.max(0, Math.min(count - 1, number + step)) })
+  const apply = () => {
+    if (!remedy) return
+    void edit(remedy.edits).then((kept) => {
+      if (kept) openSnags("")
+    })
+  }
+  useKeys([
+    { keys: "Escape", words: "Close the snags", run: () => openSnags(null) },
+    { keys: "ArrowDown", words: "Next snag", run: () => pick(1) },
+    { keys: "ArrowUp", words: "Snag before", run: () => pick(-1) },
+    { keys: "ArrowRight", words: "Next remedy", run: () => turn(1) },
+    { keys: "ArrowLeft", words: "Remedy before", run: () => turn(-1) },
+    { keys: "Ctrl+Enter", words: "Apply the remedy", run: apply, inFields: true },
+  ])
+  return (
+    <Flex
+      ref={panel}
+      as="aside"
+      tabIndex={-1}
+      outline="none"
+      direction="column"
+      position="absolute"
+      right="0"
+      top="0"
+      bottom="0"
+      w="drawer"
+      bg="sheet"
+      borderLeft="1px solid"
+      borderColor="edge"
+      zIndex="15"
+      aria-label="Snags"
+    >
+      <Flex
+        h="bar"
+        flex="none"
+        align="center"
+        px="12px"
+        gap="8px"
+        borderBottom="1px solid"
+        borderColor="rule"
+      >
+        <chakra.h2 fontWeight="600">Snags</chakra.h2>
+        <chakra.span color="ink2">{snags.length}, worst first</chakra.span>
+        <Box flex="1" />
+        <Button size="row" variant="quiet" onClick={() => openSnags(null)}>
+          Close <Kbd>Esc</Kbd>
+        </Button>
+      </Flex>
+      {snags.length === 0 && (
+        <Box p="12px" color="ink2">
+          <b>Nothing found.</b> Every line was traced, every input, track and output looked at. What no plan
+          can show (a broken lead, a wrong knob) is for your ears.
+        </Box>
+      )}
+      <Box flex="1" minH="120px" overflowY="auto" role="listbox" aria-label="Snags, worst first">
+        {snags.map((each, index) => (
+          <Row
+            key={each.key}
+            snag={each}
+            chosen={index === at}
+            onChoose={() => {
+              openSnags(each.key)
+              if (each.lines[0]) chooseLine(each.lines[0])
+            }}
+          />
+        ))}
+      </Box>
+      {current && (
+        <Box
+          flex="none"
+          maxH="62%"
+          overflowY="auto"
+          borderTop="1px solid"
+          borderColor="edge"
+          p="12px"
+          aria-live="polite"
+        >
+          <Box textStyle="cell" mb="4px">
+            {current.evidence}
+          </Box>
+          <Box textStyle="cell" color="ink2" mb="8px">
+            {current.consequence}
+          </Box>
+          {remedies.isLoading && <Box color="ink2">Working out remedies…</Box>}
+          {remedies.data && count === 0 && (
+            <Box color="ink2">No single change that Iskelo knows mends this.</Box>
+          )}
+          {remedy && (
+            <>
+              <Flex align="center" gap="6px" mb="4px">
+                <chakra.h3 textStyle="head">
+                  Remedy {number + 1} of {count}
+                </chakra.h3>
+                <Box flex="1" />
+                {count > 1 && (
+                  <>
+                    <Button
+                      size="row"
+                      variant="quiet"
+                      aria-label="Remedy before"
+                      onClick={() => turn(-1)}
+                      disabled={number === 0}
+                    >
+                      ‹
+                    </Button>
+                    <Button
+                      size="row"
+                      variant="quiet"
+                      aria-label="Next remedy"
+                      onClick={() => turn(1)}
+                      disabled={number === count - 1}
+                    >
+                      ›
+                    </Button>
+                  </>
+                )}
+              </Flex>
+              <Box fontWeight="600" mb="6px">
+                {remedy.words}
+              </Box>
+              <NowAfter trial={remedy.trial} />
+              <Flex mt="8px" gap="8px">
+                <Button variant="ink" onClick={apply}>
+                  Apply{" "}
+                  <Kbd borderColor="onSea" color="onSea">
+                    Ctrl Enter
+                  </Kbd>
+                </Button>
+                <Button variant="quiet" onClick={() => openSnags(null)}>
+                  Back <Kbd>Esc</Kbd>
+                </Button>
+              </Flex>
+            </>
+          )}
+        </Box>
+      )}
+    </Flex>
+  )
+}
+
+function Row({ snag, chosen, onChoose }: { snag: SnagView; chosen: boolean; onChoose: () => void }) {
+  return (
+    <Flex
+      role="option"
+      aria-selected={chosen}
+      minH="40px"
+      px="12px"
+      py="4px"
+      gap="8px"
+      align="center"
+      cursor="pointer"
+      bg={chosen ? "wash" : "sheet"}
+      boxShadow={chosen ? "inset 3px 0 0 {colors.sea}" : undefined}
+      borderBottom="1px solid"
+      borderColor="rule"
+      _hover={{ bg: chosen ? "wash" : "sunk" }}
+      onClick={onChoose}
+      ref={(row: HTMLDivElement | null) => {
+        if (chosen) row?.scrollIntoView({ block: "nearest" })
+      }}
+    >
+      <Mark severity={snag.severity} />
+      <Box textStyle="cell">
+        {snag.title}
+        {snag.lines.length > 1 && <chakra.span color="ink2"> · {snag.lines.length} lines</chakra.span>}
+      </Box>
+    </Flex>
+  )
+}
