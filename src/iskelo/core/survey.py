@@ -97,10 +97,14 @@ class Vitals:
 
 @dataclass(frozen=True, slots=True)
 class PortUse:
-    """What is at one port: who feeds it, whom it feeds, in words; ``lines`` are those that pass it."""
+    """What is at one port: who feeds it, whom it feeds, in words; ``lines`` are those that pass it.
+
+    ``used`` is False for a port that is wired inside the box but leads nowhere, such as an empty output jack.
+    """
 
     port: Port
     said: str
+    used: bool
     fed_by: tuple[str, ...]
     feeds: tuple[str, ...]
     lines: tuple[str, ...]
@@ -236,12 +240,24 @@ def _ports(reading: Reading) -> tuple[PortUse, ...]:
         PortUse(
             port,
             say(port),
+            _used(port, bool(graph.entering.get(port)), bool(graph.leaving.get(port))),
             tuple(say(edge.start) for edge in graph.entering.get(port, ())),
             tuple(say(edge.end) for edge in graph.leaving.get(port, ())),
             tuple(passing.get(port, ())),
         )
         for port in joined
     )
+
+
+def _used(port: Port, fed: bool, feeds: bool) -> bool:
+    match port.bank:
+        case "jack_in" | "in":
+            return fed
+        case "jack_out":
+            return feeds
+        case "capture" | "playback":
+            return fed and feeds
+    return True
 
 
 @dataclass(frozen=True, slots=True)

@@ -1674,6 +1674,8 @@ export interface components {
         /**
          * PortUse
          * @description What is at one port: who feeds it, whom it feeds, in words; ``lines`` are those that pass it.
+         *
+         *     ``used`` is False for a port that is wired inside the box but leads nowhere, such as an empty output jack.
          */
         PortUse: {
             /** Fed By */
@@ -1685,6 +1687,8 @@ export interface components {
             port: components["schemas"]["Port"];
             /** Said */
             said: string;
+            /** Used */
+            used: boolean;
         };
         /**
          * Problem
@@ -2214,8 +2218,9 @@ export interface components {
          * Station
          * @description One cell: gear and numbers; ``copies`` counts routes that part here; ``trouble`` is a gap's reason.
          *
-         *     ``state``: *on* (the route passes here), *empty* (the line needs nothing here), *gap* (nothing is patched
-         *     here), *blocked* (patched, but sound does not pass), *beyond* (patched, but past a gap).
+         *     ``state``: *on* (the route passes here), *empty* (the line needs nothing here), *passed* (direct monitoring
+         *     goes past here, inside the box), *gap* (nothing is patched here), *blocked* (patched, but sound does not
+         *     pass), *beyond* (patched, but past a gap).
          */
         Station: {
             /**
@@ -2235,7 +2240,7 @@ export interface components {
              * State
              * @enum {string}
              */
-            state: "on" | "empty" | "gap" | "blocked" | "beyond";
+            state: "on" | "empty" | "passed" | "gap" | "blocked" | "beyond";
             /** Trouble */
             trouble: string;
         };

@@ -92,7 +92,7 @@ def plan_rows(rig: Rig, rows: tuple[InputRow, ...]) -> ListPlan:
 
 
 def _row(rig: Rig, row: InputRow) -> tuple[list[Edit], Rig, str]:
-    name = _name(row.name or row.source, "name")
+    name = _name(row.name or row.source, "name" if row.name.strip() or not row.source.strip() else "source")
     if any(line.name.casefold() == name.casefold() for line in rig.lines):
         raise _BadRow("name", f"there is a line {name} already")
     purpose = _PURPOSES.get(row.purpose.strip().casefold())

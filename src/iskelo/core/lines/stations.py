@@ -10,6 +10,9 @@ from iskelo.core.rig.rig import Index
 
 Column = Literal["source", "box_in", "computer_in", "program_in", "track", "out"]
 COLUMNS: tuple[Column, ...] = ("source", "box_in", "computer_in", "program_in", "track", "out")
+_PASSED: tuple[Column, ...] = ("computer_in", "program_in", "track")
+"""The columns that direct monitoring goes past."""
+
 _COLUMN_OF_STAGE: tuple[Column, ...] = (*COLUMNS, "out", "out", "out")
 
 
@@ -17,12 +20,13 @@ _COLUMN_OF_STAGE: tuple[Column, ...] = (*COLUMNS, "out", "out", "out")
 class Station:
     """One cell: gear and numbers; ``copies`` counts routes that part here; ``trouble`` is a gap's reason.
 
-    ``state``: *on* (the route passes here), *empty* (the line needs nothing here), *gap* (nothing is patched
-    here), *blocked* (patched, but sound does not pass), *beyond* (patched, but past a gap).
+    ``state``: *on* (the route passes here), *empty* (the line needs nothing here), *passed* (direct monitoring
+    goes past here, inside the box), *gap* (nothing is patched here), *blocked* (patched, but sound does not
+    pass), *beyond* (patched, but past a gap).
     """
 
     column: Column
-    state: Literal["on", "empty", "gap", "blocked", "beyond"]
+    state: Literal["on", "empty", "passed", "gap", "blocked", "beyond"]
     label: str
     number: str
     copies: int
@@ -62,6 +66,9 @@ def stations(state: LineState, found: Index) -> tuple[Station, ...]:
     if not state.line.to_ports:
         trouble[last], kinds[last] = "no target yet", "gap"
     parting = _parting(state)
+    for leg in state.legs:
+        if leg.way and leg.arrivals and any(edge.kind == "direct" for edge in leg.way.edges):
+            beyond.update(_PASSED)
     return tuple(_station(column, ports[column], trouble, kinds, beyond, parting, found) for column in COLUMNS)
 
 
@@ -90,7 +97,7 @@ def _lay(
     place = COLUMNS[start] if start < stop else behind
     trouble.setdefault(place, leg.gap.short)
     kinds[place] = "gap"
-    beyond.update(COLUMNS[max(start, stop) :])
+    beyond.update(COLUMNS[stop:])
 
 
 def _parting(state: LineState) -> dict[Column, int]:
@@ -118,11 +125,12 @@ def _station(
 ) -> Station:
     unique = tuple(dict.fromkeys(ports))
     label, number = _say(unique, found)
-    state: Literal["on", "empty", "gap", "blocked", "beyond"]
+    state: Literal["on", "empty", "passed", "gap", "blocked", "beyond"]
     if column in kinds:
         state = kinds[column]
     elif not unique:
-        state = "empty"
+        state = "passed" if column in beyond and column in _PASSED else "empty"
+        label = "direct" if state == "passed" and column == "program_in" else ""
     else:
         state = "beyond" if column in beyond else "on"
     return Station(column, state, label, number, parting.get(column, 1), trouble.get(column, ""), unique)

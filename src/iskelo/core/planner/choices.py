@@ -115,24 +115,34 @@ def _jacks(reading: Reading, state: LineState) -> tuple[Choice, ...]:
 
 
 def _straight(reading: Reading, state: LineState) -> str:
-    for station_port in _ahead(reading, state, "capture"):
-        box = reading.found.gear[station_port.owner]
-        return (
-            f"On {box.name} jack in {station_port.number} feeds capture channel {station_port.number}; "
-            "choose the jack, or the program's input."
-        )
+    for start in state.line.from_ports:
+        for port in _captured(reading, start):
+            return (
+                f"On {reading.found.name(port.owner)} jack in {port.number} feeds capture channel {port.number}; "
+                "choose the jack, or the program's input."
+            )
     return "The box's input jack decides the channel; choose the jack."
 
 
-def _ahead(reading: Reading, state: LineState, bank: str) -> list[Port]:
-    """The ports of this bank that the line's sources reach by leads and converters alone."""
-    ports = []
+def _captured(reading: Reading, start: Port) -> list[Port]:
+    """The capture channels that a source port reaches by leads and converters alone."""
+    return [
+        onward.end
+        for lead in reading.graph.leaving.get(start, ())
+        for onward in reading.graph.leaving.get(lead.end, ())
+        if onward.kind == "capture"
+    ]
+
+
+def _channels(reading: Reading, state: LineState, program: Program) -> list[int]:
+    """For each source port of the line the first channel it comes on at the program's device; none if one lacks."""
+    found = []
     for start in state.line.from_ports:
-        for edge in reading.graph.leaving.get(start, ()):
-            for onward in reading.graph.leaving.get(edge.end, ()):
-                if onward.kind == "capture" and onward.end.bank == bank:
-                    ports.append(onward.end)
-    return ports
+        here = [port.number for port in _captured(reading, start) if port.owner == program.device]
+        if not here:
+            return []
+        found.append(here[0])
+    return found
 
 
 def _target_track(reading: Reading, state: LineState) -> tuple[Program, Track] | None:
@@ -153,8 +163,7 @@ def _inputs(reading: Reading, state: LineState) -> tuple[Choice, ...]:
     if target is None:
         return ()
     program, track = target
-    here = [port for port in _ahead(reading, state, "capture") if port.owner == program.device]
-    channels = [port.number for port in here]
+    channels = _channels(reading, state, program)
     takers: dict[str, list[str]] = {}
     for each in program.tracks:
         if each.input:

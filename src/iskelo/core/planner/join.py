@@ -10,6 +10,7 @@ from iskelo.core.lines.context import Reading, read
 from iskelo.core.planner.moves import Ask, Move, moves
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Line
+from iskelo.core.routes.route import passing_routes
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,4 +77,7 @@ def join_line(reading: Reading, line: Line, *, direct: bool = True, through_comp
             return None
         edits += step
         words += [said for move in way for said in move.words]
-    return Joining(tuple(edits), tuple(words)) if edits else None
+    # A later leg may have taken away what an earlier one needed; then there is no such list of edits.
+    if not edits or any(not passing_routes(reading.graph, start, end) for start, end in line.pairs()):
+        return None
+    return Joining(tuple(edits), tuple(words))

@@ -20,13 +20,19 @@ from iskelo.core.edits.edit import (
 from iskelo.core.lines.context import Reading
 from iskelo.core.rig.gear import Interface, Program, Source, Track
 from iskelo.core.rig.ports import Port
-from iskelo.core.wiring.graph import mix_legs
+from iskelo.core.wiring.graph import EdgeKind, mix_legs
 
 TAKEN_AWAY = 0.5
 SPLIT = 0.2
 OTHER_LEG = 1.5
 """One jack into both legs of a destination: dearer than a second jack, for it makes stereo mono."""
 _TIE = 1e-4
+
+_ASIDE: dict[str, tuple[EdgeKind, ...]] = {
+    "track": ("direct", "monitor", "mix", "send", "playback", "lead out"),
+    "in": ("record",),
+}
+"""Hops that lead away from a target of this bank."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,7 +58,7 @@ class Ask:
 def moves(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
     """Every step from a port towards the target."""
     for edge in reading.graph.leaving.get(port, ()):
-        if edge.kind == "direct" and not (ask.direct and ask.end.bank == "in"):
+        if edge.kind in _ASIDE[ask.end.bank] or (edge.kind == "direct" and not ask.direct):
             continue
         if edge.kind == "capture" and not ask.through_computer:
             continue
@@ -69,7 +75,7 @@ def moves(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
             yield from _into_a_program(port, reading, ask)
         case "input":
             yield from _onto_a_track(port, reading, ask)
-        case "monitor":
+        case "monitor" if ask.end.bank == "in":
             yield from _to_an_output(port, reading, ask)
         case "output":
             yield from _to_a_channel(port, reading)
@@ -161,8 +167,8 @@ def _new_input(
         first_channel=port.number,
         ids=(identity,),
     )
-    values = {"input": identity} if ask.end.bank == "track" else {"input": identity, "monitored": True}
-    given = SetValues(item=track.id, values=dict(values))
+    switches = {"armed": True} if ask.end.bank == "track" else {"monitored": True, "muted": False}
+    given = SetValues(item=track.id, values={"input": identity, **switches})
     said = (
         f"Add an input {made.names[0]} on channel {port.number} to {program.name}",
         f"Let track {track.name} take it",

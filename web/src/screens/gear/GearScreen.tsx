@@ -101,7 +101,15 @@ interface CardProps {
   onChoose: (chosen: Chosen) => void
 }
 
-function Frame(props: CardProps & { gear: Gear; title: string; note?: string; children: React.ReactNode }) {
+function Frame(
+  props: CardProps & {
+    gear: Gear
+    title: string
+    note?: string
+    pegs?: React.ReactNode
+    children?: React.ReactNode
+  },
+) {
   const { gear, chosen, onChoose } = props
   const on = chosen?.gear === gear.id
   return (
@@ -132,6 +140,7 @@ function Frame(props: CardProps & { gear: Gear; title: string; note?: string; ch
         <chakra.span color="ink2" fontSize="12px" whiteSpace="nowrap">
           {props.note}
         </chakra.span>
+        {props.pegs}
       </Flex>
       {props.children}
     </Box>
@@ -150,9 +159,8 @@ function Card({ gear, chosen, onChoose }: CardProps & { gear: Gear }) {
           note={gear.width === 2 ? "stereo" : ""}
           chosen={chosen}
           onChoose={onChoose}
-        >
-          <Bank owner={gear.id} bank="out" count={gear.width} at={at} onPick={pick} />
-        </Frame>
+          pegs={<Bank owner={gear.id} bank="out" count={gear.width} at={at} onPick={pick} />}
+        />
       )
     case "interface":
       return (

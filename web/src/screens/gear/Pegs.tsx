@@ -49,13 +49,7 @@ export function Bank({ owner, bank, title, count, ids, at, onPick }: Props) {
                 .filter(Boolean)
                 .join("; ")
             : `${title ?? bank} ${index + 1}, free`
-          const used =
-            !!use &&
-            (bank === "jack_in" || bank === "in"
-              ? use.fed_by.length > 0
-              : bank === "capture" || bank === "playback"
-                ? use.fed_by.length > 0 && use.feeds.length > 0
-                : true)
+          const used = use?.used ?? false
           return (
             <chakra.button
               key={key}

@@ -335,7 +335,7 @@ function Delay({ line }: { line: LineView }) {
 function StationCell(props: EditableProps & { station: Station }) {
   const { station, chosen, line } = props
   const gap = station.state === "gap" || station.state === "blocked"
-  const ruled = station.state === "on" || station.state === "beyond"
+  const ruled = station.state === "on" || station.state === "beyond" || station.state === "passed"
   const double = station.copies > 1
   return (
     <chakra.td
@@ -359,7 +359,7 @@ function StationCell(props: EditableProps & { station: Station }) {
               bottom: "1px",
               height: double ? "5px" : "2px",
               borderTop: double ? "2px solid" : undefined,
-              borderBottom: "2px solid",
+              borderBottom: station.state === "passed" ? "1px solid" : "2px solid",
               borderColor: "ink",
               pointerEvents: "none",
             }
@@ -372,7 +372,7 @@ function StationCell(props: EditableProps & { station: Station }) {
         align="center"
         h="24px"
         whiteSpace="nowrap"
-        color={gap ? "wax" : station.state === "beyond" ? "ink2" : "ink"}
+        color={gap ? "wax" : station.state === "beyond" || station.state === "passed" ? "ink2" : "ink"}
         title={
           gap ? `${station.label} ${station.number} ${station.trouble}` : `${station.label} ${station.number}`
         }

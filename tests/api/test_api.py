@@ -1,0 +1,217 @@
+"""The API on a real server and database: answers, refusals, stale edits, guards, jobs, sockets."""
+
+import io
+import json
+import time
+from collections.abc import Iterator
+from typing import Any
+
+import httpx
+import pytest
+import soundfile
+from websockets.exceptions import ConnectionClosed, InvalidStatus
+from websockets.sync.client import connect
+
+from iskelo.core.survey import survey
+from iskelo.demo.orrin_point import orrin_point
+from iskelo.formats.rig_file import read_rig, write_rig
+from server import Server
+
+
+@pytest.fixture
+def api(server: Server) -> Iterator[httpx.Client]:
+    with httpx.Client(base_url=f"{server.url}/api", timeout=30) as client:
+        yield client
+
+
+def demo(api: httpx.Client) -> dict[str, Any]:
+    answer = api.post("/rigs", json={"example": "orrin-point"})
+    assert answer.status_code == 201
+    return dict(answer.json())
+
+
+def rename(name: str) -> list[dict[str, Any]]:
+    return [{"edit": "set", "item": "rig", "values": {"name": name}}]
+
+
+def finished(api: httpx.Client, check: str) -> dict[str, Any]:
+    for _ in range(300):
+        view = api.get(f"/checks/{check}").json()
+        if view["state"] not in ("queued", "running"):
+            return dict(view)
+        time.sleep(0.1)
+    raise AssertionError("the check does not end")
+
+
+def test_an_edit_answers_with_the_rig_and_everything_computed_from_it(api: httpx.Client) -> None:
+    state = demo(api)
+    answer = api.post(f"/rigs/{state['id']}/edits", json={"revision": 1, "edits": rename("Else")}).json()
+    assert (answer["revision"], answer["rig"]["name"], answer["undo"]) == (2, "Else", "Orrin Point: renamed to Else")
+    assert answer["survey"]["vitals"]["arriving"] == survey(orrin_point()).vitals.arriving
+
+
+def test_a_stale_edit_gets_409_and_the_newer_state(api: httpx.Client) -> None:
+    state = demo(api)
+    path = f"/rigs/{state['id']}"
+    api.post(f"{path}/edits", json={"revision": 1, "edits": rename("First")})
+    late = api.post(f"{path}/edits", json={"revision": 1, "edits": rename("Late")})
+    assert late.status_code == 409
+    assert late.headers["content-type"] == "application/problem+json"
+    assert late.json()["state"]["revision"] == 2
+    assert late.json()["state"]["rig"]["name"] == "First"
+    assert api.post(f"{path}/undo", json={"revision": 1}).status_code == 409
+
+
+def test_refusals_name_place_and_reason_and_keep_nothing(api: httpx.Client) -> None:
+    state = demo(api)
+    path = f"/rigs/{state['id']}/edits"
+    box = next(gear for gear in state["rig"]["gear"] if gear["kind"] == "interface")
+    wrong = {"edit": "set", "item": box["driver"]["id"], "values": {"buffer_samples": 100}}
+    answer = api.post(path, json={"revision": 1, "edits": [*rename("Half"), wrong]})
+    assert answer.status_code == 422
+    assert answer.json()["place"] == "Corvane 8, driver"
+    assert "buffer 100 is not offered" in answer.json()["detail"]
+    assert api.get(f"/rigs/{state['id']}").json()["rig"]["name"] == "Orrin Point"
+    for body in ({"revision": 1, "edits": []}, {"revision": 1}, {"revision": 1, "edits": [{"edit": "explode"}]}):
+        assert api.post(path, json=body).status_code == 422
+
+
+def test_what_is_not_there_is_404_and_nothing_to_undo_is_409(api: httpx.Client) -> None:
+    nobody = "/rigs/00000000-0000-0000-0000-000000000000"
+    assert api.get(nobody).status_code == 404
+    assert api.post(f"{nobody}/checks").status_code == 404
+    assert api.get("/rigs/nonsense").status_code == 422
+    assert api.get("/nothing").status_code == 404
+    state = demo(api)
+    assert api.post(f"/rigs/{state['id']}/undo", json={"revision": 1}).json()["detail"] == "There is nothing to undo."
+    assert api.delete(f"/rigs/{state['id']}").status_code == 204
+    assert api.get(f"/rigs/{state['id']}").status_code == 404
+
+
+def test_trials_and_remedies_change_nothing(api: httpx.Client) -> None:
+    state = demo(api)
+    path = f"/rigs/{state['id']}"
+    snag = next(s for s in state["survey"]["snags"] if s["rule"] == "line-silent")
+    remedies = api.get(f"{path}/remedies", params={"snag": snag["key"]}).json()
+    assert remedies[0]["words"] == "Set input Dov to channel 4"
+    assert remedies[0]["trial"]["arriving_after"] == remedies[0]["trial"]["arriving_now"] + 1
+    told = api.post(f"{path}/trial", json={"edits": remedies[0]["edits"]}).json()
+    assert told == remedies[0]["trial"]
+    assert api.get(path).json()["revision"] == 1
+    assert api.get(f"{path}/remedies", params={"snag": "gone"}).json() == []
+    line = state["survey"]["lines"][0]["id"]
+    found = api.get(f"{path}/lines/{line}/choices", params={"column": "box_in"}).json()
+    assert [choice["label"] for choice in found["choices"]][:2] == ["Corvane 8 1", "Corvane 8 2"]
+    assert api.get(f"{path}/lines/l999/choices", params={"column": "box_in"}).status_code == 422
+
+
+def test_export_and_import_give_an_equal_rig_with_an_equal_survey(api: httpx.Client) -> None:
+    state = demo(api)
+    file = api.get(f"/rigs/{state['id']}/export")
+    assert 'filename="Orrin-Point.rig.json"' in file.headers["content-disposition"]
+    assert read_rig(file.content) == orrin_point()
+    back = api.post("/rigs/import", content=file.content).json()
+    assert back["rig"] == state["rig"]
+    assert back["survey"] == state["survey"]
+    refused = api.post("/rigs/import", content=b'{"format": "iskelo rig", "version": 9}')
+    assert refused.status_code == 422
+    assert refused.json()["place"] == "version"
+
+
+def test_a_line_check_runs_as_a_job_with_true_progress(api: httpx.Client, server: Server) -> None:
+    state = demo(api)
+    with connect(f"{server.url.replace('http', 'ws')}/api/rigs/{state['id']}/events") as socket:
+        check = api.post(f"/rigs/{state['id']}/checks").json()
+        shares, stages = [], set()
+        while True:
+            news = json.loads(socket.recv(timeout=30))["check"]
+            if news and news["id"] == check["id"]:
+                shares.append(news["share"])
+                stages.add(news["stage"].split(",")[0])
+                if news["state"] == "done":
+                    break
+    assert shares == sorted(shares)
+    assert shares[-1] == 1
+    assert len({share for share in shares if 0 < share < 1}) >= 2
+    assert stages & {"weaving the test signal", "running the rig"}
+    view = finished(api, check["id"])
+    assert view["ledger"]["agreeing"] == len(view["ledger"]["targets"]) == 10
+    assert api.get(f"/rigs/{state['id']}/checks/newest").json()["id"] == check["id"]
+    take = api.get(f"/checks/{check['id']}/take.wav")
+    info = soundfile.info(io.BytesIO(take.content))
+    assert (info.channels, info.samplerate, info.subtype) == (10, 48_000, "PCM_24")
+    part = api.get(f"/checks/{check['id']}/take.wav", headers={"Range": "bytes=10-19"})
+    assert (part.status_code, part.content) == (206, take.content[10:20])
+    assert api.get(f"/checks/{check['id']}/take.wav", headers={"Range": "bytes=-4"}).content == take.content[-4:]
+    assert api.get(f"/checks/{check['id']}/take.wav", headers={"Range": "bytes=999999999-"}).status_code == 416
+    drawn = api.get(f"/checks/{check['id']}/wave", params={"channel": 8, "bins": 50}).json()
+    assert len(drawn["lows"]) == 50
+    assert max(drawn["highs"]) > 0.05
+    heard = api.get(f"/checks/{check['id']}/listen.wav", params={"channel": 8})
+    assert soundfile.info(io.BytesIO(heard.content)).channels == 2
+    assert api.get(f"/checks/{check['id']}/wave", params={"channel": 99}).status_code == 404
+
+
+def test_a_line_check_can_be_cancelled(api: httpx.Client) -> None:
+    state = demo(api)
+    check = api.post(f"/rigs/{state['id']}/checks").json()["id"]
+    assert api.post(f"/checks/{check}/cancel").status_code == 200
+    view = finished(api, check)
+    assert (view["state"], view["ledger"], view["files"]) == ("cancelled", None, [])
+
+
+def test_a_check_of_a_blank_rig_fails_with_what_is_missing(api: httpx.Client) -> None:
+    blank = api.post("/rigs", json={"name": "Blank"}).json()
+    view = finished(api, api.post(f"/rigs/{blank['id']}/checks").json()["id"])
+    assert (view["state"], "add a microphone" in view["stage"]) == ("failed", True)
+
+
+def test_an_input_list_is_read_and_planned_row_by_row(api: httpx.Client) -> None:
+    state = demo(api)
+    path = f"/rigs/{state['id']}/input-list"
+    found = api.post(f"{path}/read", content=b"source,box input\nInes,9\nIngrid,\n").json()
+    plan = api.post(f"{path}/plan", json={"rows": found["rows"]}).json()
+    assert [row["accepted"] for row in plan["rows"]] == [False, True]
+    assert plan["trial"]["wanted_after"] == 12
+    kept = api.post(f"/rigs/{state['id']}/edits", json={"revision": 1, "edits": plan["edits"]})
+    assert kept.status_code == 200
+    assert api.post(f"{path}/read", content=b"").json()["detail"] == "the list is empty"
+
+
+def test_guards(api: httpx.Client, server: Server) -> None:
+    assert api.get("/rigs", headers={"Host": "elsewhere.example"}).status_code == 400
+    foreign = api.post("/rigs", json={"name": "x"}, headers={"Origin": "http://elsewhere.example"})
+    assert foreign.status_code == 403
+    own = api.post("/rigs", json={"name": "x"}, headers={"Origin": server.url})
+    assert own.status_code == 201
+    assert api.post("/rigs/import", content=b" " * 10_000_000).status_code == 413
+
+    def dribble() -> Iterator[bytes]:
+        for _ in range(100):
+            yield b" " * 100_000
+
+    assert api.post("/rigs/import", content=dribble()).status_code == 413
+    where = f"{server.url.replace('http', 'ws')}/api/rigs/{own.json()['id']}/events"
+    with pytest.raises((InvalidStatus, ConnectionClosed)), connect(where, origin="http://elsewhere.example") as socket:
+        socket.recv(timeout=5)
+
+
+def test_two_windows_hear_of_each_others_edits(api: httpx.Client, server: Server) -> None:
+    state = demo(api)
+    with connect(f"{server.url.replace('http', 'ws')}/api/rigs/{state['id']}/events") as socket:
+        assert json.loads(socket.recv(timeout=5))["revision"] == 1
+        api.post(f"/rigs/{state['id']}/edits", json={"revision": 1, "edits": rename("Else")})
+        assert json.loads(socket.recv(timeout=5))["revision"] == 2
+
+
+def test_pages_come_from_one_file_and_unknown_api_paths_do_not(server: Server) -> None:
+    page = httpx.get(f"{server.url}/rigs/any/lines")
+    assert page.headers["content-type"].startswith("text/html")
+    assert httpx.head(f"{server.url}/").status_code == 200
+    assert httpx.get(f"{server.url}/api/none").headers["content-type"] == "application/problem+json"
+    assert httpx.get(f"{server.url}/assets/none.js").status_code == 404
+
+
+def test_the_rig_file_written_by_the_api_is_the_documented_one(api: httpx.Client) -> None:
+    state = demo(api)
+    assert api.get(f"/rigs/{state['id']}/export").content == write_rig(orrin_point())

@@ -1,0 +1,55 @@
+"""One PostgreSQL server of the tests' own, one Iskelo server, one browser, for the whole run."""
+
+import os
+import shutil
+import tempfile
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from hypothesis import HealthCheck, Phase, settings
+
+from iskelo.command.postgres import Cluster
+from iskelo.store.database import migrate
+from server import Server, fresh_database
+
+# Shrinking whole rigs takes minutes; ISKELO_SHRINK=1 asks for it when a failure is looked into.
+PHASES = [phase for phase in Phase if phase is not Phase.shrink or os.environ.get("ISKELO_SHRINK")]
+settings.register_profile(
+    "iskelo",
+    deadline=None,
+    max_examples=60,
+    phases=PHASES,
+    suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large],
+)
+settings.load_profile("iskelo")
+
+
+@pytest.fixture(scope="session")
+def cluster() -> Iterator[Cluster]:
+    """A PostgreSQL server in a folder of its own, without waits for the disk."""
+    folder = Path(tempfile.mkdtemp(prefix="iskelo-test-", dir="/tmp"))
+    made = Cluster(folder / "postgres", durable=False)
+    folder.chmod(0o755)
+    made.start()
+    yield made
+    made.stop("immediate")
+    shutil.rmtree(folder, ignore_errors=True)
+
+
+@pytest.fixture(scope="session")
+def database_url(cluster: Cluster) -> str:
+    """A migrated database for tests that can share one."""
+    url = fresh_database(cluster)
+    migrate(url)
+    return url
+
+
+@pytest.fixture(scope="session")
+def server(cluster: Cluster) -> Iterator[Server]:
+    """A running Iskelo with the built screens, as the screen tests use it."""
+    web = os.environ.get("ISKELO_TEST_WEB_DIR")
+    running = Server(fresh_database(cluster), Path(web) if web else None)
+    running.start()
+    yield running
+    running.stop()

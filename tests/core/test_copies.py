@@ -1,0 +1,53 @@
+"""Two copies at one place: notches and ripple, against a handbook table and scipy.signal."""
+
+import numpy as np
+import pytest
+import scipy.signal
+
+from iskelo.core.timing.copies import comb, notches_hz, ripple_db
+
+
+@pytest.mark.parametrize(
+    ("delay_ms", "first_notch_hz"),
+    # F. Alton Everest, Master Handbook of Acoustics, table of comb-filter notches: from memory, not consulted.
+    [(0.1, 5000), (0.5, 1000), (1, 500), (5, 100), (10, 50)],
+)
+def test_first_notches_of_the_handbook(delay_ms: float, first_notch_hz: float) -> None:
+    assert notches_hz(delay_ms / 1000)[0] == pytest.approx(first_notch_hz)
+
+
+@pytest.mark.parametrize("samples", [20, 48, 326, 582])
+@pytest.mark.parametrize("inverted", [False, True])
+def test_notches_are_the_minima_of_the_filter_by_scipy(samples: int, inverted: bool) -> None:
+    """Outside check: scipy.signal.freqz of 1 + z^-n (or 1 - z^-n), searched for its first minima."""
+    taps = np.zeros(samples + 1)
+    taps[0], taps[-1] = 1, -1 if inverted else 1
+    frequencies = np.arange(1, 480_000) * 0.05
+    _, response = scipy.signal.freqz(taps, worN=frequencies, fs=48_000)
+    size = np.abs(response)
+    minima = frequencies[1:-1][(size[1:-1] < size[:-2]) & (size[1:-1] <= size[2:])]
+    told = notches_hz(samples / 48_000, inverted=inverted)
+    assert told
+    assert minima[: len(told)] == pytest.approx(told, abs=0.051)
+
+
+@pytest.mark.parametrize("difference_db", [3.0, 6.0, 10.0, 20.0])
+def test_ripple_is_that_of_the_filter_by_scipy(difference_db: float) -> None:
+    """Outside check: scipy.signal.freqz of 1 + g z^-48, peak to dip."""
+    taps = np.zeros(49)
+    taps[0], taps[-1] = 1, 10 ** (-difference_db / 20)
+    _, response = scipy.signal.freqz(taps, worN=48_000)
+    size = 20 * np.log10(np.abs(response))
+    assert ripple_db(difference_db) == pytest.approx(size.max() - size.min(), abs=0.01)
+    assert ripple_db(-difference_db) == ripple_db(difference_db)
+
+
+def test_equal_copies_cancel_wholly_and_copies_at_once_have_no_notches() -> None:
+    assert ripple_db(0) is None
+    assert notches_hz(0) == ()
+    assert comb(0, 48_000, inverted=False, level_difference_db=0).notches_hz == ()
+
+
+def test_notches_above_hearing_are_not_told() -> None:
+    assert notches_hz(1 / 96_000) == ()
+    assert notches_hz(1 / 48_000, inverted=True) == ()

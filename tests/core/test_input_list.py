@@ -1,0 +1,110 @@
+"""Input lists: rows become edits, bad rows are refused with field and reason, the good ones stand."""
+
+import pytest
+
+from iskelo.core.edits.apply import apply
+from iskelo.core.edits.edit import AddDestination, AddInterface, AddProgram, AddSources
+from iskelo.core.edits.input_list import InputRow, plan_rows
+from iskelo.core.lines.context import read
+from iskelo.core.rig.rig import Rig
+from rigs import Bench, two_voices
+
+
+def blank() -> Bench:
+    return Bench(Rig()).do(
+        AddInterface(name="Corvane 8", jack_in=8, jack_out=8),
+        AddProgram(name="Longhand"),
+        AddDestination(name="Phones"),
+    )
+
+
+def test_a_full_row_makes_source_lead_input_track_and_line() -> None:
+    bench = blank()
+    row = InputRow(
+        number=2, name="Vox", source="Alma", box_input="3", track="Alma dry", purpose="Record", limit="10 ms"
+    )
+    plan = plan_rows(bench.rig, (row,))
+    assert plan.rows[0].accepted
+    bench.do(*plan.edits)
+    state = bench.line("Vox")
+    assert state.headline == "arrives"
+    assert state.line.longest_delay_ms == 10
+    assert state.line.alone
+    assert bench.program().tracks[0].name == "Alma dry"
+    assert bench.program().inputs[0].legs == (3,)
+
+
+def test_a_row_with_a_name_alone_makes_a_track_without_an_input() -> None:
+    bench = blank()
+    plan = plan_rows(bench.rig, (InputRow(number=2, source="Alma"),))
+    bench.do(*plan.edits)
+    assert bench.line("Alma").headline == "silent"
+
+
+def test_a_listen_row_ends_at_the_only_headphones() -> None:
+    bench = blank()
+    bench.do(*plan_rows(bench.rig, (InputRow(number=2, source="Alma", box_input="1", purpose="heard"),)).edits)
+    assert bench.line("Alma").line.purpose == "listen"
+    assert len(bench.line("Alma").line.to_ports) == 2
+
+
+@pytest.mark.parametrize(
+    ("row", "field", "reason"),
+    [
+        ({"source": "Bertil", "box_input": "9"}, "box input", "Corvane 8 has no jack in 9; it has 8"),
+        ({"source": "Bertil", "box_input": "Pellow 1"}, "box input", "there is no interface 'Pellow'"),
+        ({"source": "Bertil", "box_input": "left"}, "box input", "names no input jack"),
+        ({"source": "Bertil", "box_input": "1"}, "box input", "Corvane 8 jack in 1 already takes Alma"),
+        ({"source": "Bertil", "limit": "soon"}, "limit", "'soon' is no delay in milliseconds"),
+        ({"source": "Bertil", "limit": "-3"}, "limit", "is no delay"),
+        ({"source": "Bertil", "purpose": "dance"}, "purpose", "'dance' is no purpose; say record or listen"),
+        ({"name": "Alma", "source": "Bertil"}, "name", "there is a line Alma already"),
+        ({"name": "x"}, "source", "the source is missing"),
+        ({}, "name", "the name is missing"),
+        ({"source": "Corvane 8"}, "source", "Corvane 8 is no source"),
+        ({"source": "Bertil", "track": "77"}, "track", "Longhand has no track 77"),
+        ({"source": "Bertil", "purpose": "listen", "track": "Room"}, "track", "there is no destination 'Room'"),
+        ({"source": "Ber\x07til"}, "source", "control character"),
+        ({"source": "x" * 200}, "source", "at most 80 characters"),
+    ],
+)
+def test_a_bad_row_is_refused_with_its_field_and_reason_and_the_others_stand(row, field: str, reason: str) -> None:
+    rows = (
+        InputRow(number=2, source="Alma", box_input="1"),
+        InputRow(number=3, **row),
+        InputRow(number=4, source="Cassia", box_input="Corvane 8 / 2"),
+    )
+    plan = plan_rows(blank().rig, rows)
+    assert [outcome.accepted for outcome in plan.rows] == [True, False, True]
+    assert plan.rows[1].field == field
+    assert reason in plan.rows[1].reason
+    after = apply(blank().rig, plan.edits).rig
+    assert [state.headline for state in read(after).lines] == ["arrives", "arrives"]
+
+
+def test_two_boxes_must_be_told_apart() -> None:
+    bench = blank().do(AddInterface(name="Pellow Duo"))
+    rows = (
+        InputRow(number=2, source="Alma", box_input="1"),
+        InputRow(number=3, source="Bertil", box_input="pel 2", purpose="listen"),
+    )
+    plan = plan_rows(bench.rig, rows)
+    assert plan.rows[0].reason == "say which box: Corvane 8, Pellow Duo"
+    assert plan.rows[1].accepted
+
+
+def test_a_stereo_source_takes_two_jacks() -> None:
+    bench = blank().do(AddSources(names=("Organ",), width=2))
+    plan = plan_rows(bench.rig, (InputRow(number=2, source="Organ", box_input="8"),))
+    assert "stereo" in plan.rows[0].reason
+    bench.do(*plan_rows(bench.rig, (InputRow(number=2, source="Organ", box_input="7"),)).edits)
+    assert bench.line("Organ").headline == "arrives"
+
+
+def test_an_existing_track_is_found_by_name_or_number_and_gets_an_input_if_it_has_none() -> None:
+    bench = two_voices()
+    bench.do(AddSources(names=("Cassia",)))
+    plan = plan_rows(bench.rig, (InputRow(number=2, source="Cassia", box_input="4", track="2"),))
+    bench.do(*plan.edits)
+    assert bench.line("Cassia").line.to_ports[0].owner == bench.track("T Bertil")
+    assert bench.line("Cassia").headline == "silent"

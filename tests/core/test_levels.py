@@ -1,0 +1,51 @@
+"""Levels: the references, and sums of copies against sums of samples."""
+
+import math
+
+import numpy as np
+import pytest
+
+from iskelo.core.edits.edit import SetTrim
+from iskelo.core.levels.units import db_to_ratio, dbu_to_volts, ratio_to_db, sum_of_copies_db
+from iskelo.core.linecheck.ledger import dbfs
+from rigs import two_voices
+
+
+def test_references() -> None:
+    # 0 dBu = sqrt(0.6) V (1 mW in 600 ohms), 0 dBV = 1 V; +4 dBu against -10 dBV: 11.79 dB. Arithmetic.
+    assert dbu_to_volts(0) == pytest.approx(0.7746, abs=5e-5)
+    assert dbu_to_volts(4) == pytest.approx(1.228, abs=5e-4)
+    assert ratio_to_db(dbu_to_volts(4) / 10 ** (-10 / 20)) == pytest.approx(11.79, abs=0.01)
+
+
+def test_a_full_scale_sine_is_0_dbfs() -> None:
+    # AES17: level in dBFS is RMS, a full-scale sine is 0 dBFS (value from memory, source not consulted).
+    sine = np.sin(2 * np.pi * 997 * np.arange(48_000) / 48_000)
+    assert dbfs(float(np.sqrt(np.mean(sine**2)))) == pytest.approx(0, abs=1e-6)
+
+
+def test_a_microphone_at_its_trim_stands_at_the_alignment_level() -> None:
+    # EBU R 68: alignment level -18 dBFS (from memory). -38 dBu + 38 dB - 18 dBu.
+    bench = two_voices()
+    assert bench.line("L Alma").legs[0].level_dbfs == pytest.approx(-18)
+    bench.do(SetTrim(interface=bench.id("Box"), jack_in=1, trim_db=44))
+    assert bench.line("L Alma").legs[0].level_dbfs == pytest.approx(-12)
+
+
+@pytest.mark.parametrize("sign", [1, -1])
+def test_copies_at_once_add_as_amplitudes_copies_apart_as_powers(sign: int) -> None:
+    noise = np.random.default_rng(1).standard_normal(200_000)
+    apart = noise[100:] + sign * 0.5 * noise[:-100]
+    together = noise + sign * 0.5 * noise
+
+    def level(wave: np.ndarray) -> float:
+        return 10 * math.log10(np.mean(wave**2) / np.mean(noise**2))
+
+    levels = [0.0, ratio_to_db(0.5)]
+    assert sum_of_copies_db(levels, [1, sign], [0, 100]) == pytest.approx(level(apart), abs=0.05)
+    assert sum_of_copies_db(levels, [1, sign], [5, 5]) == pytest.approx(level(together), abs=1e-9)
+
+
+def test_equal_copies_turned_over_leave_nothing() -> None:
+    assert sum_of_copies_db([-18, -18], [1, -1], [7, 7]) is None
+    assert db_to_ratio(-6.0206) == pytest.approx(0.5, abs=1e-5)

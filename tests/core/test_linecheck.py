@@ -1,0 +1,122 @@
+"""Line checks on the twin: the demo, and what each fault sounds like in the ledger."""
+
+import pytest
+
+from iskelo.core.edits.edit import AddInterface, AddSources, Plug, SetDirect, SetLeg, SetValues
+from iskelo.core.linecheck.ledger import Ledger
+from iskelo.core.linecheck.run import CannotCheck, run_line_check
+from iskelo.core.rig.ports import Port
+from iskelo.core.rig.rig import Rig
+from iskelo.core.survey import survey
+from iskelo.core.twin.run import Cancelled
+from iskelo.demo.orrin_point import orrin_point
+from rigs import Bench, ears, heard, two_voices
+
+
+def ledger(bench: Bench) -> Ledger:
+    return run_line_check(bench.rig).ledger
+
+
+def target(found: Ledger, name: str):
+    return next(row for row in found.targets if row.name == name)
+
+
+@pytest.fixture(scope="module")
+def demo() -> Ledger:
+    return run_line_check(orrin_point()).ledger
+
+
+def test_the_demo_opens_with_one_silent_one_doubled_and_one_late_line() -> None:
+    headlines = [line.headline for line in survey(orrin_point()).lines]
+    assert sorted(set(headlines)) == ["arrives", "doubled", "late", "silent"]
+    assert headlines.count("arrives") == len(headlines) - 3
+
+
+def test_on_the_demo_the_measured_delay_equals_the_predicted_one_to_the_sample_for_every_line(demo: Ledger) -> None:
+    lines = {line.id: line for line in survey(orrin_point()).lines}
+    checked = 0
+    for row in demo.targets:
+        assert row.agrees
+        for sound in row.sounds:
+            for copy in sound.copies:
+                assert copy.delay_samples == pytest.approx(copy.predicted_samples, abs=0.01)
+                assert copy.level_dbfs == pytest.approx(copy.predicted_level_dbfs, abs=0.05)
+                assert copy.polarity == copy.predicted_polarity
+                checked += 1
+    assert checked == sum(len(line.arrivals) for line in lines.values()) + 1  # Cassia on Dov's track
+    assert demo.agreeing == len(demo.targets)
+
+
+def test_by_sound_the_same_lines_are_right_as_by_the_plan(demo: Ledger) -> None:
+    planned = {line.id: line.headline == "arrives" for line in survey(orrin_point()).lines}
+    assert {line.line: line.proved for line in demo.lines} == planned
+    words = {line.name: line.words for line in demo.lines if not line.proved}
+    assert words["Dov"] == "Dov is not heard at Longhand track 4 Dov"
+    assert words["Alma, heard"] == "2 copies at Director's phones L, 582 samples apart"
+    assert words["Cassia, heard"] == "13.35 ms, its limit is 10 ms"
+
+
+def test_a_lead_that_turns_the_signal_over_is_heard() -> None:
+    bench = two_voices()
+    bench.do(SetValues(item=bench.rig.patches[0].id, values={"inverted": True}))
+    found = ledger(bench)
+    assert target(found, "Recorder track 1 T Alma").state == "wrong polarity"
+    assert target(found, "Recorder track 1 T Alma").agrees
+    assert [line.proved for line in found.lines] == [False, True]
+
+
+def test_a_stranger_on_a_track_that_wants_to_be_alone_is_heard() -> None:
+    bench = two_voices()
+    bench.do(SetLeg(item=bench.id("In Bertil"), channel=1))
+    found = ledger(bench)
+    row = target(found, "Recorder track 2 T Bertil")
+    assert row.state == "silent"
+    assert [sound.name for sound in row.sounds] == ["Alma"]
+    assert not row.sounds[0].wanted
+
+
+def test_a_rig_with_boxes_at_two_rates_is_checked_at_both() -> None:
+    bench = heard(two_voices(), "Bertil")
+    bench.do(AddInterface(name="Other", rate_hz=44_100), AddSources(names=("Cassia",)))
+    other = bench.id("Other")
+    bench.do(
+        Plug(from_port=bench.out("Cassia"), to_port=Port(other, "jack_in", 1)),
+        Plug(from_port=Port(other, "jack_out", 1), to_port=ears(bench)[0], replace=True),
+        SetDirect(interface=other, jack_in=1, jack_out=1),
+    )
+    heard(bench, "Cassia")
+    found = ledger(bench)
+    assert {row.rate_hz for row in found.targets} == {44_100, 48_000}
+    row = next(row for row in found.targets if row.rate_hz == 44_100)
+    assert row.sounds[0].name == "Cassia"
+    assert row.agrees
+
+
+def test_a_check_of_nothing_says_what_is_missing() -> None:
+    with pytest.raises(CannotCheck, match="add a microphone"):
+        run_line_check(Rig())
+    with pytest.raises(CannotCheck, match="no interface"):
+        run_line_check(Bench(Rig()).do(AddSources(names=("Alma",))).rig)
+    with pytest.raises(CannotCheck, match="nothing to hear"):
+        run_line_check(Bench(Rig()).do(AddSources(names=("Alma",)), AddInterface(name="Box")).rig)
+
+
+def test_progress_is_true_and_a_check_can_be_stopped_at_any_stage() -> None:
+    told: list[tuple[float, str]] = []
+
+    def note(share: float, stage: str) -> bool:
+        told.append((share, stage))
+        return True
+
+    run_line_check(two_voices().rig, note)
+    shares = [share for share, _ in told]
+    assert shares == sorted(shares)
+    assert (shares[0], shares[-1]) == (0.0, 1.0)
+    for stage in ("weaving", "running", "listening"):
+        assert any(words.startswith(stage) for _, words in told)
+
+        def stop(share: float, words: str, stage: str = stage) -> bool:
+            return not words.startswith(stage)
+
+        with pytest.raises(Cancelled):
+            run_line_check(two_voices().rig, stop)

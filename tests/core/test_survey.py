@@ -1,0 +1,113 @@
+"""The survey of any rig: never raises, and its parts agree with each other."""
+
+import contextlib
+
+from hypothesis import given, settings
+
+from iskelo.core.edits.apply import apply
+from iskelo.core.edits.base import Refused
+from iskelo.core.edits.edit import Remove, SetLeg, SetValues
+from iskelo.core.lines.context import read
+from iskelo.core.lines.stations import COLUMNS
+from iskelo.core.planner.choices import choices
+from iskelo.core.rig.rig import Rig
+from iskelo.core.snags.registry import find_snags
+from iskelo.core.survey import compare, survey, trial
+from rigs import any_rig, heard, two_voices
+
+
+@given(any_rig())
+@settings(max_examples=300)
+def test_no_rig_makes_the_survey_raise_and_its_counts_add_up(rig: Rig) -> None:
+    found = survey(rig)
+    assert found == survey(Rig.model_validate(rig.model_dump()))
+    assert [line.id for line in found.lines] == [line.id for line in rig.lines]
+    assert found.vitals.wanted == len(rig.lines)
+    assert found.vitals.arriving == sum(line.headline == "arrives" for line in found.lines)
+    assert sum(found.vitals.snags.values()) == len(found.snags)
+    assert len({snag.key for snag in found.snags}) == len(found.snags)
+    for line in found.lines:
+        assert (line.severity is None) == (line.headline == "arrives")
+        assert [station.column for station in line.stations] == list(COLUMNS)
+        if line.headline in ("silent", "blocked"):
+            assert any(station.trouble for station in line.stations)
+        for arrival in line.arrivals:
+            assert arrival.delay_samples == sum(term.samples for term in arrival.terms)
+        # Every line that does not arrive is told by a snag.
+        assert line.headline == "arrives" or any(line.id in snag.lines for snag in found.snags)
+
+
+@given(any_rig())
+@settings(max_examples=150)
+def test_every_remedy_of_any_rig_can_be_tried(rig: Rig) -> None:
+    for snag in find_snags(read(rig)):
+        for remedy in snag.mend():
+            assert trial(rig, remedy.edits).words
+
+
+@given(any_rig())
+@settings(max_examples=100)
+def test_the_first_remedy_of_a_silent_line_of_any_rig_gives_it_a_way(rig: Rig) -> None:
+    reading = read(rig)
+    for snag in find_snags(reading):
+        if snag.rule in ("line-silent", "line-blocked"):
+            for remedy in snag.mend()[:1]:
+                after = read(apply(rig, remedy.edits).rig)
+                state = next(state for state in after.lines if state.line.id == snag.lines[0])
+                assert all(leg.arrivals for leg in state.legs)
+
+
+@given(any_rig())
+@settings(max_examples=100)
+def test_every_choice_of_every_station_of_any_rig_can_be_tried_or_says_why_not(rig: Rig) -> None:
+    reading = read(rig)
+    for state in reading.lines:
+        for column in COLUMNS:
+            offered = choices(reading, state, column)
+            assert offered.choices or offered.note
+            for choice in offered.choices:
+                if choice.edits:
+                    with contextlib.suppress(Refused):
+                        assert trial(rig, choice.edits).words
+
+
+def test_a_trial_tells_lines_snags_and_numbers_before_and_after() -> None:
+    bench = two_voices()
+    bench.do(SetLeg(item=bench.id("In Bertil"), channel=None))
+    told = trial(bench.rig, (SetLeg(item=bench.id("In Bertil"), channel=2),))
+    assert (told.arriving_now, told.arriving_after, told.wanted_after) == (1, 2, 2)
+    assert [(c.what, c.now, c.after) for c in told.lines] == [("L Bertil", "silent", "arrives, 3.85 ms")]
+    assert len(told.gone_snags) == 2
+    assert told.new_snags == ()
+
+
+def test_a_comparison_names_lines_that_came_and_went() -> None:
+    bench = two_voices()
+    before = survey(bench.rig)
+    bench.do(Remove(items=(bench.id("L Alma"),)))
+    told = compare(before, survey(heard(bench, "Bertil").rig), "")
+    assert {(c.what, c.after) for c in told.lines} == {("Bertil heard", "blocked"), ("L Alma", "gone")}
+
+
+def test_vitals_name_the_slowest_line_that_is_heard() -> None:
+    bench = heard(two_voices(), "Alma", within_ms=10)
+    assert survey(bench.rig).vitals.slowest_heard_ms is None
+    bench.do(SetValues(item=bench.track("T Alma"), values={"monitored": True}))
+    vitals = survey(bench.rig).vitals
+    assert vitals.slowest_heard_ms == 371 / 48
+    assert vitals.slowest_heard_limit_ms == 10
+
+
+def test_a_port_that_leads_nowhere_is_not_used() -> None:
+    bench = two_voices()
+    used = {
+        (use.port.bank, use.port.number): use.used
+        for use in survey(bench.rig).ports
+        if use.port.owner == bench.id("Box")
+    }
+    assert used["jack_in", 1]
+    assert ("jack_in", 3) not in used or not used["jack_in", 3]
+    assert used["jack_out", 2]
+    assert not used["jack_out", 3]
+    assert used["capture", 1]
+    assert not used["capture", 3]

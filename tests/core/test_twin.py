@@ -1,0 +1,192 @@
+"""The twin against the prediction, to the sample, on any rig; and against an outside correlator."""
+
+import itertools
+
+import numpy as np
+import pytest
+import scipy.signal
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from iskelo.core.edits.edit import SetDirect, SetValues
+from iskelo.core.lines.context import read
+from iskelo.core.rig.gear import Interface, Source
+from iskelo.core.rig.ports import Port
+from iskelo.core.rig.rig import Rig
+from iskelo.core.routes.route import ROUTES_AT_MOST, passing_routes
+from iskelo.core.timing.delays import delay_of
+from iskelo.core.twin.delay_line import DelayLine
+from iskelo.core.twin.engine import Engine
+from iskelo.core.twin.run import Cancelled, run_twin
+from rigs import any_rig, ears, heard, two_voices
+
+CLICK_AT_SECONDS = 0.001
+CLICK_DBU = -48.0
+HEARD_RATIO = 1e-3
+"""A copy is a sample this much above nothing; the converter's dither stays below 1e-6."""
+
+
+class Click:
+    """One sample at a source: at 1 ms, at a level that no sum in these rigs brings to full scale."""
+
+    def samples(self, rate_hz: int, start: int, count: int) -> np.ndarray:
+        out = np.zeros(count)
+        at = round(CLICK_AT_SECONDS * rate_hz) - start
+        if 0 <= at < count:
+            out[at] = 10 ** (CLICK_DBU / 20)
+        return out
+
+
+class Noise:
+    def __init__(self, seed: int, level_dbu: float) -> None:
+        self.wave = np.random.default_rng(seed).standard_normal(400_000) * 10 ** (level_dbu / 20)
+
+    def samples(self, rate_hz: int, start: int, count: int) -> np.ndarray:
+        return self.wave[start : start + count]
+
+
+def predicted(rig: Rig, start: Port, end: Port) -> dict[int, float]:
+    """Amplitude by delay, from the routes: what the prediction says a click becomes."""
+    reading = read(rig)
+    copies: dict[int, float] = {}
+    for route in passing_routes(reading.graph, start, end):
+        delay = delay_of(route.edges, reading.found).samples
+        # A converter turns a sine of the full-scale level into 1.0, so a click of RMS units into 1/sqrt(2).
+        amplitude = route.sign * 10 ** ((CLICK_DBU + route.gain_db) / 20) / np.sqrt(2)
+        copies[delay] = copies.get(delay, 0.0) + amplitude
+    return {delay: amplitude for delay, amplitude in copies.items() if abs(amplitude) > HEARD_RATIO * 1e-3}
+
+
+def measured(samples: np.ndarray, rate_hz: int) -> dict[int, float]:
+    """Amplitude by delay: every sample that is not the converter's dither."""
+    at = round(CLICK_AT_SECONDS * rate_hz)
+    return {int(n) - at: float(samples[n]) for n in np.flatnonzero(np.abs(samples) > 3e-6)}
+
+
+@given(any_rig())
+@settings(max_examples=120)
+def test_the_twin_agrees_with_the_prediction_to_the_sample_on_any_rig(rig: Rig) -> None:
+    boxes = [gear for gear in rig.gear if isinstance(gear, Interface)]
+    if not boxes:
+        return
+    seconds = max((4 * box.driver.buffer_samples + 3000) / box.rate_hz for box in boxes) + CLICK_AT_SECONDS
+    for source in (gear for gear in rig.gear if isinstance(gear, Source)):
+        for leg in range(1, source.width + 1):
+            start = Port(source.id, "out", leg)
+            for channel in run_twin(rig, {start: Click()}, seconds):
+                want = predicted(rig, start, channel.port)
+                found = measured(channel.samples, channel.rate_hz)
+                routes = passing_routes(read(rig).graph, start, channel.port)
+                if len(routes) >= ROUTES_AT_MOST:
+                    continue
+                assert found.keys() == want.keys()
+                for delay, amplitude in want.items():
+                    assert found[delay] == pytest.approx(amplitude, rel=2e-2, abs=1e-6)
+
+
+@given(
+    buffer=st.sampled_from([16, 64, 441, 1024, 4096]),
+    fixed=st.tuples(*[st.integers(0, 200)] * 7),
+    rate=st.sampled_from([44_100, 48_000, 96_000, 192_000]),
+)
+@settings(max_examples=25)
+def test_a_recording_measured_by_scipy_has_the_predicted_delay(buffer: int, fixed: tuple[int, ...], rate: int) -> None:
+    """Outside check: scipy.signal.correlate and correlation_lags on noise, both ways through the computer."""
+    bench = two_voices()
+    box = bench.box()
+    names = (
+        "converter_in_samples",
+        "mixer_samples",
+        "link_in_samples",
+        "link_out_samples",
+        "converter_out_samples",
+    )
+    bench.do(
+        SetValues(item=box.id, values={**dict(zip(names, fixed, strict=False)), "rate_hz": rate}),
+        SetValues(
+            item=box.driver.id,
+            values={
+                "buffers_samples": [buffer],
+                "buffer_samples": buffer,
+                "safety_in_samples": fixed[5],
+                "safety_out_samples": fixed[6],
+            },
+        ),
+        SetValues(item=bench.track("T Alma"), values={"monitored": True}),
+    )
+    heard(bench, "Alma")
+    noise = Noise(7, -40)
+    length = 4 * buffer + 8000
+    take = {c.port: c.samples for c in run_twin(bench.rig, {bench.out("Alma"): noise}, length / rate)}
+    for name, port in (("L Alma", Port(bench.track("T Alma"), "track", 1)), ("Alma heard", ears(bench)[0])):
+        played, got = noise.wave[: len(take[port])], take[port]
+        lags = scipy.signal.correlation_lags(len(got), len(played))
+        peak = lags[np.argmax(scipy.signal.correlate(got, played, method="fft"))]
+        assert peak == bench.line(name).delays()[0].samples
+    capture = fixed[0] + fixed[1] + fixed[2] + fixed[5] + buffer
+    assert bench.line("L Alma").delays()[0].samples == capture
+    assert bench.line("Alma heard").delays()[0].samples == capture + buffer + fixed[6] + fixed[3] + fixed[4]
+
+
+def test_direct_monitoring_never_passes_the_computer() -> None:
+    bench = two_voices()
+    bench.do(SetDirect(interface=bench.id("Box"), jack_in=1, jack_out=2, gain_db=-6))
+    heard(bench, "Alma")
+    take = {c.port: c.samples for c in run_twin(bench.rig, {bench.out("Alma"): Click()}, 0.05)}
+    left, right = ears(bench)
+    box = bench.box()
+    assert measured(take[left], 48_000) == {}
+    assert list(measured(take[right], 48_000)) == [
+        box.converter_in_samples + box.mixer_samples + box.converter_out_samples
+    ]
+
+
+def test_a_converter_clips_at_full_scale() -> None:
+    bench = two_voices()
+    loud = Noise(3, 10)
+    take = {c.port: c.samples for c in run_twin(bench.rig, {bench.out("Alma"): loud}, 0.2)}
+    recorded = take[Port(bench.track("T Alma"), "track", 1)]
+    assert recorded.max() == pytest.approx(1, abs=1e-6)
+    assert recorded.min() == -1
+    assert np.mean(np.abs(recorded) > 0.999) > 0.5
+
+
+def test_the_same_seed_gives_the_same_take_and_another_seed_another_dither() -> None:
+    bench = two_voices()
+    runs = [run_twin(bench.rig, {bench.out("Alma"): Click()}, 0.02, seed=seed)[0].samples for seed in (1, 1, 2)]
+    assert np.array_equal(runs[0], runs[1])
+    assert not np.array_equal(runs[0], runs[2])
+
+
+def test_a_run_stops_when_it_is_told_to() -> None:
+    bench = two_voices()
+    shares: list[float] = []
+
+    def stop(share: float) -> bool:
+        shares.append(share)
+        return share < 0.5
+
+    with pytest.raises(Cancelled):
+        run_twin(bench.rig, {bench.out("Alma"): Click()}, 0.2, progress=stop)
+    assert shares == sorted(shares)
+    assert 0.5 <= shares[-1] < 0.6
+
+
+def test_events_run_in_order_of_time_then_devices_before_programs() -> None:
+    engine = Engine([44_100, 48_000])
+    ran: list[str] = []
+    engine.at(engine.ticks(1, 48_000), 1, lambda: ran.append("program"))
+    engine.at(engine.ticks(1, 48_000), 0, lambda: ran.append("device"))
+    engine.at(engine.ticks(1, 44_100), 0, lambda: ran.append("slower clock"))
+    engine.run(engine.ticks_per_second)
+    assert ran == ["device", "program", "slower clock"]
+    assert engine.ticks(44_100, 44_100) == engine.ticks(48_000, 48_000)
+
+
+@given(st.integers(0, 50), st.lists(st.integers(1, 40), min_size=1, max_size=12))
+def test_a_delay_line_delays_blocks_of_any_size(samples: int, blocks: list[int]) -> None:
+    line = DelayLine(1, samples)
+    sound = np.arange(1, sum(blocks) + 1, dtype=float)
+    edges = np.cumsum([0, *blocks])
+    out = [line.push(sound[None, a:b])[0] for a, b in itertools.pairwise(edges)]
+    assert np.array_equal(np.concatenate(out), np.concatenate([np.zeros(samples), sound])[: len(sound)])

@@ -1,0 +1,139 @@
+"""Files in and out: rigs as JSON, input lists as CSV, takes as WAV."""
+
+import io
+import json
+import wave
+
+import numpy as np
+import pytest
+import soundfile
+from hypothesis import given
+
+from iskelo.core.rig.rig import Rig
+from iskelo.core.survey import survey
+from iskelo.demo.orrin_point import orrin_point
+from iskelo.formats.input_list_file import read_input_list
+from iskelo.formats.refusal import Unreadable
+from iskelo.formats.rig_file import read_rig, write_rig
+from iskelo.formats.wav import peaks, read_wav, write_wav
+from rigs import any_rig, two_voices
+
+
+@given(any_rig())
+def test_any_rig_comes_back_from_its_file_equal_with_an_equal_survey(rig: Rig) -> None:
+    back = read_rig(write_rig(rig))
+    assert back == rig
+    assert survey(back) == survey(rig)
+
+
+def spoilt(**changes: object) -> bytes:
+    return json.dumps({**json.loads(write_rig(two_voices().rig)), **changes}).encode()
+
+
+@pytest.mark.parametrize(
+    ("data", "place", "reason"),
+    [
+        (b"%PDF-1.7 \xff\xfe", "byte 9", "no text in UTF-8"),
+        (b"{", "the whole file", "invalid JSON"),
+        (b"[]", "the whole file", "should be an object"),
+        (spoilt(version=2), "version", "input should be 1"),
+        (spoilt(format="else"), "format", "iskelo rig"),
+        (spoilt(colour="red"), "colour", "extra inputs are not permitted"),
+        (spoilt(name="a\x00b"), "name", "control character"),
+        (spoilt(next_number=2), "Alma", None),
+        (spoilt(lines=[{"id": "l1", "name": "x", "purpose": "sing"}]), "lines › 0 › purpose", "'record' or 'listen'"),
+        (spoilt(gear=[{"kind": "spoon"}]), "gear › 0", "does not match any of the expected tags"),
+        (b" " * 9_000_000, "", "larger than 8 MiB"),
+    ],
+)
+def test_a_file_that_is_no_rig_is_refused_with_place_and_reason(data: bytes, place: str, reason: str | None) -> None:
+    with pytest.raises(Unreadable) as caught:
+        read_rig(data)
+    if reason is not None:
+        assert caught.value.place == place
+        assert reason.lower() in caught.value.reason.lower()
+
+
+def test_a_lead_to_a_jack_that_is_not_there_is_named() -> None:
+    document = json.loads(write_rig(two_voices().rig))
+    document["patches"][0]["to_port"][2] = 77
+    with pytest.raises(Unreadable) as caught:
+        read_rig(json.dumps(document).encode())
+    assert caught.value.place.startswith("lead from Alma to")
+    assert "there is no jack in 77 on Box; it has 8" in caught.value.reason
+
+
+LIST = "Line;Mic;Jack;Track;For;Within\nVox;Älma;1;Vox;record;10\n\n;Bertil;2;;;\n"
+
+
+@pytest.mark.parametrize("encoding", ["utf-8", "utf-8-sig", "latin-1"])
+@pytest.mark.parametrize("separator", [",", ";", "\t"])
+def test_lists_are_read_in_every_encoding_and_with_every_separator(encoding: str, separator: str) -> None:
+    found = read_input_list(LIST.replace(";", separator).encode(encoding))
+    assert [row.number for row in found.rows] == [2, 4]
+    assert found.rows[0].source == "Älma"
+    assert found.rows[0].limit == "10"
+    assert found.rows[1].name == ""
+    assert found.mapping["box_input"] == "Jack"
+
+
+def test_headers_are_matched_loosely_and_the_others_named() -> None:
+    found = read_input_list(b"Channel name,SOURCE,Box-Input,Record to,Colour\nx,Alma,3,1,red\n")
+    assert set(found.mapping) == {"source", "box_input", "track"}
+    assert found.left_out == ("Channel name", "Colour")
+    assert found.rows[0].box_input == "3"
+
+
+def test_quoted_cells_may_hold_the_separator_and_line_breaks() -> None:
+    found = read_input_list(b'name,source\n"Vox, close","Alma\nVane"\n')
+    assert found.rows[0].name == "Vox, close"
+    assert found.rows[0].source == "Alma\nVane"
+
+
+@pytest.mark.parametrize(
+    ("data", "reason"),
+    [
+        (b"", "the list is empty"),
+        (b"\n \n", "the list is empty"),
+        (b"1,2,3\n4,5,6\n", "no header row found"),
+        (b"name\0,source\n", "binary data"),
+        (b"PK\x03\x04\x00\x00", "binary data"),
+        (b"source\n" + b"x\n" * 1001, "at most 1000 are read"),
+        (b"x" * 1_100_000, "larger than 1024 KiB"),
+    ],
+)
+def test_what_is_no_list_is_refused_with_its_reason(data: bytes, reason: str) -> None:
+    with pytest.raises(Unreadable, match=reason):
+        read_input_list(data)
+
+
+@pytest.mark.parametrize("channels", [1, 2, 10, 32])
+def test_a_take_reads_back_bit_for_bit_through_libsndfile(channels: int) -> None:
+    """Outside check: libsndfile (soundfile) reads what was written; 24-bit steps are exact."""
+    random = np.random.default_rng(channels)
+    steps = random.integers(-(2**23), 2**23, (channels, 500))
+    data = write_wav([(row / 2**23).astype(np.float32) for row in steps], 96_000)
+    got, rate_hz = soundfile.read(io.BytesIO(data), dtype="int32", always_2d=True)
+    assert rate_hz == 96_000
+    assert np.array_equal(got.T >> 8, steps)
+    info = soundfile.info(io.BytesIO(data))
+    assert (info.subtype, info.format) == ("PCM_24", "WAVEX" if channels > 2 else "WAV")
+    again, _ = read_wav(data)
+    assert again.shape == (channels, 500)
+
+
+def test_a_stereo_wav_is_read_by_the_standard_library() -> None:
+    """Outside check: Python's own wave module."""
+    with wave.open(io.BytesIO(write_wav([np.zeros(10, np.float32)] * 2, 44_100))) as file:
+        assert (file.getnchannels(), file.getframerate(), file.getsampwidth(), file.getnframes()) == (2, 44_100, 3, 10)
+
+
+def test_peaks_are_the_extremes_of_each_stretch() -> None:
+    wave_form = np.array([0, 1, -1, 0.5, 0.25, -0.25], np.float32)
+    assert peaks(wave_form, 3) == [(0, 1), (-1, 0.5), (-0.25, 0.25)]
+    assert peaks(wave_form[:1], 3)[:2] == [(0.0, 0.0), (0.0, 0.0)]
+
+
+def test_the_demo_is_the_same_every_time() -> None:
+    assert orrin_point() == orrin_point()
+    assert write_rig(orrin_point()).endswith(b"}\n")

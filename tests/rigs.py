@@ -1,0 +1,258 @@
+"""Rigs for tests: a small one to change by hand, and any rig at all."""
+
+from dataclasses import dataclass
+
+from hypothesis import strategies as st
+
+from iskelo.core.edits.apply import apply
+from iskelo.core.edits.edit import (
+    AddDestination,
+    AddInterface,
+    AddLine,
+    AddProgram,
+    AddProgramPorts,
+    AddSources,
+    AddTracks,
+    Edit,
+    Plug,
+)
+from iskelo.core.lines.context import read
+from iskelo.core.lines.state import LineState
+from iskelo.core.rig.check import check
+from iskelo.core.rig.gear import (
+    Destination,
+    DirectMonitor,
+    Driver,
+    Interface,
+    Program,
+    ProgramPort,
+    Source,
+    Track,
+)
+from iskelo.core.rig.ports import Port
+from iskelo.core.rig.rig import Line, Patch, Rig, index
+from iskelo.core.snags.registry import find_snags
+from iskelo.core.snags.rule import Snag
+
+
+@dataclass
+class Bench:
+    """A rig under change, with its parts by name."""
+
+    rig: Rig
+
+    def do(self, *edits: Edit) -> "Bench":
+        self.rig = apply(self.rig, edits).rig
+        return self
+
+    def id(self, name: str) -> str:
+        """The id of the gear, input, track, output or line with this name; inputs come before tracks."""
+        found = index(self.rig)
+        for gear in self.rig.gear:
+            if gear.name == name:
+                return gear.id
+        for identity, placed in found.items.items():
+            if placed.item.name == name:
+                return identity
+        return next(line.id for line in self.rig.lines if line.name == name)
+
+    def track(self, name: str) -> str:
+        return next(t.id for p in index(self.rig).programs() for t in p.tracks if t.name == name)
+
+    def out(self, name: str, leg: int = 1) -> Port:
+        return Port(self.id(name), "out", leg)
+
+    def line(self, name: str) -> LineState:
+        return next(state for state in read(self.rig).lines if state.line.name == name)
+
+    def snags(self, rule: str) -> list[Snag]:
+        return [snag for snag in find_snags(read(self.rig)) if snag.rule == rule]
+
+    def box(self) -> Interface:
+        return index(self.rig).interfaces()[0]
+
+    def program(self) -> Program:
+        return index(self.rig).programs()[0]
+
+
+def two_voices() -> Bench:
+    """Two microphones on an 8 x 8 box, recorded on a track each; headphones on jacks 1 and 2; all arrives."""
+    bench = Bench(Rig(name="Two voices"))
+    bench.do(
+        AddSources(names=("Alma", "Bertil")),
+        AddInterface(name="Box", jack_in=8, jack_out=8),
+        AddProgram(name="Recorder"),
+        AddDestination(name="Phones"),
+    )
+    box, recorder, phones = bench.id("Box"), bench.id("Recorder"), bench.id("Phones")
+    bench.do(
+        *(
+            Plug(from_port=bench.out(name), to_port=Port(box, "jack_in", jack))
+            for jack, name in ((1, "Alma"), (2, "Bertil"))
+        ),
+        *(
+            Plug(from_port=Port(box, "jack_out", jack), to_port=Port(phones, "in", leg))
+            for jack, leg in ((1, 1), (2, 2))
+        ),
+        AddProgramPorts(program=recorder, names=("In Alma", "In Bertil"), first_channel=1),
+        AddProgramPorts(program=recorder, side="output", names=("Main",), width=2, first_channel=1),
+    )
+    program = bench.program()
+    inputs = tuple(item.id for item in program.inputs)
+    bench.do(AddTracks(program=recorder, names=("T Alma", "T Bertil"), inputs=inputs, output=program.outputs[0].id))
+    return bench.do(
+        *(
+            AddLine(name=f"L {n}", from_ports=(bench.out(n),), to_ports=(Port(bench.track(f"T {n}"), "track", 1),))
+            for n in ("Alma", "Bertil")
+        )
+    )
+
+
+def ears(bench: Bench) -> tuple[Port, Port]:
+    return Port(bench.id("Phones"), "in", 1), Port(bench.id("Phones"), "in", 2)
+
+
+def heard(bench: Bench, name: str, within_ms: float | None = None) -> Bench:
+    """Add a line from a source to the headphones, named 'NAME heard'."""
+    return bench.do(
+        AddLine(
+            name=f"{name} heard",
+            purpose="listen",
+            from_ports=(bench.out(name),),
+            to_ports=ears(bench),
+            longest_delay_ms=within_ms,
+        )
+    )
+
+
+RATES = st.sampled_from([44_100, 48_000, 88_200, 96_000, 176_400, 192_000])
+BUFFERS = st.sampled_from([16, 32, 48, 64, 128, 240, 256, 441, 512, 1024, 2048, 4096])
+FIXED = st.integers(0, 300)
+GAINS = st.sampled_from([-12.0, -6.0, 0.0, 0.0, 3.0])
+
+
+@st.composite
+def any_rig(draw: st.DrawFn, *, boxes_at_most: int = 2) -> Rig:
+    """Any rig that holds together: anything plugged, mapped, armed or left out, in any combination."""
+    numbers = iter(range(1, 10_000))
+
+    def new(prefix: str) -> str:
+        return f"{prefix}{next(numbers)}"
+
+    boxes, programs, sources, destinations = [], [], [], []
+    for n in range(draw(st.integers(0, boxes_at_most))):
+        buffer, rate = draw(BUFFERS), draw(RATES)
+        ins, outs = draw(st.integers(0, 5)), draw(st.integers(0, 5))
+        pairs = st.tuples(st.integers(1, max(1, ins)), st.integers(1, max(1, outs)))
+        crossed = draw(st.lists(pairs, unique=True, max_size=4)) if ins and outs else []
+        boxes.append(
+            Interface(
+                id=new("b"),
+                name=f"Box {n}",
+                jack_in=ins,
+                jack_out=outs,
+                capture=draw(st.integers(0, 5)),
+                playback=draw(st.integers(0, 5)),
+                rates_hz=(rate,),
+                rate_hz=rate,
+                converter_in_samples=draw(FIXED),
+                mixer_samples=draw(FIXED),
+                link_in_samples=draw(FIXED),
+                link_out_samples=draw(FIXED),
+                converter_out_samples=draw(FIXED),
+                direct=tuple(
+                    DirectMonitor(jack_in=i, jack_out=o, gain_db=draw(GAINS), muted=draw(st.booleans()))
+                    for i, o in crossed
+                ),
+                driver=Driver(
+                    id=new("d"),
+                    buffers_samples=(buffer,),
+                    buffer_samples=buffer,
+                    safety_in_samples=draw(FIXED),
+                    safety_out_samples=draw(FIXED),
+                ),
+            )
+        )
+    for n in range(draw(st.integers(0, 3))):
+        sources.append(Source(id=new("s"), name=f"Source {n}", width=draw(st.integers(1, 2)), level_dbu=-38))
+    for n in range(draw(st.integers(0, 2))):
+        destinations.append(Destination(id=new("x"), name=f"Ears {n}", width=draw(st.integers(1, 2))))
+    channels = st.one_of(st.none(), st.integers(1, 6))
+    for n in range(draw(st.integers(0, 2))):
+        ports = [
+            [
+                ProgramPort(id=new(p), name=f"{p} {k}", legs=tuple(draw(st.lists(channels, min_size=1, max_size=2))))
+                for k in range(draw(st.integers(0, 3)))
+            ]
+            for p in ("i", "o")
+        ]
+        tracks = [
+            Track(
+                id=new("t"),
+                name=f"Track {k}",
+                width=draw(st.integers(1, 2)),
+                input=draw(st.sampled_from([None, *(p.id for p in ports[0])])),
+                output=draw(st.sampled_from([None, *(p.id for p in ports[1])])),
+                armed=draw(st.booleans()),
+                monitored=draw(st.booleans()),
+                muted=draw(st.sampled_from([False, False, True])),
+                gain_db=draw(GAINS),
+                effect_delay_samples=draw(st.sampled_from([0, 0, 1, 64, 777])),
+            )
+            for k in range(draw(st.integers(0, 3)))
+        ]
+        programs.append(
+            Program(
+                id=new("p"),
+                name=f"Program {n}",
+                device=draw(st.sampled_from([None, *(b.id for b in boxes)])) if boxes else None,
+                enabled_in=tuple(draw(st.sets(st.integers(1, 6), min_size=2))),
+                enabled_out=tuple(draw(st.sets(st.integers(1, 6), min_size=2))),
+                inputs=tuple(ports[0]),
+                outputs=tuple(ports[1]),
+                tracks=tuple(tracks),
+            )
+        )
+    jacks_in = [Port(b.id, "jack_in", n) for b in boxes for n in range(1, b.jack_in + 1)]
+    jacks_out = [Port(b.id, "jack_out", n) for b in boxes for n in range(1, b.jack_out + 1)]
+    starts = [Port(s.id, "out", n) for s in sources for n in range(1, s.width + 1)]
+    ends = [Port(d.id, "in", n) for d in destinations for n in range(1, d.width + 1)]
+    patches = []
+    for targets, froms in ((jacks_in, starts), (ends, jacks_out)):
+        for target in targets:
+            if froms and draw(st.sampled_from([True, True, True, False])):
+                patches.append(
+                    Patch(
+                        id=new("w"),
+                        from_port=draw(st.sampled_from(froms)),
+                        to_port=target,
+                        gain_db=draw(GAINS),
+                        muted=draw(st.sampled_from([False, False, False, True])),
+                        inverted=draw(st.sampled_from([False, False, True])),
+                    )
+                )
+    legs = [Port(t.id, "track", n) for p in programs for t in p.tracks for n in range(1, t.width + 1)]
+    lines = []
+    for n in range(draw(st.integers(0, 5))):
+        purpose = draw(st.sampled_from(["record", "listen"]))
+        pool = legs if purpose == "record" else ends
+        lines.append(
+            Line(
+                id=new("l"),
+                name=f"Line {n}",
+                purpose=purpose,
+                from_ports=tuple(draw(st.lists(st.sampled_from(starts), unique=True, max_size=2))) if starts else (),
+                to_ports=tuple(draw(st.lists(st.sampled_from(pool), unique=True, max_size=2))) if pool else (),
+                longest_delay_ms=draw(st.sampled_from([None, 1.0, 10.0, 100.0])),
+                alone=draw(st.booleans()),
+            )
+        )
+    rig = Rig(
+        name="Any",
+        next_number=next(numbers),
+        gear=(*sources, *boxes, *programs, *destinations),
+        patches=tuple(patches),
+        lines=tuple(lines),
+    )
+    check(rig)
+    return rig

@@ -1,0 +1,153 @@
+"""Revisions on a real PostgreSQL: edits, undo, redo, stale edits, migrations."""
+
+from collections.abc import Iterator
+from datetime import UTC, datetime
+from uuid import uuid4
+
+import pytest
+from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
+from sqlalchemy import inspect
+from sqlmodel import Session, SQLModel
+
+from iskelo.command.postgres import Cluster
+from iskelo.core.edits.base import Refused
+from iskelo.core.edits.edit import SetValues
+from iskelo.core.rig.rig import Rig
+from iskelo.store import checks, rigs
+from iskelo.store.database import connect, libpq_url, migrate, sqlalchemy_url
+from rigs import any_rig
+from server import fresh_database
+
+NOW = datetime(2026, 1, 2, 3, 4, tzinfo=UTC)
+
+
+@pytest.fixture
+def session(database_url: str) -> Iterator[Session]:
+    engine = connect(database_url)
+    with Session(engine) as found:
+        yield found
+    engine.dispose()
+
+
+def named(name: str) -> tuple[SetValues]:
+    return (SetValues(item="rig", values={"name": name}),)
+
+
+def made(session: Session) -> rigs.Kept:
+    return rigs.make_rig(session, Rig(name="One"), uuid4(), NOW, "made")
+
+
+def test_undo_and_redo_walk_the_revisions_and_say_what_they_would_do(session: Session) -> None:
+    kept = made(session)
+    two = rigs.edit_rig(session, kept.id, 1, named("Two"), NOW)
+    three = rigs.edit_rig(session, kept.id, two.revision, named("Three"), NOW)
+    assert (three.revision, three.undo, three.redo) == (3, "Two: renamed to Three", None)
+    back = rigs.undo(session, kept.id, 3, NOW)
+    assert (back.revision, back.rig.name, back.redo) == (2, "Two", "Two: renamed to Three")
+    first = rigs.undo(session, kept.id, 2, NOW)
+    assert (first.rig.name, first.undo) == ("One", None)
+    with pytest.raises(rigs.NothingTo):
+        rigs.undo(session, kept.id, 1, NOW)
+    assert rigs.redo(session, kept.id, 1, NOW).rig.name == "Two"
+    assert rigs.redo(session, kept.id, 2, NOW).rig.name == "Three"
+    with pytest.raises(rigs.NothingTo):
+        rigs.redo(session, kept.id, 3, NOW)
+
+
+def test_an_edit_after_an_undo_starts_a_branch_that_redo_follows(session: Session) -> None:
+    kept = made(session)
+    rigs.edit_rig(session, kept.id, 1, named("Two"), NOW)
+    rigs.undo(session, kept.id, 2, NOW)
+    branch = rigs.edit_rig(session, kept.id, 1, named("Other"), NOW)
+    assert (branch.revision, branch.redo) == (3, None)
+    rigs.undo(session, kept.id, 3, NOW)
+    assert rigs.redo(session, kept.id, 1, NOW).rig.name == "Other"
+    assert rigs.rig_at(session, kept.id, 2).name == "Two"
+
+
+def test_a_stale_edit_is_refused_and_a_refused_one_keeps_nothing(session: Session) -> None:
+    kept = made(session)
+    rigs.edit_rig(session, kept.id, 1, named("Two"), NOW)
+    for move in (rigs.undo, rigs.redo):
+        with pytest.raises(rigs.Stale):
+            move(session, kept.id, 1, NOW)
+    with pytest.raises(rigs.Stale):
+        rigs.edit_rig(session, kept.id, 1, named("Late"), NOW)
+    session.rollback()
+    with pytest.raises(Refused):
+        rigs.edit_rig(session, kept.id, 2, (*named("Half"), SetValues(item="x9", values={"name": "x"})), NOW)
+    session.rollback()
+    assert rigs.read_rig(session, kept.id).rig.name == "Two"
+
+
+@given(any_rig(), st.text(min_size=1, max_size=20))
+@settings(max_examples=25, suppress_health_check=[HealthCheck.function_scoped_fixture])
+def test_undo_restores_any_rig_exactly_as_it_was_kept(session: Session, rig: Rig, name: str) -> None:
+    kept = rigs.make_rig(session, rig, uuid4(), NOW, "made")
+    try:
+        rigs.edit_rig(session, kept.id, 1, named(name), NOW)
+    except Refused:
+        session.rollback()
+        return
+    assert rigs.undo(session, kept.id, 2, NOW).rig == rig
+
+
+def test_rigs_are_listed_newest_first_and_removed_with_everything(session: Session) -> None:
+    kept = made(session)
+    check = checks.start_check(session, kept.id, uuid4(), NOW).id
+    assert any(each.id == kept.id and each.name == "One" for each in rigs.list_rigs(session))
+    rigs.remove_rig(session, kept.id)
+    assert rigs.head_of(session, kept.id) is None
+    with pytest.raises(checks.NoSuchCheck):
+        checks.read_check(session, check)
+    with pytest.raises(rigs.NoSuchRig):
+        rigs.read_rig(session, kept.id)
+
+
+def test_sound_is_kept_of_the_newest_checks_only(session: Session) -> None:
+    kept = made(session)
+    ids = []
+    for number in range(checks.TAKES_KEPT + 2):
+        row = checks.start_check(session, kept.id, uuid4(), NOW)
+        assert row.number == number + 1
+        assert checks.begin(session, row.id)
+        assert checks.begin(session, row.id) is None
+        checks.finish(session, row.id, "done", "done", NOW, ledger={}, takes={48_000: ([0], b"sound")})
+        ids.append(row.id)
+    with pytest.raises(checks.NoSuchCheck):
+        checks.take_bytes(session, ids[1], 48_000)
+    assert checks.take_bytes(session, ids[2], 48_000) == b"sound"
+    assert checks.take_bytes(session, ids[-1], 48_000, 1, 3) == b"oun"
+    assert checks.take_files(session, ids[-1]) == [(48_000, [0], 5)]
+
+
+def test_a_check_can_be_cancelled_while_it_waits_and_while_it_runs(session: Session) -> None:
+    kept = made(session)
+    waiting = checks.start_check(session, kept.id, uuid4(), NOW)
+    assert checks.ask_to_cancel(session, waiting.id).state == "cancelled"
+    assert checks.begin(session, waiting.id) is None
+    running = checks.start_check(session, kept.id, uuid4(), NOW)
+    checks.begin(session, running.id)
+    assert checks.tell_progress(session, running.id, 0.25, "running")
+    checks.ask_to_cancel(session, running.id)
+    assert not checks.tell_progress(session, running.id, 0.5, "running")
+    assert checks.requeue_unfinished(session) == [running.id]
+
+
+def test_the_migrations_make_exactly_the_tables_of_the_models(cluster: Cluster) -> None:
+    url = fresh_database(cluster)
+    migrate(url)
+    migrate(url)
+    engine = connect(url)
+    found = inspect(engine)
+    for table in SQLModel.metadata.sorted_tables:
+        columns = {column["name"]: column["nullable"] for column in found.get_columns(table.name)}
+        assert columns == {column.name: bool(column.nullable) for column in table.columns}
+    engine.dispose()
+
+
+def test_addresses() -> None:
+    assert sqlalchemy_url("postgres://a/b") == "postgresql+psycopg://a/b"
+    assert sqlalchemy_url("postgresql+psycopg://a/b") == "postgresql+psycopg://a/b"
+    assert libpq_url("postgresql+psycopg://a/b") == "postgresql://a/b"
