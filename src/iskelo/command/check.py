@@ -7,8 +7,9 @@ import time
 from pathlib import Path
 
 from iskelo.api.openapi import contract
-from iskelo.command.install import built_screens, chromium, node_modules, postgres_programs
+from iskelo.command.install import built_screens, chromium, node_modules, postgres_programs, recorded_speech
 from iskelo.command.places import ROOT, WEB, give_up, say
+from iskelo.core.snags.registry import RULES
 
 PYTHON = sys.executable
 BIN = Path(PYTHON).parent
@@ -35,19 +36,37 @@ def generated_types() -> str:
     return done.stdout
 
 
+def generated_snags() -> str:
+    """``docs/snags.md``: every rule with what it looks for, from its docstring."""
+    rows = ["# The snags", "", "Made from the rules in `src/iskelo/core/snags/` by `./iskelo types`.", ""]
+    for area, rules in RULES:
+        rows += [f"## {area.capitalize()}", "", "| rule | looks for |", "|---|---|"]
+        for rule in rules:
+            looks_for = " ".join((rule.__doc__ or "").split())
+            rows.append(f"| {rule.__name__.replace('_', ' ')} | {looks_for} |")
+        rows.append("")
+    return "\n".join(rows)
+
+
+def generated() -> dict[Path, str]:
+    """Every file that is made from something else, with what it should hold."""
+    return {types_file(): generated_types(), ROOT / "docs" / "snags.md": generated_snags()}
+
+
 def make_types() -> int:
-    """Write the generated files anew: the screens' types and ``docs/snags.md``."""
+    """Write the generated files anew."""
     node_modules()
-    types_file().parent.mkdir(parents=True, exist_ok=True)
-    types_file().write_text(generated_types())
+    for path, text in generated().items():
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_text(text)
     return 0
 
 
-def _fresh_types() -> int:
-    if types_file().read_text() != generated_types():
-        print("web/src/api/schema.d.ts is stale; run ./iskelo types")
-        return 1
-    return 0
+def _fresh() -> bool:
+    stale = [path for path, text in generated().items() if not path.exists() or path.read_text() != text]
+    for path in stale:
+        print(f"{path.relative_to(ROOT)} is stale; run ./iskelo types")
+    return not stale
 
 
 def check() -> int:
@@ -71,7 +90,7 @@ def check() -> int:
             print(done.stdout + done.stderr)
         failed += _report(name, done.returncode == 0, began)
     began = time.monotonic()
-    failed += _report("types of the API", _fresh_types() == 0, began)
+    failed += _report("generated files", _fresh(), began)
     return failed
 
 
@@ -84,6 +103,7 @@ def test(more: list[str]) -> int:
     """Install what the tests need, check everything, run every test; an error if anything failed."""
     postgres_programs()
     chromium()
+    recorded_speech()
     web_dir = built_screens()
     failed = 0 if more else check()
     began = time.monotonic()

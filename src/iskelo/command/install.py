@@ -86,6 +86,13 @@ def chromium() -> Path:
     return CHROMIUM
 
 
+def recorded_speech() -> None:
+    """Recorded speech for the tests of detection: the spoken channel names of alsa-utils."""
+    if not any(Path("/usr/share/sounds/alsa").glob("*.wav")):
+        with one_at_a_time():
+            debian(["alsa-utils"], "recorded speech for the tests")
+
+
 def _node_version() -> tuple[int, int] | None:
     node = shutil.which("node")
     if not node or not shutil.which("npm"):

@@ -294,7 +294,8 @@ def compare(now: Survey, after: Survey, words: str) -> NowAfter:
     before = {line.id: line for line in now.lines}
     lines = []
     numbers = []
-    for line in after.lines:
+    # Lines that begin or cease to arrive come first, then those that only arrive sooner or later.
+    for line in sorted(after.lines, key=lambda each: _same_headline(before.get(each.id), each)):
         old = before.get(line.id)
         if old is None or say_state(old) != say_state(line):
             lines.append(Change(line.name, say_state(old) if old else "not there", say_state(line)))
@@ -316,6 +317,10 @@ def compare(now: Survey, after: Survey, words: str) -> NowAfter:
         new_snags=tuple(title for key, title in titles_after.items() if key not in titles_now),
         gone_snags=tuple(title for key, title in titles_now.items() if key not in titles_after),
     )
+
+
+def _same_headline(old: LineView | None, new: LineView) -> bool:
+    return old is not None and old.headline == new.headline
 
 
 def say_state(line: LineView) -> str:

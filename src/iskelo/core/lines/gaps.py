@@ -19,45 +19,69 @@ class Gap:
     words: str
 
 
-def find_gap(graph: Graph, found: Index, start: Port, end: Port) -> Gap:
+@dataclass(frozen=True, slots=True)
+class Behind:
+    """What lies behind one target: every port that could reach it, and from each the next step to it."""
+
+    ports: set[Port]
+    onward: dict[Port, Port]
+    nearest: Port
+    relevant: frozenset[str]
+
+
+def look_back(graph: Graph, found: Index, end: Port) -> Behind:
+    """Everything behind a target; worked out once for all the lines that end there."""
+    onward: dict[Port, Port] = {}
+    queue = [end]
+    seen = {end}
+    while queue:
+        port = queue.pop()
+        for edge in graph.entering.get(port, ()):
+            if edge.start not in seen:
+                seen.add(edge.start)
+                onward[edge.start] = port
+                queue.append(edge.start)
+    return Behind(seen, onward, nearest(seen), _relevant(found, seen))
+
+
+def find_gap(graph: Graph, found: Index, start: Port, end: Port, behind: Behind) -> Gap:
     """Name the exact gap between a source port and a target port that no way joins."""
-    behind = reaching(graph, end, passing=False)
-    relevant = _relevant(found, behind, end)
     ahead = {port for port in reached(graph, start, passing=False) if STAGE[port.bank] < STAGE[end.bank]}
     if end.bank == "track":
         ahead = {port for port in ahead if STAGE[port.bank] <= STAGE["input"]}
-    near = {port for port in ahead if found.owner(port).id in relevant} or ahead
-    far = furthest(near)
-    back = nearest(behind)
-    short = _reason(found, far, back, end, behind)
+    near = {port for port in ahead if found.owner(port).id in behind.relevant} or ahead
+    far, back = furthest(near), behind.nearest
+    short = _reason(found, far, back, end, behind.ports)
     words = (
         f"{found.say(start)} gets no further than {found.say(far)}"
         if far != start
         else f"{found.say(start)} goes nowhere yet"
     )
     fed = f"{found.say(end)} is fed from {found.say(back)}" if back != end else f"{found.say(end)} is fed by nothing"
-    after = [port for port in _chain(graph, back, end) if STAGE[port.bank] > STAGE[far.bank]]
+    chain = [back]
+    while chain[-1] != end:
+        chain.append(behind.onward[chain[-1]])
     return Gap(
         tuple(_chain(graph, start, far)),
-        tuple(after),
+        tuple(port for port in chain if STAGE[port.bank] > STAGE[far.bank]),
         short,
         f"{words}; {fed}: {short}.",
     )
 
 
-def _relevant(found: Index, behind: set[Port], end: Port) -> set[str]:
+def _relevant(found: Index, behind: set[Port]) -> frozenset[str]:
     """The gear a way to the target would have to use: what feeds it now, and the devices of its programs."""
-    owners = {found.owner(port).id for port in (*behind, end)}
+    owners = {found.owner(port).id for port in behind}
     for identity in tuple(owners):
         gear = found.gear[identity]
         if isinstance(gear, Program) and gear.device:
             owners.add(gear.device)
-    return owners
+    return frozenset(owners)
 
 
 def _chain(graph: Graph, start: Port, end: Port) -> list[Port]:
     """The ports of one way between two joined ports."""
-    useful = reaching(graph, end, passing=False)
+    useful = reaching(graph, end, passing=False, within=reached(graph, start, passing=False))
     way = [start]
     while way[-1] != end:
         way.append(next(edge.end for edge in graph.leaving[way[-1]] if edge.end in useful))

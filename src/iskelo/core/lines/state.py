@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from iskelo.core.levels.units import sum_of_copies_db
-from iskelo.core.lines.gaps import Gap, find_gap
+from iskelo.core.lines.gaps import Behind, Gap, find_gap, look_back
 from iskelo.core.rig.gear import Source
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Index, Line
@@ -111,7 +111,8 @@ def line_states(graph: Graph, found: Index) -> list[LineState]:
             wanted.setdefault(end, set()).update(line.from_ports)
             if line.alone:
                 guarded.setdefault(end, []).append(line)
-    return [_state(line, graph, found, heard, wanted, guarded) for line in found.rig.lines]
+    behind: dict[Port, Behind] = {}
+    return [_state(line, graph, found, heard, wanted, guarded, behind) for line in found.rig.lines]
 
 
 def _heard(graph: Graph, found: Index) -> dict[Port, list[Port]]:
@@ -127,7 +128,7 @@ def _heard(graph: Graph, found: Index) -> dict[Port, list[Port]]:
     return heard
 
 
-def _leg(graph: Graph, found: Index, start: Port, end: Port) -> Leg:
+def _leg(graph: Graph, found: Index, start: Port, end: Port, behind: dict[Port, Behind]) -> Leg:
     source = found.gear[start.owner]
     assert isinstance(source, Source)
     arrivals = sorted(
@@ -141,8 +142,11 @@ def _leg(graph: Graph, found: Index, start: Port, end: Port) -> Leg:
         longest = max(arrivals, key=lambda arrival: len(arrival.route.edges))
         return Leg(start, end, tuple(arrivals), longest.route, None, _comb(arrivals))
     way = least_blocked(graph, start, end)
-    gap = find_gap(graph, found, start, end) if way is None else None
-    return Leg(start, end, (), way, gap, None)
+    if way is not None:
+        return Leg(start, end, (), way, None, None)
+    if end not in behind:
+        behind[end] = look_back(graph, found, end)
+    return Leg(start, end, (), None, find_gap(graph, found, start, end, behind[end]), None)
 
 
 def _comb(arrivals: list[Arrival]) -> Comb | None:
@@ -167,8 +171,9 @@ def _state(
     heard: dict[Port, list[Port]],
     wanted: dict[Port, set[Port]],
     guarded: dict[Port, list[Line]],
+    behind: dict[Port, Behind],
 ) -> LineState:
-    legs = tuple(_leg(graph, found, start, end) for start, end in line.pairs())
+    legs = tuple(_leg(graph, found, start, end, behind) for start, end in line.pairs())
     others = tuple(
         dict.fromkeys(
             start for end in line.to_ports if line.alone for start in heard.get(end, ()) if start not in line.from_ports

@@ -75,7 +75,7 @@ class Rig(Value):
     name: Name = "New rig"
     notes: Notes = ""
     next_number: Annotated[int, Field(ge=1, le=1_000_000_000)] = 1
-    gear: Annotated[tuple[Gear, ...], Field(max_length=512)] = ()
+    gear: Annotated[tuple[Gear, ...], Field(max_length=4096)] = ()
     patches: Annotated[tuple[Patch, ...], Field(max_length=4096)] = ()
     lines: Annotated[tuple[Line, ...], Field(max_length=1024)] = ()
 

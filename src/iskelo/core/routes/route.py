@@ -35,12 +35,12 @@ class Route:
         return sign
 
 
-def reaching(graph: Graph, end: Port, *, passing: bool) -> set[Port]:
-    """All ports from which ``end`` can be reached (itself included)."""
+def reaching(graph: Graph, end: Port, *, passing: bool, within: set[Port] | None = None) -> set[Port]:
+    """All ports from which ``end`` can be reached (itself included); ``within`` looks at those ports only."""
     seen, queue = {end}, [end]
     while queue:
         for edge in graph.entering.get(queue.pop(), ()):
-            if edge.start not in seen and not (passing and edge.block):
+            if edge.start not in seen and not (passing and edge.block) and (within is None or edge.start in within):
                 seen.add(edge.start)
                 queue.append(edge.start)
     return seen
@@ -60,9 +60,13 @@ def reached(graph: Graph, start: Port, *, passing: bool) -> set[Port]:
 def passing_routes(graph: Graph, start: Port, end: Port) -> list[Route]:
     """Every way on which sound passes now, at most ``ROUTES_AT_MOST`` of them.
 
-    The graph has no circles, so every way is finite; ports that cannot reach the end are never entered.
+    The graph has no circles, so every way is finite. Few ports lie ahead of one source, but everything may
+    lie behind one pair of headphones: so the search goes forward first, and back only over what it found.
     """
-    useful = reaching(graph, end, passing=True)
+    ahead = reached(graph, start, passing=True)
+    if end not in ahead:
+        return []
+    useful = reaching(graph, end, passing=True, within=ahead)
     routes: list[Route] = []
     stack: list[tuple[Port, tuple[Edge, ...]]] = [(start, ())] if start in useful else []
     while stack and len(routes) < ROUTES_AT_MOST:
@@ -80,9 +84,10 @@ def least_blocked(graph: Graph, start: Port, end: Port) -> Route | None:
     """The way with the fewest blocked edges, whether sound passes or not; None if there is no way at all."""
     best: dict[Port, tuple[int, tuple[Edge, ...]]] = {start: (0, ())}
     queue: deque[Port] = deque([start])
-    useful = reaching(graph, end, passing=False)
-    if start not in useful:
+    ahead = reached(graph, start, passing=False)
+    if end not in ahead:
         return None
+    useful = reaching(graph, end, passing=False, within=ahead)
     while queue:
         port = queue.popleft()
         cost, way = best[port]

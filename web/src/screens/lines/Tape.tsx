@@ -193,7 +193,8 @@ function Strip({ arrival, x, y }: { arrival: Arrival; x: (ms: number) => number;
   return (
     <g>
       <text x={x(0)} y={y + 10}>
-        {arrival.way}, {arrival.delay_ms.toFixed(2)} ms{arrival.inverted ? ", turned over" : ""}:{" "}
+        {arrival.way}, {arrival.delay_ms.toFixed(2)} ms, {arrival.delay_samples} samples
+        {arrival.inverted ? ", turned over" : ""}:{" "}
         {arrival.terms.map((term) => `${term.label.replace("wait: ", "")} ${term.samples}`).join(" · ")}
       </text>
       {arrival.terms.map((term, index) => {

@@ -53,7 +53,7 @@ function Frame() {
     ...PLACES.map((place) => ({
       keys: place.key,
       words: place.words,
-      run: () => void go(`${base}/${place.to}`),
+      run: () => void go(`${base}/${place.to}`, { flushSync: true }),
     })),
     { keys: "s", words: "Snags", run: () => openSnags(snag === null ? "" : null) },
     { keys: "?", words: "All keys", run: () => setListing((on) => !on) },
