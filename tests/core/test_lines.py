@@ -168,6 +168,14 @@ def test_hot_is_above_full_scale() -> None:
     assert "+1.0 dBFS" in bench.line("L Alma").findings[0].words
 
 
+def test_a_heard_line_whose_channel_no_program_takes_says_so() -> None:
+    bench = heard(two_voices(), "Bertil")
+    bench.do(SetLeg(item=bench.id("In Bertil"), channel=None))
+    gap = bench.line("Bertil heard").legs[0].gap
+    assert gap is not None
+    assert gap.short == "no program passes channel 2 on"
+
+
 def test_a_line_with_no_ends_says_so() -> None:
     bench = two_voices()
     bench.do(AddLine(name="Idea"))

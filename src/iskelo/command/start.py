@@ -113,7 +113,9 @@ def serve(database_url: str, web_dir: Path | None, port: int) -> int:
 
     stopped = threading.Event()
     threading.Thread(target=announce, daemon=True).start()
-    # A hangup of the terminal stops us in good order, too.
+    # The server raises the signal that stopped it once more when it has ended; we then go on to stop the
+    # database in good order. A hangup of the terminal stops us likewise.
+    signal.signal(signal.SIGTERM, lambda *_: None)
     signal.signal(signal.SIGHUP, lambda *_: server.handle_exit(signal.SIGTERM, None))
     try:
         server.run()

@@ -1,23 +1,28 @@
-import { useRef } from "react"
+import { useRef, useState } from "react"
 
 import { Input } from "./controls"
+
+/** Whether a value was kept; a refused one stays in its field. */
+export type Kept = Promise<boolean> | boolean
 
 interface Props {
   value: string | number | null
   label: string
-  onKeep: (text: string) => void
+  onKeep: (text: string) => Kept
   width?: string
   figure?: boolean
   placeholder?: string
 }
 
-/** A field that keeps on Enter or when left, and goes back to what was on Escape. */
+/** A field that keeps on Enter or when left; what is refused stays as typed, marked, until Escape. */
 export function Commit({ value, label, onKeep, width = "100%", figure = false, placeholder }: Props) {
   const shown = value === null ? "" : String(value)
   const field = useRef<HTMLInputElement>(null)
-  const keep = () => {
+  const [bad, setBad] = useState(false)
+  const keep = async () => {
     const text = field.current?.value.trim() ?? ""
-    if (text !== shown) onKeep(text)
+    if (text !== shown) setBad((await onKeep(text)) === false)
+    else setBad(false)
   }
   return (
     <Input
@@ -25,10 +30,12 @@ export function Commit({ value, label, onKeep, width = "100%", figure = false, p
       key={shown}
       w={width}
       figure={figure}
+      bad={bad}
+      aria-invalid={bad}
       aria-label={label}
       placeholder={placeholder}
       defaultValue={shown}
-      onBlur={keep}
+      onBlur={() => void keep()}
       onKeyDown={(event) => {
         if (event.key === "Enter") event.currentTarget.blur()
         if (event.key === "Escape") {

@@ -7,7 +7,7 @@ const SHOWN = 8
 /** What a change would do, before it is made: pencil, never ink. */
 export function NowAfter({ trial }: { trial: Trial }) {
   const rows: [string, string, string][] = [
-    ["lines that arrive", String(trial.arriving_now), `${trial.arriving_after} of ${trial.wanted_after}`],
+    ["arrive", String(trial.arriving_now), `${trial.arriving_after} of ${trial.wanted_after}`],
     ...trial.lines
       .slice(0, SHOWN)
       .map((change): [string, string, string] => [change.what, change.now, change.after]),
@@ -75,7 +75,7 @@ export function NowAfter({ trial }: { trial: Trial }) {
               edits
             </chakra.td>
             <chakra.td colSpan={2} wordBreak="break-word">
-              {trial.words.length > 400 ? `${trial.words.slice(0, 400)}…` : trial.words}
+              {trial.words.length > 240 ? `${trial.words.slice(0, 240)}…` : trial.words}
             </chakra.td>
           </tr>
         </tbody>

@@ -99,6 +99,8 @@ def _reason(found: Index, far: Port, back: Port, end: Port, behind: set[Port]) -
             return f"jack {far.number} has no capture channel" if end.bank == "track" else _tail(found, back)
         case "capture" | "input" if isinstance(program, Program) and program.device is None:
             return f"{program.name} has no device"
+        case "capture" if end.bank == "in":
+            return f"no program passes channel {far.number} on"
         case "capture":
             return _not_taken(found, far, back, behind)
         case "input":
@@ -138,8 +140,6 @@ def _not_taken(found: Index, far: Port, back: Port, behind: set[Port]) -> str:
         case "capture" | "jack_in" | "out":
             taken = sorted({port.number for port in behind if port.bank == "capture"})
             return f"takes {', '.join(map(str, taken))}, not {far.number}"
-        case "output":
-            return f"no track feeds {found.name(back.owner)}"
     return f"no program takes channel {far.number}"
 
 

@@ -2,7 +2,7 @@ import { Box, Flex, chakra } from "@chakra-ui/react"
 
 import type { Destination, Edit, Gear, Source } from "../../api/client"
 import { useRig } from "../../api/rig"
-import { Commit } from "../../parts/Commit"
+import { Commit, type Kept } from "../../parts/Commit"
 import { Button, Select, TextArea } from "../../parts/controls"
 import { InterfaceFields } from "./InterfaceFields"
 import { usePorts } from "./Pegs"
@@ -45,16 +45,17 @@ export function Inspector({ gear, port }: { gear: Gear; port: string | null }) {
 /** Sets fields of one thing. */
 export function useSet(item: string) {
   const { edit } = useRig()
-  return (values: Extract<Edit, { edit: "set" }>["values"]) => void edit([{ edit: "set", item, values }])
+  return (values: Extract<Edit, { edit: "set" }>["values"]) => edit([{ edit: "set", item, values }])
 }
 
 /** Keeps a typed number; says so in place when it is none. */
 export function useNumber() {
   const { say } = useRig()
-  return (label: string, text: string, keep: (number: number) => void) => {
+  return (label: string, text: string, keep: (number: number) => Kept): Kept => {
     const number = Number(text.replace(",", "."))
-    if (text === "" || Number.isNaN(number)) say(`${label}: “${text}” is no number.`)
-    else keep(number)
+    if (text !== "" && !Number.isNaN(number)) return keep(number)
+    say(`${label}: “${text}” is no number.`)
+    return false
   }
 }
 
@@ -82,7 +83,7 @@ export function NumberRow(props: {
   words: string
   value: number
   unit?: string
-  onKeep: (value: number) => void
+  onKeep: (value: number) => Kept
 }) {
   const number = useNumber()
   return (

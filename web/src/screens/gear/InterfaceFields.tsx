@@ -3,7 +3,7 @@ import { useState } from "react"
 
 import type { Interface } from "../../api/client"
 import { useRig } from "../../api/rig"
-import { Commit } from "../../parts/Commit"
+import { Commit, type Kept } from "../../parts/Commit"
 import { Button, Figure, Input, Select } from "../../parts/controls"
 import { NumberRow, Row, Section, useNumber, useSet } from "./Inspector"
 
@@ -118,7 +118,7 @@ function NumberList({
 }: {
   label: string
   values: number[]
-  onKeep: (values: number[]) => void
+  onKeep: (values: number[]) => Kept
 }) {
   const { say } = useRig()
   return (
@@ -133,7 +133,8 @@ function NumberList({
           .map(Number)
         if (numbers.length === 0 || numbers.some(Number.isNaN))
           say(`${label}: “${text}” is no list of numbers.`)
-        else onKeep(numbers)
+        else return onKeep(numbers)
+        return false
       }}
     />
   )
@@ -193,10 +194,8 @@ function Jacks({ box }: { box: Interface }) {
               width="56px"
               figure
               onKeep={(text) =>
-                number(
-                  `Trim of jack in ${jack}`,
-                  text,
-                  (trim_db) => void edit([{ edit: "set_trim", interface: box.id, jack_in: jack, trim_db }]),
+                number(`Trim of jack in ${jack}`, text, (trim_db) =>
+                  edit([{ edit: "set_trim", interface: box.id, jack_in: jack, trim_db }]),
                 )
               }
             />
@@ -225,7 +224,7 @@ function Direct({ box }: { box: Interface }) {
   const number = useNumber()
   const [ends, setEnds] = useState({ from: "1", to: "1" })
   const put = (jack_in: number, jack_out: number, gain_db: number | null, muted = false) =>
-    void edit([{ edit: "set_direct", interface: box.id, jack_in, jack_out, gain_db, muted }])
+    edit([{ edit: "set_direct", interface: box.id, jack_in, jack_out, gain_db, muted }])
   return (
     <Section title="Direct monitoring: jack in to jack out, gain in dB">
       {box.direct.map((cross) => (

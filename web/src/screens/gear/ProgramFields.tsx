@@ -159,9 +159,8 @@ function PortRow(props: { item: ProgramPort; position: number; size: number; sid
           placeholder="none"
           onKeep={(text) => {
             const keep = (wanted: number | null) =>
-              void edit([{ edit: "set_leg", item: item.id, leg: index + 1, channel: wanted }])
-            if (text === "") keep(null)
-            else number(`Channel of ${item.name}`, text, keep)
+              edit([{ edit: "set_leg", item: item.id, leg: index + 1, channel: wanted }])
+            return text === "" ? keep(null) : number(`Channel of ${item.name}`, text, keep)
           }}
         />
       ))}

@@ -1,8 +1,9 @@
 import { Box, Flex, chakra } from "@chakra-ui/react"
-import { Fragment, useEffect, useRef } from "react"
+import { Fragment, useEffect, useRef, useState } from "react"
 
 import type { LineView, Station } from "../../api/client"
 import { useRig } from "../../api/rig"
+import type { Kept } from "../../parts/Commit"
 import { Figure, Input } from "../../parts/controls"
 import { Mark, Tick } from "../../parts/Mark"
 import { StationEditor } from "./StationEditor"
@@ -227,13 +228,19 @@ function TextCell(
     value: string
     right?: boolean
     shown: React.ReactNode
-    onKeep: (text: string) => void
+    onKeep: (text: string) => Kept
   },
 ) {
   const done = useRef(false)
-  const keep = (text: string) => {
-    if (!done.current && text.trim() !== props.value) props.onKeep(text.trim())
+  const [bad, setBad] = useState(false)
+  // What is refused stays in the cell as it was typed; Escape gives it up.
+  const keep = async (text: string, then: () => void) => {
+    if (done.current) return
     done.current = true
+    const refused = text.trim() !== props.value && (await props.onKeep(text.trim())) === false
+    setBad(refused)
+    if (refused) done.current = false
+    else then()
   }
   return (
     <chakra.td
@@ -253,29 +260,28 @@ function TextCell(
           w="100%"
           h="27px"
           figure={props.right}
+          bad={bad}
+          aria-invalid={bad}
           aria-label={props.label}
           defaultValue={props.value}
           onFocus={(event) => {
             done.current = false
-            event.target.select()
+            if (!bad) event.target.select()
           }}
-          onBlur={(event) => {
-            keep(event.target.value)
-            props.onLeave()
-          }}
+          onBlur={(event) => void keep(event.target.value, props.onLeave)}
           onKeyDown={(event) => {
             if (event.key === "Enter") {
               event.preventDefault()
-              keep(event.currentTarget.value)
-              props.onLeave()
+              void keep(event.currentTarget.value, props.onLeave)
             } else if (event.key === "Escape") {
               event.preventDefault()
               done.current = true
+              setBad(false)
               props.onLeave()
             } else if (event.key === "Tab") {
               event.preventDefault()
-              keep(event.currentTarget.value)
-              props.onMove(event.shiftKey ? -1 : 1)
+              const step = event.shiftKey ? -1 : 1
+              void keep(event.currentTarget.value, () => props.onMove(step))
             }
           }}
         />
@@ -297,7 +303,7 @@ function NameCell(props: EditableProps) {
       label={`Name of line ${line.position}`}
       value={line.name}
       shown={<b title={line.name}>{line.name}</b>}
-      onKeep={(name) => void edit([{ edit: "set", item: line.id, values: { name } }])}
+      onKeep={(name) => edit([{ edit: "set", item: line.id, values: { name } }])}
     />
   )
 }
@@ -314,9 +320,10 @@ function DelayCell(props: EditableProps) {
       shown={<Delay line={line} />}
       onKeep={(text) => {
         const limit = text === "" ? null : Number(text.replace(",", ".").replace(/\s*ms$/i, ""))
-        if (Number.isNaN(limit))
-          say(`${line.name}: “${text}” is no delay in milliseconds; type for example 10.`)
-        else void edit([{ edit: "set", item: line.id, values: { longest_delay_ms: limit } }])
+        if (!Number.isNaN(limit))
+          return edit([{ edit: "set", item: line.id, values: { longest_delay_ms: limit } }])
+        say(`${line.name}: “${text}” is no delay in milliseconds; type for example 10.`)
+        return false
       }}
     />
   )

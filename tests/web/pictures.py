@@ -1,0 +1,64 @@
+"""Take the pictures of docs/screenshots/ from a running Iskelo: python tests/web/pictures.py http://127.0.0.1:8460
+
+A fresh copy of the demo is made for them and removed again.
+"""
+
+import sys
+from pathlib import Path
+
+import httpx
+from playwright.sync_api import Page, sync_playwright
+
+FOLDER = Path(__file__).parents[2] / "docs" / "screenshots"
+FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-background-networking", "--disable-sync"]
+LIST = "Line;Source;Box input;Track;Purpose;Limit\n" + "\n".join(
+    [
+        "Organ left;Reed organ L;1;Organ L;record;",
+        "Ines;Narrator;9;Ines;record;",
+        "Room, heard;Room pair;;Director's phones;listen;soon",
+        "Dov, heard;Dov;;Director's phones;listen;10 ms",
+        "Tank, heard;Tank hydrophone;;Director's phones;listen;10 ms",
+    ]
+)
+
+
+def take(page: Page, name: str) -> None:
+    page.wait_for_timeout(500)
+    page.screenshot(path=FOLDER / f"{name}.png")
+
+
+def main(url: str) -> None:
+    rig = httpx.post(f"{url}/api/rigs", json={"example": "orrin-point"}).json()["id"]
+    with sync_playwright() as playwright:
+        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        page = browser.new_page(viewport={"width": 1280, "height": 800})
+        page.goto(f"{url}/rigs/{rig}/lines")
+        page.click('[data-line="Alma, heard"]')
+        take(page, "lines")
+        page.click('[data-line="Dov"]')
+        page.keyboard.press("Enter")
+        page.wait_for_timeout(300)
+        page.keyboard.press("ArrowDown")
+        take(page, "station")
+        page.keyboard.press("Escape")
+        page.keyboard.press("m")
+        take(page, "snags")
+        page.keyboard.press("Escape")
+        file = {"name": "inputs.csv", "mimeType": "text/csv", "buffer": LIST.encode()}
+        page.get_by_label("Input list file").set_input_files([file])
+        take(page, "list")
+        page.keyboard.press("Escape")
+        page.keyboard.press("1")
+        page.get_by_role("button", name="Longhand", exact=True).click()
+        take(page, "gear")
+        page.keyboard.press("3")
+        page.keyboard.press("r")
+        page.locator("[data-target]").first.wait_for(timeout=60_000)
+        page.locator('[data-target="Director\'s phones L"]').click()
+        take(page, "check")
+        browser.close()
+    httpx.delete(f"{url}/api/rigs/{rig}")
+
+
+if __name__ == "__main__":
+    main(sys.argv[1])
