@@ -154,8 +154,10 @@ function useNews(id: string) {
         if (known && known.revision !== news.revision && !cache.isMutating())
           void cache.invalidateQueries({ queryKey: rigKey(id) })
       }
-      socket.onclose = () => {
+      socket.onclose = (event) => {
         if (closed) return
+        // The server ends in good order when the rig is gone: ask again, and be told so.
+        if (event.code === 1000) return void cache.resetQueries({ queryKey: rigKey(id) })
         setConnected(false)
         timer = setTimeout(open, 1000)
       }

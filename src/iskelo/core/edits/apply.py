@@ -35,6 +35,10 @@ DEFAULT_LEVEL_DBU = {"microphone": -38.0, "instrument": -20.0, "line player": 4.
 """Nominal levels a new source comes up with; common practice, no published source (line: +4 dBu)."""
 
 
+WORDS_AT_MOST = 6
+"""So many edits of one action are told one by one; the history stays readable."""
+
+
 def apply(rig: Rig, edits: tuple[e.Edit, ...]) -> Applied:
     """Apply edits in order, all or none.
 
@@ -53,6 +57,8 @@ def apply(rig: Rig, edits: tuple[e.Edit, ...]) -> Applied:
         step = apply_one(each, rig)
         rig = step.rig
         words.append(step.words)
+    if len(words) > WORDS_AT_MOST + 1:
+        words = [*words[:WORDS_AT_MOST], f"and {len(words) - WORDS_AT_MOST} changes more"]
     return Applied(checked(rig), "; ".join(words))
 
 

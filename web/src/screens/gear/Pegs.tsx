@@ -53,7 +53,7 @@ export function Bank({ owner, bank, title, count, ids, at, onPick }: Props) {
           return (
             <chakra.button
               key={key}
-              w="18px"
+              w={count > 99 ? "25px" : "18px"}
               h="18px"
               fontFamily="mono"
               fontSize="11px"

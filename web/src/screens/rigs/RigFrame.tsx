@@ -132,6 +132,7 @@ function Vitals() {
       bg="sheet"
       borderBottom="1px solid"
       borderColor="edge"
+      whiteSpace="nowrap"
     >
       <Flex align="center" gap="8px">
         <chakra.span color="ink2" textStyle="cell">
@@ -160,6 +161,10 @@ function Vitals() {
             cursor="text"
             title="Rename the rig"
             px="4px"
+            maxW="260px"
+            whiteSpace="nowrap"
+            overflow="hidden"
+            textOverflow="ellipsis"
             _hover={{ bg: "sunk" }}
           >
             {state.rig.name}
@@ -257,12 +262,12 @@ function Footer() {
       bg="paper"
       position="relative"
     >
-      <span>
+      <chakra.span flex="none">
         <Kbd>s</Kbd> snags
-      </span>
-      <span>
+      </chakra.span>
+      <chakra.span flex="none">
         <Kbd>?</Kbd> all keys
-      </span>
+      </chakra.span>
       {message && (
         <Flex
           role="alert"
