@@ -29,7 +29,7 @@ from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Rig, index
 from iskelo.core.signals.comb import woven_comb
 from iskelo.core.signals.detect import detect
-from iskelo.core.survey import survey
+from iskelo.core.survey import port_uses, survey
 from iskelo.core.twin.run import run_twin
 from iskelo.demo.orrin_point import orrin_point
 
@@ -96,7 +96,7 @@ def main() -> None:
     for lines, rig in rigs.items():
         ms = median_ms(lambda rig=rig: survey(rig))
         base = base or ms
-        ports = sum(1 for use in survey(rig).ports)
+        ports = len(port_uses(rig))
         print(f"  {lines:4} lines, {ports:5} ports: {ms:8.1f} ms   {ms / base:5.1f} x that of 64 lines")
     print("\nOne edit applied and surveyed")
     for name, rig in (("demo", orrin_point()), ("512 lines", rigs[512])):

@@ -28,7 +28,7 @@ from iskelo.core.lines.stations import Column
 from iskelo.core.planner.choices import Choices, choices
 from iskelo.core.rig.rig import Rig
 from iskelo.core.snags.registry import find_snags
-from iskelo.core.survey import NowAfter, trial
+from iskelo.core.survey import NowAfter, PortUse, port_uses, trial
 from iskelo.demo.orrin_point import orrin_point
 from iskelo.formats.input_list_file import read_input_list
 from iskelo.formats.rig_file import read_rig, write_rig
@@ -130,6 +130,12 @@ def undo(rig_id: UUID, wanted: MoveRequest, session: Database) -> State:
 def redo(rig_id: UUID, wanted: MoveRequest, session: Database) -> State:
     """Bring an edit back that was undone."""
     return state_of(rigs.redo(session, rig_id, wanted.revision, now()))
+
+
+@router.get("/{rig_id}/ports")
+def ports(rig_id: UUID, session: Database) -> list[PortUse]:
+    """Every joined port with what feeds it and what it feeds."""
+    return list(port_uses(rigs.read_rig(session, rig_id).rig))
 
 
 @router.get("/{rig_id}/remedies")

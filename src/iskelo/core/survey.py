@@ -117,7 +117,6 @@ class Survey:
     vitals: Vitals
     lines: tuple[LineView, ...]
     snags: tuple[SnagView, ...]
-    ports: tuple[PortUse, ...]
 
 
 _SEVERITY: dict[Headline, Severity | None] = {
@@ -141,7 +140,7 @@ def survey_of(reading: Reading) -> Survey:
     """The survey of a rig that has been read already."""
     snags = find_snags(reading)
     lines = tuple(_line(position, state, reading) for position, state in enumerate(reading.lines, start=1))
-    return Survey(_vitals(reading, lines, snags), lines, tuple(map(_snag, snags)), _ports(reading))
+    return Survey(_vitals(reading, lines, snags), lines, tuple(map(_snag, snags)))
 
 
 def _snag(snag: Snag) -> SnagView:
@@ -227,25 +226,29 @@ def _vitals(reading: Reading, lines: tuple[LineView, ...], snags: list[Snag]) ->
     )
 
 
-def _ports(reading: Reading) -> tuple[PortUse, ...]:
-    """Every port that is joined to anything, with what is on either side of it."""
+def port_uses(rig: Rig) -> tuple[PortUse, ...]:
+    """Every port that is joined to anything, with what is on either side of it.
+
+    Not a part of the survey: only Gear shows it, and a large rig has thousands.
+    """
+    reading = read(rig)
     passing: dict[Port, list[str]] = {}
     for state in reading.lines:
         ports = {port for leg in state.legs for arrival in leg.arrivals for port in arrival.route.ports}
         for port in ports:
             passing.setdefault(port, []).append(state.line.id)
-    graph, say = reading.graph, reading.found.say
-    joined = dict.fromkeys((*graph.leaving, *graph.entering))
+    graph = reading.graph
+    said = {port: reading.found.say(port) for port in (*graph.leaving, *graph.entering)}
     return tuple(
         PortUse(
             port,
-            say(port),
+            words,
             _used(port, bool(graph.entering.get(port)), bool(graph.leaving.get(port))),
-            tuple(say(edge.start) for edge in graph.entering.get(port, ())),
-            tuple(say(edge.end) for edge in graph.leaving.get(port, ())),
+            tuple(said[edge.start] for edge in graph.entering.get(port, ())),
+            tuple(said[edge.end] for edge in graph.leaving.get(port, ())),
             tuple(passing.get(port, ())),
         )
-        for port in joined
+        for port, words in said.items()
     )
 
 

@@ -111,8 +111,9 @@ def line_states(graph: Graph, found: Index) -> list[LineState]:
             wanted.setdefault(end, set()).update(line.from_ports)
             if line.alone:
                 guarded.setdefault(end, []).append(line)
+    strays = _strays(heard, wanted, guarded)
     behind: dict[Port, Behind] = {}
-    return [_state(line, graph, found, heard, wanted, guarded, behind) for line in found.rig.lines]
+    return [_state(line, graph, found, heard, strays, behind) for line in found.rig.lines]
 
 
 def _heard(graph: Graph, found: Index) -> dict[Port, list[Port]]:
@@ -169,8 +170,7 @@ def _state(
     graph: Graph,
     found: Index,
     heard: dict[Port, list[Port]],
-    wanted: dict[Port, set[Port]],
-    guarded: dict[Port, list[Line]],
+    strays: dict[Port, list[tuple[Port, Line]]],
     behind: dict[Port, Behind],
 ) -> LineState:
     legs = tuple(_leg(graph, found, start, end, behind) for start, end in line.pairs())
@@ -180,7 +180,7 @@ def _state(
         )
     )
     findings = [
-        *(_crossed(line, legs, found, heard, wanted, guarded) or _silent_or_blocked(line, legs, found)),
+        *(_crossed(line, legs, found, heard, strays) or _silent_or_blocked(line, legs, found)),
         *_doubled(legs, found),
     ]
     if others:
@@ -219,27 +219,34 @@ def _silent_or_blocked(line: Line, legs: tuple[Leg, ...], found: Index) -> list[
     return findings
 
 
+def _strays(
+    heard: dict[Port, list[Port]], wanted: dict[Port, set[Port]], guarded: dict[Port, list[Line]]
+) -> dict[Port, list[tuple[Port, Line]]]:
+    """For each source port the guarded targets where it sounds although no line wants it there."""
+    strays: dict[Port, list[tuple[Port, Line]]] = {}
+    for end, owners in guarded.items():
+        for start in heard.get(end, ()):
+            if start not in wanted[end]:
+                strays.setdefault(start, []).append((end, owners[0]))
+    return strays
+
+
 def _crossed(
     line: Line,
     legs: tuple[Leg, ...],
     found: Index,
     heard: dict[Port, list[Port]],
-    wanted: dict[Port, set[Port]],
-    guarded: dict[Port, list[Line]],
+    strays: dict[Port, list[tuple[Port, Line]]],
 ) -> list[Finding]:
     if _swapped(line, heard):
         return [Finding("crossed", "left and right are swapped")]
     if not legs or any(leg.arrivals for leg in legs):
         return []
-    for end, owners in guarded.items():
-        strays = [start for start in line.from_ports if start in heard.get(end, ()) and start not in wanted[end]]
-        if strays and line.purpose == owners[0].purpose:
-            return [
-                Finding(
-                    "crossed",
-                    f"{found.say(strays[0])} arrives at {found.say(end)}, where {owners[0].name} belongs",
-                )
-            ]
+    for start in line.from_ports:
+        for end, owner in strays.get(start, ()):
+            if owner.purpose == line.purpose:
+                said = f"{found.say(start)} arrives at {found.say(end)}, where {owner.name} belongs"
+                return [Finding("crossed", said)]
     return []
 
 

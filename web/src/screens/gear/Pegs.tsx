@@ -1,6 +1,8 @@
 import { Box, Flex, chakra } from "@chakra-ui/react"
+import { useQuery } from "@tanstack/react-query"
 import { useMemo } from "react"
 
+import { answer, client, type Schemas } from "../../api/client"
 import { useRig } from "../../api/rig"
 
 export const portKey = (owner: string, bank: string, number: number) => `${owner}/${bank}/${number}`
@@ -8,10 +10,15 @@ export const portKey = (owner: string, bank: string, number: number) => `${owner
 /** What is known of every joined port, by key. */
 export function usePorts() {
   const { state } = useRig()
-  return useMemo(
-    () => new Map(state.survey.ports.map((use) => [portKey(...use.port), use])),
-    [state.survey.ports],
-  )
+  const found = useQuery({
+    queryKey: ["ports", state.id, state.revision],
+    placeholderData: (before) => before,
+    queryFn: () =>
+      answer<Schemas["PortUse"][]>(
+        client.GET("/api/rigs/{rig_id}/ports", { params: { path: { rig_id: state.id } } }),
+      ),
+  })
+  return useMemo(() => new Map(found.data?.map((use) => [portKey(...use.port), use])), [found.data])
 }
 
 interface Props {
