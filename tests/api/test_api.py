@@ -152,6 +152,22 @@ def test_a_line_check_runs_as_a_job_with_true_progress(api: httpx.Client, server
     assert api.get(f"/checks/{check['id']}/wave", params={"channel": 99}).status_code == 404
 
 
+def test_a_proof_has_an_age(api: httpx.Client) -> None:
+    state = demo(api)
+    path = f"/rigs/{state['id']}"
+    assert finished(api, api.post(f"{path}/checks").json()["id"])["state"] == "done"
+    proved = api.get(path).json()["survey"]
+    assert (proved["vitals"]["proved"], proved["vitals"]["stale"]) == (8, 0)
+    renamed = api.post(f"{path}/edits", json={"revision": 1, "edits": rename("Else")}).json()["survey"]
+    assert renamed["proofs"] == proved["proofs"]
+    alma = next(t["id"] for g in state["rig"]["gear"] if g["kind"] == "program" for t in g["tracks"])
+    off = {"edit": "set", "item": alma, "values": {"monitored": False}}
+    after = api.post(f"{path}/edits", json={"revision": 2, "edits": [off]}).json()["survey"]
+    assert (after["vitals"]["proved"], after["vitals"]["stale"]) == (8, 1)
+    undone = api.post(f"{path}/undo", json={"revision": 3}).json()["survey"]
+    assert undone["vitals"]["stale"] == 0
+
+
 def test_a_line_check_can_be_cancelled(api: httpx.Client) -> None:
     state = demo(api)
     check = api.post(f"/rigs/{state['id']}/checks").json()["id"]

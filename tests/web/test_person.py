@@ -112,6 +112,16 @@ def test_two_microphones_to_a_recorder_heard_within_10_ms_and_a_green_line_check
     expect(detail).to_contain_text("185.00")
     expect(detail).to_contain_text("0.00")
 
+    # The proof stands until something on a line's way changes.
+    expect(screen.get_by_test_id("proved-vital")).to_have_text("3")
+    screen.keyboard.press("1")
+    screen.get_by_role("button", name="Corvane 8", exact=True).click()
+    screen.get_by_label("Buffer", exact=True).select_option("64")
+    expect(screen.get_by_role("link", name="proved 1 · stale 2")).to_be_visible()
+    screen.get_by_role("link", name=re.compile("Lines")).first.click()
+    expect(row(screen, "Bertil")).to_contain_text("stale")
+    expect(row(screen, "Alma, heard")).not_to_contain_text("stale")
+
 
 def test_a_silent_track_is_found_and_mended_from_snags(screen: Page) -> None:
     screen.get_by_role("button", name="Open the example").click()

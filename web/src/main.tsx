@@ -16,7 +16,10 @@ import { GearScreen } from "./screens/gear/GearScreen"
 import { LinesScreen } from "./screens/lines/LinesScreen"
 import { RigFrame } from "./screens/rigs/RigFrame"
 import { RigsScreen } from "./screens/rigs/RigsScreen"
+import { startTheme } from "./theme/night"
 import { system } from "./theme/system"
+
+startTheme()
 
 const cache = new QueryClient({
   defaultOptions: { queries: { staleTime: 10_000, refetchOnWindowFocus: true } },

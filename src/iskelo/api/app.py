@@ -38,7 +38,7 @@ def create_app(settings: Settings) -> FastAPI:
     def stale(request: Request, _: Stale) -> Response:
         """The rig has moved on: say so, with the newer state."""
         with Session(engine) as session:
-            state = state_of(read_rig(session, request.path_params["rig_id"]))
+            state = state_of(session, read_rig(session, request.path_params["rig_id"]))
         detail = f"The rig was changed meanwhile, in another window; it is at revision {state.revision} now."
         return problems.problem(409, "The rig has moved on", detail, state=jsonable_encoder(state))
 

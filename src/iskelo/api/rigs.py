@@ -63,8 +63,8 @@ def make_rig(wanted: NewRig, session: Database) -> State:
     if wanted.example not in (None, "orrin-point"):
         raise Refused("example", f"there is no example {wanted.example!r}; there is orrin-point")
     if wanted.example:
-        return state_of(rigs.make_rig(session, orrin_point(), uuid4(), now(), "opened the example"))
-    return state_of(rigs.make_rig(session, Rig(name=wanted.name), uuid4(), now(), "made a blank rig"))
+        return state_of(session, rigs.make_rig(session, orrin_point(), uuid4(), now(), "opened the example"))
+    return state_of(session, rigs.make_rig(session, Rig(name=wanted.name), uuid4(), now(), "made a blank rig"))
 
 
 @router.post(
@@ -81,13 +81,13 @@ async def import_rig(request: Request) -> State:
     """Read a rig file as a new rig."""
     rig = read_rig(await request.body())
     with Session(request.app.state.engine) as session:
-        return state_of(rigs.make_rig(session, rig, uuid4(), now(), "imported from a file"))
+        return state_of(session, rigs.make_rig(session, rig, uuid4(), now(), "imported from a file"))
 
 
 @router.get("/{rig_id}")
 def read_state(rig_id: UUID, session: Database) -> State:
     """The rig as it is now, with its survey."""
-    return state_of(rigs.read_rig(session, rig_id))
+    return state_of(session, rigs.read_rig(session, rig_id))
 
 
 @router.delete("/{rig_id}", status_code=204)
@@ -111,7 +111,7 @@ def export_rig(rig_id: UUID, session: Database) -> Response:
 @router.post("/{rig_id}/edits")
 def edit_rig(rig_id: UUID, wanted: EditRequest, session: Database) -> State:
     """Apply edits, all or none; 409 with the newer state if the rig has moved on."""
-    return state_of(rigs.edit_rig(session, rig_id, wanted.revision, wanted.edits, now()))
+    return state_of(session, rigs.edit_rig(session, rig_id, wanted.revision, wanted.edits, now()))
 
 
 @router.post("/{rig_id}/trial")
@@ -123,13 +123,13 @@ def try_edits(rig_id: UUID, wanted: TrialRequest, session: Database) -> NowAfter
 @router.post("/{rig_id}/undo")
 def undo(rig_id: UUID, wanted: MoveRequest, session: Database) -> State:
     """Take the last edit back."""
-    return state_of(rigs.undo(session, rig_id, wanted.revision, now()))
+    return state_of(session, rigs.undo(session, rig_id, wanted.revision, now()))
 
 
 @router.post("/{rig_id}/redo")
 def redo(rig_id: UUID, wanted: MoveRequest, session: Database) -> State:
     """Bring an edit back that was undone."""
-    return state_of(rigs.redo(session, rig_id, wanted.revision, now()))
+    return state_of(session, rigs.redo(session, rig_id, wanted.revision, now()))
 
 
 @router.get("/{rig_id}/ports")

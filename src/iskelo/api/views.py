@@ -6,6 +6,7 @@ from typing import Annotated
 from uuid import UUID
 
 from pydantic import BaseModel, ConfigDict, Field
+from sqlmodel import Session
 
 from iskelo.api.jobs import ledger_adapter
 from iskelo.core.edits.edit import Edit, Edits
@@ -14,6 +15,7 @@ from iskelo.core.linecheck.ledger import Ledger
 from iskelo.core.rig.rig import Rig
 from iskelo.core.rig.text import Name
 from iskelo.core.survey import NowAfter, Survey, survey
+from iskelo.store.checks import checked_lines
 from iskelo.store.rigs import Kept
 from iskelo.store.tables import CheckRow
 
@@ -135,8 +137,10 @@ class Wave:
     highs: tuple[float, ...]
 
 
-def state_of(kept: Kept) -> State:
-    return State(kept.id, kept.revision, kept.words, kept.undo, kept.redo, kept.rig, survey(kept.rig))
+def state_of(session: Session, kept: Kept) -> State:
+    """A rig as it is answered: with its survey, and what the newest line check proved of it."""
+    found = survey(kept.rig, checked_lines(session, kept.id))
+    return State(kept.id, kept.revision, kept.words, kept.undo, kept.redo, kept.rig, found)
 
 
 def check_view(row: CheckRow, files: list[tuple[int, list[int], int]]) -> CheckView:

@@ -7,11 +7,14 @@
 A survey is a pure function of the rig: two equal rigs have equal surveys, and no rig makes it raise.
 """
 
+from collections.abc import Mapping
 from dataclasses import dataclass
+from types import MappingProxyType
 
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.edit import Edit
 from iskelo.core.lines.context import Reading, read
+from iskelo.core.lines.proof import Proof, proofs
 from iskelo.core.lines.state import Headline, LineState
 from iskelo.core.lines.stations import Station, stations
 from iskelo.core.rig.ports import Port
@@ -92,6 +95,8 @@ class Vitals:
     slowest_heard_limit_ms: float | None
     arriving: int
     wanted: int
+    proved: int
+    stale: int
     snags: dict[str, int]
 
 
@@ -112,11 +117,12 @@ class PortUse:
 
 @dataclass(frozen=True, slots=True)
 class Survey:
-    """What happens in a rig as it is patched, beside what is wanted."""
+    """What happens in a rig as it is patched, beside what is wanted; ``proofs`` by line id."""
 
     vitals: Vitals
     lines: tuple[LineView, ...]
     snags: tuple[SnagView, ...]
+    proofs: dict[str, Proof]
 
 
 _SEVERITY: dict[Headline, Severity | None] = {
@@ -131,16 +137,19 @@ _SEVERITY: dict[Headline, Severity | None] = {
 }
 
 
-def survey(rig: Rig) -> Survey:
-    """Compute everything about a rig that holds together (see ``rig.check``)."""
-    return survey_of(read(rig))
+def survey(rig: Rig, checked: Mapping[str, tuple[str, bool]] = MappingProxyType({})) -> Survey:
+    """Compute everything about a rig that holds together (see ``rig.check``).
 
-
-def survey_of(reading: Reading) -> Survey:
-    """The survey of a rig that has been read already."""
+    Parameters
+    ----------
+    checked
+        What the newest line check found, by line id (see ``lines.proof``).
+    """
+    reading = read(rig)
     snags = find_snags(reading)
+    proved = proofs(reading.lines, checked)
     lines = tuple(_line(position, state, reading) for position, state in enumerate(reading.lines, start=1))
-    return Survey(_vitals(reading, lines, snags), lines, tuple(map(_snag, snags)))
+    return Survey(_vitals(reading, lines, snags, proved), lines, tuple(map(_snag, snags)), proved)
 
 
 def _snag(snag: Snag) -> SnagView:
@@ -212,7 +221,7 @@ def _way(edges: tuple[Edge, ...]) -> str:
     return "Through the computer"
 
 
-def _vitals(reading: Reading, lines: tuple[LineView, ...], snags: list[Snag]) -> Vitals:
+def _vitals(reading: Reading, lines: tuple[LineView, ...], snags: list[Snag], proved: dict[str, Proof]) -> Vitals:
     heard = [line for line in lines if line.purpose == "listen" and line.latest_ms is not None]
     slowest = max(heard, key=lambda line: line.latest_ms or 0.0, default=None)
     return Vitals(
@@ -222,6 +231,8 @@ def _vitals(reading: Reading, lines: tuple[LineView, ...], snags: list[Snag]) ->
         slowest_heard_limit_ms=slowest.longest_delay_ms if slowest else None,
         arriving=sum(1 for line in lines if line.headline == "arrives"),
         wanted=len(lines),
+        proved=sum(1 for proof in proved.values() if proof == "proved"),
+        stale=sum(1 for proof in proved.values() if proof == "stale"),
         snags={severity: sum(1 for snag in snags if snag.severity == severity) for severity in SEVERITIES},
     )
 

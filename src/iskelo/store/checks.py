@@ -48,6 +48,18 @@ def newest_check(session: Session, rig_id: UUID) -> CheckRow | None:
     ).first()
 
 
+def checked_lines(session: Session, rig_id: UUID) -> dict[str, tuple[str, bool]]:
+    """By line id: the mark it had in the newest finished check, and whether it was found as wanted."""
+    ledger = session.exec(
+        select(CheckRow.ledger)
+        .where(CheckRow.rig_id == rig_id, CheckRow.state == "done")
+        .order_by(col(CheckRow.number).desc())
+        .limit(1)
+    ).first()
+    lines = ledger["lines"] if ledger else []
+    return {line["line"]: (line["mark"], line["proved"]) for line in lines}
+
+
 def begin(session: Session, identity: UUID) -> CheckRow | None:
     """Take a queued check in hand; None if it is not there or not queued any more."""
     row = session.get(CheckRow, identity, with_for_update=True)

@@ -1465,11 +1465,16 @@ export interface components {
         };
         /**
          * LineRow
-         * @description One line's verdict by sound.
+         * @description One line's verdict by sound, with the mark its way had (see ``lines.proof``).
          */
         LineRow: {
             /** Line */
             line: string;
+            /**
+             * Mark
+             * @default
+             */
+            mark?: string;
             /** Name */
             name: string;
             /** Proved */
@@ -2266,11 +2271,15 @@ export interface components {
         };
         /**
          * Survey
-         * @description What happens in a rig as it is patched, beside what is wanted.
+         * @description What happens in a rig as it is patched, beside what is wanted; ``proofs`` by line id.
          */
         Survey: {
             /** Lines */
             lines: components["schemas"]["LineView"][];
+            /** Proofs */
+            proofs: {
+                [key: string]: "proved" | "stale" | "failed";
+            };
             /** Snags */
             snags: components["schemas"]["SnagView"][];
             vitals: components["schemas"]["Vitals"];
@@ -2390,6 +2399,8 @@ export interface components {
         Vitals: {
             /** Arriving */
             arriving: number;
+            /** Proved */
+            proved: number;
             /** Rates Hz */
             rates_hz: number[];
             /** Slowest Heard Limit Ms */
@@ -2402,6 +2413,8 @@ export interface components {
             snags: {
                 [key: string]: number;
             };
+            /** Stale */
+            stale: number;
             /** Wanted */
             wanted: number;
         };

@@ -43,8 +43,9 @@ export function Tick({ label }: { label: string }) {
       viewBox="0 0 12 12"
       w="12px"
       h="12px"
-      role="img"
-      aria-label={label}
+      role={label ? "img" : undefined}
+      aria-label={label || undefined}
+      aria-hidden={!label}
       display="inline-block"
       verticalAlign="-1px"
     >

@@ -1,10 +1,11 @@
 """The ledger of a line check: for each target, what was wanted and heard, predicted and measured."""
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from iskelo.core.levels.units import ratio_to_db
 from iskelo.core.lines.context import Reading, read
+from iskelo.core.lines.proof import mark
 from iskelo.core.lines.state import LineState
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Rig
@@ -58,12 +59,13 @@ class TargetRow:
 
 @dataclass(frozen=True, slots=True)
 class LineRow:
-    """One line's verdict by sound."""
+    """One line's verdict by sound, with the mark its way had (see ``lines.proof``)."""
 
     line: str
     name: str
     proved: bool
     words: str
+    mark: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -118,7 +120,7 @@ def write_ledger(
         _target(channel, target, sources, wanted.get(target.target, []), reading, levels_dbu, offset_db)
         for channel, target in enumerate(targets)
     )
-    lines = tuple(_line(state, rows, reading) for state in reading.lines)
+    lines = tuple(replace(_line(state, rows, reading), mark=mark(state)) for state in reading.lines)
     return Ledger(
         rows,
         lines,

@@ -3,7 +3,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query"
 import { useEffect, useState } from "react"
 
 import { answer, client, type CheckView } from "../../api/client"
-import { useRig } from "../../api/rig"
+import { rigKey, useRig } from "../../api/rig"
 import { Button, Figure, Kbd } from "../../parts/controls"
 import { useKeys } from "../../parts/keys"
 import { Ledger, type TargetRow } from "./Ledger"
@@ -29,6 +29,7 @@ export function CheckScreen() {
   useEffect(() => {
     if (news && (news.id !== check?.id || (ended && check.state !== news.state)))
       void cache.invalidateQueries({ queryKey: ["check", state.id] })
+    if (ended) void cache.invalidateQueries({ queryKey: rigKey(state.id) })
   }, [news, ended, check?.id, check?.state, cache, state.id])
 
   const run = useMutation({

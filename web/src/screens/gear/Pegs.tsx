@@ -75,7 +75,7 @@ export function Bank({ owner, bank, title, count, ids, at, onPick }: Props) {
               outlineOffset="1px"
               cursor="pointer"
               title={words}
-              aria-label={words}
+              aria-label={`${index + 1}: ${words}`}
               onClick={(event) => {
                 event.stopPropagation()
                 onPick(key)

@@ -234,7 +234,7 @@ function TrackRow({ program, track, position }: { program: Program; track: Track
             color={track[field] ? "onInk" : "ink2"}
             cursor="pointer"
             aria-pressed={track[field]}
-            aria-label={`Track ${track.name} ${field}`}
+            aria-label={`${words} track ${track.name}`}
             onClick={() => set({ [field]: !track[field] })}
           >
             {words}

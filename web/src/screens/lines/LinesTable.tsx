@@ -48,6 +48,7 @@ interface Props {
 
 /** Lines in rows, stations aligned in columns, so that a repeated or skipped number is seen. */
 export function LinesTable({ lines, chosen, cell, onChoose, onMove, onLeave }: Props) {
+  const { proofs } = useRig().state.survey
   const chosenRow = useRef<HTMLTableRowElement>(null)
   useEffect(() => {
     chosenRow.current?.scrollIntoView({ block: "nearest" })
@@ -139,8 +140,7 @@ export function LinesTable({ lines, chosen, cell, onChoose, onMove, onLeave }: P
               <Cell chosen={line.id === chosen}>
                 <chakra.span color={line.headline === "arrives" ? "ink" : "wax"} title={line.told}>
                   {line.headline}
-                  {line.more_findings > 0 && ` +${line.more_findings}`}{" "}
-                  {line.headline === "arrives" && <Tick label="" />}
+                  {line.more_findings > 0 && ` +${line.more_findings}`} <ProofMark proof={proofs[line.id]} />
                 </chakra.span>
               </Cell>
             </chakra.tr>
@@ -149,6 +149,14 @@ export function LinesTable({ lines, chosen, cell, onChoose, onMove, onLeave }: P
       </tbody>
     </chakra.table>
   )
+}
+
+/** A tick for a line that a check proved and nothing has changed since; words for one it did not, or no longer. */
+function ProofMark({ proof }: { proof: "proved" | "stale" | "failed" | undefined }) {
+  if (proof === "proved") return <Tick label="proved" />
+  if (proof === "stale") return <chakra.span color="ink3">stale</chakra.span>
+  if (proof === "failed") return <chakra.span color="wax">checked</chakra.span>
+  return null
 }
 
 function GroupRow({ purpose, lines }: { purpose: LineView["purpose"]; lines: LineView[] }) {

@@ -7,6 +7,7 @@ import { Button, Figure, Input, Kbd } from "../../parts/controls"
 import { useAllKeys, useKeys } from "../../parts/keys"
 import { Mark, type Severity } from "../../parts/Mark"
 import { SelectionContext, useSelection } from "../../parts/selection"
+import { useTheme, type Theme } from "../../theme/night"
 import { SnagDrawer } from "../snags/SnagDrawer"
 
 /** The frame round every screen of a rig: vitals above, places at the left, the last edit below. */
@@ -47,6 +48,7 @@ function Frame() {
   const { state, undo, redo, connected } = useRig()
   const { snag, openSnags } = useSelection()
   const [listing, setListing] = useState(false)
+  const [theme, turnTheme] = useTheme()
   const go = useNavigate()
   const base = `/rigs/${state.id}`
   useKeys([
@@ -56,6 +58,7 @@ function Frame() {
       run: () => void go(`${base}/${place.to}`, { flushSync: true }),
     })),
     { keys: "s", words: "Snags", run: () => openSnags(snag === null ? "" : null) },
+    { keys: "t", words: "Light or night", run: turnTheme },
     { keys: "?", words: "All keys", run: () => setListing((on) => !on) },
     { keys: "Ctrl+z", words: "Undo", run: undo },
     { keys: "Ctrl+Shift+z", words: "Redo", run: redo },
@@ -106,7 +109,7 @@ function Frame() {
           {listing && <KeyList onClose={() => setListing(false)} />}
         </Box>
       </Flex>
-      <Footer />
+      <Footer theme={theme} onTheme={turnTheme} />
     </Flex>
   )
 }
@@ -222,6 +225,20 @@ function Vitals() {
           {vitals.arriving}/{vitals.wanted}
         </Figure>
       </Link>
+      {(vitals.proved > 0 || vitals.stale > 0) && (
+        <Link to={`${base}/check`}>
+          proved{" "}
+          <Figure fontWeight="600" data-testid="proved-vital">
+            {vitals.proved}
+          </Figure>
+          {vitals.stale > 0 && (
+            <>
+              {" "}
+              · stale <Figure fontWeight="600">{vitals.stale}</Figure>
+            </>
+          )}
+        </Link>
+      )}
       <chakra.button
         display="flex"
         alignItems="center"
@@ -232,11 +249,10 @@ function Vitals() {
         _hover={{ bg: "sunk" }}
         onClick={() => openSnags("")}
         title="Snags (s)"
-        aria-label="Open snags"
       >
         {(["stop", "trouble", "risk", "note"] as Severity[]).map((severity) => (
           <Flex key={severity} align="center" gap="4px">
-            <Mark severity={severity} />
+            <Mark severity={severity} label={`snags, ${severity}:`} />
             <Figure>{vitals.snags[severity]}</Figure>
           </Flex>
         ))}
@@ -245,7 +261,7 @@ function Vitals() {
   )
 }
 
-function Footer() {
+function Footer({ theme, onTheme }: { theme: Theme; onTheme: () => void }) {
   const { state, message, say } = useRig()
   return (
     <Flex
@@ -268,6 +284,9 @@ function Footer() {
       <chakra.span flex="none">
         <Kbd>?</Kbd> all keys
       </chakra.span>
+      <chakra.button flex="none" cursor="pointer" onClick={onTheme} _hover={{ color: "ink" }}>
+        <Kbd>t</Kbd> {theme === "night" ? "light" : "night"}
+      </chakra.button>
       {message && (
         <Flex
           role="alert"

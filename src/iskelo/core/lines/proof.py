@@ -1,0 +1,62 @@
+"""The age of a proof: a line stays proved until something on its way changes.
+
+A check keeps a mark of every line it proved: a digest of all that decides what arrives. Names, notes and gear that the
+line does not pass are not in it, so renaming a track leaves its proof alone, and another buffer on its box does not.
+"""
+
+import hashlib
+from collections.abc import Mapping
+from typing import Literal
+
+from iskelo.core.lines.state import Arrival, LineState
+
+Proof = Literal["proved", "stale", "failed"]
+
+
+def mark(state: LineState) -> str:
+    """A digest of everything that decides what arrives at a line's targets, and of what is wanted there."""
+    legs = [
+        (
+            leg.start,
+            leg.end,
+            [
+                (
+                    arrival.route.ports,
+                    round(arrival.level_dbfs, 6),
+                    arrival.sign,
+                    arrival.delay.rate_hz,
+                    _terms(arrival),
+                )
+                for arrival in leg.arrivals
+            ],
+        )
+        for leg in state.legs
+    ]
+    wanted = (state.line.longest_delay_ms, state.line.alone, state.others)
+    return hashlib.sha256(repr((legs, wanted)).encode()).hexdigest()[:16]
+
+
+def _terms(arrival: Arrival) -> list[tuple[str, int]]:
+    return [(term.kind, term.samples) for term in arrival.delay.terms]
+
+
+def proofs(states: list[LineState], checked: Mapping[str, tuple[str, bool]]) -> dict[str, Proof]:
+    """What a check says of each line today.
+
+    Parameters
+    ----------
+    checked
+        By line id: the mark it had when it was checked, and whether it was found as wanted.
+
+    Returns
+    -------
+    dict
+        *proved* (as wanted, nothing on its way changed since), *failed* (not as wanted, nothing changed), or
+        *stale* (something changed); lines that were never checked are absent.
+    """
+    found: dict[str, Proof] = {}
+    for state in states:
+        if state.line.id in checked:
+            then, good = checked[state.line.id]
+            found[state.line.id] = "stale" if mark(state) != then else "proved" if good else "failed"
+    return found

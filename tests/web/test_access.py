@@ -1,0 +1,55 @@
+"""Screens for everybody: axe-core finds nothing serious on any of them, in either theme."""
+
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from iskelo.command.places import WEB
+
+AXE = WEB / "node_modules" / "axe-core" / "axe.min.js"
+
+
+def serious(page: Page) -> list[str]:
+    page.add_script_tag(content=Path(AXE).read_text())
+    found = page.evaluate("axe.run(document, {resultTypes: ['violations']})")
+    return [
+        f"{each['id']}: {each['help']} at {each['nodes'][0]['target']} {each['nodes'][0]['failureSummary'][:200]}"
+        for each in found["violations"]
+        if each["impact"] in ("serious", "critical")
+    ]
+
+
+@pytest.mark.parametrize("theme", ["light", "night"])
+def test_nothing_serious_on_any_screen(screen: Page, theme: str) -> None:
+    assert serious(screen) == []
+    screen.get_by_role("button", name="Open the example").click()
+    row = screen.locator('tr[data-line="Alma, heard"]')
+    row.click()
+    if theme == "night":
+        screen.keyboard.press("t")
+    expect(screen.locator("html.dark")).to_have_count(1 if theme == "night" else 0)
+    found = {"lines": serious(screen)}
+    screen.keyboard.press("m")
+    expect(screen.get_by_test_id("now-after")).to_be_visible()
+    found["snags"] = serious(screen)
+    screen.keyboard.press("Escape")
+    screen.keyboard.press("n")
+    found["new line"] = serious(screen)
+    screen.keyboard.press("Escape")
+    row.click()
+    screen.keyboard.press("Enter")
+    screen.keyboard.press("Tab")
+    expect(screen.get_by_role("option").first).to_be_visible()
+    found["station"] = serious(screen)
+    screen.keyboard.press("Escape")
+    screen.keyboard.press("1")
+    for name in ("Longhand", "Corvane 8", "Alma", "Director's phones"):
+        screen.get_by_role("button", name=name, exact=True).click()
+        found[f"gear {name}"] = serious(screen)
+    screen.keyboard.press("3")
+    screen.keyboard.press("r")
+    expect(screen.get_by_test_id("proved")).to_be_visible(timeout=30_000)
+    found["check"] = serious(screen)
+    told = "\n".join(f"{place}: {each}" for place, all_found in found.items() for each in all_found)
+    assert told == ""
