@@ -14,6 +14,7 @@ from iskelo.api.views import (
     ListView,
     MoveRequest,
     NewRig,
+    PhraseRequest,
     PlanView,
     RemedyView,
     RowsRequest,
@@ -21,11 +22,15 @@ from iskelo.api.views import (
     TrialRequest,
     state_of,
 )
+from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
+from iskelo.core.edits.batch import BatchRequest, batch
 from iskelo.core.edits.input_list import plan_rows
+from iskelo.core.edits.phrases import gear_phrase
 from iskelo.core.lines.context import read
 from iskelo.core.lines.stations import Column
 from iskelo.core.planner.choices import Choices, choices
+from iskelo.core.planner.join import join_all
 from iskelo.core.rig.rig import Rig
 from iskelo.core.snags.registry import find_snags
 from iskelo.core.survey import NowAfter, PortUse, port_uses, trial
@@ -130,6 +135,31 @@ def undo(rig_id: UUID, wanted: MoveRequest, session: Database) -> State:
 def redo(rig_id: UUID, wanted: MoveRequest, session: Database) -> State:
     """Bring an edit back that was undone."""
     return state_of(session, rigs.redo(session, rig_id, wanted.revision, now()))
+
+
+@router.post("/{rig_id}/phrase")
+def add_by_phrase(rig_id: UUID, wanted: PhraseRequest, session: Database) -> State:
+    """Add gear typed as a phrase, such as '4 mic' or 'box 8x8 Corvane'."""
+    edits = gear_phrase(wanted.text)
+    return state_of(session, rigs.edit_rig(session, rig_id, wanted.revision, edits, now()))
+
+
+@router.post("/{rig_id}/batch")
+def plan_batch(rig_id: UUID, wanted: BatchRequest, session: Database) -> RemedyView:
+    """What a batch of lines would do; nothing is made yet."""
+    rig = rigs.read_rig(session, rig_id).rig
+    edits = batch(rig, wanted)
+    return RemedyView(apply(rig, edits).words, edits, trial(rig, edits))
+
+
+@router.get("/{rig_id}/plan")
+def plan_all(rig_id: UUID, session: Database) -> RemedyView | None:
+    """The smallest changes that make every silent or blocked line arrive; null if there is nothing to do."""
+    rig = rigs.read_rig(session, rig_id).rig
+    joining = join_all(read(rig))
+    if joining is None:
+        return None
+    return RemedyView("; ".join(dict.fromkeys(joining.words)), joining.edits, trial(rig, joining.edits))
 
 
 @router.get("/{rig_id}/ports")

@@ -52,6 +52,13 @@ class MoveRequest(Request):
     revision: RevisionNumber
 
 
+class PhraseRequest(Request):
+    """Gear typed as a phrase, on the revision the sender sees."""
+
+    revision: RevisionNumber
+    text: Annotated[str, Field(max_length=4000)]
+
+
 class RowsRequest(Request):
     """Rows of an input list, as read or as corrected by hand."""
 

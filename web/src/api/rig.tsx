@@ -23,6 +23,8 @@ interface RigHandle {
   state: State
   /** Make edits; resolves to true when they are kept. */
   edit: (edits: Edit[]) => Promise<boolean>
+  /** Add gear typed as a phrase; resolves to true when it is kept. */
+  addGear: (text: string) => Promise<boolean>
   undo: () => void
   redo: () => void
   message: string | null
@@ -102,6 +104,18 @@ export function RigProvider({
       ),
     [inTurn, path],
   )
+  const addGear = useCallback(
+    (text: string) =>
+      inTurn((state) =>
+        answer<State>(
+          client.POST("/api/rigs/{rig_id}/phrase", {
+            params: path,
+            body: { revision: state.revision, text },
+          }),
+        ),
+      ),
+    [inTurn, path],
+  )
   const undo = useCallback(
     () =>
       void inTurn((state) =>
@@ -123,7 +137,7 @@ export function RigProvider({
 
   if (!query.data) return <>{query.error ? children(query.error) : null}</>
   return (
-    <RigContext value={{ state: query.data, edit, undo, redo, message, say, check, connected }}>
+    <RigContext value={{ state: query.data, edit, addGear, undo, redo, message, say, check, connected }}>
       {children(null)}
     </RigContext>
   )

@@ -81,3 +81,24 @@ def join_line(reading: Reading, line: Line, *, direct: bool = True, through_comp
     if not edits or any(not passing_routes(reading.graph, start, end) for start, end in line.pairs()):
         return None
     return Joining(tuple(edits), tuple(words))
+
+
+def join_all(reading: Reading) -> Joining | None:
+    """The smallest changes that make every silent or blocked line arrive, one line after the other.
+
+    A listen line goes the quickest way there is: direct monitoring where the box has it.
+
+    Returns
+    -------
+    Joining or None
+        None if nothing is missing, or nothing known helps.
+    """
+    edits: list[Edit] = []
+    words: list[str] = []
+    for line in reading.rig.lines:
+        joining = join_line(reading, line)
+        if joining is not None:
+            edits += joining.edits
+            words += joining.words
+            reading = read(apply(reading.rig, joining.edits).rig)
+    return Joining(tuple(edits), tuple(words)) if edits else None

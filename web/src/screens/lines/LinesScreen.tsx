@@ -6,9 +6,11 @@ import { useRig } from "../../api/rig"
 import { Button, Input, Kbd } from "../../parts/controls"
 import { useKeys } from "../../parts/keys"
 import { useSelection } from "../../parts/selection"
+import { Batch } from "./Batch"
 import { InputList } from "./InputList"
 import { LinesTable, type CellName, CELLS } from "./LinesTable"
 import { NewLine } from "./NewLine"
+import { Plan } from "./Plan"
 import { Tape } from "./Tape"
 
 const PURPOSES = ["record", "listen"] as const
@@ -19,7 +21,7 @@ export function LinesScreen() {
   const { line: chosen, chooseLine, openSnags, snag } = useSelection()
   const [wanted, setWanted] = useState("")
   const [cell, setCell] = useState<CellName | null>(null)
-  const [adding, setAdding] = useState(false)
+  const [open, setOpen] = useState<"line" | "batch" | "plan" | null>(null)
   const [list, setList] = useState<File | null>(null)
   const finder = useRef<HTMLInputElement>(null)
   const file = useRef<HTMLInputElement>(null)
@@ -63,11 +65,13 @@ export function LinesScreen() {
     const index = CELLS.indexOf(cell ?? "name") + step
     setCell(CELLS[(index + CELLS.length) % CELLS.length] ?? "name")
   }
-  const busy = cell !== null || adding || snag !== null
+  const busy = cell !== null || open !== null || snag !== null
 
   useKeys([
     { keys: "/", words: "Find a line", run: () => finder.current?.focus() },
-    { keys: "n", words: "New line", run: () => setAdding(true) },
+    { keys: "n", words: "New line", run: () => setOpen("line") },
+    { keys: "b", words: "Batch of lines", run: () => setOpen("batch") },
+    { keys: "p", words: "Plan: make every line arrive", run: () => setOpen("plan") },
     { keys: "l", words: "Read an input list", run: () => file.current?.click() },
     { keys: "]", words: "Next trouble", run: () => trouble(1) },
     { keys: "[", words: "Previous trouble", run: () => trouble(-1) },
@@ -113,8 +117,14 @@ export function LinesScreen() {
           </Box>
         </Box>
         <Box flex="1" />
-        <Button variant="quiet" onClick={() => setAdding(true)}>
+        <Button variant="quiet" onClick={() => setOpen("line")}>
           New <Kbd>n</Kbd>
+        </Button>
+        <Button variant="quiet" onClick={() => setOpen("batch")}>
+          Batch <Kbd>b</Kbd>
+        </Button>
+        <Button variant="quiet" onClick={() => setOpen("plan")}>
+          Plan <Kbd>p</Kbd>
         </Button>
         <Button variant="quiet" onClick={() => file.current?.click()}>
           Input list… <Kbd>l</Kbd>
@@ -139,10 +149,12 @@ export function LinesScreen() {
           }}
         />
       </Flex>
-      {adding && <NewLine onClose={() => setAdding(false)} />}
+      {open === "line" && <NewLine onClose={() => setOpen(null)} />}
+      {open === "batch" && <Batch onClose={() => setOpen(null)} />}
+      {open === "plan" && <Plan onClose={() => setOpen(null)} />}
       <Box ref={table} flex="1" minH="0" overflow="auto" position="relative">
         {lines.length === 0 ? (
-          <Empty onNew={() => setAdding(true)} onList={() => file.current?.click()} />
+          <Empty onNew={() => setOpen("line")} onList={() => file.current?.click()} />
         ) : (
           <LinesTable
             lines={shown}

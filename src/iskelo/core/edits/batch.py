@@ -1,0 +1,99 @@
+"""Many lines at once: from these sources, recorded there, heard there, named so, within so long."""
+
+import re
+
+from iskelo.core.edits.apply import apply
+from iskelo.core.edits.base import Refused, free_name
+from iskelo.core.edits.edit import AddLine, AddTracks, Edit
+from iskelo.core.edits.ports_phrase import destination_phrase, sources_phrase, tracks_phrase
+from iskelo.core.rig.gear import Source, Value
+from iskelo.core.rig.ports import Port
+from iskelo.core.rig.rig import Rig, index
+from iskelo.core.rig.text import clean_name
+
+
+class BatchRequest(Value):
+    """A batch as typed; ``name`` may hold {n} for the line's number in the batch."""
+
+    sources: str = ""
+    record_to: str = ""
+    heard_at: str = ""
+    name: str = ""
+    within: str = ""
+
+
+def batch(rig: Rig, wanted: BatchRequest) -> tuple[Edit, ...]:
+    """The edits of a batch: new tracks, record lines, listen lines.
+
+    Raises
+    ------
+    Refused
+        With the field (*From*, *Record to*, *Heard at*, *Name*, *Within*) and the reason.
+    """
+    found = index(rig)
+    sources = sources_phrase(found, wanted.sources, "From")
+    if not wanted.record_to.strip() and not wanted.heard_at.strip():
+        raise Refused("Record to", "say where they are recorded, or where they are heard")
+    within_ms = _within(wanted.within)
+    names = [_name(wanted.name, source, number) for number, source in enumerate(sources, start=1)]
+    edits: list[Edit] = []
+    if wanted.record_to.strip():
+        edits += _recorded(rig, wanted.record_to, sources, names)
+    if wanted.heard_at.strip():
+        end = destination_phrase(found, wanted.heard_at, "Heard at")
+        ears = tuple(Port(end.id, "in", leg) for leg in range(1, end.width + 1))
+        edits += [
+            AddLine(
+                name=f"{name}, heard"[:80],
+                purpose="listen",
+                from_ports=_ports(source),
+                to_ports=ears,
+                longest_delay_ms=within_ms,
+            )
+            for source, name in zip(sources, names, strict=True)
+        ]
+    apply(rig, tuple(edits))
+    return tuple(edits)
+
+
+def _recorded(rig: Rig, text: str, sources: list[Source], names: list[str]) -> list[Edit]:
+    wanted = tracks_phrase(index(rig), text, "Record to")
+    edits: list[Edit] = []
+    targets: list[tuple[str, int]] = [(track.id, track.width) for track in wanted.tracks]
+    if wanted.new:
+        taken = [track.name for track in wanted.program.tracks]
+        for offset, (source, name) in enumerate(zip(sources, names, strict=True)):
+            identity = f"t{rig.next_number + offset}"
+            track_name = free_name(name, taken)
+            taken.append(track_name)
+            made = AddTracks(program=wanted.program.id, names=(track_name,), width=source.width, ids=(identity,))
+            edits.append(made)
+            targets.append((identity, source.width))
+    if len(targets) != len(sources):
+        raise Refused("Record to", f"{len(sources)} sources and {len(targets)} tracks: say one track for each")
+    for source, name, (track, width) in zip(sources, names, targets, strict=True):
+        ends = tuple(Port(track, "track", leg) for leg in range(1, width + 1))
+        edits.append(AddLine(name=name, from_ports=_ports(source), to_ports=ends))
+    return edits
+
+
+def _ports(source: Source) -> tuple[Port, ...]:
+    return tuple(Port(source.id, "out", leg) for leg in range(1, source.width + 1))
+
+
+def _name(pattern: str, source: Source, number: int) -> str:
+    if not pattern.strip():
+        return source.name
+    try:
+        return clean_name(pattern.replace("{n}", str(number)))
+    except ValueError as error:
+        raise Refused("Name", str(error)) from None
+
+
+def _within(text: str) -> float | None:
+    cleaned = re.sub(r"\s*ms$", "", text.strip().casefold()).replace(",", ".")
+    if not cleaned:
+        return None
+    if not re.fullmatch(r"\d{1,5}(\.\d{1,6})?", cleaned) or not 0 < float(cleaned) <= 60_000:
+        raise Refused("Within", f"{text.strip()!r} is no delay in milliseconds; type for example 10")
+    return float(cleaned)

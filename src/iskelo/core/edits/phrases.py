@@ -1,0 +1,115 @@
+"""Gear typed as a phrase: '4 mic', 'box 8x8 Corvane', 'recorder', '2 head', 'stereo instrument Reed organ'."""
+
+import re
+
+from iskelo.core.edits.base import Refused
+from iskelo.core.edits.edit import AddDestination, AddInterface, AddProgram, AddSources, Edit
+from iskelo.core.rig.text import clean_name
+
+MOST_AT_ONCE = 128
+
+KINDS: dict[str, tuple[str, ...]] = {
+    "microphone": ("mic", "mics", "microphone", "microphones"),
+    "instrument": ("inst", "instrument", "instruments", "pickup", "pickups"),
+    "line player": ("player", "players", "line"),
+    "interface": ("box", "interface"),
+    "recorder": ("rec", "recorder"),
+    "headphones": ("head", "headphones", "phones", "cans"),
+    "loudspeakers": ("speaker", "speakers", "loudspeaker", "loudspeakers"),
+    "feed": ("feed", "feeds"),
+}
+"""What each kind of gear may be called, in lower case."""
+
+SOURCES = ("microphone", "instrument", "line player")
+EXAMPLES = "4 mic, box 8x8 Corvane, recorder, headphones, stereo instrument Organ"
+
+
+def gear_phrase(text: str) -> tuple[Edit, ...]:
+    """The edits that add what a phrase names.
+
+    A phrase is: how many (sources and destinations), *stereo* or *mono*, the kind, the size of a box
+    (inputs x outputs), and a name or several with commas. 'Four' microphones named 'Voice' become Voice 1 … 4.
+
+    Raises
+    ------
+    Refused
+        With what cannot be understood, and examples.
+    """
+    words = text.split()
+    count, words = _count(words)
+    width: int | None = None
+    size: tuple[int, int] | None = None
+    kind: str | None = None
+    while words:
+        word = words[0].casefold()
+        match = re.fullmatch(r"(\d{1,4})[x×](\d{1,4})", word)
+        if word in ("stereo", "mono") and width is None:
+            width = 2 if word == "stereo" else 1
+        elif match and size is None:
+            size = (int(match[1]), int(match[2]))
+        elif kind is None:
+            kind = next((each for each, names in KINDS.items() if word in names), None)
+            if kind is None:
+                raise Refused(text, f"no gear is called {words[0]!r}; type for example {EXAMPLES}")
+        else:
+            break
+        words = words[1:]
+    if kind is None:
+        raise Refused(text or "gear", f"say what it is; for example {EXAMPLES}")
+    return _edits(text, kind, count, width, size, " ".join(words))
+
+
+def _count(words: list[str]) -> tuple[int | None, list[str]]:
+    if words and words[0].isascii() and words[0].isdigit():
+        count = int(words[0][:6])
+        if not 1 <= count <= MOST_AT_ONCE:
+            raise Refused(" ".join(words), f"{words[0]} at once is too many or too few; say 1 to {MOST_AT_ONCE}")
+        return count, words[1:]
+    return None, words
+
+
+def _edits(
+    text: str, kind: str, count: int | None, width: int | None, size: tuple[int, int] | None, name: str
+) -> tuple[Edit, ...]:
+    if size is not None and kind != "interface":
+        raise Refused(text, f"{size[0]}x{size[1]} is the size of a box; a {kind} has none")
+    names = _names(text, kind, count, name)
+    if kind in SOURCES:
+        return (
+            AddSources.model_validate(
+                {
+                    "names": names,
+                    "source_kind": kind,
+                    "width": width or 1,
+                    "needs_phantom": kind == "microphone",
+                    "needs_high_impedance": kind == "instrument",
+                }
+            ),
+        )
+    if kind == "interface":
+        ins, outs = size or (2, 2)
+        if ins > 128 or outs > 128:
+            raise Refused(text, f"a box has at most 128 jacks a side, not {max(ins, outs)}")
+        return tuple(AddInterface(name=each, jack_in=ins, jack_out=outs) for each in names)
+    if kind == "recorder":
+        return tuple(AddProgram(name=each) for each in names)
+    wide = width or (1 if kind == "feed" else 2)
+    return tuple(
+        AddDestination.model_validate({"name": each, "destination_kind": kind, "width": wide}) for each in names
+    )
+
+
+def _names(text: str, kind: str, count: int | None, name: str) -> tuple[str, ...]:
+    """One name for each piece: those typed, or the typed one (or the kind) numbered."""
+    try:
+        typed = [clean_name(each) for each in name.split(",") if each.strip()]
+    except ValueError as error:
+        raise Refused(text, str(error)) from None
+    if len(typed) > 1:
+        if count is not None and count != len(typed):
+            raise Refused(text, f"{count} of them and {len(typed)} names: say one name, or one for each")
+        return tuple(typed)
+    base = typed[0] if typed else {"interface": "Box"}.get(kind, kind.capitalize())
+    if count is None or count == 1:
+        return (base,)
+    return tuple(f"{base} {number}" for number in range(1, count + 1))

@@ -1,0 +1,101 @@
+"""Ports typed as a phrase: 'mic 1-4', 'alma', 'lon new', 'lon 3, 5', 'phones', 'mic 1-15/2'."""
+
+import re
+from dataclasses import dataclass
+
+from iskelo.core.edits.base import Refused
+from iskelo.core.rig.gear import Destination, Program, Source, Track
+from iskelo.core.rig.rig import Index
+
+KIND_WORDS = {"recorder": "recorder", "headphones": "headphones phones", "loudspeakers": "loudspeakers speakers"}
+
+
+@dataclass(frozen=True, slots=True)
+class Tracks:
+    """Tracks a phrase names: those of a program at these places, or new ones (``positions`` None)."""
+
+    program: Program
+    tracks: tuple[Track, ...]
+    new: bool
+
+
+def split_numbers(text: str, field: str) -> tuple[list[str], list[int]]:
+    """The words and the numbers of a phrase. Example: 'mic 1-7/2, 9' gives ['mic'] and [1, 3, 5, 7, 9]."""
+    words: list[str] = []
+    numbers: list[int] = []
+    for token in re.split(r"[\s,]+", text.strip().casefold()):
+        match = re.fullmatch(r"(\d{1,4})(?:[-–](\d{1,4}))?(?:/(\d{1,3}))?", token)
+        if match is None:
+            if token:
+                words.append(token)
+            continue
+        first, last, step = int(match[1]), int(match[2] or match[1]), int(match[3] or 1)
+        if first < 1 or last < first or step < 1:
+            raise Refused(field, f"{token!r} is no range; type for example 1-8, or 1-15/2 for every second one")
+        numbers += range(first, last + 1, step)
+    return words, numbers
+
+
+def _fits(words: list[str], *named: str) -> bool:
+    """Whether every typed word begins a word of the names."""
+    all_words = " ".join(named).casefold().split()
+    return all(any(each.startswith(word) for each in all_words) for word in words)
+
+
+def sources_phrase(found: Index, text: str, field: str) -> list[Source]:
+    """The sources a phrase names: by name, by kind, by their place among those; or several names with commas."""
+    sources = [gear for gear in found.gear.values() if isinstance(gear, Source)]
+    by_name = {gear.name.casefold(): gear for gear in sources}
+    parts = [part.strip() for part in text.split(",") if part.strip()]
+    if parts and all(part.casefold() in by_name for part in parts):
+        return [by_name[part.casefold()] for part in parts]
+    words, numbers = split_numbers(text, field)
+    if not words and not numbers:
+        raise Refused(field, "say which sources; for example mic 1-2")
+    fitting = [gear for gear in sources if _fits(words, gear.name, gear.source_kind)]
+    if not fitting:
+        raise Refused(field, f"no source is called {text.strip()!r}")
+    if not numbers:
+        return fitting
+    beyond = [number for number in numbers if number > len(fitting)]
+    if beyond:
+        said = " ".join(words) or "sources"
+        raise Refused(field, f"there are {len(fitting)} called {said!r}, so no number {beyond[0]}")
+    return [fitting[number - 1] for number in numbers]
+
+
+def tracks_phrase(found: Index, text: str, field: str) -> Tracks:
+    """The tracks a phrase names: 'lon new' for new ones, 'lon 3-6' for those at these places."""
+    words, numbers = split_numbers(text, field)
+    new = "new" in words
+    words = [word for word in words if word != "new"]
+    fitting = [each for each in found.programs() if _fits(words, each.name, KIND_WORDS[each.program_kind])]
+    if not fitting:
+        raise Refused(field, f"no recorder is called {text.strip()!r}" if words else "there is no recorder yet")
+    if len(fitting) > 1:
+        raise Refused(field, f"say which: {', '.join(each.name for each in fitting)}")
+    program = fitting[0]
+    if new:
+        return Tracks(program, (), True)
+    if not numbers:
+        raise Refused(field, f"say which tracks of {program.name}: their numbers, or new")
+    beyond = [number for number in numbers if number > len(program.tracks)]
+    if beyond:
+        raise Refused(field, f"{program.name} has {len(program.tracks)} tracks, so no track {beyond[0]}")
+    return Tracks(program, tuple(program.tracks[number - 1] for number in numbers), False)
+
+
+def destination_phrase(found: Index, text: str, field: str) -> Destination:
+    """The one destination a phrase names, by name or kind."""
+    words, numbers = split_numbers(text, field)
+    ends = [gear for gear in found.gear.values() if isinstance(gear, Destination)]
+    fitting = [each for each in ends if _fits(words, each.name, KIND_WORDS.get(each.destination_kind, "feed"))]
+    if not fitting:
+        raise Refused(field, f"no destination is called {text.strip()!r}")
+    if numbers:
+        if numbers[0] > len(fitting):
+            raise Refused(field, f"there are {len(fitting)} of these, so no number {numbers[0]}")
+        return fitting[numbers[0] - 1]
+    if len(fitting) > 1:
+        raise Refused(field, f"say which: {', '.join(each.name for each in fitting)}")
+    return fitting[0]

@@ -1,0 +1,123 @@
+"""Phrases: gear typed in a line, batches of lines, and the plan that completes them."""
+
+import pytest
+
+from iskelo.core.edits.base import Refused
+from iskelo.core.edits.batch import BatchRequest, batch
+from iskelo.core.edits.edit import AddSources
+from iskelo.core.edits.phrases import gear_phrase
+from iskelo.core.edits.ports_phrase import split_numbers
+from iskelo.core.lines.context import read
+from iskelo.core.planner.join import join_all
+from iskelo.core.rig.rig import Rig
+from rigs import Bench, two_voices
+
+
+def made(*phrases: str) -> Bench:
+    bench = Bench(Rig())
+    for phrase in phrases:
+        bench.do(*gear_phrase(phrase))
+    return bench
+
+
+@pytest.mark.parametrize(
+    ("phrase", "names"),
+    [
+        ("mic", ["Microphone"]),
+        ("4 mic", ["Microphone 1", "Microphone 2", "Microphone 3", "Microphone 4"]),
+        ("2 mics Voice", ["Voice 1", "Voice 2"]),
+        ("mic Alma, Bertil", ["Alma", "Bertil"]),
+        ("stereo instrument Reed organ", ["Reed organ"]),
+        ("box 8x8 Corvane 8", ["Corvane 8"]),
+        ("16x12 box", ["Box"]),
+        ("rec", ["Recorder"]),
+        ("2 head", ["Headphones 1", "Headphones 2"]),
+        ("Speakers Room", ["Room"]),
+    ],
+)
+def test_a_phrase_makes_what_it_names(phrase: str, names: list[str]) -> None:
+    assert [gear.name for gear in made(phrase).rig.gear] == names
+
+
+def test_sizes_and_widths_are_taken_from_the_phrase() -> None:
+    bench = made("box 16x12 Big", "stereo player Beds", "feed Web", "stereo feed Radio")
+    big, beds, web, radio = bench.rig.gear
+    assert (big.jack_in, big.capture, big.jack_out, big.playback) == (16, 16, 12, 12)  # type: ignore[union-attr]
+    assert [each.width for each in (beds, web, radio)] == [2, 1, 2]  # type: ignore[union-attr]
+
+
+@pytest.mark.parametrize(
+    ("phrase", "reason"),
+    [
+        ("", "say what it is"),
+        ("4", "say what it is"),
+        ("4 spoons", "no gear is called 'spoons'; type for example 4 mic"),
+        ("0 mic", "too many or too few"),
+        ("9999 mic", "too many or too few"),
+        ("mic 8x8", "is the size of a box"),
+        ("box 500x2", "at most 128 jacks"),
+        ("3 mic Alma, Bertil", "3 of them and 2 names"),
+        ("mic " + "x" * 81, "at most 80 characters"),
+    ],
+)
+def test_a_phrase_that_cannot_be_understood_says_why(phrase: str, reason: str) -> None:
+    with pytest.raises(Refused) as caught:
+        gear_phrase(phrase)
+    assert reason in caught.value.reason
+
+
+def test_ranges() -> None:
+    assert split_numbers("mic 1-7/2, 9", "x") == (["mic"], [1, 3, 5, 7, 9])
+    with pytest.raises(Refused, match="no range"):
+        split_numbers("mic 5-2", "x")
+
+
+def small() -> Bench:
+    return made("2 mic", "box 2x2", "rec", "head")
+
+
+def test_a_batch_records_and_lets_hear_at_once_and_the_plan_completes_it() -> None:
+    bench = small()
+    bench.do(*batch(bench.rig, BatchRequest(sources="mic 1-2", record_to="rec new", heard_at="head", within="10")))
+    assert [line.name for line in bench.rig.lines] == [
+        "Microphone 1",
+        "Microphone 2",
+        "Microphone 1, heard",
+        "Microphone 2, heard",
+    ]
+    plan = join_all(read(bench.rig))
+    assert plan is not None
+    bench.do(*plan.edits)
+    assert [state.headline for state in read(bench.rig).lines] == ["arrives"] * 4
+    assert join_all(read(bench.rig)) is None
+
+
+def test_names_and_existing_tracks() -> None:
+    bench = two_voices()
+    bench.do(AddSources(names=("Cassia", "Dov")))
+    edits = batch(bench.rig, BatchRequest(sources="Cassia, Dov", record_to="rec 1-2", name="Pad {n}"))
+    bench.do(*edits)
+    assert [line.name for line in bench.rig.lines[2:]] == ["Pad 1", "Pad 2"]
+    assert bench.rig.lines[2].to_ports[0].owner == bench.track("T Alma")
+
+
+@pytest.mark.parametrize(
+    ("wanted", "field", "reason"),
+    [
+        ({}, "From", "say which sources"),
+        ({"sources": "spoon"}, "From", "no source is called 'spoon'"),
+        ({"sources": "mic 3"}, "From", "there are 2 called 'mic', so no number 3"),
+        ({"sources": "mic"}, "Record to", "say where"),
+        ({"sources": "mic", "record_to": "xyz new"}, "Record to", "no recorder is called"),
+        ({"sources": "mic", "record_to": "rec"}, "Record to", "their numbers, or new"),
+        ({"sources": "mic", "record_to": "rec 7"}, "Record to", "has 0 tracks, so no track 7"),
+        ({"sources": "mic", "heard_at": "room"}, "Heard at", "no destination is called 'room'"),
+        ({"sources": "mic", "heard_at": "head", "within": "soon"}, "Within", "is no delay"),
+        ({"sources": "mic", "record_to": "rec new", "name": "x" * 90}, "Name", "at most 80"),
+    ],
+)
+def test_a_batch_that_cannot_be_names_its_field(wanted, field: str, reason: str) -> None:
+    with pytest.raises(Refused) as caught:
+        batch(small().rig, BatchRequest(**wanted))
+    assert caught.value.place == field
+    assert reason in caught.value.reason

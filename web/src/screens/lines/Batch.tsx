@@ -1,0 +1,102 @@
+import { Box, Flex, chakra } from "@chakra-ui/react"
+import { useQuery } from "@tanstack/react-query"
+import { useState } from "react"
+
+import { answer, client, Problem, type Schemas } from "../../api/client"
+import { useRig } from "../../api/rig"
+import { Button, Input, Kbd } from "../../parts/controls"
+import { NowAfter } from "../../parts/NowAfter"
+
+const FIELDS = [
+  ["sources", "From", "mic 1-4", "150px"],
+  ["record_to", "Record to", "rec new", "130px"],
+  ["heard_at", "Heard at", "headphones", "120px"],
+  ["name", "Name", "the source’s", "130px"],
+  ["within", "Within", "ms", "56px"],
+] as const
+type Field = (typeof FIELDS)[number][0]
+const EMPTY: Record<Field, string> = { sources: "", record_to: "", heard_at: "", name: "", within: "" }
+
+/** Many lines at once, typed as phrases; what they would do is shown in pencil until Ctrl+Enter. */
+export function Batch({ onClose }: { onClose: () => void }) {
+  const { state, edit } = useRig()
+  const [typed, setTyped] = useState(EMPTY)
+  const asked = typed.sources.trim() !== ""
+  const plan = useQuery({
+    queryKey: ["batch", state.id, state.revision, typed],
+    enabled: asked,
+    retry: false,
+    placeholderData: (before) => before,
+    queryFn: () =>
+      answer<Schemas["RemedyView"]>(
+        client.POST("/api/rigs/{rig_id}/batch", { params: { path: { rig_id: state.id } }, body: typed }),
+      ),
+  })
+  const refusal = asked && plan.error instanceof Problem ? plan.error : null
+  const make = async () => {
+    // What was typed last may not have been looked at yet.
+    const found = await plan.refetch()
+    if (found.data && !found.error && (await edit(found.data.edits))) onClose()
+  }
+  return (
+    <chakra.form
+      aria-label="Batch of lines"
+      bg="pencilWash"
+      borderTop="1px dashed"
+      borderBottom="1px dashed"
+      borderColor="pencil"
+      px="12px"
+      py="6px"
+      textStyle="cell"
+      onSubmit={(event) => event.preventDefault()}
+      onKeyDown={(event) => {
+        if (event.key === "Escape") {
+          event.stopPropagation()
+          onClose()
+        }
+        if (event.key === "Enter" && (event.ctrlKey || event.metaKey)) {
+          event.preventDefault()
+          event.stopPropagation()
+          void make()
+        }
+      }}
+    >
+      <Flex gap="10px" align="center" wrap="wrap">
+        {FIELDS.map(([field, words, placeholder, width], position) => (
+          <Flex as="label" key={field} gap="5px" align="center" color="pencil">
+            {words}
+            <Input
+              autoFocus={position === 0}
+              w={width}
+              placeholder={placeholder}
+              aria-label={words}
+              aria-invalid={refusal?.place === words}
+              bad={refusal?.place === words}
+              value={typed[field]}
+              onChange={(event) => setTyped({ ...typed, [field]: event.target.value })}
+            />
+          </Flex>
+        ))}
+        <Button variant="ink" size="row" onClick={() => void make()} disabled={!asked || refusal !== null}>
+          Make lines{" "}
+          <Kbd borderColor="onSea" color="onSea">
+            Ctrl Enter
+          </Kbd>
+        </Button>
+        <Button variant="quiet" size="row" onClick={onClose}>
+          Back <Kbd>Esc</Kbd>
+        </Button>
+      </Flex>
+      {refusal && (
+        <Box color="wax" role="status" mt="4px">
+          {refusal.message}
+        </Box>
+      )}
+      {asked && !refusal && plan.data && (
+        <Box mt="6px" maxH="180px" overflowY="auto">
+          <NowAfter trial={plan.data.trial} />
+        </Box>
+      )}
+    </chakra.form>
+  )
+}

@@ -1,0 +1,74 @@
+import { Box, Flex, chakra } from "@chakra-ui/react"
+import { useQuery } from "@tanstack/react-query"
+
+import { answer, client, type Schemas } from "../../api/client"
+import { useRig } from "../../api/rig"
+import { Button, Kbd } from "../../parts/controls"
+import { useKeys } from "../../parts/keys"
+import { NowAfter } from "../../parts/NowAfter"
+
+/** The smallest changes that make every silent or blocked line arrive, shown before they are made. */
+export function Plan({ onClose }: { onClose: () => void }) {
+  const { state, edit } = useRig()
+  const plan = useQuery({
+    queryKey: ["plan", state.id, state.revision],
+    queryFn: () =>
+      answer<Schemas["RemedyView"] | null>(
+        client.GET("/api/rigs/{rig_id}/plan", { params: { path: { rig_id: state.id } } }),
+      ),
+  })
+  const apply = async () => {
+    // Ctrl+Enter may come before the plan does: wait for it, it is applied as it is then shown.
+    const found = plan.data === undefined ? (await plan.refetch()).data : plan.data
+    if (found && (await edit(found.edits))) onClose()
+  }
+  useKeys([
+    { keys: "Escape", words: "Close the plan", run: onClose, inFields: true },
+    { keys: "Ctrl+Enter", words: "Make the plan", run: () => void apply(), inFields: true },
+  ])
+  return (
+    <Flex
+      as="aside"
+      direction="column"
+      position="absolute"
+      right="0"
+      top="0"
+      bottom="0"
+      w="drawer"
+      bg="sheet"
+      borderLeft="1px solid"
+      borderColor="edge"
+      zIndex="15"
+      p="12px"
+      gap="8px"
+      overflowY="auto"
+      aria-label="Plan"
+    >
+      <chakra.h2 fontWeight="600">Plan: make every line arrive</chakra.h2>
+      {plan.isLoading && <Box color="ink2">Working it out…</Box>}
+      {plan.error && <Box color="wax">{plan.error.message}</Box>}
+      {plan.data === null && (
+        <Box color="ink2">No line is silent or blocked, or no change that Iskelo knows would help.</Box>
+      )}
+      {plan.data && (
+        <>
+          <Box textStyle="cell">{plan.data.words}</Box>
+          <NowAfter trial={plan.data.trial} />
+        </>
+      )}
+      <Flex gap="8px">
+        {plan.data && (
+          <Button variant="ink" onClick={() => void apply()}>
+            Apply{" "}
+            <Kbd borderColor="onSea" color="onSea">
+              Ctrl Enter
+            </Kbd>
+          </Button>
+        )}
+        <Button variant="quiet" onClick={onClose}>
+          Back <Kbd>Esc</Kbd>
+        </Button>
+      </Flex>
+    </Flex>
+  )
+}
