@@ -37,7 +37,7 @@ def test_not_plugged_in() -> None:
     bench = two_voices()
     bench.do(Remove(items=(bench.rig.patches[0].id,)))
     assert bench.line("L Alma").headline == "silent"
-    assert shown(bench, "L Alma")[:2] == ["on Alma", "gap Alma not plugged in 1"]
+    assert shown(bench, "L Alma")[:2] == ["on Alma", "gap not plugged in 1"]
     assert "goes nowhere yet" in bench.line("L Alma").findings[0].words
 
 

@@ -66,6 +66,29 @@ def test_an_edit_after_an_undo_starts_a_branch_that_redo_follows(session: Sessio
     assert rigs.rig_at(session, kept.id, 2).name == "Two"
 
 
+def test_the_history_tells_every_revision_and_any_can_be_gone_to_and_named(session: Session) -> None:
+    kept = made(session)
+    rigs.edit_rig(session, kept.id, 1, named("Two"), NOW)
+    rigs.edit_rig(session, kept.id, 2, named("Three"), NOW)
+    rigs.keep_as(session, kept.id, 2, "Dress")
+    told = [(each.number, each.parent, each.words, each.kept_as) for each in rigs.history(session, kept.id)]
+    assert told == [
+        (3, 2, "Two: renamed to Three", None),
+        (2, 1, "One: renamed to Two", "Dress"),
+        (1, None, "made", None),
+    ]
+    there = rigs.jump(session, kept.id, 3, 1, NOW)
+    assert (there.revision, there.rig.name, there.redo) == (1, "One", "One: renamed to Two")
+    with pytest.raises(rigs.Stale):
+        rigs.jump(session, kept.id, 3, 2, NOW)
+    session.rollback()
+    with pytest.raises(rigs.NoSuchRig):
+        rigs.jump(session, kept.id, 1, 99, NOW)
+    session.rollback()
+    rigs.keep_as(session, kept.id, 2, None)
+    assert all(each.kept_as is None for each in rigs.history(session, kept.id))
+
+
 def test_a_stale_edit_is_refused_and_a_refused_one_keeps_nothing(session: Session) -> None:
     kept = made(session)
     rigs.edit_rig(session, kept.id, 1, named("Two"), NOW)

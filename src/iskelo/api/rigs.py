@@ -11,12 +11,15 @@ from sqlmodel import Session
 from iskelo.api.problems import ANSWERS
 from iskelo.api.views import (
     EditRequest,
+    JumpRequest,
+    KeepRequest,
     ListView,
     MoveRequest,
     NewRig,
     PhraseRequest,
     PlanView,
     RemedyView,
+    RevisionNumber,
     RowsRequest,
     State,
     TrialRequest,
@@ -33,12 +36,12 @@ from iskelo.core.planner.choices import Choices, choices
 from iskelo.core.planner.join import join_all
 from iskelo.core.rig.rig import Rig
 from iskelo.core.snags.registry import find_snags
-from iskelo.core.survey import NowAfter, PortUse, port_uses, trial
+from iskelo.core.survey import NowAfter, PortUse, compare_rigs, port_uses, trial
 from iskelo.demo.orrin_point import orrin_point
 from iskelo.formats.input_list_file import read_input_list
 from iskelo.formats.rig_file import read_rig, write_rig
 from iskelo.store import rigs
-from iskelo.store.rigs import RigSummary
+from iskelo.store.rigs import Revision, RigSummary
 
 router = APIRouter(prefix="/api/rigs", responses=ANSWERS)
 
@@ -166,6 +169,36 @@ def plan_all(rig_id: UUID, session: Database) -> RemedyView | None:
 def ports(rig_id: UUID, session: Database) -> list[PortUse]:
     """Every joined port with what feeds it and what it feeds."""
     return list(port_uses(rigs.read_rig(session, rig_id).rig))
+
+
+@router.get("/{rig_id}/history")
+def history(rig_id: UUID, session: Database) -> list[Revision]:
+    """Every revision in words, the newest first."""
+    return rigs.history(session, rig_id)
+
+
+@router.post("/{rig_id}/jump")
+def jump(rig_id: UUID, wanted: JumpRequest, session: Database) -> State:
+    """Go to any revision; the others stay in the history."""
+    return state_of(session, rigs.jump(session, rig_id, wanted.revision, wanted.to, now()))
+
+
+@router.put("/{rig_id}/history/{number}/name", status_code=204)
+def keep_as(rig_id: UUID, number: RevisionNumber, wanted: KeepRequest, session: Database) -> None:
+    """Keep a revision under a name: a snapshot."""
+    rigs.keep_as(session, rig_id, number, wanted.name)
+
+
+@router.get("/{rig_id}/compare")
+def compare_revisions(
+    rig_id: UUID,
+    session: Database,
+    earlier: Annotated[RevisionNumber, Query()],
+    later: Annotated[RevisionNumber, Query()],
+) -> NowAfter:
+    """What lies between two revisions: lines, channel numbers, snags."""
+    then, since = rigs.rig_at(session, rig_id, earlier), rigs.rig_at(session, rig_id, later)
+    return compare_rigs(then, since, f"revision {earlier} → {later}")
 
 
 @router.get("/{rig_id}/remedies")

@@ -52,6 +52,19 @@ class MoveRequest(Request):
     revision: RevisionNumber
 
 
+class JumpRequest(Request):
+    """Go to a revision, from the one the sender sees."""
+
+    revision: RevisionNumber
+    to: RevisionNumber
+
+
+class KeepRequest(Request):
+    """The name a revision is kept under; null takes it away."""
+
+    name: Name | None
+
+
 class PhraseRequest(Request):
     """Gear typed as a phrase, on the revision the sender sees."""
 

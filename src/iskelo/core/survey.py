@@ -303,6 +303,11 @@ def trial(rig: Rig, edits: tuple[Edit, ...]) -> NowAfter:
     return compare(survey(rig), survey(applied.rig), applied.words)
 
 
+def compare_rigs(earlier: Rig, later: Rig, words: str) -> NowAfter:
+    """What lies between two states of a rig: lines, numbers, snags; *now* is the earlier one."""
+    return compare(survey(earlier), survey(later), words)
+
+
 def compare(now: Survey, after: Survey, words: str) -> NowAfter:
     """The differences between two surveys that a person must see before a change is made."""
     before = {line.id: line for line in now.lines}

@@ -5,6 +5,7 @@ from datetime import datetime
 from uuid import UUID
 
 from sqlalchemy import func
+from sqlalchemy import select as select_columns
 from sqlmodel import Session, col, select
 
 from iskelo.core.edits.apply import apply
@@ -206,3 +207,47 @@ def remove_rig(session: Session, identity: UUID) -> None:
 def head_of(session: Session, identity: UUID) -> int | None:
     """The number of the revision a rig is at; None if there is no such rig."""
     return session.exec(select(RigRow.head).where(RigRow.id == identity)).first()
+
+
+@dataclass(frozen=True, slots=True)
+class Revision:
+    """A revision in the history: what was done in words, the revision it was done on, its snapshot's name."""
+
+    number: int
+    parent: int | None
+    words: str
+    made_at: datetime
+    kept_as: str | None
+
+
+def history(session: Session, identity: UUID) -> list[Revision]:
+    """Every revision of a rig, the newest first."""
+    _row(session, identity)
+    columns = (
+        col(RevisionRow.number),
+        col(RevisionRow.parent),
+        col(RevisionRow.words),
+        col(RevisionRow.made_at),
+        col(RevisionRow.kept_as),
+    )
+    rows = session.execute(
+        select_columns(*columns).where(col(RevisionRow.rig_id) == identity).order_by(columns[0].desc())
+    ).all()
+    return [Revision(*row) for row in rows]
+
+
+def jump(session: Session, identity: UUID, on_revision: int, to: int, now: datetime) -> Kept:
+    """Go to any revision of a rig; nothing is lost, for all others stay in the history."""
+    row = _row(session, identity, lock=True)
+    if row.head != on_revision:
+        raise Stale
+    _at(session, identity, to)
+    return _move(session, row, to, now)
+
+
+def keep_as(session: Session, identity: UUID, number: int, name: str | None) -> None:
+    """Name a revision as a snapshot, or with None take its name away."""
+    revision = _at(session, identity, number)
+    revision.kept_as = name
+    session.add(revision)
+    session.commit()

@@ -24,7 +24,8 @@ class RigRow(SQLModel, table=True):
 class RevisionRow(SQLModel, table=True):
     """The rig after an edit: the whole document, the edits that made it, what they did in words.
 
-    ``parent`` is the revision the edits were made on; undo goes there, redo to the newest child.
+    ``parent`` is the revision the edits were made on; undo goes there, redo to the newest child. ``kept_as`` is
+    the name of a snapshot.
     """
 
     __tablename__ = "revision"
@@ -35,6 +36,7 @@ class RevisionRow(SQLModel, table=True):
     document: dict[str, Any] = Field(sa_column=Column(JSONB, nullable=False))
     edits: list[Any] = Field(sa_column=Column(JSONB, nullable=False))
     words: str = Field(sa_column=Column(Text, nullable=False))
+    kept_as: str | None = Field(default=None, sa_column=Column(Text))
     made_at: datetime = Field(sa_column=Column(DateTime(timezone=True), nullable=False))
 
 

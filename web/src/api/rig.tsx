@@ -25,6 +25,8 @@ interface RigHandle {
   edit: (edits: Edit[]) => Promise<boolean>
   /** Add gear typed as a phrase; resolves to true when it is kept. */
   addGear: (text: string) => Promise<boolean>
+  /** Go to any revision. */
+  jump: (to: number) => Promise<boolean>
   undo: () => void
   redo: () => void
   message: string | null
@@ -116,6 +118,15 @@ export function RigProvider({
       ),
     [inTurn, path],
   )
+  const jump = useCallback(
+    (to: number) =>
+      inTurn((state) =>
+        answer<State>(
+          client.POST("/api/rigs/{rig_id}/jump", { params: path, body: { revision: state.revision, to } }),
+        ),
+      ),
+    [inTurn, path],
+  )
   const undo = useCallback(
     () =>
       void inTurn((state) =>
@@ -137,7 +148,9 @@ export function RigProvider({
 
   if (!query.data) return <>{query.error ? children(query.error) : null}</>
   return (
-    <RigContext value={{ state: query.data, edit, addGear, undo, redo, message, say, check, connected }}>
+    <RigContext
+      value={{ state: query.data, edit, addGear, jump, undo, redo, message, say, check, connected }}
+    >
       {children(null)}
     </RigContext>
   )

@@ -94,7 +94,7 @@ def _reason(found: Index, far: Port, back: Port, end: Port, behind: set[Port]) -
     program = found.owner(back) if isinstance(found.owner(back), Program) else target
     match far.bank:
         case "out":
-            return f"{found.name(far.owner)} not plugged in"
+            return "not plugged in"
         case "jack_in":
             return f"jack {far.number} has no capture channel" if end.bank == "track" else _tail(found, back)
         case "capture" | "input" if isinstance(program, Program) and program.device is None:
@@ -121,7 +121,7 @@ def _reason(found: Index, far: Port, back: Port, end: Port, behind: set[Port]) -
 
 def _tail(found: Index, back: Port) -> str:
     if isinstance(found.owner(back), Destination):
-        return f"{found.name(back.owner)} not plugged in"
+        return "not plugged in"
     return f"nothing leads to {found.say(back)}"
 
 

@@ -18,7 +18,7 @@ export function Plan({ onClose }: { onClose: () => void }) {
       ),
   })
   const apply = async () => {
-    // Ctrl+Enter may come before the plan does: wait for it, it is applied as it is then shown.
+    // Ctrl+Enter may come in the moment before the plan is there.
     const found = plan.data === undefined ? (await plan.refetch()).data : plan.data
     if (found && (await edit(found.edits))) onClose()
   }
@@ -52,7 +52,11 @@ export function Plan({ onClose }: { onClose: () => void }) {
       )}
       {plan.data && (
         <>
-          <Box textStyle="cell">{plan.data.words}</Box>
+          <chakra.ol textStyle="cell" pl="20px" listStyleType="decimal">
+            {plan.data.words.split("; ").map((step) => (
+              <li key={step}>{step}</li>
+            ))}
+          </chakra.ol>
           <NowAfter trial={plan.data.trial} />
         </>
       )}

@@ -8,6 +8,7 @@ import { useAllKeys, useKeys } from "../../parts/keys"
 import { Mark, type Severity } from "../../parts/Mark"
 import { SelectionContext, useSelection } from "../../parts/selection"
 import { useTheme, type Theme } from "../../theme/night"
+import { HistoryDrawer } from "../history/HistoryDrawer"
 import { SnagDrawer } from "../snags/SnagDrawer"
 
 /** The frame round every screen of a rig: vitals above, places at the left, the last edit below. */
@@ -48,6 +49,7 @@ function Frame() {
   const { state, undo, redo, connected } = useRig()
   const { snag, openSnags } = useSelection()
   const [listing, setListing] = useState(false)
+  const [history, setHistory] = useState(false)
   const [theme, turnTheme] = useTheme()
   const go = useNavigate()
   const base = `/rigs/${state.id}`
@@ -58,6 +60,7 @@ function Frame() {
       run: () => void go(`${base}/${place.to}`, { flushSync: true }),
     })),
     { keys: "s", words: "Snags", run: () => openSnags(snag === null ? "" : null) },
+    { keys: "u", words: "History", run: () => setHistory((on) => !on) },
     { keys: "t", words: "Light or night", run: turnTheme },
     { keys: "?", words: "All keys", run: () => setListing((on) => !on) },
     { keys: "Ctrl+z", words: "Undo", run: undo },
@@ -106,10 +109,11 @@ function Frame() {
           )}
           <Outlet />
           {snag !== null && <SnagDrawer />}
+          {history && <HistoryDrawer onClose={() => setHistory(false)} />}
           {listing && <KeyList onClose={() => setListing(false)} />}
         </Box>
       </Flex>
-      <Footer theme={theme} onTheme={turnTheme} />
+      <Footer theme={theme} onTheme={turnTheme} onHistory={() => setHistory((on) => !on)} />
     </Flex>
   )
 }
@@ -261,7 +265,7 @@ function Vitals() {
   )
 }
 
-function Footer({ theme, onTheme }: { theme: Theme; onTheme: () => void }) {
+function Footer({ theme, onTheme, onHistory }: { theme: Theme; onTheme: () => void; onHistory: () => void }) {
   const { state, message, say } = useRig()
   return (
     <Flex
@@ -284,6 +288,9 @@ function Footer({ theme, onTheme }: { theme: Theme; onTheme: () => void }) {
       <chakra.span flex="none">
         <Kbd>?</Kbd> all keys
       </chakra.span>
+      <chakra.button flex="none" cursor="pointer" onClick={onHistory} _hover={{ color: "ink" }}>
+        <Kbd>u</Kbd> history
+      </chakra.button>
       <chakra.button flex="none" cursor="pointer" onClick={onTheme} _hover={{ color: "ink" }}>
         <Kbd>t</Kbd> {theme === "night" ? "light" : "night"}
       </chakra.button>
