@@ -137,7 +137,7 @@ export function HistoryDrawer({ onClose }: { onClose: () => void }) {
       </Box>
       {current && (
         <Box flex="none" maxH="60%" overflowY="auto" borderTop="1px solid" borderColor="edge" p="12px">
-          <Flex as="label" align="center" gap="8px" mb="8px" textStyle="cell">
+          <Flex as="label" align="center" gap="8px" mb="8px" textStyle="cell" whiteSpace="nowrap">
             Kept as
             <Commit
               key={current.number}
