@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from iskelo.core.rig.gear import Destination, Program, Track
 from iskelo.core.rig.ports import STAGE, Port
 from iskelo.core.rig.rig import Index
-from iskelo.core.routes.route import furthest, nearest, reached, reaching
+from iskelo.core.routes.route import Ahead, furthest, nearest, reaching
 from iskelo.core.wiring.graph import Graph
 
 
@@ -44,9 +44,9 @@ def look_back(graph: Graph, found: Index, end: Port) -> Behind:
     return Behind(seen, onward, nearest(seen), _relevant(found, seen))
 
 
-def find_gap(graph: Graph, found: Index, start: Port, end: Port, behind: Behind) -> Gap:
+def find_gap(graph: Graph, found: Index, known: Ahead, start: Port, end: Port, behind: Behind) -> Gap:
     """Name the exact gap between a source port and a target port that no way joins."""
-    ahead = {port for port in reached(graph, start, passing=False) if STAGE[port.bank] < STAGE[end.bank]}
+    ahead = {port for port in known.of(start, passing=False) if STAGE[port.bank] < STAGE[end.bank]}
     if end.bank == "track":
         ahead = {port for port in ahead if STAGE[port.bank] <= STAGE["input"]}
     near = {port for port in ahead if found.owner(port).id in behind.relevant} or ahead
@@ -62,7 +62,7 @@ def find_gap(graph: Graph, found: Index, start: Port, end: Port, behind: Behind)
     while chain[-1] != end:
         chain.append(behind.onward[chain[-1]])
     return Gap(
-        tuple(_chain(graph, start, far)),
+        tuple(_chain(graph, known, start, far)),
         tuple(port for port in chain if STAGE[port.bank] > STAGE[far.bank]),
         short,
         f"{words}; {fed}: {short}.",
@@ -79,9 +79,9 @@ def _relevant(found: Index, behind: set[Port]) -> frozenset[str]:
     return frozenset(owners)
 
 
-def _chain(graph: Graph, start: Port, end: Port) -> list[Port]:
+def _chain(graph: Graph, known: Ahead, start: Port, end: Port) -> list[Port]:
     """The ports of one way between two joined ports."""
-    useful = reaching(graph, end, passing=False, within=reached(graph, start, passing=False))
+    useful = reaching(graph, end, passing=False, within=known.of(start, passing=False))
     way = [start]
     while way[-1] != end:
         way.append(next(edge.end for edge in graph.leaving[way[-1]] if edge.end in useful))

@@ -12,7 +12,7 @@ from iskelo.core.lines.gaps import Behind, Gap, find_gap, look_back
 from iskelo.core.rig.gear import Source
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Index, Line
-from iskelo.core.routes.route import Route, least_blocked, passing_routes, reached
+from iskelo.core.routes.route import Ahead, Route, least_blocked, passing_routes
 from iskelo.core.timing.copies import Comb, comb
 from iskelo.core.timing.delays import Delay, delay_of
 from iskelo.core.wiring.graph import Block, Graph
@@ -103,7 +103,8 @@ class LineState:
 
 def line_states(graph: Graph, found: Index) -> list[LineState]:
     """The state of every line of a rig, in the rig's order."""
-    heard = _heard(graph, found)
+    known = Ahead(graph)
+    heard = _heard(known, found)
     wanted: dict[Port, set[Port]] = {}
     guarded: dict[Port, list[Line]] = {}
     for line in found.rig.lines:
@@ -113,41 +114,41 @@ def line_states(graph: Graph, found: Index) -> list[LineState]:
                 guarded.setdefault(end, []).append(line)
     strays = _strays(heard, wanted, guarded)
     behind: dict[Port, Behind] = {}
-    return [_state(line, graph, found, heard, strays, behind) for line in found.rig.lines]
+    return [_state(line, graph, found, known, heard, strays, behind) for line in found.rig.lines]
 
 
-def _heard(graph: Graph, found: Index) -> dict[Port, list[Port]]:
+def _heard(known: Ahead, found: Index) -> dict[Port, list[Port]]:
     """Which source ports sound at each target port now."""
     heard: dict[Port, list[Port]] = {}
     for gear in found.gear.values():
         if isinstance(gear, Source):
             for number in range(1, gear.width + 1):
                 start = Port(gear.id, "out", number)
-                for port in reached(graph, start, passing=True):
+                for port in known.of(start, passing=True):
                     if port.bank in ("track", "in"):
                         heard.setdefault(port, []).append(start)
     return heard
 
 
-def _leg(graph: Graph, found: Index, start: Port, end: Port, behind: dict[Port, Behind]) -> Leg:
+def _leg(graph: Graph, found: Index, known: Ahead, start: Port, end: Port, behind: dict[Port, Behind]) -> Leg:
     source = found.gear[start.owner]
     assert isinstance(source, Source)
     arrivals = sorted(
         (
             Arrival(route, delay_of(route.edges, found), source.level_dbu + route.gain_db)
-            for route in passing_routes(graph, start, end)
+            for route in passing_routes(graph, start, end, known)
         ),
         key=lambda arrival: arrival.delay.samples,
     )
     if arrivals:
         longest = max(arrivals, key=lambda arrival: len(arrival.route.edges))
         return Leg(start, end, tuple(arrivals), longest.route, None, _comb(arrivals))
-    way = least_blocked(graph, start, end)
+    way = least_blocked(graph, start, end, known)
     if way is not None:
         return Leg(start, end, (), way, None, None)
     if end not in behind:
         behind[end] = look_back(graph, found, end)
-    return Leg(start, end, (), None, find_gap(graph, found, start, end, behind[end]), None)
+    return Leg(start, end, (), None, find_gap(graph, found, known, start, end, behind[end]), None)
 
 
 def _comb(arrivals: list[Arrival]) -> Comb | None:
@@ -169,11 +170,12 @@ def _state(
     line: Line,
     graph: Graph,
     found: Index,
+    known: Ahead,
     heard: dict[Port, list[Port]],
     strays: dict[Port, list[tuple[Port, Line]]],
     behind: dict[Port, Behind],
 ) -> LineState:
-    legs = tuple(_leg(graph, found, start, end, behind) for start, end in line.pairs())
+    legs = tuple(_leg(graph, found, known, start, end, behind) for start, end in line.pairs())
     others = tuple(
         dict.fromkeys(
             start for end in line.to_ports if line.alone for start in heard.get(end, ()) if start not in line.from_ports

@@ -57,13 +57,27 @@ def reached(graph: Graph, start: Port, *, passing: bool) -> set[Port]:
     return seen
 
 
-def passing_routes(graph: Graph, start: Port, end: Port) -> list[Route]:
+class Ahead:
+    """What lies ahead of each source of one graph, found once and then remembered by whoever holds this."""
+
+    def __init__(self, graph: Graph) -> None:
+        self._graph = graph
+        self._found: dict[tuple[Port, bool], set[Port]] = {}
+
+    def of(self, start: Port, *, passing: bool) -> set[Port]:
+        key = (start, passing)
+        if key not in self._found:
+            self._found[key] = reached(self._graph, start, passing=passing)
+        return self._found[key]
+
+
+def passing_routes(graph: Graph, start: Port, end: Port, known: Ahead | None = None) -> list[Route]:
     """Every way on which sound passes now, at most ``ROUTES_AT_MOST`` of them.
 
     The graph has no circles, so every way is finite. Few ports lie ahead of one source, but everything may
     lie behind one pair of headphones: so the search goes forward first, and back only over what it found.
     """
-    ahead = reached(graph, start, passing=True)
+    ahead = (known or Ahead(graph)).of(start, passing=True)
     if end not in ahead:
         return []
     useful = reaching(graph, end, passing=True, within=ahead)
@@ -80,11 +94,11 @@ def passing_routes(graph: Graph, start: Port, end: Port) -> list[Route]:
     return routes
 
 
-def least_blocked(graph: Graph, start: Port, end: Port) -> Route | None:
+def least_blocked(graph: Graph, start: Port, end: Port, known: Ahead | None = None) -> Route | None:
     """The way with the fewest blocked edges, whether sound passes or not; None if there is no way at all."""
     best: dict[Port, tuple[int, tuple[Edge, ...]]] = {start: (0, ())}
     queue: deque[Port] = deque([start])
-    ahead = reached(graph, start, passing=False)
+    ahead = (known or Ahead(graph)).of(start, passing=False)
     if end not in ahead:
         return None
     useful = reaching(graph, end, passing=False, within=ahead)

@@ -17,7 +17,8 @@ from iskelo.core.twin.delay_line import Block, DelayLine
 LSB = 2.0**-23
 """One step of a 24-bit converter."""
 
-Listen = Callable[[int, Block], None]
+SAMPLED_AT_ONCE = 8192
+"""About so many samples go through the converters in one step of work."""
 
 
 class Box:
@@ -45,28 +46,40 @@ class Box:
         for cross in box.direct:
             if not cross.muted:
                 self._direct[cross.jack_out - 1, cross.jack_in - 1] = 10 ** (cross.gain_db / 20)
+        self._entering: Block = np.zeros(shape_in)
+        self._sampled_ahead: Block = np.zeros((box.jack_in, 0))
+        self._sampled_at = 0
         self._straight_in = min(box.jack_in, box.capture)
         self._straight_out = min(box.jack_out, box.playback)
 
     def finish_period(self) -> Block:
         """Run one period; leave its capture block to the programs; return what left the output jacks."""
-        count = self.block_samples
-        voltages = self._jacks(self.period * count, count)
-        digital = self._mixer.push(self._converter_in.push(self._sampled(voltages)))
-        to_computer = np.zeros((self.box.capture, count))
-        to_computer[: self._straight_in] = digital[: self._straight_in]
-        self.captured = self._to_computer.push(to_computer)
+        digital = self._mixer.push(self._converter_in.push(self._next_sampled()))
+        self._entering[: self._straight_in] = digital[: self._straight_in]
+        self.captured = self._to_computer.push(self._entering)
         half = self._playing[self.period % 2]
-        from_computer = self._from_computer.push(half.copy())
+        from_computer = self._from_computer.push(half)
         half[:] = 0
         out = self._direct @ digital
         out[: self._straight_out] += from_computer[: self._straight_out]
         self.period += 1
-        return self._converter_out.push(np.clip(out, -1, 1))
+        np.maximum(np.minimum(out, 1, out=out), -1, out=out)
+        return self._converter_out.push(out)
 
-    def play(self, channel: int, block: Block) -> None:
-        """A program hands over what is to be played on a channel in the next period but the running one."""
-        self._playing[(self.period + 1) % 2][channel - 1] += block
+    def play(self, blocks: Block) -> None:
+        """A program hands over what is to be played on every channel in the next period but the running one."""
+        self._playing[(self.period + 1) % 2] += blocks
+
+    def _next_sampled(self) -> Block:
+        """One period of samples. Sampling has no memory, so many periods are sampled at a time."""
+        count = self.block_samples
+        if self._sampled_at + count > self._sampled_ahead.shape[1]:
+            many = count * max(1, SAMPLED_AT_ONCE // count)
+            self._sampled_ahead = self._sampled(self._jacks(self.period * count, many))
+            self._sampled_at = 0
+        at = self._sampled_at
+        self._sampled_at += count
+        return self._sampled_ahead[:, at : at + count]
 
     def _sampled(self, voltages: Block) -> Block:
         """Gain, dither of one step either way (triangular), 24-bit steps, clipped at full scale."""

@@ -98,8 +98,7 @@ def run_twin(
     engine.at(0, PROGRAM_RUNS, tell)
     engine.run(until)
     for recorder, rate_hz in recorders:
-        for (track, leg), tape in recorder.tape.items():
-            take.append(TakeChannel(Port(track, "track", leg), rate_hz, tape.astype(np.float32)))
+        take += [TakeChannel(Port(track, "track", leg), rate_hz, tape) for (track, leg), tape in recorder.tape()]
     ears: dict[tuple[Port, int], Block] = {}
     for port, rate_hz, ear in heard:
         ears[(port, rate_hz)] = ears[(port, rate_hz)] + ear if (port, rate_hz) in ears else ear
