@@ -42,8 +42,8 @@ def test_a_phrase_makes_what_it_names(phrase: str, names: list[str]) -> None:
 def test_sizes_and_widths_are_taken_from_the_phrase() -> None:
     bench = made("box 16x12 Big", "stereo player Beds", "feed Web", "stereo feed Radio")
     big, beds, web, radio = bench.rig.gear
-    assert (big.jack_in, big.capture, big.jack_out, big.playback) == (16, 16, 12, 12)  # type: ignore[union-attr]
-    assert [each.width for each in (beds, web, radio)] == [2, 1, 2]  # type: ignore[union-attr]
+    assert (big.jack_in, big.capture, big.jack_out, big.playback) == (16, 16, 12, 12)
+    assert [each.width for each in (beds, web, radio)] == [2, 1, 2]
 
 
 @pytest.mark.parametrize(

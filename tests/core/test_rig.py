@@ -21,7 +21,7 @@ def test_two_equal_rigs_are_equal_and_cannot_be_changed() -> None:
     one, other = two_voices().rig, two_voices().rig
     assert one == other
     with pytest.raises(ValidationError):
-        one.name = "else"  # type: ignore[misc]
+        one.name = "else"
 
 
 def test_names_of_gear_differ_whatever_their_case() -> None:

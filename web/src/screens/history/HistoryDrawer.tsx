@@ -6,6 +6,7 @@ import { answer, client, type NowAfter as Trial, type Schemas } from "../../api/
 import { useRig } from "../../api/rig"
 import { Commit } from "../../parts/Commit"
 import { Button, Figure, Kbd } from "../../parts/controls"
+import { Drawer } from "../../parts/Drawer"
 import { useKeys } from "../../parts/keys"
 import { NowAfter } from "../../parts/NowAfter"
 
@@ -64,36 +65,7 @@ export function HistoryDrawer({ onClose }: { onClose: () => void }) {
     { keys: "Ctrl+Enter", words: "Go to this revision", run: go },
   ])
   return (
-    <Flex
-      as="aside"
-      direction="column"
-      position="absolute"
-      right="0"
-      top="0"
-      bottom="0"
-      w="drawer"
-      bg="sheet"
-      borderLeft="1px solid"
-      borderColor="edge"
-      zIndex="16"
-      aria-label="History"
-    >
-      <Flex
-        h="bar"
-        flex="none"
-        align="center"
-        px="12px"
-        gap="8px"
-        borderBottom="1px solid"
-        borderColor="rule"
-      >
-        <chakra.h2 fontWeight="600">History</chakra.h2>
-        <chakra.span color="ink2">{rows.length} revisions, newest first</chakra.span>
-        <Box flex="1" />
-        <Button size="row" variant="quiet" onClick={onClose}>
-          Close <Kbd>Esc</Kbd>
-        </Button>
-      </Flex>
+    <Drawer title="History" note={`${rows.length} revisions, newest first`} onClose={onClose}>
       <Box
         flex="1"
         minH="120px"
@@ -165,6 +137,6 @@ export function HistoryDrawer({ onClose }: { onClose: () => void }) {
           )}
         </Box>
       )}
-    </Flex>
+    </Drawer>
   )
 }

@@ -4,6 +4,7 @@ import { useQuery } from "@tanstack/react-query"
 import { answer, client, type Schemas } from "../../api/client"
 import { useRig } from "../../api/rig"
 import { Button, Kbd } from "../../parts/controls"
+import { Drawer } from "../../parts/Drawer"
 import { useKeys } from "../../parts/keys"
 import { NowAfter } from "../../parts/NowAfter"
 
@@ -27,52 +28,37 @@ export function Plan({ onClose }: { onClose: () => void }) {
     { keys: "Ctrl+Enter", words: "Make the plan", run: () => void apply(), inFields: true },
   ])
   return (
-    <Flex
-      as="aside"
-      direction="column"
-      position="absolute"
-      right="0"
-      top="0"
-      bottom="0"
-      w="drawer"
-      bg="sheet"
-      borderLeft="1px solid"
-      borderColor="edge"
-      zIndex="15"
-      p="12px"
-      gap="8px"
-      overflowY="auto"
-      aria-label="Plan"
-    >
-      <chakra.h2 fontWeight="600">Plan: make every line arrive</chakra.h2>
-      {plan.isLoading && <Box color="ink2">Working it out…</Box>}
-      {plan.error && <Box color="wax">{plan.error.message}</Box>}
-      {plan.data === null && (
-        <Box color="ink2">No line is silent or blocked, or no change that Iskelo knows would help.</Box>
-      )}
-      {plan.data && (
-        <>
-          <chakra.ol textStyle="cell" pl="20px" listStyleType="decimal">
-            {plan.data.words.split("; ").map((step) => (
-              <li key={step}>{step}</li>
-            ))}
-          </chakra.ol>
-          <NowAfter trial={plan.data.trial} />
-        </>
-      )}
-      <Flex gap="8px">
-        {plan.data && (
-          <Button variant="ink" onClick={() => void apply()}>
-            Apply{" "}
-            <Kbd borderColor="onSea" color="onSea">
-              Ctrl Enter
-            </Kbd>
-          </Button>
+    <Drawer title="Plan" note="the smallest changes that make every line arrive" onClose={onClose}>
+      <Flex direction="column" gap="8px" p="12px" overflowY="auto">
+        {plan.isLoading && <Box color="ink2">Working it out…</Box>}
+        {plan.error && <Box color="wax">{plan.error.message}</Box>}
+        {plan.data === null && (
+          <Box color="ink2">No line is silent or blocked, or no change that Iskelo knows would help.</Box>
         )}
-        <Button variant="quiet" onClick={onClose}>
-          Back <Kbd>Esc</Kbd>
-        </Button>
+        {plan.data && (
+          <>
+            <chakra.ol textStyle="cell" pl="20px" listStyleType="decimal">
+              {plan.data.words.split("; ").map((step) => (
+                <li key={step}>{step}</li>
+              ))}
+            </chakra.ol>
+            <NowAfter trial={plan.data.trial} />
+          </>
+        )}
+        <Flex gap="8px">
+          {plan.data && (
+            <Button variant="ink" onClick={() => void apply()}>
+              Apply{" "}
+              <Kbd borderColor="onSea" color="onSea">
+                Ctrl Enter
+              </Kbd>
+            </Button>
+          )}
+          <Button variant="quiet" onClick={onClose}>
+            Back <Kbd>Esc</Kbd>
+          </Button>
+        </Flex>
       </Flex>
-    </Flex>
+    </Drawer>
   )
 }

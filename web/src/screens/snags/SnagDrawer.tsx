@@ -1,10 +1,11 @@
 import { Box, Flex, chakra } from "@chakra-ui/react"
 import { useQuery } from "@tanstack/react-query"
-import { useEffect, useRef, useState } from "react"
+import { useState } from "react"
 
 import { answer, client, type Schemas, type SnagView } from "../../api/client"
 import { useRig } from "../../api/rig"
 import { Button, Kbd } from "../../parts/controls"
+import { Drawer } from "../../parts/Drawer"
 import { useKeys } from "../../parts/keys"
 import { Mark } from "../../parts/Mark"
 import { NowAfter } from "../../parts/NowAfter"
@@ -19,10 +20,6 @@ export function SnagDrawer() {
   const at = found < 0 ? 0 : found
   const current = snags[at]
   const [choice, setChoice] = useState({ key: "", number: 0 })
-  const panel = useRef<HTMLDivElement>(null)
-  useEffect(() => {
-    panel.current?.focus()
-  }, [])
   const remedies = useQuery({
     queryKey: ["remedies", state.id, state.revision, current?.key],
     enabled: !!current,
@@ -57,39 +54,7 @@ export function SnagDrawer() {
     { keys: "Ctrl+Enter", words: "Apply the remedy", run: apply, inFields: true },
   ])
   return (
-    <Flex
-      ref={panel}
-      as="aside"
-      tabIndex={-1}
-      outline="none"
-      direction="column"
-      position="absolute"
-      right="0"
-      top="0"
-      bottom="0"
-      w="drawer"
-      bg="sheet"
-      borderLeft="1px solid"
-      borderColor="edge"
-      zIndex="15"
-      aria-label="Snags"
-    >
-      <Flex
-        h="bar"
-        flex="none"
-        align="center"
-        px="12px"
-        gap="8px"
-        borderBottom="1px solid"
-        borderColor="rule"
-      >
-        <chakra.h2 fontWeight="600">Snags</chakra.h2>
-        <chakra.span color="ink2">{snags.length}, worst first</chakra.span>
-        <Box flex="1" />
-        <Button size="row" variant="quiet" onClick={() => openSnags(null)}>
-          Close <Kbd>Esc</Kbd>
-        </Button>
-      </Flex>
+    <Drawer title="Snags" note={`${snags.length}, worst first`} onClose={() => openSnags(null)}>
       {snags.length === 0 && (
         <Box p="12px" color="ink2">
           <b>Nothing found.</b> Every line was traced, every input, track and output looked at. What no plan
@@ -178,7 +143,7 @@ export function SnagDrawer() {
           )}
         </Box>
       )}
-    </Flex>
+    </Drawer>
   )
 }
 
