@@ -55,6 +55,7 @@ def main(url: str) -> None:
         page.keyboard.press("r")
         page.locator("[data-target]").first.wait_for(timeout=60_000)
         page.locator('[data-target="Director\'s phones L"]').click()
+        page.get_by_text("drawn and played").wait_for()
         take(page, "check")
         page.keyboard.press("2")
         page.click('[data-line="Dov"]')

@@ -19,7 +19,8 @@ export function Waveform({ check, channel, name }: { check: CheckView; channel: 
     queryKey: ["wave", check.id, channel, span],
     enabled: kept,
     staleTime: Infinity,
-    placeholderData: (before) => before,
+    // While a nearer look loads, the old one stays; never the wave of another channel.
+    placeholderData: (before, query) => (query?.queryKey[2] === channel ? before : undefined),
     queryFn: () =>
       answer<Schemas["Wave"]>(
         client.GET("/api/checks/{check_id}/wave", {
@@ -82,7 +83,9 @@ export function Waveform({ check, channel, name }: { check: CheckView; channel: 
               Farther <Kbd>-</Kbd>
             </Button>
             <chakra.span color="ink2">
-              drawn and played at an even loudness; peak {(20 * Math.log10(top)).toFixed(1)} dBFS
+              {data
+                ? `drawn and played at an even loudness; peak ${(20 * Math.log10(top)).toFixed(1)} dBFS`
+                : "drawing…"}
             </chakra.span>
           </>
         ) : (
