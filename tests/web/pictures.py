@@ -27,6 +27,31 @@ def take(page: Page, name: str) -> None:
     page.screenshot(path=FOLDER / f"{name}.png")
 
 
+def mended(page: Page) -> None:
+    """The pictures of a rig with a history: one line mended since the check."""
+    page.keyboard.press("2")
+    page.click('[data-line="Dov"]')
+    page.keyboard.press("m")
+    page.wait_for_timeout(600)
+    page.keyboard.press("Control+Enter")
+    page.wait_for_timeout(600)
+    page.keyboard.press("Escape")
+    page.keyboard.press("u")
+    page.wait_for_timeout(300)
+    page.keyboard.press("ArrowDown")
+    take(page, "history")
+    page.keyboard.press("Escape")
+    page.click('[data-line="Alma, heard"]')
+    page.keyboard.press("t")
+    take(page, "lines-night")
+    page.keyboard.press("t")
+    page.keyboard.press("b")
+    for typed in ("mic 4-6", "lon 4-6", "director", "{n}. cue", "10"):
+        page.keyboard.type(typed)
+        page.keyboard.press("Tab")
+    take(page, "batch")
+
+
 def main(url: str) -> None:
     rig = httpx.post(f"{url}/api/rigs", json={"example": "orrin-point"}).json()["id"]
     with sync_playwright() as playwright:
@@ -57,27 +82,7 @@ def main(url: str) -> None:
         page.locator('[data-target="Director\'s phones L"]').click()
         page.get_by_text("drawn and played").wait_for()
         take(page, "check")
-        page.keyboard.press("2")
-        page.click('[data-line="Dov"]')
-        page.keyboard.press("m")
-        page.wait_for_timeout(600)
-        page.keyboard.press("Control+Enter")
-        page.wait_for_timeout(600)
-        page.keyboard.press("Escape")
-        page.keyboard.press("u")
-        page.wait_for_timeout(300)
-        page.keyboard.press("ArrowDown")
-        take(page, "history")
-        page.keyboard.press("Escape")
-        page.click('[data-line="Alma, heard"]')
-        page.keyboard.press("t")
-        take(page, "lines-night")
-        page.keyboard.press("t")
-        page.keyboard.press("b")
-        for typed in ("mic 4-6", "lon 4-6", "director", "{n}. cue", "10"):
-            page.keyboard.type(typed)
-            page.keyboard.press("Tab")
-        take(page, "batch")
+        mended(page)
         browser.close()
     httpx.delete(f"{url}/api/rigs/{rig}")
 
