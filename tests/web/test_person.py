@@ -336,7 +336,10 @@ def test_from_a_blank_rig_to_two_microphones_recorded_and_heard_in_few_keys(scre
     expect(screen.get_by_test_id("last-edit")).to_contain_text("added headphones")
     keys += press(screen, ["2", "b", "mic 1-2", "Tab", "rec new", "Tab", "head", "Tab", "Tab", "10", "Control+Enter"])
     arriving(screen, "0/4")
-    keys += press(screen, ["p", "Control+Enter"])
+    keys += press(screen, ["p"])
+    plan = screen.get_by_role("complementary", name="Plan")
+    expect(plan.get_by_test_id("now-after")).to_contain_text("4 of 4")
+    keys += press(screen, ["Control+Enter"])
     arriving(screen, "4/4")
     assert keys <= 1.2 * 52
     expect(screen.locator("tr[data-line]")).to_have_count(4)

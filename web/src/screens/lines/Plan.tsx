@@ -18,10 +18,9 @@ export function Plan({ onClose }: { onClose: () => void }) {
         client.GET("/api/rigs/{rig_id}/plan", { params: { path: { rig_id: state.id } } }),
       ),
   })
+  // Nothing is made before it has been shown.
   const apply = async () => {
-    // Ctrl+Enter may come in the moment before the plan is there.
-    const found = plan.data === undefined ? (await plan.refetch()).data : plan.data
-    if (found && (await edit(found.edits))) onClose()
+    if (plan.data && (await edit(plan.data.edits))) onClose()
   }
   useKeys([
     { keys: "Escape", words: "Close the plan", run: onClose, inFields: true },
