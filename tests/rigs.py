@@ -20,6 +20,7 @@ from iskelo.core.lines.context import read
 from iskelo.core.lines.state import LineState
 from iskelo.core.rig.check import check
 from iskelo.core.rig.gear import (
+    Bus,
     Destination,
     DirectMonitor,
     Driver,
@@ -28,10 +29,11 @@ from iskelo.core.rig.gear import (
     ProgramPort,
     Source,
     Track,
+    Voice,
 )
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Line, Patch, Rig, index
-from iskelo.core.snags.registry import find_snags
+from iskelo.core.snags.registry import run_rules
 from iskelo.core.snags.rule import Snag
 
 
@@ -66,7 +68,7 @@ class Bench:
         return next(state for state in read(self.rig).lines if state.line.name == name)
 
     def snags(self, rule: str) -> list[Snag]:
-        return [snag for snag in find_snags(read(self.rig)) if snag.rule == rule]
+        return [snag for snag in run_rules(read(self.rig)) if snag.rule == rule]
 
     def box(self) -> Interface:
         return index(self.rig).interfaces()[0]
@@ -141,7 +143,7 @@ def any_rig(draw: st.DrawFn, *, boxes_at_most: int = 2) -> Rig:
 
     boxes, programs, sources, destinations = [], [], [], []
     for n in range(draw(st.integers(0, boxes_at_most))):
-        buffer, rate = draw(BUFFERS), draw(RATES)
+        rate = draw(RATES)
         ins, outs = draw(st.integers(0, 5)), draw(st.integers(0, 5))
         pairs = st.tuples(st.integers(1, max(1, ins)), st.integers(1, max(1, outs)))
         crossed = draw(st.lists(pairs, unique=True, max_size=4)) if ins and outs else []
@@ -164,17 +166,35 @@ def any_rig(draw: st.DrawFn, *, boxes_at_most: int = 2) -> Rig:
                     DirectMonitor(jack_in=i, jack_out=o, gain_db=draw(GAINS), muted=draw(st.booleans()))
                     for i, o in crossed
                 ),
-                driver=Driver(
-                    id=new("d"),
-                    buffers_samples=(buffer,),
-                    buffer_samples=buffer,
-                    safety_in_samples=draw(FIXED),
-                    safety_out_samples=draw(FIXED),
+                phantom_on=tuple(draw(st.sets(st.integers(1, ins)))) if ins else (),
+                output_trims_db=tuple(draw(st.sampled_from([0.0, 0.0, -20.0])) for _ in range(outs)),
+                drivers=tuple(
+                    Driver(
+                        id=new("d"),
+                        kind=draw(st.sampled_from(["vendor", "system, shared", "wrapper"])),
+                        installed=draw(st.sampled_from([True, True, True, False])),
+                        clients=draw(st.sampled_from(["many", "many", "one"])),
+                        capture=draw(st.sampled_from([None, None, 2])),
+                        playback=draw(st.sampled_from([None, None, 2])),
+                        buffers_samples=(buffer,),
+                        buffer_samples=buffer,
+                        safety_in_samples=draw(FIXED),
+                        safety_out_samples=draw(FIXED),
+                    )
+                    for buffer in draw(st.lists(BUFFERS, min_size=1, max_size=2))
                 ),
             )
         )
     for n in range(draw(st.integers(0, 3))):
-        sources.append(Source(id=new("s"), name=f"Source {n}", width=draw(st.integers(1, 2)), level_dbu=-38))
+        sources.append(
+            Source(
+                id=new("s"),
+                name=f"Source {n}",
+                width=draw(st.integers(1, 2)),
+                level_dbu=-38,
+                needs_phantom=draw(st.booleans()),
+            )
+        )
     for n in range(draw(st.integers(0, 2))):
         destinations.append(Destination(id=new("x"), name=f"Ears {n}", width=draw(st.integers(1, 2))))
     channels = st.one_of(st.none(), st.integers(1, 6))
@@ -186,13 +206,16 @@ def any_rig(draw: st.DrawFn, *, boxes_at_most: int = 2) -> Rig:
             ]
             for p in ("i", "o")
         ]
+        buses = [new("u") for _ in range(draw(st.integers(0, 2)))]
+        sinks = [None, *(p.id for p in ports[1]), *buses]
+        device = draw(st.sampled_from([None, *boxes])) if boxes else None
         tracks = [
             Track(
                 id=new("t"),
                 name=f"Track {k}",
                 width=draw(st.integers(1, 2)),
                 input=draw(st.sampled_from([None, *(p.id for p in ports[0])])),
-                output=draw(st.sampled_from([None, *(p.id for p in ports[1])])),
+                output=draw(st.sampled_from(sinks)),
                 armed=draw(st.booleans()),
                 monitored=draw(st.booleans()),
                 muted=draw(st.sampled_from([False, False, True])),
@@ -205,7 +228,29 @@ def any_rig(draw: st.DrawFn, *, boxes_at_most: int = 2) -> Rig:
             Program(
                 id=new("p"),
                 name=f"Program {n}",
-                device=draw(st.sampled_from([None, *(b.id for b in boxes)])) if boxes else None,
+                device=device.id if device else None,
+                driver=draw(st.sampled_from([None, *(d.id for d in device.drivers)])) if device else None,
+                one_track_per_input=draw(st.sampled_from([False, False, True])),
+                buses=tuple(
+                    Bus(
+                        id=bus,
+                        name=bus,
+                        width=draw(st.integers(1, 2)),
+                        output=draw(st.sampled_from(sinks)),
+                        gain_db=draw(GAINS),
+                        muted=draw(st.sampled_from([False, False, True])),
+                    )
+                    for bus in buses
+                ),
+                voices=tuple(
+                    Voice(
+                        id=new("v"),
+                        name=f"Voice {k}",
+                        width=draw(st.integers(1, 2)),
+                        output=draw(st.sampled_from(sinks)),
+                    )
+                    for k in range(draw(st.integers(0, 2)))
+                ),
                 enabled_in=tuple(draw(st.sets(st.integers(1, 6), min_size=2))),
                 enabled_out=tuple(draw(st.sets(st.integers(1, 6), min_size=2))),
                 inputs=tuple(ports[0]),
@@ -215,10 +260,10 @@ def any_rig(draw: st.DrawFn, *, boxes_at_most: int = 2) -> Rig:
         )
     jacks_in = [Port(b.id, "jack_in", n) for b in boxes for n in range(1, b.jack_in + 1)]
     jacks_out = [Port(b.id, "jack_out", n) for b in boxes for n in range(1, b.jack_out + 1)]
-    starts = [Port(s.id, "out", n) for s in sources for n in range(1, s.width + 1)]
+    plugs = [Port(s.id, "out", n) for s in sources for n in range(1, s.width + 1)]
     ends = [Port(d.id, "in", n) for d in destinations for n in range(1, d.width + 1)]
     patches = []
-    for targets, froms in ((jacks_in, starts), (ends, jacks_out)):
+    for targets, froms in ((jacks_in, plugs), (ends, jacks_out)):
         for target in targets:
             if froms and draw(st.sampled_from([True, True, True, False])):
                 patches.append(
@@ -231,6 +276,7 @@ def any_rig(draw: st.DrawFn, *, boxes_at_most: int = 2) -> Rig:
                         inverted=draw(st.sampled_from([False, False, True])),
                     )
                 )
+    starts = plugs + [Port(v.id, "voice", n) for p in programs for v in p.voices for n in range(1, v.width + 1)]
     legs = [Port(t.id, "track", n) for p in programs for t in p.tracks for n in range(1, t.width + 1)]
     lines = []
     for n in range(draw(st.integers(0, 5))):

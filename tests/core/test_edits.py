@@ -91,7 +91,7 @@ def test_an_edit_in_the_middle_that_is_refused_undoes_the_whole_action() -> None
     refusal(
         before,
         SetValues(item="rig", values={"name": "Else"}),
-        SetValues(item=bench.box().driver.id, values={"buffer_samples": 100}),
+        SetValues(item=bench.box().drivers[0].id, values={"buffer_samples": 100}),
     )
     assert bench.rig == before
     assert bench.rig.name == "Two voices"
@@ -99,7 +99,7 @@ def test_an_edit_in_the_middle_that_is_refused_undoes_the_whole_action() -> None
 
 def test_words_say_what_changed() -> None:
     bench = two_voices()
-    said = apply(bench.rig, (SetValues(item=bench.box().driver.id, values={"buffer_samples": 64}),)).words
+    said = apply(bench.rig, (SetValues(item=bench.box().drivers[0].id, values={"buffer_samples": 64}),)).words
     assert said == "Box, driver: buffer (samples) 128 → 64"
     said = apply(bench.rig, (SetValues(item=bench.id("In Alma"), values={"name": "Vox"}),)).words
     assert said == "Recorder, In Alma: renamed to Vox"

@@ -165,7 +165,7 @@ def test_hot_is_above_full_scale() -> None:
     bench = two_voices()
     bench.do(SetTrim(interface=bench.id("Box"), jack_in=1, trim_db=57))
     assert bench.line("L Alma").headline == "hot"
-    assert "+1.0 dBFS" in bench.line("L Alma").findings[0].words
+    assert "1.0 dB above full scale" in bench.line("L Alma").findings[0].words
 
 
 def test_a_heard_line_whose_channel_no_program_takes_says_so() -> None:

@@ -38,7 +38,7 @@ def test_what_is_not_on_the_way_leaves_a_proof_alone(change) -> None:
 @pytest.mark.parametrize(
     ("change", "alma", "bertil"),
     [
-        (lambda b: SetValues(item=b.box().driver.id, values={"buffer_samples": 64}), "stale", "stale"),
+        (lambda b: SetValues(item=b.box().drivers[0].id, values={"buffer_samples": 64}), "stale", "stale"),
         (lambda b: SetValues(item=b.id("Box"), values={"rate_hz": 96_000}), "stale", "stale"),
         (lambda b: SetTrim(interface=b.id("Box"), jack_in=1, trim_db=20), "stale", "proved"),
         (lambda b: SetValues(item=b.rig.patches[0].id, values={"inverted": True}), "stale", "proved"),

@@ -74,20 +74,20 @@ def test_a_driver_offers_the_buffer_it_has_and_a_box_its_rate() -> None:
     with pytest.raises(ValidationError, match="not offered by this driver; it offers 64, 128"):
         Driver(id="d1", buffers_samples=(128, 64), buffer_samples=256)
     with pytest.raises(ValidationError, match="22050 Hz is not offered"):
-        Interface(id="b1", name="Box", driver=Driver(id="d2"), rate_hz=22_050)
+        Interface(id="b1", name="Box", drivers=(Driver(id="d2"),), rate_hz=22_050)
 
 
 def test_direct_monitoring_stays_inside_the_box_and_is_said_once() -> None:
     beyond = (DirectMonitor(jack_in=3, jack_out=1),)
     with pytest.raises(ValidationError, match="this box has 2 in and 2 out"):
-        Interface(id="b1", name="Box", driver=Driver(id="d2"), direct=beyond)
+        Interface(id="b1", name="Box", drivers=(Driver(id="d2"),), direct=beyond)
     twice = (DirectMonitor(jack_in=1, jack_out=1), DirectMonitor(jack_in=1, jack_out=1, gain_db=-3))
     with pytest.raises(ValidationError, match="said twice"):
-        Interface(id="b1", name="Box", driver=Driver(id="d2"), direct=twice)
+        Interface(id="b1", name="Box", drivers=(Driver(id="d2"),), direct=twice)
 
 
 def test_a_box_with_more_jacks_gets_trims_for_them() -> None:
-    assert len(Interface(id="b1", name="Box", driver=Driver(id="d2"), jack_in=5).trims_db) == 5
+    assert len(Interface(id="b1", name="Box", drivers=(Driver(id="d2"),), jack_in=5).trims_db) == 5
 
 
 @pytest.mark.parametrize(

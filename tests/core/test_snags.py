@@ -1,11 +1,16 @@
 """Every rule: it finds its snag, its first remedy mends it, and a sound rig has none."""
 
+import math
 from collections.abc import Callable
 
 import pytest
 
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.edit import (
+    AddBuses,
+    AddDriver,
+    AddLine,
+    AddProgram,
     AddTracks,
     Edit,
     EnableChannels,
@@ -16,9 +21,13 @@ from iskelo.core.edits.edit import (
     SetTrim,
     SetValues,
 )
+from iskelo.core.levels.units import CONSUMER_BELOW_PROFESSIONAL_DB
 from iskelo.core.lines.context import read
-from iskelo.core.snags.registry import RULES, find_snags
-from rigs import Bench, heard, two_voices
+from iskelo.core.rig.ports import Port
+from iskelo.core.rig.rig import index
+from iskelo.core.snags.registry import ALL_SYMPTOMS, EXPLAINS, RULES, SYMPTOMS, find_snags, run_rules
+from iskelo.core.survey import tried_remedies
+from rigs import Bench, ears, heard, two_voices
 
 
 def monitored(bench: Bench, on: bool = True) -> SetValues:
@@ -51,8 +60,43 @@ BREAKS: dict[str, Break] = {
         SetDirect(interface=b.id("Box"), jack_in=1, jack_out=2),
     ),
     "line-crowded": lambda b: (SetLeg(item=b.id("In Bertil"), channel=1),),
-    "line-late": lambda b: (monitored(b), SetValues(item=b.box().driver.id, values={"buffer_samples": 512})),
+    "line-late": lambda b: (monitored(b), SetValues(item=b.box().drivers[0].id, values={"buffer_samples": 512})),
     "line-hot": lambda b: (SetTrim(interface=b.id("Box"), jack_in=1, trim_db=60),),
+    "line-low": lambda b: (
+        SetValues(item=b.id("L Alma"), values={"lowest_dbfs": -24}),
+        SetTrim(interface=b.id("Box"), jack_in=1, trim_db=10),
+    ),
+    "driver-not-installed": lambda b: (SetValues(item=b.box().drivers[0].id, values={"installed": False}),),
+    "driver-held": lambda b: (
+        SetValues(item=b.box().drivers[0].id, values={"clients": "one"}),
+        AddProgram(name="Second", voices=("Deck",), device=b.id("Box")),
+    ),
+    "driver-shows-too-few": lambda b: (
+        SetValues(item=b.box().drivers[0].id, values={"capture": 1}),
+        AddDriver(interface=b.id("Box"), kind="wrapper"),
+    ),
+    "lets-go-in-background": lambda b: (SetValues(item=b.id("Recorder"), values={"lets_go_in_background": True}),),
+    "system-sounds-on-a-recording-device": lambda b: (
+        AddProgram(name="Sounds", program_kind="system sounds", voices=("Beeps",), device=b.id("Box")),
+    ),
+    "names-repeated": lambda b: (SetValues(item=b.id("In Bertil"), values={"name": "in alma"}),),
+    "unused-bus": lambda b: (AddBuses(program=b.id("Recorder"), names=("Cue",)),),
+    "bus-feeds-itself": lambda b: (
+        AddBuses(program=b.id("Recorder"), names=("Cue",), ids=("u900",)),
+        AddBuses(program=b.id("Recorder"), names=("Reverb",), ids=("u901",), output="u900"),
+        SetValues(item="u900", values={"output": "u901"}),
+    ),
+    "armed-twice": lambda b: (
+        SetValues(item=b.id("Recorder"), values={"one_track_per_input": True}),
+        AddTracks(program=b.id("Recorder"), names=("Spare",), inputs=(b.id("In Alma"),)),
+    ),
+    "monitored-twice": lambda b: (monitored(b), SetDirect(interface=b.id("Box"), jack_in=1, jack_out=1)),
+    "phantom-missing": lambda b: (SetValues(item=b.id("Alma"), values={"needs_phantom": True}),),
+    "high-impedance-missing": lambda b: (SetValues(item=b.id("Alma"), values={"needs_high_impedance": True}),),
+    "consumer-and-professional": lambda b: (
+        SetValues(item=b.id("Alma"), values={"source_kind": "line player", "level_unit": "dBV", "level_dbu": -7.78}),
+        SetTrim(interface=b.id("Box"), jack_in=1, trim_db=-4),
+    ),
 }
 
 
@@ -84,7 +128,7 @@ def test_a_rule_finds_its_snag_and_its_first_remedy_mends_it(rule: str) -> None:
     remedies = snag.mend()
     assert 1 <= len(remedies) <= 3
     mended = apply(bench.rig, remedies[0].edits).rig
-    assert snag.key not in {each.key for each in find_snags(read(mended))}
+    assert snag.key not in {each.key for each in run_rules(read(mended))}
 
 
 def test_every_remedy_offered_can_be_made() -> None:
@@ -120,3 +164,67 @@ def test_snags_come_worst_first() -> None:
     bench.do(*BREAKS["line-silent"](bench), *BREAKS["one-side-silent"](bench), *BREAKS["line-hot"](bench))
     order = [snag.severity for snag in find_snags(read(bench.rig))]
     assert order == sorted(order, key=["stop", "trouble", "risk", "note"].index)
+
+
+def test_every_symptom_and_every_explanation_names_rules_that_exist() -> None:
+    names = {rule.__name__.replace("_", "-") for _, rules in RULES for rule in rules}
+    assert set(SYMPTOMS) <= names
+    assert set(EXPLAINS) | {each for rules in EXPLAINS.values() for each in rules} <= names
+    assert {symptom for found in SYMPTOMS.values() for symptom in found} <= set(ALL_SYMPTOMS)
+
+
+def test_a_program_without_a_device_is_one_snag_for_all_its_lines() -> None:
+    bench = sound_rig()
+    bench.do(SetDevice(program=bench.id("Recorder"), device=None))
+    found = find_snags(read(bench.rig))
+    (cause,) = [snag for snag in found if snag.rule == "program-without-device"]
+    assert set(cause.lines) >= {bench.id("L Alma"), bench.id("L Bertil")}
+    assert len(cause.follows) == 2
+    assert not [snag for snag in found if snag.rule == "line-silent" and snag.lines[0] in cause.lines]
+
+
+def test_many_lines_into_one_unplugged_pair_of_headphones_are_one_snag() -> None:
+    bench = heard(heard(two_voices(), "Alma"), "Bertil")
+    leads = tuple(patch.id for patch in bench.rig.patches if patch.to_port.bank == "in")
+    bench.do(
+        *(SetValues(item=bench.track(f"T {name}"), values={"monitored": True}) for name in ("Alma", "Bertil")),
+        Remove(items=leads),
+    )
+    assert len(bench.snags("line-silent")) == 2
+    (one,) = find_snags(read(bench.rig))
+    assert set(one.lines) == {bench.id("Alma heard"), bench.id("Bertil heard")}
+
+
+def test_remedies_are_ranked_by_the_lines_they_free() -> None:
+    bench = sound_rig()
+    bench.do(SetDevice(program=bench.id("Recorder"), device=None))
+    (cause,) = [s for s in find_snags(read(bench.rig)) if s.rule == "program-without-device"]
+    tried = tried_remedies(bench.rig, cause)
+    freed = [each.trial.arriving_after - each.trial.arriving_now for each in tried]
+    assert freed == sorted(freed, reverse=True)
+    assert freed[0] == 3
+    assert len(tried) <= 3
+
+
+def test_a_held_driver_blocks_the_second_program_and_another_driver_lets_it_in() -> None:
+    bench = sound_rig()
+    bench.do(*BREAKS["driver-held"](bench), AddDriver(interface=bench.id("Box")))
+    voice = next(v.id for p in index(bench.rig).programs() for v in p.voices)
+    deck = (Port(voice, "voice", 1), Port(voice, "voice", 2))
+    bench.do(AddLine(name="Deck heard", purpose="listen", from_ports=deck, to_ports=ears(bench)))
+    assert bench.line("Deck heard").headline == "blocked"
+    (snag,) = bench.snags("driver-held")
+    assert snag.mend()[0].words == "Let Second open Box by its system, shared driver"
+    bench.do(*snag.mend()[0].edits)
+    assert bench.line("Deck heard").headline == "arrives"
+    assert bench.line("L Alma").headline == "arrives"
+
+
+def test_consumer_gear_is_11_8_db_under_professional_gear() -> None:
+    """Arithmetic: +4 dBu = 1.228 V, -10 dBV = 0.3162 V; 20 log10 of their ratio is 11.79 dB."""
+    assert pytest.approx(20 * math.log10(1.2277 / 0.31623), abs=0.01) == CONSUMER_BELOW_PROFESSIONAL_DB
+    bench = sound_rig()
+    bench.do(*BREAKS["consumer-and-professional"](bench))
+    (snag,) = bench.snags("consumer-and-professional")
+    assert "-10.0 dBV are -7.8 dBu, 11.8 dB under +4 dBu" in snag.evidence
+    assert snag.mend()[0].words == "Set the trim of Box jack in 1 to 7.8 dB"

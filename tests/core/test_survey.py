@@ -2,6 +2,7 @@
 
 import contextlib
 
+import pytest
 from hypothesis import given, settings
 
 from iskelo.core.edits.apply import apply
@@ -10,16 +11,16 @@ from iskelo.core.edits.edit import Remove, SetLeg, SetValues
 from iskelo.core.lines.context import read
 from iskelo.core.lines.stations import COLUMNS
 from iskelo.core.planner.choices import choices
-from iskelo.core.rig.rig import Rig
+from iskelo.core.rig.rig import Rig, index
 from iskelo.core.snags.registry import find_snags
-from iskelo.core.survey import compare, port_uses, survey, trial
+from iskelo.core.survey import HopView, compare, line_ways, port_uses, survey, trial
 from rigs import any_rig, heard, two_voices
 
 
 @given(any_rig())
 @settings(max_examples=300)
 def test_no_rig_makes_the_survey_raise_and_its_counts_add_up(rig: Rig) -> None:
-    found = survey(rig)
+    found, reading = survey(rig), read(rig)
     assert found == survey(Rig.model_validate(rig.model_dump()))
     assert [line.id for line in found.lines] == [line.id for line in rig.lines]
     assert found.vitals.wanted == len(rig.lines)
@@ -31,10 +32,17 @@ def test_no_rig_makes_the_survey_raise_and_its_counts_add_up(rig: Rig) -> None:
         assert [station.column for station in line.stations] == list(COLUMNS)
         if line.headline in ("silent", "blocked"):
             assert any(station.trouble for station in line.stations)
-        for arrival in line.arrivals:
+        for arrival in line_ways(reading, reading.lines[line.position - 1]):
             assert arrival.delay_samples == sum(term.samples for term in arrival.terms)
+            assert arrival.level_dbfs == pytest.approx(arrival.hops[-1].level - _full_scale(rig, arrival.hops))
         # Every line that does not arrive is told by a snag.
         assert line.headline == "arrives" or any(line.id in snag.lines for snag in found.snags)
+
+
+def _full_scale(rig: Rig, hops: tuple[HopView, ...]) -> float:
+    """What the last box on the way calls full scale, where a route ends in a lead; nought on a track."""
+    jacks = [hop.port.owner for hop in hops if hop.port.bank == "jack_out"]
+    return next(b.output_full_scale_dbu for b in index(rig).interfaces() if b.id == jacks[0]) if jacks else 0.0
 
 
 @given(any_rig())
@@ -53,8 +61,8 @@ def test_the_first_remedy_of_a_silent_line_of_any_rig_gives_it_a_way(rig: Rig) -
         if snag.rule in ("line-silent", "line-blocked"):
             for remedy in snag.mend()[:1]:
                 after = read(apply(rig, remedy.edits).rig)
-                state = next(state for state in after.lines if state.line.id == snag.lines[0])
-                assert all(leg.arrivals for leg in state.legs)
+                mended = [state for state in after.lines if state.line.id in snag.lines]
+                assert any(all(leg.arrivals for leg in state.legs) for state in mended)
 
 
 @given(any_rig())
@@ -76,8 +84,8 @@ def test_a_trial_tells_lines_snags_and_numbers_before_and_after() -> None:
     bench.do(SetLeg(item=bench.id("In Bertil"), channel=None))
     told = trial(bench.rig, (SetLeg(item=bench.id("In Bertil"), channel=2),))
     assert (told.arriving_now, told.arriving_after, told.wanted_after) == (1, 2, 2)
-    assert [(c.what, c.now, c.after) for c in told.lines] == [("L Bertil", "silent", "arrives, 3.85 ms")]
-    assert len(told.gone_snags) == 2
+    assert [(c.what, c.now, c.after) for c in told.lines] == [("L Bertil", "silent", "arrives, ~3.85 ms")]
+    assert told.gone_snags == ("Input In Bertil of Recorder has no channel",)
     assert told.new_snags == ()
 
 

@@ -5,14 +5,16 @@ import json
 import wave
 
 import numpy as np
+import openpyxl
 import pytest
 import soundfile
 from hypothesis import given
 
+from iskelo.core.edits.input_list import InputRow
 from iskelo.core.rig.rig import Rig
 from iskelo.core.survey import survey
 from iskelo.demo.orrin_point import orrin_point
-from iskelo.formats.input_list_file import read_input_list
+from iskelo.formats.input_list_file import ListFile, mapped_rows, read_input_list
 from iskelo.formats.refusal import Unreadable
 from iskelo.formats.rig_file import read_rig, write_rig
 from iskelo.formats.wav import peaks, read_wav, write_wav
@@ -34,9 +36,9 @@ def spoilt(**changes: object) -> bytes:
     ("data", "place", "reason"),
     [
         (b"%PDF-1.7 \xff\xfe", "byte 9", "no text in UTF-8"),
-        (b"{", "the whole file", "invalid JSON"),
+        (b"{", "the whole file", "this is no JSON"),
         (b"[]", "the whole file", "should be an object"),
-        (spoilt(version=2), "version", "input should be 1"),
+        (spoilt(version=3), "version", "input should be 2"),
         (spoilt(format="else"), "format", "iskelo rig"),
         (spoilt(colour="red"), "colour", "extra inputs are not permitted"),
         (spoilt(name="a\x00b"), "name", "control character"),
@@ -66,28 +68,74 @@ def test_a_lead_to_a_jack_that_is_not_there_is_named() -> None:
 LIST = "Line;Mic;Jack;Track;For;Within\nVox;Älma;1;Vox;record;10\n\n;Bertil;2;;;\n"
 
 
+def rows_of(found: ListFile) -> tuple[InputRow, ...]:
+    return mapped_rows(found, found.mapping)
+
+
 @pytest.mark.parametrize("encoding", ["utf-8", "utf-8-sig", "latin-1"])
 @pytest.mark.parametrize("separator", [",", ";", "\t"])
 def test_lists_are_read_in_every_encoding_and_with_every_separator(encoding: str, separator: str) -> None:
     found = read_input_list(LIST.replace(";", separator).encode(encoding))
-    assert [row.number for row in found.rows] == [2, 4]
-    assert found.rows[0].source == "Älma"
-    assert found.rows[0].limit == "10"
-    assert found.rows[1].name == ""
-    assert found.mapping["box_input"] == "Jack"
+    rows = rows_of(found)
+    assert [row.number for row in rows] == [2, 4]
+    assert rows[0].source == "Älma"
+    assert rows[0].limit == "10"
+    assert rows[1].name == ""
+    assert found.titles[found.mapping["box_input"]] == "Jack"
 
 
-def test_headers_are_matched_loosely_and_the_others_named() -> None:
-    found = read_input_list(b"Channel name,SOURCE,Box-Input,Record to,Colour\nx,Alma,3,1,red\n")
-    assert set(found.mapping) == {"source", "box_input", "track"}
-    assert found.left_out == ("Channel name", "Colour")
-    assert found.rows[0].box_input == "3"
+def test_headers_are_matched_loosely_and_the_mapping_can_be_corrected() -> None:
+    found = read_input_list(b"Channel name,SOURCE,Box-Input,Record to,Colour\nVox,Alma,3,1,red\n")
+    assert found.mapping == {"source": 1, "box_input": 2, "track": 3}
+    assert rows_of(found)[0].box_input == "3"
+    (corrected,) = mapped_rows(found, {**found.mapping, "name": 0})
+    assert (corrected.name, corrected.source) == ("Vox", "Alma")
 
 
 def test_quoted_cells_may_hold_the_separator_and_line_breaks() -> None:
-    found = read_input_list(b'name,source\n"Vox, close","Alma\nVane"\n')
-    assert found.rows[0].name == "Vox, close"
-    assert found.rows[0].source == "Alma\nVane"
+    (row,) = rows_of(read_input_list(b'name,source\n"Vox, close","Alma\nVane"\n'))
+    assert row.name == "Vox, close"
+    assert row.source == "Alma\nVane"
+
+
+def test_pasted_cells_without_a_header_are_taken_in_order_and_that_is_told() -> None:
+    found = read_input_list(b"Voice 1\tAlma\t1\nVoice 2\tBertil\t2\n")
+    assert [(row.name, row.source, row.box_input) for row in rows_of(found)] == [
+        ("Voice 1", "Alma", "1"),
+        ("Voice 2", "Bertil", "2"),
+    ]
+    assert "no header row was found" in found.notes[0]
+
+
+def workbook(rows: list[list[object]], *, merge: str = "", sheets: tuple[str, ...] = ()) -> bytes:
+    made = openpyxl.Workbook()
+    sheet = made.active
+    for cells in rows:
+        sheet.append(cells)
+    if merge:
+        sheet.merge_cells(merge)
+    for name in sheets:
+        made.create_sheet(name)
+    out = io.BytesIO()
+    made.save(out)
+    return out.getvalue()
+
+
+def test_a_workbook_is_read_from_its_first_sheet_below_its_header() -> None:
+    """Outside check: openpyxl writes the workbook; a number comes as it is read, 3 not 3.0."""
+    data = workbook([["The Lamp"], [], ["Line", "Mic", "Jack"], ["Vox", "Alma", 3.0]], sheets=("Old",))
+    found = read_input_list(data)
+    (row,) = rows_of(found)
+    assert (row.number, row.name, row.source, row.box_input) == (4, "Vox", "Alma", "3")
+    assert any("header is row 3" in note for note in found.notes)
+    assert any("Old left out" in note for note in found.notes)
+
+
+def test_merged_cells_count_for_each_of_their_rows_and_are_named() -> None:
+    data = workbook([["Line", "Mic", "Track"], ["A", "Alma", "Voices"], ["B", "Bertil", None]], merge="C2:C3")
+    found = read_input_list(data)
+    assert [row.track for row in rows_of(found)] == ["Voices", "Voices"]
+    assert "C2:C3" in found.notes[0]
 
 
 @pytest.mark.parametrize(
@@ -95,11 +143,15 @@ def test_quoted_cells_may_hold_the_separator_and_line_breaks() -> None:
     [
         (b"", "the list is empty"),
         (b"\n \n", "the list is empty"),
-        (b"1,2,3\n4,5,6\n", "no header row found"),
         (b"name\0,source\n", "binary data"),
-        (b"PK\x03\x04\x00\x00", "binary data"),
+        (b"PK\x03\x04\x00\x00", "no XLSX workbook"),
+        (b"%PDF-1.7 anything", "this is a PDF"),
+        (b"\xd0\xcf\x11\xe0 anything", "old binary kind"),
         (b"source\n" + b"x\n" * 1001, "at most 1000 are read"),
+        (b"source\n" + b"x\n" * 100_000, "the list has 100000 rows; at most 1000 are read"),
         (b"x" * 1_100_000, "larger than 1024 KiB"),
+        (workbook([["source"], *[["x"]] * 1100]), "the sheet has 1101 rows; at most 1000"),
+        (workbook([]), "the list is empty"),
     ],
 )
 def test_what_is_no_list_is_refused_with_its_reason(data: bytes, reason: str) -> None:

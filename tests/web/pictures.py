@@ -76,7 +76,7 @@ def main(url: str) -> None:
         page.keyboard.press("1")
         page.get_by_role("button", name="Longhand", exact=True).click()
         take(page, "gear")
-        page.keyboard.press("3")
+        page.keyboard.press("4")
         page.keyboard.press("r")
         page.locator("[data-target]").first.wait_for(timeout=60_000)
         page.locator('[data-target="Director\'s phones L"]').click()

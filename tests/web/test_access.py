@@ -55,7 +55,7 @@ def test_nothing_serious_on_any_screen(screen: Page, theme: str) -> None:
     for name in ("Longhand", "Corvane 8", "Alma", "Director's phones"):
         screen.get_by_role("button", name=name, exact=True).click()
         found[f"gear {name}"] = serious(screen)
-    screen.keyboard.press("3")
+    screen.keyboard.press("4")
     screen.keyboard.press("r")
     expect(screen.get_by_test_id("proved")).to_be_visible(timeout=30_000)
     found["check"] = serious(screen)

@@ -14,6 +14,7 @@ import { KeysProvider } from "./parts/keys"
 import { CheckScreen } from "./screens/check/CheckScreen"
 import { GearScreen } from "./screens/gear/GearScreen"
 import { LinesScreen } from "./screens/lines/LinesScreen"
+import { TimingScreen } from "./screens/timing/TimingScreen"
 import { RigFrame } from "./screens/rigs/RigFrame"
 import { RigsScreen } from "./screens/rigs/RigsScreen"
 import { startTheme } from "./theme/night"
@@ -34,6 +35,7 @@ const router = createBrowserRouter([
       { index: true, element: <LinesScreen /> },
       { path: "lines", element: <LinesScreen /> },
       { path: "gear", element: <GearScreen /> },
+      { path: "timing", element: <TimingScreen /> },
       { path: "check", element: <CheckScreen /> },
     ],
   },

@@ -8,7 +8,7 @@ from fastapi.encoders import jsonable_encoder
 from fastapi.staticfiles import StaticFiles
 from sqlmodel import Session
 
-from iskelo.api import checks, problems, rigs
+from iskelo.api import catalogue, checks, problems, rigs
 from iskelo.api.guards import Guard
 from iskelo.api.jobs import Jobs
 from iskelo.api.settings import Settings
@@ -32,6 +32,7 @@ def create_app(settings: Settings) -> FastAPI:
     app.state.jobs = Jobs(settings.database_url, engine)
     app.include_router(rigs.router)
     app.include_router(checks.router)
+    app.include_router(catalogue.router)
     problems.install(app, settings)
 
     @app.exception_handler(Stale)

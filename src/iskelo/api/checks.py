@@ -13,7 +13,7 @@ from sqlmodel import Session
 
 from iskelo.api.problems import ANSWERS
 from iskelo.api.rigs import Database, now
-from iskelo.api.views import CheckView, Wave, check_view
+from iskelo.api.views import CheckRequest, CheckView, Wave, check_view
 from iskelo.formats.wav import peaks, read_wav, write_wav
 from iskelo.store import checks, rigs
 from iskelo.store.checks import NoSuchCheck
@@ -30,14 +30,15 @@ def _view(session: Session, check_id: UUID) -> CheckView:
 
 
 @router.post("/rigs/{rig_id}/checks", status_code=202)
-async def start_check(rig_id: UUID, request: Request) -> CheckView:
-    """Start a line check of the rig as it is now."""
+async def start_check(rig_id: UUID, request: Request, wanted: CheckRequest | None = None) -> CheckView:
+    """Start a line check of the rig as it is now, of all lines or of some."""
     engine: Engine = request.app.state.engine
     identity = uuid4()
 
     def queue() -> CheckView:
         with Session(engine) as session:
-            return check_view(checks.start_check(session, rig_id, identity, now()), [])
+            only = list(wanted.only) if wanted is not None and wanted.only is not None else None
+            return check_view(checks.start_check(session, rig_id, identity, now(), only), [])
 
     view = await run_in_threadpool(queue)
     await request.app.state.jobs.start(identity)

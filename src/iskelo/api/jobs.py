@@ -71,9 +71,9 @@ class Jobs:
             row = checks.begin(session, identity)
             if row is None:
                 return
-            rig = rigs.rig_at(session, row.rig_id, row.revision)
+            rig, only = rigs.rig_at(session, row.rig_id, row.revision), row.only
         try:
-            result = run_line_check(rig, self._progress(identity))
+            result = run_line_check(rig, self._progress(identity), only=only)
         except Cancelled:
             if not self._stopping.is_set():
                 self._end(identity, "cancelled", "cancelled")

@@ -13,6 +13,7 @@ from starlette.exceptions import HTTPException
 from iskelo.api.settings import Settings
 from iskelo.core.edits.base import Refused
 from iskelo.formats.refusal import Unreadable
+from iskelo.store.catalogue import NoSuchEntry
 from iskelo.store.checks import NoSuchCheck
 from iskelo.store.rigs import NoSuchRig, NothingTo
 
@@ -65,6 +66,10 @@ def install(app: FastAPI, settings: Settings) -> None:
     @app.exception_handler(NoSuchCheck)
     async def _no_check(_: Request, __: NoSuchCheck) -> Response:
         return problem(404, "No such take", "There is no such check, or its sound is not kept any more.")
+
+    @app.exception_handler(NoSuchEntry)
+    async def _no_entry(_: Request, __: NoSuchEntry) -> Response:
+        return problem(404, "No such entry", "There is no such piece in the catalogue; it may have been taken out.")
 
     @app.exception_handler(NothingTo)
     async def _nothing(_: Request, error: NothingTo) -> Response:

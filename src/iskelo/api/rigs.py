@@ -6,6 +6,7 @@ from typing import Annotated
 from uuid import UUID, uuid4
 
 from fastapi import APIRouter, Body, Depends, Query, Request, Response
+from fastapi.concurrency import run_in_threadpool
 from sqlmodel import Session
 
 from iskelo.api.problems import ANSWERS
@@ -18,29 +19,49 @@ from iskelo.api.views import (
     NewRig,
     PhraseRequest,
     PlanView,
-    RemedyView,
     RevisionNumber,
     RowsRequest,
     State,
+    SwapRequest,
+    SwapView,
     TrialRequest,
     state_of,
 )
+from iskelo.core.answers import Answer, answer_for
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.batch import BatchRequest, batch
 from iskelo.core.edits.input_list import plan_rows
-from iskelo.core.edits.phrases import gear_phrase
-from iskelo.core.lines.context import read
+from iskelo.core.edits.phrases import gear_phrase, interface_phrase
+from iskelo.core.lines.context import Reading, read
+from iskelo.core.lines.state import LineState
 from iskelo.core.lines.stations import Column
 from iskelo.core.planner.choices import Choices, choices
+from iskelo.core.planner.fill import FillRequest, fill
 from iskelo.core.planner.join import join_all
+from iskelo.core.planner.ladder import Ladder, ladders
+from iskelo.core.planner.swap import plan_swap
+from iskelo.core.rig.gear import Gear, Interface
+from iskelo.core.rig.ports import Bank, Port
 from iskelo.core.rig.rig import Rig
 from iskelo.core.snags.registry import find_snags
-from iskelo.core.survey import NowAfter, PortUse, compare_rigs, port_uses, trial
+from iskelo.core.survey import (
+    ArrivalView,
+    NowAfter,
+    PortUse,
+    TriedRemedy,
+    compare_rigs,
+    line_ways,
+    port_uses,
+    trial,
+    tried_remedies,
+)
+from iskelo.demo.catalogue import catalogue
 from iskelo.demo.orrin_point import orrin_point
 from iskelo.formats.input_list_file import read_input_list
 from iskelo.formats.rig_file import read_rig, write_rig
 from iskelo.store import rigs
+from iskelo.store.catalogue import kept_gear
 from iskelo.store.rigs import Revision, RigSummary
 
 router = APIRouter(prefix="/api/rigs", responses=ANSWERS)
@@ -143,26 +164,26 @@ def redo(rig_id: UUID, wanted: MoveRequest, session: Database) -> State:
 @router.post("/{rig_id}/phrase")
 def add_by_phrase(rig_id: UUID, wanted: PhraseRequest, session: Database) -> State:
     """Add gear typed as a phrase, such as '4 mic' or 'box 8x8 Corvane'."""
-    edits = gear_phrase(wanted.text)
+    edits = gear_phrase(wanted.text, _stock(session))
     return state_of(session, rigs.edit_rig(session, rig_id, wanted.revision, edits, now()))
 
 
 @router.post("/{rig_id}/batch")
-def plan_batch(rig_id: UUID, wanted: BatchRequest, session: Database) -> RemedyView:
+def plan_batch(rig_id: UUID, wanted: BatchRequest, session: Database) -> TriedRemedy:
     """What a batch of lines would do; nothing is made yet."""
     rig = rigs.read_rig(session, rig_id).rig
     edits = batch(rig, wanted)
-    return RemedyView(apply(rig, edits).words, edits, trial(rig, edits))
+    return TriedRemedy(apply(rig, edits).words, edits, trial(rig, edits))
 
 
 @router.get("/{rig_id}/plan")
-def plan_all(rig_id: UUID, session: Database) -> RemedyView | None:
+def plan_all(rig_id: UUID, session: Database) -> TriedRemedy | None:
     """The smallest changes that make every silent or blocked line arrive; null if there is nothing to do."""
     rig = rigs.read_rig(session, rig_id).rig
     joining = join_all(read(rig))
     if joining is None:
         return None
-    return RemedyView("; ".join(dict.fromkeys(joining.words)), joining.edits, trial(rig, joining.edits))
+    return TriedRemedy("; ".join(dict.fromkeys(joining.words)), joining.edits, trial(rig, joining.edits))
 
 
 @router.get("/{rig_id}/ports")
@@ -201,34 +222,95 @@ def compare_revisions(
     return compare_rigs(then, since, f"revision {earlier} → {later}")
 
 
+@router.post("/{rig_id}/fill")
+def plan_fill(rig_id: UUID, wanted: FillRequest, session: Database) -> TriedRemedy:
+    """What filling a column of lines ascending would do; nothing is made yet."""
+    rig = rigs.read_rig(session, rig_id).rig
+    edits = fill(rig, wanted)
+    return TriedRemedy(apply(rig, edits).words, edits, trial(rig, edits))
+
+
+@router.post("/{rig_id}/swap")
+def plan_swap_of(rig_id: UUID, wanted: SwapRequest, session: Database) -> SwapView:
+    """What another interface in the place of one would do; nothing is made yet."""
+    rig = rigs.read_rig(session, rig_id).rig
+    reading = read(rig)
+    old = reading.found.gear.get(wanted.item)
+    if not isinstance(old, Interface):
+        raise Refused("swap", "only an interface can be swapped for another one")
+    swap = plan_swap(reading, old, interface_phrase(wanted.text, _stock(session)))
+    edits = (swap.edit,)
+    return SwapView(apply(rig, edits).words, edits, trial(rig, edits), swap.jacks)
+
+
+@router.get("/{rig_id}/ladders")
+def buffer_ladders(rig_id: UUID, session: Database) -> list[Ladder]:
+    """Every program with a device: its delays now, and for every buffer its driver offers."""
+    return list(ladders(read(rigs.read_rig(session, rig_id).rig)))
+
+
+@router.get("/{rig_id}/answer")
+def port_answer(
+    rig_id: UUID,
+    session: Database,
+    owner: Annotated[str, Query(max_length=17)],
+    bank: Annotated[Bank, Query()],
+    number: Annotated[int, Query(ge=1, le=128)],
+) -> Answer:
+    """What arrives at any port and where it goes on to."""
+    try:
+        return answer_for(read(rigs.read_rig(session, rig_id).rig), Port(owner, bank, number))
+    except KeyError:
+        raise Refused("port", "there is no such port now; it may have been removed in another window") from None
+
+
+@router.get("/{rig_id}/lines/{line_id}/ways")
+def ways_of_line(rig_id: UUID, line_id: str, session: Database) -> list[ArrivalView]:
+    """Every copy of a line that arrives, its delay term by term, its level port by port."""
+    reading = read(rigs.read_rig(session, rig_id).rig)
+    return list(line_ways(reading, _state_of_line(reading, line_id)))
+
+
 @router.get("/{rig_id}/remedies")
-def remedies(rig_id: UUID, snag: Annotated[str, Query(max_length=200)], session: Database) -> list[RemedyView]:
+def remedies(rig_id: UUID, snag: Annotated[str, Query(max_length=200)], session: Database) -> list[TriedRemedy]:
     """The remedies of a snag, best first, each with what it would change."""
     rig = rigs.read_rig(session, rig_id).rig
     found = next((each for each in find_snags(read(rig)) if each.key == snag), None)
-    return [
-        RemedyView(remedy.words, remedy.edits, trial(rig, remedy.edits)) for remedy in (found.mend() if found else ())
-    ]
+    return list(tried_remedies(rig, found)) if found else []
 
 
 @router.get("/{rig_id}/lines/{line_id}/choices")
 def station_choices(rig_id: UUID, line_id: str, column: Annotated[Column, Query()], session: Database) -> Choices:
     """What a station of a line can be set to."""
     reading = read(rigs.read_rig(session, rig_id).rig)
+    return choices(reading, _state_of_line(reading, line_id), column)
+
+
+def _state_of_line(reading: Reading, line_id: str) -> LineState:
     state = next((each for each in reading.lines if each.line.id == line_id), None)
     if state is None:
         raise Refused("line", "there is no such line in this rig; it may have been removed")
-    return choices(reading, state, column)
+    return state
+
+
+def _stock(session: Session) -> tuple[Gear, ...]:
+    """Everything in the catalogue, what somebody kept first."""
+    return (*(each.gear for each in kept_gear(session)), *catalogue())
 
 
 @router.post(
     "/{rig_id}/input-list/read",
-    openapi_extra={"requestBody": {"required": True, "content": {"text/csv": {"schema": {"type": "string"}}}}},
+    openapi_extra={
+        "requestBody": {
+            "required": True,
+            "content": {"application/octet-stream": {"schema": {"type": "string", "format": "binary"}}},
+        }
+    },
 )
 async def read_list(rig_id: UUID, request: Request) -> ListView:
-    """Read a CSV input list into rows; nothing is made yet."""
-    found = read_input_list(await request.body())
-    return ListView(found.rows, found.mapping, found.left_out, found.separator, found.encoding)
+    """Read an input list (CSV, pasted cells or XLSX) into cells; nothing is made yet."""
+    found = await run_in_threadpool(read_input_list, await request.body())
+    return ListView(found.cells, found.titles, found.mapping, found.kind, found.notes)
 
 
 @router.post("/{rig_id}/input-list/plan")

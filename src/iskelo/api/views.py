@@ -12,9 +12,11 @@ from iskelo.api.jobs import ledger_adapter
 from iskelo.core.edits.edit import Edit, Edits
 from iskelo.core.edits.input_list import InputRow, RowOutcome
 from iskelo.core.linecheck.ledger import Ledger
+from iskelo.core.planner.swap import JackMove
 from iskelo.core.rig.rig import Rig
 from iskelo.core.rig.text import Name
 from iskelo.core.survey import NowAfter, Survey, survey
+from iskelo.formats.input_list_file import Row
 from iskelo.store.checks import checked_lines
 from iskelo.store.rigs import Kept
 from iskelo.store.tables import CheckRow
@@ -72,6 +74,26 @@ class PhraseRequest(Request):
     text: Annotated[str, Field(max_length=4000)]
 
 
+class KeepGearRequest(Request):
+    """A piece of a rig's gear to keep in the catalogue."""
+
+    rig: UUID
+    gear: Annotated[str, Field(max_length=17)]
+
+
+class SwapRequest(Request):
+    """Another interface for this one, as a phrase or a name of the catalogue."""
+
+    item: Annotated[str, Field(max_length=17)]
+    text: Annotated[str, Field(max_length=4000)]
+
+
+class CheckRequest(Request):
+    """Which lines to check; null: all of them."""
+
+    only: Annotated[tuple[str, ...], Field(max_length=1024)] | None = None
+
+
 class RowsRequest(Request):
     """Rows of an input list, as read or as corrected by hand."""
 
@@ -92,23 +114,14 @@ class State:
 
 
 @dataclass(frozen=True, slots=True)
-class RemedyView:
-    """A remedy with what it would change."""
-
-    words: str
-    edits: tuple[Edit, ...]
-    trial: NowAfter
-
-
-@dataclass(frozen=True, slots=True)
 class ListView:
-    """An input list as read, with which of its columns went where."""
+    """An input list as read: its cells by row, its columns' titles, and which was taken for which field."""
 
-    rows: tuple[InputRow, ...]
-    mapping: dict[str, str]
-    left_out: tuple[str, ...]
-    separator: str
-    encoding: str
+    cells: tuple[Row, ...]
+    titles: tuple[str, ...]
+    mapping: dict[str, int]
+    kind: str
+    notes: tuple[str, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -118,6 +131,16 @@ class PlanView:
     edits: tuple[Edit, ...]
     rows: tuple[RowOutcome, ...]
     trial: NowAfter | None
+
+
+@dataclass(frozen=True, slots=True)
+class SwapView:
+    """A swap that was computed: where every used jack goes, and what would change."""
+
+    words: str
+    edits: tuple[Edit, ...]
+    trial: NowAfter
+    jacks: tuple[JackMove, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -141,6 +164,7 @@ class CheckView:
     share: float
     stage: str
     cancelling: bool
+    only: tuple[str, ...] | None
     made_at: datetime
     finished_at: datetime | None
     ledger: Ledger | None
@@ -172,6 +196,7 @@ def check_view(row: CheckRow, files: list[tuple[int, list[int], int]]) -> CheckV
         state=row.state,
         share=row.share,
         stage=row.stage,
+        only=tuple(row.only) if row.only is not None else None,
         cancelling=row.cancel_wanted and row.state in ("queued", "running"),
         made_at=row.made_at,
         finished_at=row.finished_at,

@@ -13,16 +13,28 @@ from types import MappingProxyType
 
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.edit import Edit
+from iskelo.core.levels.along import level_assumed, levels_along
 from iskelo.core.lines.context import Reading, read
 from iskelo.core.lines.proof import Proof, proofs
 from iskelo.core.lines.state import Headline, LineState
 from iskelo.core.lines.stations import Station, stations
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Purpose, Rig
-from iskelo.core.snags.registry import find_snags
-from iskelo.core.snags.rule import SEVERITIES, Severity, Snag
+from iskelo.core.snags.registry import find_snags, symptoms_of
+from iskelo.core.snags.rule import REMEDIES_AT_MOST, SEVERITIES, Severity, Snag
 from iskelo.core.timing.delays import Term
 from iskelo.core.wiring.graph import Edge
+
+
+@dataclass(frozen=True, slots=True)
+class HopView:
+    """One port of a route with the level there; ``over_db``: by so much it clips."""
+
+    port: Port
+    said: str
+    level: float
+    unit: str
+    over_db: float
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,18 +46,20 @@ class ArrivalView:
     from_words: str
     to_words: str
     way: str
-    hops: tuple[str, ...]
+    hops: tuple[HopView, ...]
     terms: tuple[Term, ...]
     delay_samples: int
     delay_ms: float
+    assumed: bool
     rate_hz: int | None
     level_dbfs: float
+    level_assumed: bool
     inverted: bool
 
 
 @dataclass(frozen=True, slots=True)
 class LineView:
-    """A line with its state, stations and arrivals."""
+    """A line with its state and stations; its arrivals, which only the chosen line shows, are in ``line_ways``."""
 
     id: str
     position: int
@@ -55,25 +69,29 @@ class LineView:
     from_ports: tuple[Port, ...]
     to_ports: tuple[Port, ...]
     longest_delay_ms: float | None
+    lowest_dbfs: float | None
+    highest_dbfs: float | None
     alone: bool
+    tag: str
     headline: Headline
     more_findings: int
     findings: tuple[str, ...]
     severity: Severity | None
     stations: tuple[Station, ...]
-    arrivals: tuple[ArrivalView, ...]
     earliest_samples: int | None
     latest_samples: int | None
     earliest_ms: float | None
     latest_ms: float | None
+    delay_assumed: bool
     level_dbfs: float | None
+    level_assumed: bool
     apart_samples: int | None
     told: str
 
 
 @dataclass(frozen=True, slots=True)
 class SnagView:
-    """A snag without its remedies, which are worked out when asked for."""
+    """A snag without its remedies, which are worked out when asked for; ``symptoms``: how it may sound."""
 
     key: str
     rule: str
@@ -83,6 +101,8 @@ class SnagView:
     consequence: str
     items: tuple[str, ...]
     lines: tuple[str, ...]
+    follows: tuple[str, ...]
+    symptoms: tuple[str, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -93,6 +113,7 @@ class Vitals:
     slowest_heard_ms: float | None
     slowest_heard_line: str | None
     slowest_heard_limit_ms: float | None
+    slowest_heard_assumed: bool
     arriving: int
     wanted: int
     proved: int
@@ -133,6 +154,7 @@ _SEVERITY: dict[Headline, Severity | None] = {
     "crowded": "trouble",
     "late": "trouble",
     "hot": "trouble",
+    "low": "risk",
     "arrives": None,
 }
 
@@ -162,29 +184,41 @@ def _snag(snag: Snag) -> SnagView:
         snag.consequence,
         snag.items,
         snag.lines,
+        snag.follows,
+        symptoms_of(snag),
     )
 
 
-def _line(position: int, state: LineState, reading: Reading) -> LineView:
-    found, line = reading.found, state.line
-    arrivals = tuple(
+def line_ways(reading: Reading, state: LineState) -> tuple[ArrivalView, ...]:
+    """Every copy of a line that arrives, with its delay term by term and its level port by port."""
+    found = reading.found
+    return tuple(
         ArrivalView(
             from_port=leg.start,
             to_port=leg.end,
             from_words=found.say(leg.start),
             to_words=found.say(leg.end),
             way=_way(arrival.route.edges),
-            hops=tuple(found.say(port) for port in arrival.route.ports),
+            hops=tuple(
+                HopView(step.port, found.say(step.port), step.level, step.unit, step.over_db)
+                for step in levels_along(arrival.route.edges, found)
+            ),
             terms=arrival.delay.terms,
             delay_samples=arrival.delay.samples,
             delay_ms=arrival.delay.ms,
+            assumed=arrival.delay.assumed,
             rate_hz=arrival.delay.rate_hz,
             level_dbfs=arrival.level_dbfs,
+            level_assumed=level_assumed(arrival.route.edges, found),
             inverted=arrival.sign < 0,
         )
         for leg in state.legs
         for arrival in leg.arrivals
     )
+
+
+def _line(position: int, state: LineState, reading: Reading) -> LineView:
+    found, line = reading.found, state.line
     delays = state.delays()
     levels = [leg.level_dbfs for leg in state.legs if leg.level_dbfs is not None]
     comb = next((leg.comb for leg in state.legs if leg.comb), None)
@@ -197,18 +231,22 @@ def _line(position: int, state: LineState, reading: Reading) -> LineView:
         from_ports=line.from_ports,
         to_ports=line.to_ports,
         longest_delay_ms=line.longest_delay_ms,
+        lowest_dbfs=line.lowest_dbfs,
+        highest_dbfs=line.highest_dbfs,
         alone=line.alone,
+        tag=line.tag,
         headline=state.headline,
         more_findings=len(state.findings) - 1,
         findings=tuple(f"{finding.kind}: {finding.words}" for finding in state.findings),
         severity=_SEVERITY[state.headline],
         stations=stations(state, found),
-        arrivals=arrivals,
         earliest_samples=delays[0].samples if delays else None,
         latest_samples=delays[-1].samples if delays else None,
         earliest_ms=delays[0].ms if delays else None,
         latest_ms=delays[-1].ms if delays else None,
+        delay_assumed=any(delay.assumed for delay in delays),
         level_dbfs=max(levels) if levels else None,
+        level_assumed=any(level_assumed(arrival.route.edges, found) for leg in state.legs for arrival in leg.arrivals),
         apart_samples=comb.delay_samples if comb else None,
         told=state.findings[0].words,
     )
@@ -229,6 +267,7 @@ def _vitals(reading: Reading, lines: tuple[LineView, ...], snags: list[Snag], pr
         slowest_heard_ms=slowest.latest_ms if slowest else None,
         slowest_heard_line=slowest.id if slowest else None,
         slowest_heard_limit_ms=slowest.longest_delay_ms if slowest else None,
+        slowest_heard_assumed=bool(slowest and slowest.delay_assumed),
         arriving=sum(1 for line in lines if line.headline == "arrives"),
         wanted=len(lines),
         proved=sum(1 for proof in proved.values() if proof == "proved"),
@@ -303,6 +342,39 @@ def trial(rig: Rig, edits: tuple[Edit, ...]) -> NowAfter:
     return compare(survey(rig), survey(applied.rig), applied.words)
 
 
+@dataclass(frozen=True, slots=True)
+class TriedRemedy:
+    """A remedy with what it would change."""
+
+    words: str
+    edits: tuple[Edit, ...]
+    trial: NowAfter
+
+
+def tried_remedies(rig: Rig, snag: Snag) -> tuple[TriedRemedy, ...]:
+    """A snag's remedies, each tried; ranked by lines freed, lines harmed, numbers moved, delay added, edits."""
+    now = survey(rig)
+    arriving = {line.id: line.headline == "arrives" for line in now.lines}
+    delay_ms = {line.id: line.latest_ms for line in now.lines}
+    ranked = []
+    for remedy in snag.mend():
+        applied = apply(rig, remedy.edits)
+        after = survey(applied.rig)
+        good = {line.id: line.headline == "arrives" for line in after.lines}
+        freed = sum(1 for line, arrives in good.items() if arrives and not arriving.get(line, False))
+        harmed = sum(1 for line, arrives in arriving.items() if arrives and not good.get(line, False))
+        later_ms = sum(
+            line.latest_ms - before
+            for line in after.lines
+            if line.latest_ms is not None and (before := delay_ms.get(line.id)) is not None
+        )
+        told = compare(now, after, applied.words)
+        rank = (-freed, harmed, len(told.numbers), round(later_ms, 6), len(remedy.edits))
+        ranked.append((rank, TriedRemedy(remedy.words, remedy.edits, told)))
+    ranked.sort(key=lambda each: each[0])
+    return tuple(remedy for _, remedy in ranked[:REMEDIES_AT_MOST])
+
+
 def compare_rigs(earlier: Rig, later: Rig, words: str) -> NowAfter:
     """What lies between two states of a rig: lines, numbers, snags; *now* is the earlier one."""
     return compare(survey(earlier), survey(later), words)
@@ -346,6 +418,7 @@ def say_state(line: LineView) -> str:
     """A line's state in a few words: 'arrives, 8.02 ms', 'doubled, 1.23 / 8.02 ms', 'silent'."""
     if line.earliest_ms is None or line.latest_ms is None:
         return line.headline
+    mark = "~" if line.delay_assumed else ""
     if line.earliest_samples == line.latest_samples:
-        return f"{line.headline}, {line.latest_ms:.2f} ms"
-    return f"{line.headline}, {line.earliest_ms:.2f} / {line.latest_ms:.2f} ms"
+        return f"{line.headline}, {mark}{line.latest_ms:.2f} ms"
+    return f"{line.headline}, {mark}{line.earliest_ms:.2f} / {line.latest_ms:.2f} ms"

@@ -1,13 +1,17 @@
 """The demo rig: The Saltmarsh Wireless Players record *The Lamp at Orrin Point*.
 
 Voices and effects microphones go through *Corvane 8* into *Longhand*; the director listens on headphones.
-It opens with three things to mend: Dov's line is silent (two inputs share a channel), Alma is heard twice
-(directly and through the recorder), and Cassia is heard too late.
+*Cartwheel* plays the music beds; the computer's own sounds use the same box by its system driver.
+It opens with four things to mend: Dov's line is silent (two inputs share a channel), Alma is heard twice
+(directly and through the recorder), Cassia is heard too late, and the computer's beeps are in the phones.
 """
+
+from pydantic import JsonValue
 
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.edit import (
     AddDestination,
+    AddDriver,
     AddInterface,
     AddLine,
     AddProgram,
@@ -16,12 +20,13 @@ from iskelo.core.edits.edit import (
     AddTracks,
     Edit,
     Plug,
+    SetDevice,
     SetDirect,
     SetLeg,
     SetTrim,
     SetValues,
 )
-from iskelo.core.rig.gear import Interface
+from iskelo.core.rig.gear import Interface, Source
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Rig, index
 
@@ -48,6 +53,7 @@ def orrin_point() -> Rig:
         ),
     )
     box = next(gear for gear in rig.gear if isinstance(gear, Interface))
+    rig = _described(rig, box)
     rig = _do(rig, AddProgram(name="Longhand", device=box.id), AddDestination(name="Director's phones"))
     ids = {gear.name: gear.id for gear in rig.gear}
     longhand, phones = ids["Longhand"], ids["Director's phones"]
@@ -62,6 +68,7 @@ def orrin_point() -> Rig:
         Plug(from_port=Port(box.id, "jack_out", 1), to_port=ears[0]),
         Plug(from_port=Port(box.id, "jack_out", 2), to_port=ears[1]),
         SetTrim(interface=box.id, jack_in=8, trim_db=20),
+        SetValues(item=box.id, values={"phantom_on": [1, 2, 3, 4, 5, 6, 7], "high_impedance_on": [8]}),
         AddProgramPorts(program=longhand, names=EVERYONE, first_channel=1),
         AddProgramPorts(program=longhand, side="output", names=("Cue",), width=2, first_channel=1),
     )
@@ -69,6 +76,15 @@ def orrin_point() -> Rig:
     inputs = tuple(item.id for item in program.inputs)
     rig = _do(rig, AddTracks(program=longhand, names=EVERYONE, inputs=inputs, output=program.outputs[0].id))
     tracks = {track.name: track.id for track in index(rig).programs()[0].tracks}
+    rig = _do(
+        rig,
+        AddProgram(name="Cartwheel", program_kind="player", voices=("Music bed",), device=box.id),
+        AddProgram(name="System sounds", program_kind="system sounds", voices=("Beeps",), device=box.id),
+    )
+    shared = index(rig).interfaces()[0].drivers[1]
+    beeps = next(gear.id for gear in rig.gear if gear.name == "System sounds")
+    music = next(voice.id for program in index(rig).programs() for voice in program.voices)
+    rig = _do(rig, SetDevice(program=beeps, device=box.id, driver=shared.id))
     direct: list[Edit] = [SetDirect(interface=box.id, jack_in=jack, jack_out=ear) for jack in (1, 2) for ear in (1, 2)]
     recorded: list[Edit] = [
         AddLine(name=name, from_ports=(Port(ids[name], "out", 1),), to_ports=(Port(tracks[name], "track", 1),))
@@ -88,12 +104,41 @@ def orrin_point() -> Rig:
         rig,
         *recorded,
         *heard,
+        AddLine(
+            name="Music, heard",
+            purpose="listen",
+            from_ports=(Port(music, "voice", 1), Port(music, "voice", 2)),
+            to_ports=ears,
+        ),
         *direct,
         SetValues(item=tracks["Alma"], values={"monitored": True}),
         SetValues(item=tracks["Cassia"], values={"monitored": True}),
         # Somebody set up a new input and left it on the channel it came up with.
         SetLeg(item=inputs[3], channel=3),
     )
+
+
+def _described(rig: Rig, box: Interface) -> Rig:
+    """The box's figures as its maker describes them, and the system's own driver, which shows two channels."""
+    figures = ("converter_in_samples", "mixer_samples", "link_in_samples", "link_out_samples", "converter_out_samples")
+    values: dict[str, JsonValue] = {name: getattr(box, name) for name in figures}
+    values |= {"input_full_scale_dbu": 18.0, "output_full_scale_dbu": 18.0}
+    safety: dict[str, JsonValue] = {"safety_in_samples": 28, "safety_out_samples": 42}
+    metered = [
+        SetValues(item=each.id, values={"level_dbu": each.level_dbu}, origin="measured")
+        for each in rig.gear
+        if isinstance(each, Source)
+    ]
+    rig = _do(
+        rig,
+        *metered,
+        SetValues(item=box.id, values=values, origin="described"),
+        SetValues(item=box.drivers[0].id, values=safety, origin="described"),
+        AddDriver(interface=box.id, capture=2, playback=2, buffer_samples=512),
+    )
+    shared = index(rig).interfaces()[0].drivers[1]
+    none: dict[str, JsonValue] = {"safety_in_samples": 0, "safety_out_samples": 0}
+    return _do(rig, SetValues(item=shared.id, values=none, origin="described"))
 
 
 def _do(rig: Rig, *edits: Edit) -> Rig:

@@ -6,6 +6,7 @@ from pydantic import ValidationError
 
 from iskelo.core.edits.base import first_reason
 from iskelo.core.rig.check import check
+from iskelo.core.rig.older import brought_up
 from iskelo.core.rig.rig import Broken, Rig
 from iskelo.formats.refusal import Unreadable
 
@@ -33,8 +34,10 @@ def read_rig(data: bytes) -> Rig:
     except UnicodeDecodeError as error:
         raise Unreadable(f"byte {error.start}", "this is no text in UTF-8, so it is no rig file") from None
     try:
-        rig = Rig.model_validate_json(text)
+        rig = Rig.model_validate_json(json.dumps(brought_up(json.loads(text))))
         check(rig)
+    except (json.JSONDecodeError, RecursionError) as error:
+        raise Unreadable("the whole file", f"this is no JSON: {error}") from None
     except ValidationError as error:
         place, reason = first_reason(error)
         raise Unreadable(place or "the whole file", reason) from None

@@ -20,14 +20,23 @@ class NoSuchCheck(LookupError):
     """There is no line check with this id, or no take of it is kept."""
 
 
-def start_check(session: Session, rig_id: UUID, identity: UUID, now: datetime) -> CheckRow:
-    """Queue a check of the rig as it is now."""
+def start_check(
+    session: Session, rig_id: UUID, identity: UUID, now: datetime, only: list[str] | None = None
+) -> CheckRow:
+    """Queue a check of the rig as it is now, of all lines or of some."""
     rig = session.get(RigRow, rig_id, with_for_update=True)
     if rig is None:
         raise NoSuchRig(str(rig_id))
     number = 1 + (session.exec(select(func.max(CheckRow.number)).where(CheckRow.rig_id == rig_id)).one() or 0)
     row = CheckRow(
-        id=identity, rig_id=rig_id, number=number, revision=rig.head, state="queued", stage="waiting", made_at=now
+        id=identity,
+        rig_id=rig_id,
+        number=number,
+        revision=rig.head,
+        state="queued",
+        stage="waiting",
+        made_at=now,
+        only=only,
     )
     session.add(row)
     session.commit()
@@ -49,15 +58,20 @@ def newest_check(session: Session, rig_id: UUID) -> CheckRow | None:
 
 
 def checked_lines(session: Session, rig_id: UUID) -> dict[str, tuple[str, bool]]:
-    """By line id: the mark it had in the newest finished check, and whether it was found as wanted."""
-    ledger = session.exec(
-        select(CheckRow.ledger)
-        .where(CheckRow.rig_id == rig_id, CheckRow.state == "done")
-        .order_by(col(CheckRow.number).desc())
-        .limit(1)
-    ).first()
-    lines = ledger["lines"] if ledger else []
-    return {line["line"]: (line["mark"], line["proved"]) for line in lines}
+    """By line id: the mark it had in the newest finished check of it, and whether it was found as wanted.
+
+    Checks of some lines stand beside the last one of all.
+    """
+    done = (CheckRow.rig_id == rig_id) & (CheckRow.state == "done")
+    whole = session.exec(select(func.max(CheckRow.number)).where(done, col(CheckRow.only).is_(None))).one() or 0
+    ledgers = session.exec(
+        select(CheckRow.ledger).where(done, col(CheckRow.number) >= whole).order_by(col(CheckRow.number))
+    ).all()
+    found: dict[str, tuple[str, bool]] = {}
+    for ledger in ledgers:
+        for line in ledger["lines"] if ledger else []:
+            found[line["line"]] = (line["mark"], line["proved"])
+    return found
 
 
 def begin(session: Session, identity: UUID) -> CheckRow | None:

@@ -10,6 +10,7 @@ from sqlmodel import Session, col, select
 
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.edit import Edit
+from iskelo.core.rig.older import brought_up
 from iskelo.core.rig.rig import Rig
 from iskelo.store.tables import RevisionRow, RigRow
 
@@ -130,7 +131,11 @@ def read_rig(session: Session, identity: UUID) -> Kept:
 
 def rig_at(session: Session, identity: UUID, number: int) -> Rig:
     """The rig as it was at a revision."""
-    return Rig.model_validate(_at(session, identity, number).document)
+    return _rig(_at(session, identity, number).document)
+
+
+def _rig(document: object) -> Rig:
+    return Rig.model_validate(brought_up(document))
 
 
 def _kept(session: Session, row: RigRow) -> Kept:
@@ -139,7 +144,7 @@ def _kept(session: Session, row: RigRow) -> Kept:
     return Kept(
         row.id,
         row.head,
-        Rig.model_validate(revision.document),
+        _rig(revision.document),
         revision.words,
         revision.words if revision.parent is not None else None,
         child.words if child else None,
@@ -159,7 +164,7 @@ def edit_rig(session: Session, identity: UUID, on_revision: int, edits: tuple[Ed
     row = _row(session, identity, lock=True)
     if row.head != on_revision:
         raise Stale
-    applied = apply(Rig.model_validate(_at(session, identity, row.head).document), edits)
+    applied = apply(_rig(_at(session, identity, row.head).document), edits)
     newest = session.exec(select(func.max(RevisionRow.number)).where(RevisionRow.rig_id == identity)).one()
     number = (newest or 0) + 1
     session.add(_revision(identity, number, row.head, applied.rig, edits, applied.words, now))

@@ -41,7 +41,7 @@ class RevisionRow(SQLModel, table=True):
 
 
 class CheckRow(SQLModel, table=True):
-    """A line check: its job's state and progress, and the ledger once it is done."""
+    """A line check: its job's state and progress, and the ledger once it is done; ``only``: of these lines alone."""
 
     __tablename__ = "line_check"
 
@@ -53,9 +53,21 @@ class CheckRow(SQLModel, table=True):
     share: float = 0.0
     stage: str = Field(sa_column=Column(Text, nullable=False))
     cancel_wanted: bool = False
+    only: list[str] | None = Field(default=None, sa_column=Column(JSONB(none_as_null=True)))
     ledger: dict[str, Any] | None = Field(default=None, sa_column=Column(JSONB(none_as_null=True)))
     made_at: datetime = Field(sa_column=Column(DateTime(timezone=True), nullable=False))
     finished_at: datetime | None = Field(default=None, sa_column=Column(DateTime(timezone=True)))
+
+
+class CatalogueRow(SQLModel, table=True):
+    """A piece of gear that somebody keeps for other rigs."""
+
+    __tablename__ = "catalogue"
+
+    id: UUID = Field(primary_key=True)
+    name: str = Field(sa_column=Column(Text, nullable=False, unique=True))
+    gear: dict[str, Any] = Field(sa_column=Column(JSONB, nullable=False))
+    made_at: datetime = Field(sa_column=Column(DateTime(timezone=True), nullable=False))
 
 
 class TakeRow(SQLModel, table=True):

@@ -4,6 +4,90 @@
  */
 
 export interface paths {
+    "/api/catalogue": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Catalogue
+         * @description Every piece: those somebody kept, then those that ship.
+         */
+        get: operations["list_catalogue_api_catalogue_get"];
+        put?: never;
+        /**
+         * Keep In Catalogue
+         * @description Keep a piece of a rig's gear.
+         */
+        post: operations["keep_in_catalogue_api_catalogue_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/catalogue/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export Catalogue
+         * @description Everything somebody kept, as a file; nothing kept yet: what ships.
+         */
+        get: operations["export_catalogue_api_catalogue_export_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/catalogue/import": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Import Catalogue
+         * @description Keep every piece of a catalogue file.
+         */
+        post: operations["import_catalogue_api_catalogue_import_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/catalogue/{entry_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Forget
+         * @description Take a piece that was kept out again.
+         */
+        delete: operations["forget_api_catalogue__entry_id__delete"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/checks/{check_id}": {
         parameters: {
             query?: never;
@@ -192,6 +276,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rigs/{rig_id}/answer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Port Answer
+         * @description What arrives at any port and where it goes on to.
+         */
+        get: operations["port_answer_api_rigs__rig_id__answer_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rigs/{rig_id}/batch": {
         parameters: {
             query?: never;
@@ -223,7 +327,7 @@ export interface paths {
         put?: never;
         /**
          * Start Check
-         * @description Start a line check of the rig as it is now.
+         * @description Start a line check of the rig as it is now, of all lines or of some.
          */
         post: operations["start_check_api_rigs__rig_id__checks_post"];
         delete?: never;
@@ -312,6 +416,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rigs/{rig_id}/fill": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Plan Fill
+         * @description What filling a column of lines ascending would do; nothing is made yet.
+         */
+        post: operations["plan_fill_api_rigs__rig_id__fill_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rigs/{rig_id}/history": {
         parameters: {
             query?: never;
@@ -383,7 +507,7 @@ export interface paths {
         put?: never;
         /**
          * Read List
-         * @description Read a CSV input list into rows; nothing is made yet.
+         * @description Read an input list (CSV, pasted cells or XLSX) into cells; nothing is made yet.
          */
         post: operations["read_list_api_rigs__rig_id__input_list_read_post"];
         delete?: never;
@@ -412,6 +536,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rigs/{rig_id}/ladders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Buffer Ladders
+         * @description Every program with a device: its delays now, and for every buffer its driver offers.
+         */
+        get: operations["buffer_ladders_api_rigs__rig_id__ladders_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rigs/{rig_id}/lines/{line_id}/choices": {
         parameters: {
             query?: never;
@@ -424,6 +568,26 @@ export interface paths {
          * @description What a station of a line can be set to.
          */
         get: operations["station_choices_api_rigs__rig_id__lines__line_id__choices_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{rig_id}/lines/{line_id}/ways": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Ways Of Line
+         * @description Every copy of a line that arrives, its delay term by term, its level port by port.
+         */
+        get: operations["ways_of_line_api_rigs__rig_id__lines__line_id__ways_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -532,6 +696,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rigs/{rig_id}/swap": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Plan Swap Of
+         * @description What another interface in the place of one would do; nothing is made yet.
+         */
+        post: operations["plan_swap_of_api_rigs__rig_id__swap_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rigs/{rig_id}/trial": {
         parameters: {
             query?: never;
@@ -576,6 +760,60 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * AddBuses
+         * @description Add buses to a program: sums inside it.
+         */
+        "AddBuses-Input": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "add_buses";
+            /**
+             * Ids
+             * @default []
+             */
+            ids?: string[];
+            /** Names */
+            names: string[];
+            /** Output */
+            output?: string | null;
+            /** Program */
+            program: string;
+            /**
+             * Width
+             * @default 2
+             */
+            width?: number;
+        };
+        /**
+         * AddBuses
+         * @description Add buses to a program: sums inside it.
+         */
+        "AddBuses-Output": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "add_buses";
+            /**
+             * Ids
+             * @default []
+             */
+            ids: string[];
+            /** Names */
+            names: string[];
+            /** Output */
+            output: string | null;
+            /** Program */
+            program: string;
+            /**
+             * Width
+             * @default 2
+             */
+            width: number;
+        };
         /**
          * AddDestination
          * @description Add headphones, loudspeakers or a feed.
@@ -623,6 +861,100 @@ export interface components {
              * @default 2
              */
             width: number;
+        };
+        /**
+         * AddDriver
+         * @description Add one more way to open a box.
+         */
+        "AddDriver-Input": {
+            /**
+             * Buffer Samples
+             * @default 512
+             */
+            buffer_samples?: number;
+            /** Capture */
+            capture?: number | null;
+            /**
+             * Clients
+             * @default many
+             * @enum {string}
+             */
+            clients?: "one" | "many" | "one, lets go in the background";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "add_driver";
+            /** Interface */
+            interface: string;
+            /**
+             * Kind
+             * @default system, shared
+             * @enum {string}
+             */
+            kind?: "vendor" | "system, shared" | "system, sole use" | "wrapper";
+            /** Playback */
+            playback?: number | null;
+        };
+        /**
+         * AddDriver
+         * @description Add one more way to open a box.
+         */
+        "AddDriver-Output": {
+            /**
+             * Buffer Samples
+             * @default 512
+             */
+            buffer_samples: number;
+            /** Capture */
+            capture: number | null;
+            /**
+             * Clients
+             * @default many
+             * @enum {string}
+             */
+            clients: "one" | "many" | "one, lets go in the background";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "add_driver";
+            /** Interface */
+            interface: string;
+            /**
+             * Kind
+             * @default system, shared
+             * @enum {string}
+             */
+            kind: "vendor" | "system, shared" | "system, sole use" | "wrapper";
+            /** Playback */
+            playback: number | null;
+        };
+        /**
+         * AddGear
+         * @description Add a piece of gear as described, under new ids; what its name is taken by gets a number behind it.
+         */
+        "AddGear-Input": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "add_gear";
+            /** Gear */
+            gear: components["schemas"]["Source-Input"] | components["schemas"]["Interface-Input"] | components["schemas"]["Program-Input"] | components["schemas"]["Destination-Input"];
+        };
+        /**
+         * AddGear
+         * @description Add a piece of gear as described, under new ids; what its name is taken by gets a number behind it.
+         */
+        "AddGear-Output": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "add_gear";
+            /** Gear */
+            gear: components["schemas"]["Source-Output"] | components["schemas"]["Interface-Output"] | components["schemas"]["Program-Output"] | components["schemas"]["Destination-Output"];
         };
         /**
          * AddInterface
@@ -746,6 +1078,11 @@ export interface components {
              */
             purpose?: "record" | "listen";
             /**
+             * Tag
+             * @default
+             */
+            tag?: string;
+            /**
              * To Ports
              * @default []
              */
@@ -779,6 +1116,11 @@ export interface components {
              */
             purpose: "record" | "listen";
             /**
+             * Tag
+             * @default
+             */
+            tag: string;
+            /**
              * To Ports
              * @default []
              */
@@ -786,7 +1128,9 @@ export interface components {
         };
         /**
          * AddProgram
-         * @description Add a recorder; without a device named it opens the rig's only interface, if there is just one.
+         * @description Add a program; without a device named it opens the rig's only interface, if there is just one.
+         *
+         *     ``voices`` names what it sounds itself; the voices of a program that has any go to an output on channels 1–2.
          */
         "AddProgram-Input": {
             /** Device */
@@ -798,10 +1142,28 @@ export interface components {
             edit: "add_program";
             /** Name */
             name: string;
+            /**
+             * Program Kind
+             * @default recorder
+             * @enum {string}
+             */
+            program_kind?: "recorder" | "sampler" | "player" | "call" | "mixing program" | "system sounds";
+            /**
+             * Voice Width
+             * @default 2
+             */
+            voice_width?: number;
+            /**
+             * Voices
+             * @default []
+             */
+            voices?: string[];
         };
         /**
          * AddProgram
-         * @description Add a recorder; without a device named it opens the rig's only interface, if there is just one.
+         * @description Add a program; without a device named it opens the rig's only interface, if there is just one.
+         *
+         *     ``voices`` names what it sounds itself; the voices of a program that has any go to an output on channels 1–2.
          */
         "AddProgram-Output": {
             /** Device */
@@ -813,6 +1175,22 @@ export interface components {
             edit: "add_program";
             /** Name */
             name: string;
+            /**
+             * Program Kind
+             * @default recorder
+             * @enum {string}
+             */
+            program_kind: "recorder" | "sampler" | "player" | "call" | "mixing program" | "system sounds";
+            /**
+             * Voice Width
+             * @default 2
+             */
+            voice_width: number;
+            /**
+             * Voices
+             * @default []
+             */
+            voices: string[];
         };
         /**
          * AddProgramPorts
@@ -897,6 +1275,12 @@ export interface components {
             ids?: string[];
             /** Level Dbu */
             level_dbu?: number | null;
+            /**
+             * Level Unit
+             * @default dBu
+             * @enum {string}
+             */
+            level_unit?: "dBu" | "dBV";
             /** Names */
             names: string[];
             /**
@@ -938,6 +1322,12 @@ export interface components {
             ids: string[];
             /** Level Dbu */
             level_dbu: number | null;
+            /**
+             * Level Unit
+             * @default dBu
+             * @enum {string}
+             */
+            level_unit: "dBu" | "dBV";
             /** Names */
             names: string[];
             /**
@@ -1047,10 +1437,79 @@ export interface components {
             width: number;
         };
         /**
+         * AddVoices
+         * @description Add voices to a program: what it sounds itself.
+         */
+        "AddVoices-Input": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "add_voices";
+            /**
+             * Ids
+             * @default []
+             */
+            ids?: string[];
+            /** Names */
+            names: string[];
+            /** Output */
+            output?: string | null;
+            /** Program */
+            program: string;
+            /**
+             * Width
+             * @default 2
+             */
+            width?: number;
+        };
+        /**
+         * AddVoices
+         * @description Add voices to a program: what it sounds itself.
+         */
+        "AddVoices-Output": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "add_voices";
+            /**
+             * Ids
+             * @default []
+             */
+            ids: string[];
+            /** Names */
+            names: string[];
+            /** Output */
+            output: string | null;
+            /** Program */
+            program: string;
+            /**
+             * Width
+             * @default 2
+             */
+            width: number;
+        };
+        /**
+         * Answer
+         * @description What arrives at a port and where it goes on to.
+         */
+        Answer: {
+            /** Arrives */
+            arrives: components["schemas"]["Reach"][];
+            /** Goes */
+            goes: components["schemas"]["Reach"][];
+            port: components["schemas"]["Port"];
+            /** Said */
+            said: string;
+        };
+        /**
          * ArrivalView
          * @description One copy: where it comes from and arrives, its delay with its terms, level and polarity.
          */
         ArrivalView: {
+            /** Assumed */
+            assumed: boolean;
             /** Delay Ms */
             delay_ms: number;
             /** Delay Samples */
@@ -1059,9 +1518,11 @@ export interface components {
             /** From Words */
             from_words: string;
             /** Hops */
-            hops: string[];
+            hops: components["schemas"]["HopView"][];
             /** Inverted */
             inverted: boolean;
+            /** Level Assumed */
+            level_assumed: boolean;
             /** Level Dbfs */
             level_dbfs: number;
             /** Rate Hz */
@@ -1106,6 +1567,60 @@ export interface components {
             within?: string;
         };
         /**
+         * Bus
+         * @description A sum inside a program; ``output`` is another bus of it, or one of its outputs.
+         */
+        "Bus-Input": {
+            /**
+             * Gain Db
+             * @default 0
+             */
+            gain_db?: number;
+            /** Id */
+            id: string;
+            /**
+             * Muted
+             * @default false
+             */
+            muted?: boolean;
+            /** Name */
+            name: string;
+            /** Output */
+            output?: string | null;
+            /**
+             * Width
+             * @default 2
+             */
+            width?: number;
+        };
+        /**
+         * Bus
+         * @description A sum inside a program; ``output`` is another bus of it, or one of its outputs.
+         */
+        "Bus-Output": {
+            /**
+             * Gain Db
+             * @default 0
+             */
+            gain_db: number;
+            /** Id */
+            id: string;
+            /**
+             * Muted
+             * @default false
+             */
+            muted: boolean;
+            /** Name */
+            name: string;
+            /** Output */
+            output: string | null;
+            /**
+             * Width
+             * @default 2
+             */
+            width: number;
+        };
+        /**
          * Change
          * @description One row of a comparison: what, now and after.
          */
@@ -1116,6 +1631,14 @@ export interface components {
             now: string;
             /** What */
             what: string;
+        };
+        /**
+         * CheckRequest
+         * @description Which lines to check; null: all of them.
+         */
+        CheckRequest: {
+            /** Only */
+            only?: string[] | null;
         };
         /**
          * CheckView
@@ -1141,6 +1664,8 @@ export interface components {
             made_at: string;
             /** Number */
             number: number;
+            /** Only */
+            only: string[] | null;
             /** Revision */
             revision: number;
             /**
@@ -1163,7 +1688,7 @@ export interface components {
             /** Current */
             current: boolean;
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /** Label */
             label: string;
             /** Note */
@@ -1203,15 +1728,17 @@ export interface components {
         };
         /**
          * Destination
-         * @description Where sound ends: headphones, loudspeakers, a feed to elsewhere.
+         * @description Where sound ends: headphones, loudspeakers, a feed to elsewhere. ``highest_dbu``: what it takes unclipped.
          */
-        Destination: {
+        "Destination-Input": {
             /**
              * Destination Kind
              * @default headphones
              * @enum {string}
              */
-            destination_kind: "headphones" | "loudspeakers" | "feed";
+            destination_kind?: "headphones" | "loudspeakers" | "feed";
+            /** Highest Dbu */
+            highest_dbu?: number | null;
             /** Id */
             id: string;
             /**
@@ -1219,6 +1746,51 @@ export interface components {
              * @enum {string}
              */
             kind: "destination";
+            /**
+             * Level Unit
+             * @default dBu
+             * @enum {string}
+             */
+            level_unit?: "dBu" | "dBV";
+            /** Name */
+            name: string;
+            /**
+             * Notes
+             * @default
+             */
+            notes?: string;
+            /**
+             * Width
+             * @default 2
+             */
+            width?: number;
+        };
+        /**
+         * Destination
+         * @description Where sound ends: headphones, loudspeakers, a feed to elsewhere. ``highest_dbu``: what it takes unclipped.
+         */
+        "Destination-Output": {
+            /**
+             * Destination Kind
+             * @default headphones
+             * @enum {string}
+             */
+            destination_kind: "headphones" | "loudspeakers" | "feed";
+            /** Highest Dbu */
+            highest_dbu: number | null;
+            /** Id */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "destination";
+            /**
+             * Level Unit
+             * @default dBu
+             * @enum {string}
+             */
+            level_unit: "dBu" | "dBV";
             /** Name */
             name: string;
             /**
@@ -1236,7 +1808,27 @@ export interface components {
          * DirectMonitor
          * @description One crosspoint of direct monitoring: a jack heard at another without passing the computer.
          */
-        DirectMonitor: {
+        "DirectMonitor-Input": {
+            /**
+             * Gain Db
+             * @default 0
+             */
+            gain_db?: number;
+            /** Jack In */
+            jack_in: number;
+            /** Jack Out */
+            jack_out: number;
+            /**
+             * Muted
+             * @default false
+             */
+            muted?: boolean;
+        };
+        /**
+         * DirectMonitor
+         * @description One crosspoint of direct monitoring: a jack heard at another without passing the computer.
+         */
+        "DirectMonitor-Output": {
             /**
              * Gain Db
              * @default 0
@@ -1254,9 +1846,81 @@ export interface components {
         };
         /**
          * Driver
-         * @description One way a computer opens an interface: the vendor's own, low-delay driver.
+         * @description One way a computer opens an interface.
+         *
+         *     ``capture`` and ``playback`` say how many channels it shows (None: all the box has). A driver for *one*
+         *     client is held by the first program of the rig that opens it.
          */
-        Driver: {
+        "Driver-Input": {
+            /**
+             * Buffer Samples
+             * @default 128
+             */
+            buffer_samples?: number;
+            /**
+             * Buffers Samples
+             * @default [
+             *       16,
+             *       32,
+             *       64,
+             *       128,
+             *       256,
+             *       512,
+             *       1024,
+             *       2048,
+             *       4096
+             *     ]
+             */
+            buffers_samples?: number[];
+            /** Capture */
+            capture?: number | null;
+            /**
+             * Clients
+             * @default many
+             * @enum {string}
+             */
+            clients?: "one" | "many" | "one, lets go in the background";
+            /** Id */
+            id: string;
+            /**
+             * Installed
+             * @default true
+             */
+            installed?: boolean;
+            /**
+             * Kind
+             * @default vendor
+             * @enum {string}
+             */
+            kind?: "vendor" | "system, shared" | "system, sole use" | "wrapper";
+            /**
+             * Origins
+             * @default {}
+             */
+            origins?: {
+                [key: string]: "measured" | "described" | "typed" | "assumed";
+            };
+            /** Playback */
+            playback?: number | null;
+            /**
+             * Safety In Samples
+             * @default 0
+             */
+            safety_in_samples?: number;
+            /**
+             * Safety Out Samples
+             * @default 0
+             */
+            safety_out_samples?: number;
+        };
+        /**
+         * Driver
+         * @description One way a computer opens an interface.
+         *
+         *     ``capture`` and ``playback`` say how many channels it shows (None: all the box has). A driver for *one*
+         *     client is held by the first program of the rig that opens it.
+         */
+        "Driver-Output": {
             /**
              * Buffer Samples
              * @default 128
@@ -1277,14 +1941,36 @@ export interface components {
              *     ]
              */
             buffers_samples: number[];
+            /** Capture */
+            capture: number | null;
+            /**
+             * Clients
+             * @default many
+             * @enum {string}
+             */
+            clients: "one" | "many" | "one, lets go in the background";
             /** Id */
             id: string;
             /**
+             * Installed
+             * @default true
+             */
+            installed: boolean;
+            /**
              * Kind
              * @default vendor
-             * @constant
+             * @enum {string}
              */
-            kind: "vendor";
+            kind: "vendor" | "system, shared" | "system, sole use" | "wrapper";
+            /**
+             * Origins
+             * @default {}
+             */
+            origins: {
+                [key: string]: "measured" | "described" | "typed" | "assumed";
+            };
+            /** Playback */
+            playback: number | null;
             /**
              * Safety In Samples
              * @default 0
@@ -1302,7 +1988,7 @@ export interface components {
          */
         EditRequest: {
             /** Edits */
-            edits: (components["schemas"]["AddSources-Input"] | components["schemas"]["AddInterface-Input"] | components["schemas"]["AddProgram-Input"] | components["schemas"]["AddDestination-Input"] | components["schemas"]["AddProgramPorts-Input"] | components["schemas"]["AddTracks-Input"] | components["schemas"]["SetValues-Input"] | components["schemas"]["SetLeg-Input"] | components["schemas"]["FillChannels-Input"] | components["schemas"]["EnableChannels-Input"] | components["schemas"]["SetDevice-Input"] | components["schemas"]["SetDirect-Input"] | components["schemas"]["SetTrim-Input"] | components["schemas"]["Plug-Input"] | components["schemas"]["Remove-Input"] | components["schemas"]["AddLine-Input"])[];
+            edits: (components["schemas"]["AddSources-Input"] | components["schemas"]["AddInterface-Input"] | components["schemas"]["AddProgram-Input"] | components["schemas"]["AddDestination-Input"] | components["schemas"]["AddGear-Input"] | components["schemas"]["AddDriver-Input"] | components["schemas"]["AddVoices-Input"] | components["schemas"]["AddBuses-Input"] | components["schemas"]["AddProgramPorts-Input"] | components["schemas"]["AddTracks-Input"] | components["schemas"]["SetValues-Input"] | components["schemas"]["RenameEverywhere-Input"] | components["schemas"]["SetLeg-Input"] | components["schemas"]["FillChannels-Input"] | components["schemas"]["EnableChannels-Input"] | components["schemas"]["SetDevice-Input"] | components["schemas"]["SetDirect-Input"] | components["schemas"]["SetTrim-Input"] | components["schemas"]["SetOutputTrim-Input"] | components["schemas"]["SetJack-Input"] | components["schemas"]["SwapGear-Input"] | components["schemas"]["Plug-Input"] | components["schemas"]["Remove-Input"] | components["schemas"]["AddLine-Input"])[];
             /** Revision */
             revision: number;
         };
@@ -1359,6 +2045,16 @@ export interface components {
             side: "input" | "output";
         };
         /**
+         * Entry
+         * @description A piece of the catalogue; ``id`` None: it ships with Iskelo and cannot be taken out.
+         */
+        Entry: {
+            /** Gear */
+            gear: components["schemas"]["Source-Output"] | components["schemas"]["Interface-Output"] | components["schemas"]["Program-Output"] | components["schemas"]["Destination-Output"];
+            /** Id */
+            id: string | null;
+        };
+        /**
          * FillChannels
          * @description Map the legs of these inputs (or outputs) to ascending channels, in order.
          */
@@ -1395,10 +2091,52 @@ export interface components {
             items: string[];
         };
         /**
+         * FillRequest
+         * @description Which lines, in order, which column, from which number, and how far apart.
+         */
+        FillRequest: {
+            /**
+             * Column
+             * @default program_in
+             * @enum {string}
+             */
+            column?: "source" | "box_in" | "computer_in" | "program_in" | "track" | "out";
+            /**
+             * Lines
+             * @default []
+             */
+            lines?: string[];
+            /**
+             * Start
+             * @default 1
+             */
+            start?: number;
+            /**
+             * Step
+             * @default 1
+             */
+            step?: number;
+        };
+        /**
+         * HopView
+         * @description One port of a route with the level there; ``over_db``: by so much it clips.
+         */
+        HopView: {
+            /** Level */
+            level: number;
+            /** Over Db */
+            over_db: number;
+            port: components["schemas"]["Port"];
+            /** Said */
+            said: string;
+            /** Unit */
+            unit: string;
+        };
+        /**
          * InputRow
          * @description One row of an input list, as typed; ``number`` is its row in the file.
          */
-        "InputRow-Input": {
+        InputRow: {
             /**
              * Box Input
              * @default
@@ -1436,54 +2174,150 @@ export interface components {
             track?: string;
         };
         /**
-         * InputRow
-         * @description One row of an input list, as typed; ``number`` is its row in the file.
+         * Interface
+         * @description A box with converters and a connection to the computer.
+         *
+         *     Jack in *n* feeds capture channel *n*, playback channel *n* feeds jack out *n*, as far as both banks
+         *     reach. Fixed delays are whole samples at the box's rate. The first ``phantom_jacks`` input jacks can
+         *     supply a microphone, the first ``instrument_jacks`` can be set to high impedance (None: all of them);
+         *     ``phantom_on`` and ``high_impedance_on`` are the jacks where that is switched on.
          */
-        "InputRow-Output": {
+        "Interface-Input": {
             /**
-             * Box Input
-             * @default
+             * Capture
+             * @default 2
              */
-            box_input: string;
+            capture?: number;
             /**
-             * Limit
-             * @default
+             * Converter In Samples
+             * @default 26
              */
-            limit: string;
+            converter_in_samples?: number;
             /**
-             * Name
-             * @default
+             * Converter Out Samples
+             * @default 26
              */
-            name: string;
+            converter_out_samples?: number;
             /**
-             * Number
+             * Direct
+             * @default []
+             */
+            direct?: components["schemas"]["DirectMonitor-Input"][];
+            /** Drivers */
+            drivers: components["schemas"]["Driver-Input"][];
+            /**
+             * High Impedance On
+             * @default []
+             */
+            high_impedance_on?: number[];
+            /** Id */
+            id: string;
+            /**
+             * Input Full Scale Dbu
+             * @default 18
+             */
+            input_full_scale_dbu?: number;
+            /** Instrument Jacks */
+            instrument_jacks?: number | null;
+            /**
+             * Jack In
+             * @default 2
+             */
+            jack_in?: number;
+            /**
+             * Jack Out
+             * @default 2
+             */
+            jack_out?: number;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "interface";
+            /**
+             * Link In Samples
              * @default 0
              */
-            number: number;
+            link_in_samples?: number;
             /**
-             * Purpose
+             * Link Out Samples
+             * @default 0
+             */
+            link_out_samples?: number;
+            /**
+             * Mixer Samples
+             * @default 7
+             */
+            mixer_samples?: number;
+            /** Name */
+            name: string;
+            /**
+             * Notes
              * @default
              */
-            purpose: string;
+            notes?: string;
             /**
-             * Source
-             * @default
+             * Origins
+             * @default {}
              */
-            source: string;
+            origins?: {
+                [key: string]: "measured" | "described" | "typed" | "assumed";
+            };
             /**
-             * Track
-             * @default
+             * Output Full Scale Dbu
+             * @default 18
              */
-            track: string;
+            output_full_scale_dbu?: number;
+            /**
+             * Output Trims Db
+             * @default []
+             */
+            output_trims_db?: number[];
+            /** Phantom Jacks */
+            phantom_jacks?: number | null;
+            /**
+             * Phantom On
+             * @default []
+             */
+            phantom_on?: number[];
+            /**
+             * Playback
+             * @default 2
+             */
+            playback?: number;
+            /**
+             * Rate Hz
+             * @default 48000
+             */
+            rate_hz?: number;
+            /**
+             * Rates Hz
+             * @default [
+             *       44100,
+             *       48000,
+             *       88200,
+             *       96000,
+             *       176400,
+             *       192000
+             *     ]
+             */
+            rates_hz?: number[];
+            /**
+             * Trims Db
+             * @default []
+             */
+            trims_db?: number[];
         };
         /**
          * Interface
          * @description A box with converters and a connection to the computer.
          *
          *     Jack in *n* feeds capture channel *n*, playback channel *n* feeds jack out *n*, as far as both banks
-         *     reach. Fixed delays are whole samples at the box's rate.
+         *     reach. Fixed delays are whole samples at the box's rate. The first ``phantom_jacks`` input jacks can
+         *     supply a microphone, the first ``instrument_jacks`` can be set to high impedance (None: all of them);
+         *     ``phantom_on`` and ``high_impedance_on`` are the jacks where that is switched on.
          */
-        Interface: {
+        "Interface-Output": {
             /**
              * Capture
              * @default 2
@@ -1503,8 +2337,14 @@ export interface components {
              * Direct
              * @default []
              */
-            direct: components["schemas"]["DirectMonitor"][];
-            driver: components["schemas"]["Driver"];
+            direct: components["schemas"]["DirectMonitor-Output"][];
+            /** Drivers */
+            drivers: components["schemas"]["Driver-Output"][];
+            /**
+             * High Impedance On
+             * @default []
+             */
+            high_impedance_on: number[];
             /** Id */
             id: string;
             /**
@@ -1512,6 +2352,8 @@ export interface components {
              * @default 18
              */
             input_full_scale_dbu: number;
+            /** Instrument Jacks */
+            instrument_jacks: number | null;
             /**
              * Jack In
              * @default 2
@@ -1550,6 +2392,30 @@ export interface components {
              */
             notes: string;
             /**
+             * Origins
+             * @default {}
+             */
+            origins: {
+                [key: string]: "measured" | "described" | "typed" | "assumed";
+            };
+            /**
+             * Output Full Scale Dbu
+             * @default 18
+             */
+            output_full_scale_dbu: number;
+            /**
+             * Output Trims Db
+             * @default []
+             */
+            output_trims_db: number[];
+            /** Phantom Jacks */
+            phantom_jacks: number | null;
+            /**
+             * Phantom On
+             * @default []
+             */
+            phantom_on: number[];
+            /**
              * Playback
              * @default 2
              */
@@ -1577,6 +2443,25 @@ export interface components {
              */
             trims_db: number[];
         };
+        /**
+         * JackMove
+         * @description A used jack and where what is in it goes; ``to`` None: there is no jack for it.
+         */
+        JackMove: {
+            /** Number */
+            number: number;
+            /**
+             * Side
+             * @enum {string}
+             */
+            side: "in" | "out";
+            /** To */
+            to: number | null;
+            /** Used By */
+            used_by: string;
+            /** Why */
+            why: string;
+        };
         JsonValue: unknown;
         /**
          * JumpRequest
@@ -1589,12 +2474,66 @@ export interface components {
             to: number;
         };
         /**
+         * KeepGearRequest
+         * @description A piece of a rig's gear to keep in the catalogue.
+         */
+        KeepGearRequest: {
+            /** Gear */
+            gear: string;
+            /**
+             * Rig
+             * Format: uuid
+             */
+            rig: string;
+        };
+        /**
          * KeepRequest
          * @description The name a revision is kept under; null takes it away.
          */
         KeepRequest: {
             /** Name */
             name: string | null;
+        };
+        /**
+         * Ladder
+         * @description A program on its device: the present delays, and a rung for every buffer the driver offers.
+         *
+         *     ``limit_ms`` is the tightest limit of the lines that wait in the driver's buffers, which the rungs count;
+         *     ``late_lines`` are those of the program itself.
+         */
+        Ladder: {
+            /** Assumed */
+            assumed: boolean;
+            /** Buffer Samples */
+            buffer_samples: number;
+            /** Device */
+            device: string;
+            /** Driver */
+            driver: string;
+            /** Driver Kind */
+            driver_kind: string;
+            /** In Ms */
+            in_ms: number;
+            /** Late Lines */
+            late_lines: number;
+            /** Limit Ms */
+            limit_ms: number | null;
+            /** Lines */
+            lines: number;
+            /** Name */
+            name: string;
+            /** Out Ms */
+            out_ms: number;
+            /** Program */
+            program: string;
+            /** Rate Hz */
+            rate_hz: number;
+            /** Round Trip Ms */
+            round_trip_ms: number;
+            /** Round Trip Samples */
+            round_trip_samples: number;
+            /** Rungs */
+            rungs: components["schemas"]["Rung"][];
         };
         /**
          * Ledger
@@ -1629,10 +2568,14 @@ export interface components {
              * @default []
              */
             from_ports: components["schemas"]["Port"][];
+            /** Highest Dbfs */
+            highest_dbfs: number | null;
             /** Id */
             id: string;
             /** Longest Delay Ms */
             longest_delay_ms: number | null;
+            /** Lowest Dbfs */
+            lowest_dbfs: number | null;
             /** Name */
             name: string;
             /**
@@ -1646,6 +2589,11 @@ export interface components {
              * @enum {string}
              */
             purpose: "record" | "listen";
+            /**
+             * Tag
+             * @default
+             */
+            tag: string;
             /**
              * To Ports
              * @default []
@@ -1673,15 +2621,15 @@ export interface components {
         };
         /**
          * LineView
-         * @description A line with its state, stations and arrivals.
+         * @description A line with its state and stations; its arrivals, which only the chosen line shows, are in ``line_ways``.
          */
         LineView: {
             /** Alone */
             alone: boolean;
             /** Apart Samples */
             apart_samples: number | null;
-            /** Arrivals */
-            arrivals: components["schemas"]["ArrivalView"][];
+            /** Delay Assumed */
+            delay_assumed: boolean;
             /** Earliest Ms */
             earliest_ms: number | null;
             /** Earliest Samples */
@@ -1694,17 +2642,23 @@ export interface components {
              * Headline
              * @enum {string}
              */
-            headline: "silent" | "blocked" | "crossed" | "doubled" | "crowded" | "late" | "hot" | "arrives";
+            headline: "silent" | "blocked" | "crossed" | "doubled" | "crowded" | "late" | "hot" | "low" | "arrives";
+            /** Highest Dbfs */
+            highest_dbfs: number | null;
             /** Id */
             id: string;
             /** Latest Ms */
             latest_ms: number | null;
             /** Latest Samples */
             latest_samples: number | null;
+            /** Level Assumed */
+            level_assumed: boolean;
             /** Level Dbfs */
             level_dbfs: number | null;
             /** Longest Delay Ms */
             longest_delay_ms: number | null;
+            /** Lowest Dbfs */
+            lowest_dbfs: number | null;
             /** More Findings */
             more_findings: number;
             /** Name */
@@ -1722,6 +2676,8 @@ export interface components {
             severity: ("stop" | "trouble" | "risk" | "note") | null;
             /** Stations */
             stations: components["schemas"]["Station"][];
+            /** Tag */
+            tag: string;
             /** To Ports */
             to_ports: components["schemas"]["Port"][];
             /** Told */
@@ -1729,21 +2685,24 @@ export interface components {
         };
         /**
          * ListView
-         * @description An input list as read, with which of its columns went where.
+         * @description An input list as read: its cells by row, its columns' titles, and which was taken for which field.
          */
         ListView: {
-            /** Encoding */
-            encoding: string;
-            /** Left Out */
-            left_out: string[];
+            /** Cells */
+            cells: [
+                number,
+                string[]
+            ][];
+            /** Kind */
+            kind: string;
             /** Mapping */
             mapping: {
-                [key: string]: string;
+                [key: string]: number;
             };
-            /** Rows */
-            rows: components["schemas"]["InputRow-Output"][];
-            /** Separator */
-            separator: string;
+            /** Notes */
+            notes: string[];
+            /** Titles */
+            titles: string[];
         };
         /**
          * MoveRequest
@@ -1829,7 +2788,7 @@ export interface components {
          */
         PlanView: {
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /** Rows */
             rows: components["schemas"]["RowOutcome"][];
             trial: components["schemas"]["NowAfter"] | null;
@@ -1892,7 +2851,7 @@ export interface components {
         };
         Port: [
             string,
-            "out" | "jack_in" | "capture" | "input" | "track" | "monitor" | "output" | "playback" | "jack_out" | "in",
+            "out" | "jack_in" | "capture" | "input" | "track" | "monitor" | "voice" | "bus" | "output" | "playback" | "jack_out" | "in",
             number
         ];
         /**
@@ -1938,11 +2897,99 @@ export interface components {
         };
         /**
          * Program
-         * @description Software with audio. A recorder has named inputs, tracks and named outputs on one device.
+         * @description Software with audio: named inputs, tracks, voices of its own, buses and named outputs, on one device.
+         *
+         *     ``driver`` is the driver of the device it opens (None: the device's first). ``lets_go_in_background``:
+         *     it gives its device up while another program is in front.
          */
-        Program: {
+        "Program-Input": {
+            /**
+             * Buses
+             * @default []
+             */
+            buses?: components["schemas"]["Bus-Input"][];
+            /** Device */
+            device?: string | null;
+            /** Driver */
+            driver?: string | null;
+            /**
+             * Enabled In
+             * @default []
+             */
+            enabled_in?: number[];
+            /**
+             * Enabled Out
+             * @default []
+             */
+            enabled_out?: number[];
+            /** Id */
+            id: string;
+            /**
+             * Inputs
+             * @default []
+             */
+            inputs?: components["schemas"]["ProgramPort-Input"][];
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "program";
+            /**
+             * Lets Go In Background
+             * @default false
+             */
+            lets_go_in_background?: boolean;
+            /** Name */
+            name: string;
+            /**
+             * Notes
+             * @default
+             */
+            notes?: string;
+            /**
+             * One Track Per Input
+             * @default false
+             */
+            one_track_per_input?: boolean;
+            /**
+             * Outputs
+             * @default []
+             */
+            outputs?: components["schemas"]["ProgramPort-Input"][];
+            /**
+             * Program Kind
+             * @default recorder
+             * @enum {string}
+             */
+            program_kind?: "recorder" | "sampler" | "player" | "call" | "mixing program" | "system sounds";
+            /**
+             * Tracks
+             * @default []
+             */
+            tracks?: components["schemas"]["Track-Input"][];
+            /**
+             * Voices
+             * @default []
+             */
+            voices?: components["schemas"]["Voice-Input"][];
+        };
+        /**
+         * Program
+         * @description Software with audio: named inputs, tracks, voices of its own, buses and named outputs, on one device.
+         *
+         *     ``driver`` is the driver of the device it opens (None: the device's first). ``lets_go_in_background``:
+         *     it gives its device up while another program is in front.
+         */
+        "Program-Output": {
+            /**
+             * Buses
+             * @default []
+             */
+            buses: components["schemas"]["Bus-Output"][];
             /** Device */
             device: string | null;
+            /** Driver */
+            driver: string | null;
             /**
              * Enabled In
              * @default []
@@ -1959,12 +3006,17 @@ export interface components {
              * Inputs
              * @default []
              */
-            inputs: components["schemas"]["ProgramPort"][];
+            inputs: components["schemas"]["ProgramPort-Output"][];
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
              */
             kind: "program";
+            /**
+             * Lets Go In Background
+             * @default false
+             */
+            lets_go_in_background: boolean;
             /** Name */
             name: string;
             /**
@@ -1973,27 +3025,54 @@ export interface components {
              */
             notes: string;
             /**
+             * One Track Per Input
+             * @default false
+             */
+            one_track_per_input: boolean;
+            /**
              * Outputs
              * @default []
              */
-            outputs: components["schemas"]["ProgramPort"][];
+            outputs: components["schemas"]["ProgramPort-Output"][];
             /**
              * Program Kind
              * @default recorder
-             * @constant
+             * @enum {string}
              */
-            program_kind: "recorder";
+            program_kind: "recorder" | "sampler" | "player" | "call" | "mixing program" | "system sounds";
             /**
              * Tracks
              * @default []
              */
-            tracks: components["schemas"]["Track"][];
+            tracks: components["schemas"]["Track-Output"][];
+            /**
+             * Voices
+             * @default []
+             */
+            voices: components["schemas"]["Voice-Output"][];
         };
         /**
          * ProgramPort
          * @description A named input or output of a program; each leg is mapped to a channel of the device, or to none.
          */
-        ProgramPort: {
+        "ProgramPort-Input": {
+            /** Id */
+            id: string;
+            /**
+             * Legs
+             * @default [
+             *       null
+             *     ]
+             */
+            legs?: (number | null)[];
+            /** Name */
+            name: string;
+        };
+        /**
+         * ProgramPort
+         * @description A named input or output of a program; each leg is mapped to a channel of the device, or to none.
+         */
+        "ProgramPort-Output": {
             /** Id */
             id: string;
             /**
@@ -2007,15 +3086,31 @@ export interface components {
             name: string;
         };
         /**
-         * RemedyView
-         * @description A remedy with what it would change.
+         * Reach
+         * @description One sound that gets here, or one place that is reached from here; ``stopped`` says why it does not pass.
          */
-        RemedyView: {
-            /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
-            trial: components["schemas"]["NowAfter"];
-            /** Words */
-            words: string;
+        Reach: {
+            /** Assumed */
+            assumed: boolean;
+            /** Delay Ms */
+            delay_ms: number | null;
+            /** Delay Samples */
+            delay_samples: number | null;
+            /** Level */
+            level: number | null;
+            /** Passes */
+            passes: boolean;
+            port: components["schemas"]["Port"];
+            /** Said */
+            said: string;
+            /** Steps */
+            steps: components["schemas"]["Step"][];
+            /** Stopped */
+            stopped: string;
+            /** Unit */
+            unit: string;
+            /** Wanted By */
+            wanted_by: string[];
         };
         /**
          * Remove
@@ -2042,6 +3137,36 @@ export interface components {
             edit: "remove";
             /** Items */
             items: string[];
+        };
+        /**
+         * RenameEverywhere
+         * @description Give everything of one name another: source, inputs, tracks, lines (also 'NAME, heard').
+         */
+        "RenameEverywhere-Input": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "rename_everywhere";
+            /** New */
+            new: string;
+            /** Old */
+            old: string;
+        };
+        /**
+         * RenameEverywhere
+         * @description Give everything of one name another: source, inputs, tracks, lines (also 'NAME, heard').
+         */
+        "RenameEverywhere-Output": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "rename_everywhere";
+            /** New */
+            new: string;
+            /** Old */
+            old: string;
         };
         /**
          * Revision
@@ -2077,7 +3202,7 @@ export interface components {
              * Gear
              * @default []
              */
-            gear: (components["schemas"]["Source"] | components["schemas"]["Interface"] | components["schemas"]["Program"] | components["schemas"]["Destination"])[];
+            gear: (components["schemas"]["Source-Output"] | components["schemas"]["Interface-Output"] | components["schemas"]["Program-Output"] | components["schemas"]["Destination-Output"])[];
             /**
              * Lines
              * @default []
@@ -2105,10 +3230,10 @@ export interface components {
             patches: components["schemas"]["Patch"][];
             /**
              * Version
-             * @default 1
+             * @default 2
              * @constant
              */
-            version: 1;
+            version: 2;
         };
         /**
          * RigSummary
@@ -2158,7 +3283,32 @@ export interface components {
          */
         RowsRequest: {
             /** Rows */
-            rows: components["schemas"]["InputRow-Input"][];
+            rows: components["schemas"]["InputRow"][];
+        };
+        /**
+         * Rung
+         * @description One buffer size: its time, the round trip, and how many lines would be late.
+         */
+        Rung: {
+            /** Buffer Ms */
+            buffer_ms: number;
+            /** Buffer Samples */
+            buffer_samples: number;
+            /** In Samples */
+            in_samples: number;
+            /** Late Lines */
+            late_lines: number;
+            /** Out Samples */
+            out_samples: number;
+            /** Round Trip Ms */
+            round_trip_ms: number;
+            /** Round Trip Samples */
+            round_trip_samples: number;
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "now" | "fits" | "late";
         };
         /**
          * SetDevice
@@ -2167,6 +3317,8 @@ export interface components {
         "SetDevice-Input": {
             /** Device */
             device?: string | null;
+            /** Driver */
+            driver?: string | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -2182,6 +3334,8 @@ export interface components {
         "SetDevice-Output": {
             /** Device */
             device: string | null;
+            /** Driver */
+            driver: string | null;
             /**
              * @description discriminator enum property added by openapi-typescript
              * @enum {string}
@@ -2245,6 +3399,44 @@ export interface components {
             muted: boolean;
         };
         /**
+         * SetJack
+         * @description Switch phantom supply or high impedance of one input jack; what is None stays.
+         */
+        "SetJack-Input": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "set_jack";
+            /** High Impedance */
+            high_impedance?: boolean | null;
+            /** Interface */
+            interface: string;
+            /** Jack In */
+            jack_in: number;
+            /** Phantom */
+            phantom?: boolean | null;
+        };
+        /**
+         * SetJack
+         * @description Switch phantom supply or high impedance of one input jack; what is None stays.
+         */
+        "SetJack-Output": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "set_jack";
+            /** High Impedance */
+            high_impedance: boolean | null;
+            /** Interface */
+            interface: string;
+            /** Jack In */
+            jack_in: number;
+            /** Phantom */
+            phantom: boolean | null;
+        };
+        /**
          * SetLeg
          * @description Map one leg of a program's input or output to a device channel, or to none.
          */
@@ -2285,6 +3477,40 @@ export interface components {
             leg: number;
         };
         /**
+         * SetOutputTrim
+         * @description Set the trim of one output jack.
+         */
+        "SetOutputTrim-Input": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "set_output_trim";
+            /** Interface */
+            interface: string;
+            /** Jack Out */
+            jack_out: number;
+            /** Trim Db */
+            trim_db: number;
+        };
+        /**
+         * SetOutputTrim
+         * @description Set the trim of one output jack.
+         */
+        "SetOutputTrim-Output": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "set_output_trim";
+            /** Interface */
+            interface: string;
+            /** Jack Out */
+            jack_out: number;
+            /** Trim Db */
+            trim_db: number;
+        };
+        /**
          * SetTrim
          * @description Set the input trim of one jack.
          */
@@ -2320,7 +3546,9 @@ export interface components {
         };
         /**
          * SetValues
-         * @description Change fields of one thing: gear, driver, input, track, output, lead, line, or the rig itself.
+         * @description Change fields of one thing: gear, driver, input, track, voice, output, lead, line, or the rig itself.
+         *
+         *     ``origin`` says where the new figures are from.
          */
         "SetValues-Input": {
             /**
@@ -2330,6 +3558,12 @@ export interface components {
             edit: "set";
             /** Item */
             item: string;
+            /**
+             * Origin
+             * @default typed
+             * @enum {string}
+             */
+            origin?: "typed" | "measured" | "described" | "assumed";
             /** Values */
             values: {
                 [key: string]: components["schemas"]["JsonValue"];
@@ -2337,7 +3571,9 @@ export interface components {
         };
         /**
          * SetValues
-         * @description Change fields of one thing: gear, driver, input, track, output, lead, line, or the rig itself.
+         * @description Change fields of one thing: gear, driver, input, track, voice, output, lead, line, or the rig itself.
+         *
+         *     ``origin`` says where the new figures are from.
          */
         "SetValues-Output": {
             /**
@@ -2347,6 +3583,12 @@ export interface components {
             edit: "set";
             /** Item */
             item: string;
+            /**
+             * Origin
+             * @default typed
+             * @enum {string}
+             */
+            origin: "typed" | "measured" | "described" | "assumed";
             /** Values */
             values: {
                 [key: string]: components["schemas"]["JsonValue"];
@@ -2354,13 +3596,15 @@ export interface components {
         };
         /**
          * SnagView
-         * @description A snag without its remedies, which are worked out when asked for.
+         * @description A snag without its remedies, which are worked out when asked for; ``symptoms``: how it may sound.
          */
         SnagView: {
             /** Consequence */
             consequence: string;
             /** Evidence */
             evidence: string;
+            /** Follows */
+            follows: string[];
             /** Items */
             items: string[];
             /** Key */
@@ -2374,6 +3618,8 @@ export interface components {
              * @enum {string}
              */
             severity: "stop" | "trouble" | "risk" | "note";
+            /** Symptoms */
+            symptoms: string[];
             /** Title */
             title: string;
         };
@@ -2394,7 +3640,66 @@ export interface components {
          * Source
          * @description Where sound begins outside the computer.
          */
-        Source: {
+        "Source-Input": {
+            /** Id */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "source";
+            /**
+             * Level Dbu
+             * @default -38
+             */
+            level_dbu?: number;
+            /**
+             * Level Unit
+             * @default dBu
+             * @enum {string}
+             */
+            level_unit?: "dBu" | "dBV";
+            /** Name */
+            name: string;
+            /**
+             * Needs High Impedance
+             * @default false
+             */
+            needs_high_impedance?: boolean;
+            /**
+             * Needs Phantom
+             * @default false
+             */
+            needs_phantom?: boolean;
+            /**
+             * Notes
+             * @default
+             */
+            notes?: string;
+            /**
+             * Origins
+             * @default {}
+             */
+            origins?: {
+                [key: string]: "measured" | "described" | "typed" | "assumed";
+            };
+            /**
+             * Source Kind
+             * @default microphone
+             * @enum {string}
+             */
+            source_kind?: "microphone" | "instrument" | "line player";
+            /**
+             * Width
+             * @default 1
+             */
+            width?: number;
+        };
+        /**
+         * Source
+         * @description Where sound begins outside the computer.
+         */
+        "Source-Output": {
             /** Id */
             id: string;
             /**
@@ -2407,6 +3712,12 @@ export interface components {
              * @default -38
              */
             level_dbu: number;
+            /**
+             * Level Unit
+             * @default dBu
+             * @enum {string}
+             */
+            level_unit: "dBu" | "dBV";
             /** Name */
             name: string;
             /**
@@ -2424,6 +3735,13 @@ export interface components {
              * @default
              */
             notes: string;
+            /**
+             * Origins
+             * @default {}
+             */
+            origins: {
+                [key: string]: "measured" | "described" | "typed" | "assumed";
+            };
             /**
              * Source Kind
              * @default microphone
@@ -2477,8 +3795,6 @@ export interface components {
             label: string;
             /** Number */
             number: string;
-            /** Ports */
-            ports: components["schemas"]["Port"][];
             /**
              * State
              * @enum {string}
@@ -2486,6 +3802,15 @@ export interface components {
             state: "on" | "empty" | "passed" | "gap" | "blocked" | "beyond";
             /** Trouble */
             trouble: string;
+        };
+        /**
+         * Step
+         * @description One port of a route, in order.
+         */
+        Step: {
+            port: components["schemas"]["Port"];
+            /** Said */
+            said: string;
         };
         /**
          * Survey
@@ -2501,6 +3826,77 @@ export interface components {
             /** Snags */
             snags: components["schemas"]["SnagView"][];
             vitals: components["schemas"]["Vitals"];
+        };
+        /**
+         * SwapGear
+         * @description Put another interface in the place of one; ``jacks_in`` and ``jacks_out`` say which jack moves where.
+         *
+         *     Jacks that are not named keep their number; what finds no jack is unplugged.
+         */
+        "SwapGear-Input": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "swap_gear";
+            gear: components["schemas"]["Interface-Input"];
+            /** Item */
+            item: string;
+            /** Jacks In */
+            jacks_in?: {
+                [key: string]: number;
+            };
+            /** Jacks Out */
+            jacks_out?: {
+                [key: string]: number;
+            };
+        };
+        /**
+         * SwapGear
+         * @description Put another interface in the place of one; ``jacks_in`` and ``jacks_out`` say which jack moves where.
+         *
+         *     Jacks that are not named keep their number; what finds no jack is unplugged.
+         */
+        "SwapGear-Output": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "swap_gear";
+            gear: components["schemas"]["Interface-Output"];
+            /** Item */
+            item: string;
+            /** Jacks In */
+            jacks_in: {
+                [key: string]: number;
+            };
+            /** Jacks Out */
+            jacks_out: {
+                [key: string]: number;
+            };
+        };
+        /**
+         * SwapRequest
+         * @description Another interface for this one, as a phrase or a name of the catalogue.
+         */
+        SwapRequest: {
+            /** Item */
+            item: string;
+            /** Text */
+            text: string;
+        };
+        /**
+         * SwapView
+         * @description A swap that was computed: where every used jack goes, and what would change.
+         */
+        SwapView: {
+            /** Edits */
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            /** Jacks */
+            jacks: components["schemas"]["JackMove"][];
+            trial: components["schemas"]["NowAfter"];
+            /** Words */
+            words: string;
         };
         /**
          * TakeFile
@@ -2543,7 +3939,7 @@ export interface components {
         };
         /**
          * Term
-         * @description One part of a delay: what it is, on which gear, how many samples.
+         * @description One part of a delay: what it is, on which gear, how many samples, and where the figure is from.
          */
         Term: {
             /** Gear */
@@ -2555,14 +3951,67 @@ export interface components {
             kind: "hardware" | "buffer" | "program";
             /** Label */
             label: string;
+            /**
+             * Origin
+             * @enum {string}
+             */
+            origin: "measured" | "described" | "typed" | "assumed" | "set";
             /** Samples */
             samples: number;
         };
         /**
          * Track
          * @description A recorder's track: takes one named input, records it when armed, passes it on when monitored.
+         *
+         *     ``output`` is a bus or an output of the program.
          */
-        Track: {
+        "Track-Input": {
+            /**
+             * Armed
+             * @default true
+             */
+            armed?: boolean;
+            /**
+             * Effect Delay Samples
+             * @default 0
+             */
+            effect_delay_samples?: number;
+            /**
+             * Gain Db
+             * @default 0
+             */
+            gain_db?: number;
+            /** Id */
+            id: string;
+            /** Input */
+            input?: string | null;
+            /**
+             * Monitored
+             * @default false
+             */
+            monitored?: boolean;
+            /**
+             * Muted
+             * @default false
+             */
+            muted?: boolean;
+            /** Name */
+            name: string;
+            /** Output */
+            output?: string | null;
+            /**
+             * Width
+             * @default 1
+             */
+            width?: number;
+        };
+        /**
+         * Track
+         * @description A recorder's track: takes one named input, records it when armed, passes it on when monitored.
+         *
+         *     ``output`` is a bus or an output of the program.
+         */
+        "Track-Output": {
             /**
              * Armed
              * @default true
@@ -2608,7 +4057,18 @@ export interface components {
          */
         TrialRequest: {
             /** Edits */
-            edits: (components["schemas"]["AddSources-Input"] | components["schemas"]["AddInterface-Input"] | components["schemas"]["AddProgram-Input"] | components["schemas"]["AddDestination-Input"] | components["schemas"]["AddProgramPorts-Input"] | components["schemas"]["AddTracks-Input"] | components["schemas"]["SetValues-Input"] | components["schemas"]["SetLeg-Input"] | components["schemas"]["FillChannels-Input"] | components["schemas"]["EnableChannels-Input"] | components["schemas"]["SetDevice-Input"] | components["schemas"]["SetDirect-Input"] | components["schemas"]["SetTrim-Input"] | components["schemas"]["Plug-Input"] | components["schemas"]["Remove-Input"] | components["schemas"]["AddLine-Input"])[];
+            edits: (components["schemas"]["AddSources-Input"] | components["schemas"]["AddInterface-Input"] | components["schemas"]["AddProgram-Input"] | components["schemas"]["AddDestination-Input"] | components["schemas"]["AddGear-Input"] | components["schemas"]["AddDriver-Input"] | components["schemas"]["AddVoices-Input"] | components["schemas"]["AddBuses-Input"] | components["schemas"]["AddProgramPorts-Input"] | components["schemas"]["AddTracks-Input"] | components["schemas"]["SetValues-Input"] | components["schemas"]["RenameEverywhere-Input"] | components["schemas"]["SetLeg-Input"] | components["schemas"]["FillChannels-Input"] | components["schemas"]["EnableChannels-Input"] | components["schemas"]["SetDevice-Input"] | components["schemas"]["SetDirect-Input"] | components["schemas"]["SetTrim-Input"] | components["schemas"]["SetOutputTrim-Input"] | components["schemas"]["SetJack-Input"] | components["schemas"]["SwapGear-Input"] | components["schemas"]["Plug-Input"] | components["schemas"]["Remove-Input"] | components["schemas"]["AddLine-Input"])[];
+        };
+        /**
+         * TriedRemedy
+         * @description A remedy with what it would change.
+         */
+        TriedRemedy: {
+            /** Edits */
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            trial: components["schemas"]["NowAfter"];
+            /** Words */
+            words: string;
         };
         /**
          * Vitals
@@ -2621,6 +4081,8 @@ export interface components {
             proved: number;
             /** Rates Hz */
             rates_hz: number[];
+            /** Slowest Heard Assumed */
+            slowest_heard_assumed: boolean;
             /** Slowest Heard Limit Ms */
             slowest_heard_limit_ms: number | null;
             /** Slowest Heard Line */
@@ -2635,6 +4097,50 @@ export interface components {
             stale: number;
             /** Wanted */
             wanted: number;
+        };
+        /**
+         * Voice
+         * @description What a program itself sounds: a pad, a deck, a far end; its nominal level in dBFS.
+         */
+        "Voice-Input": {
+            /** Id */
+            id: string;
+            /**
+             * Level Dbfs
+             * @default -18
+             */
+            level_dbfs?: number;
+            /** Name */
+            name: string;
+            /** Output */
+            output?: string | null;
+            /**
+             * Width
+             * @default 2
+             */
+            width?: number;
+        };
+        /**
+         * Voice
+         * @description What a program itself sounds: a pad, a deck, a far end; its nominal level in dBFS.
+         */
+        "Voice-Output": {
+            /** Id */
+            id: string;
+            /**
+             * Level Dbfs
+             * @default -18
+             */
+            level_dbfs: number;
+            /** Name */
+            name: string;
+            /** Output */
+            output: string | null;
+            /**
+             * Width
+             * @default 2
+             */
+            width: number;
         };
         /**
          * Wave
@@ -2659,6 +4165,386 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    list_catalogue_api_catalogue_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Entry"][];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description No such rig or check */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The rig has moved on, or there is nothing to undo or redo */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with the place and the reason */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    keep_in_catalogue_api_catalogue_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepGearRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Entry"][];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description No such rig or check */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The rig has moved on, or there is nothing to undo or redo */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with the place and the reason */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    export_catalogue_api_catalogue_export_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": unknown;
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description No such rig or check */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The rig has moved on, or there is nothing to undo or redo */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with the place and the reason */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    import_catalogue_api_catalogue_import_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": Record<string, never>;
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Entry"][];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description No such rig or check */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The rig has moved on, or there is nothing to undo or redo */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with the place and the reason */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    forget_api_catalogue__entry_id__delete: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                entry_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Entry"][];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description No such rig or check */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The rig has moved on, or there is nothing to undo or redo */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with the place and the reason */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     read_check_api_checks__check_id__get: {
         parameters: {
             query?: never;
@@ -3463,6 +5349,86 @@ export interface operations {
             };
         };
     };
+    port_answer_api_rigs__rig_id__answer_get: {
+        parameters: {
+            query: {
+                owner: string;
+                bank: "out" | "jack_in" | "capture" | "input" | "track" | "monitor" | "voice" | "bus" | "output" | "playback" | "jack_out" | "in";
+                number: number;
+            };
+            header?: never;
+            path: {
+                rig_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Answer"];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description No such rig or check */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The rig has moved on, or there is nothing to undo or redo */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with the place and the reason */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     plan_batch_api_rigs__rig_id__batch_post: {
         parameters: {
             query?: never;
@@ -3484,7 +5450,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RemedyView"];
+                    "application/json": components["schemas"]["TriedRemedy"];
                 };
             };
             /** @description The request cannot be read */
@@ -3552,7 +5518,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody?: {
+            content: {
+                "application/json": components["schemas"]["CheckRequest"] | null;
+            };
+        };
         responses: {
             /** @description Successful Response */
             202: {
@@ -3930,6 +5900,86 @@ export interface operations {
             };
         };
     };
+    plan_fill_api_rigs__rig_id__fill_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FillRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TriedRemedy"];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description No such rig or check */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The rig has moved on, or there is nothing to undo or redo */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with the place and the reason */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     history_api_rigs__rig_id__history_get: {
         parameters: {
             query?: never;
@@ -4176,7 +6226,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "text/csv": string;
+                "application/octet-stream": string;
             };
         };
         responses: {
@@ -4325,6 +6375,82 @@ export interface operations {
             };
         };
     };
+    buffer_ladders_api_rigs__rig_id__ladders_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Ladder"][];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description No such rig or check */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The rig has moved on, or there is nothing to undo or redo */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with the place and the reason */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     station_choices_api_rigs__rig_id__lines__line_id__choices_get: {
         parameters: {
             query: {
@@ -4346,6 +6472,83 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Choices"];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description No such rig or check */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The rig has moved on, or there is nothing to undo or redo */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with the place and the reason */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    ways_of_line_api_rigs__rig_id__lines__line_id__ways_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig_id: string;
+                line_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ArrivalView"][];
                 };
             };
             /** @description The request cannot be read */
@@ -4501,7 +6704,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RemedyView"] | null;
+                    "application/json": components["schemas"]["TriedRemedy"] | null;
                 };
             };
             /** @description The request cannot be read */
@@ -4735,7 +6938,87 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RemedyView"][];
+                    "application/json": components["schemas"]["TriedRemedy"][];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description No such rig or check */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The rig has moved on, or there is nothing to undo or redo */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with the place and the reason */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    plan_swap_of_api_rigs__rig_id__swap_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SwapRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SwapView"];
                 };
             };
             /** @description The request cannot be read */

@@ -1,5 +1,7 @@
 import { createContext, useContext, useEffect, useRef, useState, type ReactNode } from "react"
 
+import { lettersOn } from "./settings"
+
 export interface Binding {
   /** As shown to the user: "n", "Ctrl+Z", "]". */
   keys: string
@@ -18,7 +20,8 @@ function matches(binding: Binding, event: KeyboardEvent): boolean {
   if (control !== (event.ctrlKey || event.metaKey)) return false
   if (event.altKey !== parts.includes("Alt")) return false
   if (parts.includes("Shift") && !event.shiftKey) return false
-  if (control && !parts.includes("Shift") && event.shiftKey) return false
+  // An arrow with Shift is another key; a sign such as ? needs Shift to be typed.
+  if ((control || key.length > 1) && !parts.includes("Shift") && event.shiftKey) return false
   return event.key === key || (key.length === 1 && control && event.key.toLowerCase() === key.toLowerCase())
 }
 
@@ -40,6 +43,7 @@ export function KeysProvider({ children }: { children: ReactNode }) {
       for (const group of [...bindings.current.values()].reverse()) {
         for (const binding of group) {
           if (!matches(binding, event)) continue
+          if (plain && /^[a-z]$/i.test(binding.keys) && !lettersOn()) continue
           if (inField(event.target) && !binding.inFields && (plain || binding.keys.startsWith("Ctrl+")))
             continue
           if (event.target instanceof HTMLButtonElement && plain && ["Enter", " "].includes(event.key))

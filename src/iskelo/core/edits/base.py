@@ -40,7 +40,7 @@ def first_reason(error: ValidationError) -> tuple[str, str]:
     return place, reason[0].lower() + reason[1:]
 
 
-def changed(value: V, place: str, **changes: Any) -> V:
+def changed(value: V, place: str, /, **changes: Any) -> V:
     """The value with these fields changed and validated again; raises Refused naming the field."""
     try:
         fields = {name: getattr(value, name) for name in type(value).model_fields}
@@ -50,7 +50,7 @@ def changed(value: V, place: str, **changes: Any) -> V:
         raise Refused(f"{place}, {field.replace('_', ' ')}" if field else place, reason) from None
 
 
-def made(kind: type[V], place: str, **fields: Any) -> V:
+def made(kind: type[V], place: str, /, **fields: Any) -> V:
     """A new value of this kind; raises Refused naming the field."""
     try:
         return kind.model_validate(fields)
@@ -108,10 +108,27 @@ def pruned(rig: Rig) -> tuple[Rig, list[str]]:
     gear: list[AnyGear] = []
     for each in rig.gear:
         if isinstance(each, Program):
-            inputs, outputs = {item.id for item in each.inputs}, {item.id for item in each.outputs}
+            inputs = {item.id for item in each.inputs}
+            outputs = {item.id for item in each.outputs} | {bus.id for bus in each.buses}
             device = each.device if found.device(each) is not None else None
             if device != each.device:
                 words.append(f"{each.name} has no device now")
+            box = found.device(each)
+            driver = each.driver if box and each.driver in {one.id for one in box.drivers} else None
+            if driver != each.driver and device is not None:
+                words.append(f"{each.name} opens {found.name(device)} by its first driver now")
+            voices = []
+            for voice in each.voices:
+                kept_out = voice.output if voice.output in outputs else None
+                if kept_out != voice.output:
+                    words.append(f"voice {voice.name} has no output now")
+                voices.append(voice.model_copy(update={"output": kept_out}))
+            buses = []
+            for bus in each.buses:
+                kept_out = bus.output if bus.output in outputs else None
+                if kept_out != bus.output:
+                    words.append(f"bus {bus.name} has no output now")
+                buses.append(bus.model_copy(update={"output": kept_out}))
             tracks = []
             for track in each.tracks:
                 kept_in = track.input if track.input in inputs else None
@@ -121,7 +138,14 @@ def pruned(rig: Rig) -> tuple[Rig, list[str]]:
                 if kept_out != track.output:
                     words.append(f"track {track.name} has no output now")
                 tracks.append(track.model_copy(update={"input": kept_in, "output": kept_out}))
-            gear.append(each.model_copy(update={"device": device, "tracks": tuple(tracks)}))
+            update_each = {
+                "device": device,
+                "driver": driver,
+                "tracks": tuple(tracks),
+                "voices": tuple(voices),
+                "buses": tuple(buses),
+            }
+            gear.append(each.model_copy(update=update_each))
         else:
             gear.append(each)
     patches = []

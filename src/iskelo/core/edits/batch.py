@@ -5,8 +5,8 @@ import re
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused, free_name
 from iskelo.core.edits.edit import AddLine, AddTracks, Edit
-from iskelo.core.edits.ports_phrase import destination_phrase, sources_phrase, tracks_phrase
-from iskelo.core.rig.gear import Source, Value
+from iskelo.core.edits.ports_phrase import Begin, destination_phrase, sources_phrase, tracks_phrase
+from iskelo.core.rig.gear import Value
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Rig, index
 from iskelo.core.rig.text import clean_name
@@ -46,7 +46,7 @@ def batch(rig: Rig, wanted: BatchRequest) -> tuple[Edit, ...]:
             AddLine(
                 name=f"{name}, heard"[:80],
                 purpose="listen",
-                from_ports=_ports(source),
+                from_ports=source.ports,
                 to_ports=ears,
                 longest_delay_ms=within_ms,
             )
@@ -56,32 +56,30 @@ def batch(rig: Rig, wanted: BatchRequest) -> tuple[Edit, ...]:
     return tuple(edits)
 
 
-def _recorded(rig: Rig, text: str, sources: list[Source], names: list[str]) -> list[Edit]:
+def _recorded(rig: Rig, text: str, sources: list[Begin], names: list[str]) -> list[Edit]:
     wanted = tracks_phrase(index(rig), text, "Record to")
     edits: list[Edit] = []
     targets: list[tuple[str, int]] = [(track.id, track.width) for track in wanted.tracks]
+    if wanted.count is not None and wanted.count != len(sources):
+        raise Refused("Record to", f"{len(sources)} sources and {wanted.count} new tracks: say one track for each")
     if wanted.new:
         taken = [track.name for track in wanted.program.tracks]
         for offset, (source, name) in enumerate(zip(sources, names, strict=True)):
             identity = f"t{rig.next_number + offset}"
             track_name = free_name(name, taken)
             taken.append(track_name)
-            made = AddTracks(program=wanted.program.id, names=(track_name,), width=source.width, ids=(identity,))
+            made = AddTracks(program=wanted.program.id, names=(track_name,), width=len(source.ports), ids=(identity,))
             edits.append(made)
-            targets.append((identity, source.width))
+            targets.append((identity, len(source.ports)))
     if len(targets) != len(sources):
         raise Refused("Record to", f"{len(sources)} sources and {len(targets)} tracks: say one track for each")
     for source, name, (track, width) in zip(sources, names, targets, strict=True):
         ends = tuple(Port(track, "track", leg) for leg in range(1, width + 1))
-        edits.append(AddLine(name=name, from_ports=_ports(source), to_ports=ends))
+        edits.append(AddLine(name=name, from_ports=source.ports, to_ports=ends))
     return edits
 
 
-def _ports(source: Source) -> tuple[Port, ...]:
-    return tuple(Port(source.id, "out", leg) for leg in range(1, source.width + 1))
-
-
-def _name(pattern: str, source: Source, number: int) -> str:
+def _name(pattern: str, source: Begin, number: int) -> str:
     if not pattern.strip():
         return source.name
     try:

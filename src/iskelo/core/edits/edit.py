@@ -7,7 +7,13 @@ from pydantic import Field, JsonValue
 from iskelo.core.rig.gear import (
     BankSize,
     ChannelNumber,
+    Clients,
+    DriverKind,
+    Gear,
+    Interface,
     LevelDbu,
+    LevelUnit,
+    ProgramKind,
     RateHz,
     Value,
     Width,
@@ -19,6 +25,9 @@ from iskelo.core.rig.text import DelaySamples, GainDb, Id, Name
 Names = Annotated[tuple[Name, ...], Field(min_length=1, max_length=256)]
 
 
+Jacks = Annotated[dict[ChannelNumber, ChannelNumber], Field(max_length=128)]
+
+
 class AddSources(Value):
     """Add sources, one for each name."""
 
@@ -27,6 +36,7 @@ class AddSources(Value):
     source_kind: Literal["microphone", "instrument", "line player"] = "microphone"
     width: Width = 1
     level_dbu: LevelDbu | None = None
+    level_unit: LevelUnit = "dBu"
     needs_phantom: bool = False
     needs_high_impedance: bool = False
     ids: tuple[Id, ...] = ()
@@ -48,11 +58,17 @@ class AddInterface(Value):
 
 
 class AddProgram(Value):
-    """Add a recorder; without a device named it opens the rig's only interface, if there is just one."""
+    """Add a program; without a device named it opens the rig's only interface, if there is just one.
+
+    ``voices`` names what it sounds itself; the voices of a program that has any go to an output on channels 1–2.
+    """
 
     edit: Literal["add_program"] = "add_program"
     name: Name
+    program_kind: ProgramKind = "recorder"
     device: Id | None = None
+    voices: Annotated[tuple[Name, ...], Field(max_length=128)] = ()
+    voice_width: Width = 2
 
 
 class AddDestination(Value):
@@ -62,6 +78,47 @@ class AddDestination(Value):
     name: Name
     destination_kind: Literal["headphones", "loudspeakers", "feed"] = "headphones"
     width: Width = 2
+
+
+class AddGear(Value):
+    """Add a piece of gear as described, under new ids; what its name is taken by gets a number behind it."""
+
+    edit: Literal["add_gear"] = "add_gear"
+    gear: Gear
+
+
+class AddDriver(Value):
+    """Add one more way to open a box."""
+
+    edit: Literal["add_driver"] = "add_driver"
+    interface: Id
+    kind: DriverKind = "system, shared"
+    capture: BankSize | None = None
+    playback: BankSize | None = None
+    clients: Clients = "many"
+    buffer_samples: int = 512
+
+
+class AddVoices(Value):
+    """Add voices to a program: what it sounds itself."""
+
+    edit: Literal["add_voices"] = "add_voices"
+    program: Id
+    names: Names
+    width: Width = 2
+    output: Id | None = None
+    ids: tuple[Id, ...] = ()
+
+
+class AddBuses(Value):
+    """Add buses to a program: sums inside it."""
+
+    edit: Literal["add_buses"] = "add_buses"
+    program: Id
+    names: Names
+    width: Width = 2
+    output: Id | None = None
+    ids: tuple[Id, ...] = ()
 
 
 class AddProgramPorts(Value):
@@ -91,11 +148,23 @@ class AddTracks(Value):
 
 
 class SetValues(Value):
-    """Change fields of one thing: gear, driver, input, track, output, lead, line, or the rig itself."""
+    """Change fields of one thing: gear, driver, input, track, voice, output, lead, line, or the rig itself.
+
+    ``origin`` says where the new figures are from.
+    """
 
     edit: Literal["set"] = "set"
     item: Annotated[str, Field(max_length=17)]
     values: Annotated[dict[str, JsonValue], Field(min_length=1, max_length=32)]
+    origin: Literal["typed", "measured", "described", "assumed"] = "typed"
+
+
+class RenameEverywhere(Value):
+    """Give everything of one name another: source, inputs, tracks, lines (also 'NAME, heard')."""
+
+    edit: Literal["rename_everywhere"] = "rename_everywhere"
+    old: Name
+    new: Name
 
 
 class SetLeg(Value):
@@ -131,6 +200,7 @@ class SetDevice(Value):
     edit: Literal["set_device"] = "set_device"
     program: Id
     device: Id | None = None
+    driver: Id | None = None
 
 
 class SetDirect(Value):
@@ -151,6 +221,38 @@ class SetTrim(Value):
     interface: Id
     jack_in: ChannelNumber
     trim_db: GainDb
+
+
+class SetOutputTrim(Value):
+    """Set the trim of one output jack."""
+
+    edit: Literal["set_output_trim"] = "set_output_trim"
+    interface: Id
+    jack_out: ChannelNumber
+    trim_db: GainDb
+
+
+class SetJack(Value):
+    """Switch phantom supply or high impedance of one input jack; what is None stays."""
+
+    edit: Literal["set_jack"] = "set_jack"
+    interface: Id
+    jack_in: ChannelNumber
+    phantom: bool | None = None
+    high_impedance: bool | None = None
+
+
+class SwapGear(Value):
+    """Put another interface in the place of one; ``jacks_in`` and ``jacks_out`` say which jack moves where.
+
+    Jacks that are not named keep their number; what finds no jack is unplugged.
+    """
+
+    edit: Literal["swap_gear"] = "swap_gear"
+    item: Id
+    gear: Interface
+    jacks_in: Jacks = Field(default_factory=dict)
+    jacks_out: Jacks = Field(default_factory=dict)
 
 
 class Plug(Value):
@@ -181,6 +283,7 @@ class AddLine(Value):
     to_ports: Annotated[tuple[Port, ...], Field(max_length=2)] = ()
     longest_delay_ms: Annotated[float, Field(gt=0, le=60_000, allow_inf_nan=False)] | None = None
     alone: bool | None = None
+    tag: Annotated[str, Field(max_length=80)] = ""
 
 
 Edit = Annotated[
@@ -188,15 +291,23 @@ Edit = Annotated[
     | AddInterface
     | AddProgram
     | AddDestination
+    | AddGear
+    | AddDriver
+    | AddVoices
+    | AddBuses
     | AddProgramPorts
     | AddTracks
     | SetValues
+    | RenameEverywhere
     | SetLeg
     | FillChannels
     | EnableChannels
     | SetDevice
     | SetDirect
     | SetTrim
+    | SetOutputTrim
+    | SetJack
+    | SwapGear
     | Plug
     | Remove
     | AddLine,

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
-from iskelo.core.edits.edit import AddLine, AddProgramPorts, AddSources, AddTracks, Edit, Plug, SetValues
+from iskelo.core.edits.edit import AddLine, AddProgramPorts, AddSources, AddTracks, Edit, Plug, SetJack, SetValues
 from iskelo.core.rig.gear import Destination, Interface, Program, Source, Track, Value
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Index, Purpose, Rig, index
@@ -184,6 +184,8 @@ def _plug(rig: Rig, source: Source, box: Interface, jack: int, do: _Do) -> None:
             raise _BadRow("box input", f"{found.say(end)} already takes {found.say(there)}")
         if there is None:
             do(Plug(from_port=start, to_port=end))
+            if source.needs_phantom and end.number <= box.able_jacks("phantom"):
+                do(SetJack(interface=box.id, jack_in=end.number, phantom=True))
 
 
 def _record_at(rig: Rig, row: InputRow, source: Source, box: Interface | None, jack: int, do: _Do) -> tuple[Port, ...]:

@@ -2,8 +2,11 @@
 
 import re
 
+from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
-from iskelo.core.edits.edit import AddDestination, AddInterface, AddProgram, AddSources, Edit
+from iskelo.core.edits.edit import AddDestination, AddGear, AddInterface, AddProgram, AddSources, Edit
+from iskelo.core.rig.gear import Gear, Interface
+from iskelo.core.rig.rig import Rig
 from iskelo.core.rig.text import clean_name
 
 MOST_AT_ONCE = 128
@@ -11,9 +14,14 @@ MOST_AT_ONCE = 128
 KINDS: dict[str, tuple[str, ...]] = {
     "microphone": ("mic", "mics", "microphone", "microphones"),
     "instrument": ("inst", "instrument", "instruments", "pickup", "pickups"),
-    "line player": ("player", "players", "line"),
+    "line player": ("line", "lines"),
     "interface": ("box", "interface"),
     "recorder": ("rec", "recorder"),
+    "sampler": ("sam", "sampler"),
+    "player": ("player", "players"),
+    "call": ("call",),
+    "mixing program": ("mixing", "mix"),
+    "system sounds": ("system", "beeps"),
     "headphones": ("head", "headphones", "phones", "cans"),
     "loudspeakers": ("speaker", "speakers", "loudspeaker", "loudspeakers"),
     "feed": ("feed", "feeds"),
@@ -21,11 +29,43 @@ KINDS: dict[str, tuple[str, ...]] = {
 """What each kind of gear may be called, in lower case."""
 
 SOURCES = ("microphone", "instrument", "line player")
-EXAMPLES = "4 mic, box 8x8 Corvane, recorder, headphones, stereo instrument Organ"
+PROGRAMS = ("recorder", "sampler", "player", "call", "mixing program", "system sounds")
+VOICES: dict[str, tuple[str, int]] = {
+    "sampler": ("Pad", 8),
+    "player": ("Deck", 2),
+    "call": ("Far end", 1),
+    "mixing program": ("Cue", 1),
+    "system sounds": ("Beeps", 1),
+}
+"""What the voices of a new program are called, and how many it comes with."""
+
+_SECOND_WORDS = ("player", "players", "program", "sounds")
+"""Words that may follow a kind and say nothing more: 'line player', 'mixing program', 'system sounds'."""
+
+EXAMPLES = "4 mic, box 8x8 Corvane, recorder, headphones, stereo instrument Organ, sampler 16, or a catalogue name"
 
 
-def gear_phrase(text: str) -> tuple[Edit, ...]:
-    """The edits that add what a phrase names.
+def interface_phrase(text: str, stock: tuple[Gear, ...] = ()) -> Interface:
+    """The one interface a phrase or a catalogue name stands for; raises Refused."""
+    made = [gear for gear in apply(Rig(name="Swap"), gear_phrase(text, stock)).rig.gear if isinstance(gear, Interface)]
+    if len(made) != 1:
+        raise Refused(text, "say one interface; for example box 4x4, or a name from the catalogue")
+    return made[0]
+
+
+def _from_stock(text: str, stock: tuple[Gear, ...]) -> tuple[Edit, ...] | None:
+    """Pieces of the catalogue by name, or by how the name begins; several with a number before it."""
+    count, words = _count(text.split())
+    wanted = " ".join(words).casefold()
+    if len(wanted) < 3:
+        return None
+    exact = [gear for gear in stock if gear.name.casefold() == wanted]
+    found = exact or [gear for gear in stock if gear.name.casefold().startswith(wanted)]
+    return tuple(AddGear(gear=found[0]) for _ in range(count or 1)) if found else None
+
+
+def gear_phrase(text: str, stock: tuple[Gear, ...] = ()) -> tuple[Edit, ...]:
+    """The edits that add what a phrase names; a word that is no kind may be a name in the catalogue.
 
     A phrase is: how many (sources and destinations), *stereo* or *mono*, the kind, the size of a box
     (inputs x outputs), and a name or several with commas. 'Four' microphones named 'Voice' become Voice 1 … 4.
@@ -50,7 +90,12 @@ def gear_phrase(text: str) -> tuple[Edit, ...]:
         elif kind is None:
             kind = next((each for each, names in KINDS.items() if word in names), None)
             if kind is None:
+                listed = _from_stock(text, stock)
+                if listed is not None:
+                    return listed
                 raise Refused(text, f"no gear is called {words[0]!r}; type for example {EXAMPLES}")
+            if len(words) > 1 and words[1].casefold() in _SECOND_WORDS:
+                words = words[1:]
         else:
             break
         words = words[1:]
@@ -91,11 +136,29 @@ def _edits(
         if ins > 128 or outs > 128:
             raise Refused(text, f"a box has at most 128 jacks a side, not {max(ins, outs)}")
         return tuple(AddInterface(name=each, jack_in=ins, jack_out=outs) for each in names)
-    if kind == "recorder":
-        return tuple(AddProgram(name=each) for each in names)
+    if kind in PROGRAMS:
+        return _programs(text, kind, width, name, names)
     wide = width or (1 if kind == "feed" else 2)
     return tuple(
         AddDestination.model_validate({"name": each, "destination_kind": kind, "width": wide}) for each in names
+    )
+
+
+def _programs(text: str, kind: str, width: int | None, name: str, names: tuple[str, ...]) -> tuple[Edit, ...]:
+    """Programs with voices of their own; a number at the end says how many: 'sampler 16'."""
+    if kind not in VOICES:
+        return tuple(AddProgram(name=each) for each in names)
+    base, count = VOICES[kind]
+    last = re.fullmatch(r"(.*?)\s*(\d{1,4})", name)
+    if last:
+        count = int(last[2])
+        if not 1 <= count <= MOST_AT_ONCE:
+            raise Refused(text, f"{count} voices are too many or too few; say 1 to {MOST_AT_ONCE}")
+        names = _names(text, kind, None, last[1])
+    voices = (base,) if count == 1 else tuple(f"{base} {number}" for number in range(1, count + 1))
+    return tuple(
+        AddProgram.model_validate({"name": each, "program_kind": kind, "voices": voices, "voice_width": width or 2})
+        for each in names
     )
 
 

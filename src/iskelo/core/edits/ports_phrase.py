@@ -5,18 +5,29 @@ from dataclasses import dataclass
 
 from iskelo.core.edits.base import Refused
 from iskelo.core.rig.gear import Destination, Program, Source, Track
+from iskelo.core.rig.ports import Bank, Port
 from iskelo.core.rig.rig import Index
 
-KIND_WORDS = {"recorder": "recorder", "headphones": "headphones phones", "loudspeakers": "loudspeakers speakers"}
+KIND_WORDS = {"headphones": "headphones phones", "loudspeakers": "loudspeakers speakers"}
 
 
 @dataclass(frozen=True, slots=True)
 class Tracks:
-    """Tracks a phrase names: those of a program at these places, or new ones (``positions`` None)."""
+    """Tracks a phrase names: those of a program at these places, or new ones, maybe so many (``count``)."""
 
     program: Program
     tracks: tuple[Track, ...]
     new: bool
+    count: int | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Begin:
+    """Where a line begins: a source, or a voice of a program."""
+
+    name: str
+    ports: tuple[Port, ...]
+    kind: str
 
 
 def split_numbers(text: str, field: str) -> tuple[list[str], list[int]]:
@@ -42,17 +53,24 @@ def _fits(words: list[str], *named: str) -> bool:
     return all(any(each.startswith(word) for each in all_words) for word in words)
 
 
-def sources_phrase(found: Index, text: str, field: str) -> list[Source]:
-    """The sources a phrase names: by name, by kind, by their place among those; or several names with commas."""
-    sources = [gear for gear in found.gear.values() if isinstance(gear, Source)]
-    by_name = {gear.name.casefold(): gear for gear in sources}
+def sources_phrase(found: Index, text: str, field: str) -> list[Begin]:
+    """The sources and voices a phrase names: by name, kind or program, by their place among those; or several
+    names with commas.
+    """
+    sources = [_begin(gear) for gear in found.gear.values() if isinstance(gear, Source)]
+    sources += [
+        Begin(voice.name, _legs(voice.id, "voice", voice.width), f"{program.name} {program.program_kind}")
+        for program in found.programs()
+        for voice in program.voices
+    ]
+    by_name = {begin.name.casefold(): begin for begin in reversed(sources)}
     parts = [part.strip() for part in text.split(",") if part.strip()]
     if parts and all(part.casefold() in by_name for part in parts):
         return [by_name[part.casefold()] for part in parts]
     words, numbers = split_numbers(text, field)
     if not words and not numbers:
         raise Refused(field, "say which sources; for example mic 1-2")
-    fitting = [gear for gear in sources if _fits(words, gear.name, gear.source_kind)]
+    fitting = [begin for begin in sources if _fits(words, begin.name, begin.kind)]
     if not fitting:
         raise Refused(field, f"no source is called {text.strip()!r}")
     if not numbers:
@@ -64,19 +82,33 @@ def sources_phrase(found: Index, text: str, field: str) -> list[Source]:
     return [fitting[number - 1] for number in numbers]
 
 
+def _begin(source: Source) -> Begin:
+    return Begin(source.name, _legs(source.id, "out", source.width), source.source_kind)
+
+
+def _legs(owner: str, bank: Bank, width: int) -> tuple[Port, ...]:
+    return tuple(Port(owner, bank, number) for number in range(1, width + 1))
+
+
+def _recorders(found: Index) -> list[Program]:
+    """Programs that can record: recorders and mixing programs, and whatever else has tracks."""
+    kinds = ("recorder", "mixing program")
+    return [each for each in found.programs() if each.program_kind in kinds or each.tracks]
+
+
 def tracks_phrase(found: Index, text: str, field: str) -> Tracks:
     """The tracks a phrase names: 'lon new' for new ones, 'lon 3-6' for those at these places."""
     words, numbers = split_numbers(text, field)
     new = "new" in words
     words = [word for word in words if word != "new"]
-    fitting = [each for each in found.programs() if _fits(words, each.name, KIND_WORDS[each.program_kind])]
+    fitting = [each for each in _recorders(found) if _fits(words, each.name, each.program_kind)]
     if not fitting:
         raise Refused(field, f"no recorder is called {text.strip()!r}" if words else "there is no recorder yet")
     if len(fitting) > 1:
         raise Refused(field, f"say which: {', '.join(each.name for each in fitting)}")
     program = fitting[0]
     if new:
-        return Tracks(program, (), True)
+        return Tracks(program, (), True, len(numbers) or None)
     if not numbers:
         raise Refused(field, f"say which tracks of {program.name}: their numbers, or new")
     beyond = [number for number in numbers if number > len(program.tracks)]

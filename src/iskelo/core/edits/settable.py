@@ -3,6 +3,7 @@
 from typing import Any
 
 from iskelo.core.rig.gear import (
+    Bus,
     Destination,
     Driver,
     Interface,
@@ -11,6 +12,7 @@ from iskelo.core.rig.gear import (
     Source,
     Track,
     Value,
+    Voice,
 )
 from iskelo.core.rig.rig import Line, Patch, Rig
 
@@ -22,6 +24,7 @@ SETTABLE: dict[type[Value], dict[str, str]] = {
         "source_kind": "kind",
         "width": "width",
         "level_dbu": "level (dBu)",
+        "level_unit": "level told in",
         "needs_phantom": "phantom supply",
         "needs_high_impedance": "high-impedance input",
     },
@@ -40,8 +43,18 @@ SETTABLE: dict[type[Value], dict[str, str]] = {
         "link_out_samples": "link out (samples)",
         "converter_out_samples": "converter out (samples)",
         "input_full_scale_dbu": "input full scale (dBu)",
+        "output_full_scale_dbu": "output full scale (dBu)",
+        "phantom_jacks": "jacks with phantom supply",
+        "phantom_on": "phantom supply on",
+        "instrument_jacks": "jacks for instruments",
+        "high_impedance_on": "high impedance on",
     },
     Driver: {
+        "kind": "kind",
+        "installed": "installed",
+        "clients": "programs at a time",
+        "capture": "capture channels shown",
+        "playback": "playback channels shown",
         "buffers_samples": "buffers offered (samples)",
         "buffer_samples": "buffer (samples)",
         "safety_in_samples": "safety offset in (samples)",
@@ -50,6 +63,10 @@ SETTABLE: dict[type[Value], dict[str, str]] = {
     Program: {
         "name": "name",
         "notes": "notes",
+        "program_kind": "kind",
+        "driver": "driver",
+        "lets_go_in_background": "lets its device go in the background",
+        "one_track_per_input": "one track an input",
         "enabled_in": "enabled inputs",
         "enabled_out": "enabled outputs",
     },
@@ -65,7 +82,16 @@ SETTABLE: dict[type[Value], dict[str, str]] = {
         "gain_db": "gain (dB)",
         "effect_delay_samples": "effect delay (samples)",
     },
-    Destination: {"name": "name", "notes": "notes", "destination_kind": "kind", "width": "width"},
+    Bus: {"name": "name", "width": "width", "output": "output", "gain_db": "gain (dB)", "muted": "muted"},
+    Voice: {"name": "name", "width": "width", "output": "output", "level_dbfs": "level (dBFS)"},
+    Destination: {
+        "name": "name",
+        "notes": "notes",
+        "destination_kind": "kind",
+        "width": "width",
+        "highest_dbu": "highest level (dBu)",
+        "level_unit": "level told in",
+    },
     Patch: {"gain_db": "gain (dB)", "muted": "muted", "inverted": "turned over"},
     Line: {
         "name": "name",
@@ -74,9 +100,27 @@ SETTABLE: dict[type[Value], dict[str, str]] = {
         "from_ports": "from",
         "to_ports": "to",
         "longest_delay_ms": "longest delay (ms)",
+        "lowest_dbfs": "lowest level (dBFS)",
+        "highest_dbfs": "highest level (dBFS)",
         "alone": "alone",
+        "tag": "tag",
     },
 }
+
+FIGURES: dict[type[Value], tuple[str, ...]] = {
+    Source: ("level_dbu",),
+    Interface: (
+        "converter_in_samples",
+        "mixer_samples",
+        "link_in_samples",
+        "link_out_samples",
+        "converter_out_samples",
+        "input_full_scale_dbu",
+        "output_full_scale_dbu",
+    ),
+    Driver: ("safety_in_samples", "safety_out_samples"),
+}
+"""The figures whose origin is kept."""
 
 
 def say_value(value: Any) -> str:

@@ -5,6 +5,15 @@ import math
 DBU_REFERENCE_VOLTS = math.sqrt(0.6)
 """0 dBu: the voltage that puts 1 mW into 600 ohms, 0.7746 V."""
 
+DBV_TO_DBU = 20 * math.log10(1 / DBU_REFERENCE_VOLTS)
+"""0 dBV (1 V) in dBu: 2.218."""
+
+PROFESSIONAL_DBU, CONSUMER_DBV = 4.0, -10.0
+"""Nominal levels of professional and consumer gear; common practice, no published source."""
+
+CONSUMER_BELOW_PROFESSIONAL_DB = PROFESSIONAL_DBU - CONSUMER_DBV - DBV_TO_DBU
+"""+4 dBu less -10 dBV: 11.78 dB."""
+
 
 def dbu_to_volts(level_dbu: float) -> float:
     """RMS volts of a level in dBu. Example: +4 dBu = 1.228 V."""
@@ -28,6 +37,8 @@ def sum_of_copies_db(levels_db: list[float], signs: list[int], delays_samples: l
     add as powers, over a band wide against 1/Δt. Example: two at -18 dBFS together: -11.98 dBFS; apart:
     -14.99 dBFS.
     """
+    if len(levels_db) == 1:
+        return levels_db[0]
     together: dict[int, float] = {}
     for level, sign, delay in zip(levels_db, signs, delays_samples, strict=True):
         together[delay] = together.get(delay, 0.0) + sign * db_to_ratio(level)

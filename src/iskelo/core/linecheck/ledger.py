@@ -1,6 +1,7 @@
 """The ledger of a line check: for each target, what was wanted and heard, predicted and measured."""
 
 import math
+from collections.abc import Collection
 from dataclasses import dataclass, replace
 
 from iskelo.core.levels.units import ratio_to_db
@@ -96,7 +97,11 @@ def dbfs(rms: float) -> float:
 
 
 def write_ledger(
-    rig: Rig, targets: list[TargetHeard], sources: list[Port], levels_dbu: dict[str, float], offset_db: float
+    rig: Rig,
+    targets: list[TargetHeard],
+    sources: list[Port],
+    offset_db: float,
+    only: Collection[str] | None = None,
 ) -> Ledger:
     """Set what was heard beside what was wanted and predicted.
 
@@ -106,10 +111,8 @@ def write_ledger(
         The rig that was run.
     targets
         What was heard at each target; sources are numbered as in ``sources``.
-    levels_dbu
-        Nominal level of each source by id; levels in the ledger are for sources at their nominal level.
     offset_db
-        How far above its nominal level each source was played.
+        How far above its nominal level each source was played; the ledger's levels are at nominal level.
     """
     reading = read(rig)
     wanted: dict[Port, list[tuple[LineState, Port]]] = {}
@@ -117,10 +120,14 @@ def write_ledger(
         for start, end in state.line.pairs():
             wanted.setdefault(end, []).append((state, start))
     rows = tuple(
-        _target(channel, target, sources, wanted.get(target.target, []), reading, levels_dbu, offset_db)
+        _target(channel, target, sources, wanted.get(target.target, []), reading, offset_db)
         for channel, target in enumerate(targets)
     )
-    lines = tuple(replace(_line(state, rows, reading), mark=mark(state)) for state in reading.lines)
+    lines = tuple(
+        replace(_line(state, rows, reading), mark=mark(state))
+        for state in reading.lines
+        if only is None or state.line.id in only
+    )
     return Ledger(
         rows,
         lines,
@@ -137,15 +144,11 @@ def _target(
     sources: list[Port],
     wanted: list[tuple[LineState, Port]],
     reading: Reading,
-    levels_dbu: dict[str, float],
     offset_db: float,
 ) -> TargetRow:
     found = reading.found
     wanted_ports = list(dict.fromkeys(start for _, start in wanted))
-    sounds = [
-        _sound(heard, target, sources[heard.source], wanted_ports, reading, levels_dbu, offset_db)
-        for heard in target.heard
-    ]
+    sounds = [_sound(heard, target, sources[heard.source], wanted_ports, reading, offset_db) for heard in target.heard]
     sounds.sort(key=lambda row: -max(copy.level_dbfs for copy in row.copies))
     state, words = _verdict(wanted, wanted_ports, sounds, reading)
     agrees, worst = _agreement(target.target, sounds, sources, reading)
@@ -170,11 +173,10 @@ def _sound(
     source: Port,
     wanted: list[Port],
     reading: Reading,
-    levels_dbu: dict[str, float],
     offset_db: float,
 ) -> SoundRow:
     predicted = sorted(
-        (delay_of(r.edges, reading.found).samples, levels_dbu[source.owner] + r.gain_db, r.sign)
+        (delay_of(r.edges, reading.found).samples, reading.found.level(source) + r.gain_db, r.sign)
         for r in passing_routes(reading.graph, source, target.target)
     )
     rows = []

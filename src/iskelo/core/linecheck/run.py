@@ -1,14 +1,14 @@
 """A line check on the twin: play, run, listen, compare."""
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from dataclasses import dataclass
 
 import numpy as np
 
 from iskelo.core.linecheck.ledger import Ledger, TargetHeard, write_ledger
 from iskelo.core.linecheck.sounds import play, source_ports
-from iskelo.core.rig.gear import Interface, Source
+from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.rig import Rig
 from iskelo.core.signals.comb import PERIOD_SECONDS, PERIODS_PLAYED, TAIL_SECONDS
 from iskelo.core.signals.detect import detect
@@ -33,7 +33,9 @@ class CheckResult:
     take: list[TakeChannel]
 
 
-def run_line_check(rig: Rig, progress: Progress = lambda share, stage: True) -> CheckResult:
+def run_line_check(
+    rig: Rig, progress: Progress = lambda share, stage: True, *, only: Collection[str] | None = None
+) -> CheckResult:
     """Prove a rig's lines with sound on the twin.
 
     Parameters
@@ -42,6 +44,8 @@ def run_line_check(rig: Rig, progress: Progress = lambda share, stage: True) -> 
         A rig that holds together.
     progress
         Told the share done (0 … 1) and the stage in words; if it answers False the check stops.
+    only
+        Listen for these lines alone; every source is played all the same, for others may be heard with them.
 
     Raises
     ------
@@ -70,6 +74,11 @@ def run_line_check(rig: Rig, progress: Progress = lambda share, stage: True) -> 
     take = run_twin(rig, sounds, seconds, seed=SEED, progress=running)
     if not take:
         raise CannotCheck("There is nothing to hear: no track, and nothing plugged into headphones or loudspeakers.")
+    if only is not None:
+        ends = {port for line in rig.lines if line.id in only for port in line.to_ports}
+        take = [channel for channel in take if channel.port in ends]
+        if not take:
+            raise CannotCheck("None of these lines has a target that can be heard.")
     heard = []
     for number, channel in enumerate(take):
         _step(
@@ -79,8 +88,7 @@ def run_line_check(rig: Rig, progress: Progress = lambda share, stage: True) -> 
         )
         found = detect(channel.samples[np.newaxis], combs[channel.rate_hz])
         heard.append(TargetHeard(channel.port, channel.rate_hz, float(found.noise_rms[0]), found.heard))
-    levels = {gear.id: gear.level_dbu for gear in rig.gear if isinstance(gear, Source)}
-    ledger = write_ledger(rig, heard, sources, levels, offset_db)
+    ledger = write_ledger(rig, heard, sources, offset_db, only)
     _step(progress, 1.0, "done")
     return CheckResult(ledger, take)
 

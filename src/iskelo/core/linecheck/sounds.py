@@ -1,38 +1,33 @@
 """The test signal as the sources of a rig play it."""
 
+import math
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, field
 
 import numpy as np
 from numpy.typing import NDArray
 
-from iskelo.core.rig.gear import Source
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.rig import Rig
+from iskelo.core.rig.rig import Rig, index
 from iskelo.core.signals.comb import PERIOD_SECONDS, PERIODS_PLAYED, WovenComb, woven_comb
 
 
 def source_ports(rig: Rig) -> list[Port]:
-    """Every source port of a rig, in order: slot k of the comb belongs to the k-th."""
-    return [
-        Port(gear.id, "out", number)
-        for gear in rig.gear
-        if isinstance(gear, Source)
-        for number in range(1, gear.width + 1)
-    ]
+    """Every port where sound begins, in order: slot k of the comb belongs to the k-th."""
+    return index(rig).starts()
 
 
 @dataclass
 class CombSound:
     """One source's slot of the comb, played over and over at a level, for as many periods as are wanted."""
 
-    waves: dict[int, NDArray[np.float64]] = field(default_factory=dict)
+    waves: dict[int, NDArray[np.float32]] = field(default_factory=dict)
 
-    def samples(self, rate_hz: int, start: int, count: int) -> NDArray[np.float64]:
+    def samples(self, rate_hz: int, start: int, count: int) -> NDArray[np.float32]:
         wave = self.waves[rate_hz]
         period = PERIOD_SECONDS * rate_hz
         if start >= PERIODS_PLAYED * period:
-            return np.zeros(count)
+            return np.zeros(count, np.float32)
         first = start % period
         if first + count > len(wave):
             return np.resize(np.roll(wave[:period], -first), count)
@@ -52,7 +47,7 @@ def play(
         Told the share done of each comb's weaving.
     """
     ports = source_ports(rig)
-    levels = {gear.id: gear.level_dbu for gear in rig.gear if isinstance(gear, Source)}
+    found = index(rig)
     combs: dict[int, WovenComb] = {}
     sounds = {port: CombSound() for port in ports}
     if not ports:
@@ -61,7 +56,11 @@ def play(
         combs[rate_hz] = woven_comb(len(ports), rate_hz, seed, told)
         waves = combs[rate_hz].waveforms
         for slot, port in enumerate(ports):
-            wave = waves[slot] * 10 ** ((levels[port.owner] + offset_db) / 20)
+            wave = waves[slot] * 10 ** ((found.level(port) + offset_db) / 20)
+            if port.bank == "voice":
+                # In the computer 1.0 is full scale, and a sine there has an RMS of 1/√2 (AES17).
+                wave = wave / math.sqrt(2)
+            wave = wave.astype(np.float32)
             # Half as much again, so that a block that runs over the period's end needs no joining.
             sounds[port].waves[rate_hz] = np.concatenate([wave, wave[: len(wave) // 2]])
     return combs, sounds

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from iskelo.core.rig.gear import Destination, Program, Track
+from iskelo.core.rig.gear import Destination, Program, ProgramPort, Track
 from iskelo.core.rig.ports import STAGE, Port
 from iskelo.core.rig.rig import Index
 from iskelo.core.routes.route import Ahead, furthest, nearest, reaching
@@ -49,6 +49,7 @@ def find_gap(graph: Graph, found: Index, known: Ahead, start: Port, end: Port, b
     ahead = {port for port in known.of(start, passing=False) if STAGE[port.bank] < STAGE[end.bank]}
     if end.bank == "track":
         ahead = {port for port in ahead if STAGE[port.bank] <= STAGE["input"]}
+    ahead.add(start)
     near = {port for port in ahead if found.owner(port).id in behind.relevant} or ahead
     far, back = furthest(near), behind.nearest
     short = _reason(found, far, back, end, behind.ports)
@@ -63,7 +64,7 @@ def find_gap(graph: Graph, found: Index, known: Ahead, start: Port, end: Port, b
         chain.append(behind.onward[chain[-1]])
     return Gap(
         tuple(_chain(graph, known, start, far)),
-        tuple(port for port in chain if STAGE[port.bank] > STAGE[far.bank]),
+        tuple(port for port in chain if STAGE[port.bank] > STAGE[far.bank]) or (end,),
         short,
         f"{words}; {fed}: {short}.",
     )
@@ -105,17 +106,25 @@ def _reason(found: Index, far: Port, back: Port, end: Port, behind: set[Port]) -
             return _not_taken(found, far, back, behind)
         case "input":
             return _not_recorded(found, far, back, end)
+        case "voice" if end.bank == "track":
+            return "no way from a program's voice back into a program"
+        case "voice":
+            return f"voice {found.name(far.owner)} has no output"
+        case "bus":
+            return f"bus {found.name(far.owner)} has no output"
         case "monitor" | "track":
             return f"track {found.name(far.owner)} has no output"
         case "output":
             placed = found.items[far.owner]
             if placed.program.device is None:
                 return f"{placed.program.name} has no device"
-            assert not isinstance(placed.item, Track)
+            assert isinstance(placed.item, ProgramPort)
             channel = placed.item.legs[far.number - 1]
             return f"output {placed.item.name} has no channel" if channel is None else f"no playback {channel}"
         case "playback":
             return f"playback {far.number} has no jack"
+        case "jack_out" if end.bank == "in":
+            return f"jack out {far.number} does not lead to {found.say(end)}"
     return _tail(found, back)
 
 
@@ -132,7 +141,7 @@ def _not_taken(found: Index, far: Port, back: Port, behind: set[Port]) -> str:
             return f"track {found.name(back.owner)} has no input"
         case "input":
             item = found.items[back.owner].item
-            assert not isinstance(item, Track)
+            assert isinstance(item, ProgramPort)
             channel = item.legs[back.number - 1]
             if channel is None:
                 return f"input {item.name} has no channel"

@@ -7,9 +7,9 @@ whose sound arrives at the target of another instead of its own is crossed, not 
 from dataclasses import dataclass
 from typing import Literal
 
+from iskelo.core.levels.along import levels_along
 from iskelo.core.levels.units import sum_of_copies_db
 from iskelo.core.lines.gaps import Behind, Gap, find_gap, look_back
-from iskelo.core.rig.gear import Source
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Index, Line
 from iskelo.core.routes.route import Ahead, Route, least_blocked, passing_routes
@@ -17,7 +17,7 @@ from iskelo.core.timing.copies import Comb, comb
 from iskelo.core.timing.delays import Delay, delay_of
 from iskelo.core.wiring.graph import Block, Graph
 
-Headline = Literal["silent", "blocked", "crossed", "doubled", "crowded", "late", "hot", "arrives"]
+Headline = Literal["silent", "blocked", "crossed", "doubled", "crowded", "late", "hot", "low", "arrives"]
 HEADLINES: tuple[Headline, ...] = (
     "silent",
     "blocked",
@@ -26,6 +26,7 @@ HEADLINES: tuple[Headline, ...] = (
     "crowded",
     "late",
     "hot",
+    "low",
     "arrives",
 )
 
@@ -120,22 +121,18 @@ def line_states(graph: Graph, found: Index) -> list[LineState]:
 def _heard(known: Ahead, found: Index) -> dict[Port, list[Port]]:
     """Which source ports sound at each target port now."""
     heard: dict[Port, list[Port]] = {}
-    for gear in found.gear.values():
-        if isinstance(gear, Source):
-            for number in range(1, gear.width + 1):
-                start = Port(gear.id, "out", number)
-                for port in known.of(start, passing=True):
-                    if port.bank in ("track", "in"):
-                        heard.setdefault(port, []).append(start)
+    for start in found.starts():
+        for port in known.of(start, passing=True):
+            if port.bank in ("track", "in"):
+                heard.setdefault(port, []).append(start)
     return heard
 
 
 def _leg(graph: Graph, found: Index, known: Ahead, start: Port, end: Port, behind: dict[Port, Behind]) -> Leg:
-    source = found.gear[start.owner]
-    assert isinstance(source, Source)
+    level = found.level(start)
     arrivals = sorted(
         (
-            Arrival(route, delay_of(route.edges, found), source.level_dbu + route.gain_db)
+            Arrival(route, delay_of(route.edges, found), level + route.gain_db)
             for route in passing_routes(graph, start, end, known)
         ),
         key=lambda arrival: arrival.delay.samples,
@@ -187,7 +184,7 @@ def _state(
     ]
     if others:
         findings.append(Finding("crowded", f"{', '.join(map(found.say, others))} arrives there too, though alone"))
-    findings += [*_late(line, legs), *_hot(legs, found)]
+    findings += [*_late(line, legs), *_hot(line, legs, found), *_low(line, legs)]
     findings.sort(key=lambda finding: HEADLINES.index(finding.kind))
     if not findings:
         findings = [Finding("arrives", "arrives once, within its limits")]
@@ -284,10 +281,21 @@ def _late(line: Line, legs: tuple[Leg, ...]) -> list[Finding]:
     return [Finding("late", f"{worst.ms:.2f} ms, {over:.2f} ms over its limit of {line.longest_delay_ms:g} ms")]
 
 
-def _hot(legs: tuple[Leg, ...], found: Index) -> list[Finding]:
+def _hot(line: Line, legs: tuple[Leg, ...], found: Index) -> list[Finding]:
     for leg in legs:
         for arrival in leg.arrivals:
-            if arrival.level_dbfs > 0:
-                said = f"{found.say(leg.start)} comes at {arrival.level_dbfs:+.1f} dBFS: above full scale, it clips"
-                return [Finding("hot", said)]
+            over = next((step for step in levels_along(arrival.route.edges, found) if step.over_db > 0), None)
+            if over is not None:
+                said = f"{found.say(leg.start)} is {over.over_db:.1f} dB above full scale at {found.say(over.port)}"
+                return [Finding("hot", f"{said}: it clips")]
+    loudest = max((leg.level_dbfs for leg in legs if leg.level_dbfs is not None), default=None)
+    if line.highest_dbfs is not None and loudest is not None and loudest > line.highest_dbfs:
+        return [Finding("hot", f"{loudest:.1f} dBFS, above its highest of {line.highest_dbfs:g} dBFS")]
+    return []
+
+
+def _low(line: Line, legs: tuple[Leg, ...]) -> list[Finding]:
+    softest = min((leg.level_dbfs for leg in legs if leg.level_dbfs is not None), default=None)
+    if line.lowest_dbfs is not None and softest is not None and softest < line.lowest_dbfs:
+        return [Finding("low", f"{softest:.1f} dBFS, under its lowest of {line.lowest_dbfs:g} dBFS")]
     return []

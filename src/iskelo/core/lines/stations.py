@@ -4,7 +4,6 @@ from dataclasses import dataclass
 from typing import Literal
 
 from iskelo.core.lines.state import Leg, LineState
-from iskelo.core.rig.gear import Destination
 from iskelo.core.rig.ports import STAGE, Port
 from iskelo.core.rig.rig import Index
 
@@ -13,7 +12,7 @@ COLUMNS: tuple[Column, ...] = ("source", "box_in", "computer_in", "program_in", 
 _PASSED: tuple[Column, ...] = ("computer_in", "program_in", "track")
 """The columns that direct monitoring goes past."""
 
-_COLUMN_OF_STAGE: tuple[Column, ...] = (*COLUMNS, "out", "out", "out")
+_COLUMN_OF_STAGE: tuple[Column, ...] = (*COLUMNS, "out", "out", "out", "out")
 
 
 @dataclass(frozen=True, slots=True)
@@ -31,15 +30,18 @@ class Station:
     number: str
     copies: int
     trouble: str
-    ports: tuple[Port, ...]
 
 
 def column_of(port: Port) -> Column:
+    if port.bank == "voice":
+        return "source"
     return _COLUMN_OF_STAGE[STAGE[port.bank]]
 
 
 def fold_numbers(numbers: list[int]) -> str:
     """Numbers as ranges. Example: [1, 2, 3, 7] becomes '1–3, 7'."""
+    if len(numbers) < 2:
+        return str(numbers[0]) if numbers else ""
     runs: list[list[int]] = []
     for number in sorted(set(numbers)):
         if runs and number == runs[-1][-1] + 1:
@@ -133,27 +135,27 @@ def _station(
         label = "direct" if state == "passed" and column == "program_in" else ""
     else:
         state = "beyond" if column in beyond else "on"
-    return Station(column, state, label, number, parting.get(column, 1), trouble.get(column, ""), unique)
+    return Station(column, state, label, number, parting.get(column, 1), trouble.get(column, ""))
 
 
 def _say(ports: tuple[Port, ...], found: Index) -> tuple[str, str]:
     """Gear and numbers of the ports that share a cell."""
     if not ports:
         return "", ""
-    jacks_out = [port.number for port in ports if port.bank == "jack_out"]
-    destinations = [port for port in ports if isinstance(found.owner(port), Destination)]
-    shown = destinations or list(ports)
-    if shown[0].bank in ("track", "monitor"):
-        names = dict.fromkeys(found.items[port.owner].item.name for port in shown)
-        numbers = [found.items[port.owner].position for port in shown]
-    else:
-        names = dict.fromkeys(found.owner(port).name for port in shown)
-        numbers = [_number(port, found) for port in shown]
-    if destinations:
-        return ", ".join(names), fold_numbers(jacks_out) if jacks_out else ""
-    if shown[0].bank == "out":
-        return ", ".join(names), ""
-    return ", ".join(names), fold_numbers(numbers)
+    bank = ports[0].bank
+    if bank in ("out", "voice"):
+        return ", ".join(dict.fromkeys(found.name(port.owner) for port in ports)), ""
+    if bank in ("track", "monitor"):
+        names = dict.fromkeys(found.items[port.owner].item.name for port in ports)
+        return ", ".join(names), fold_numbers([found.items[port.owner].position for port in ports])
+    shown = ports
+    if STAGE[bank] >= STAGE["output"]:
+        destinations = tuple(port for port in ports if port.bank == "in")
+        if destinations:
+            jacks = [port.number for port in ports if port.bank == "jack_out"]
+            return ", ".join(dict.fromkeys(found.name(port.owner) for port in destinations)), fold_numbers(jacks)
+    names = dict.fromkeys(found.owner(port).name for port in shown)
+    return ", ".join(names), fold_numbers([_number(port, found) for port in shown])
 
 
 def _number(port: Port, found: Index) -> int:

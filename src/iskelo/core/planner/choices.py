@@ -18,7 +18,8 @@ from iskelo.core.edits.edit import (
 from iskelo.core.lines.context import Reading
 from iskelo.core.lines.state import LineState
 from iskelo.core.lines.stations import Column, fold_numbers
-from iskelo.core.rig.gear import Destination, Interface, Program, ProgramPort, Source, Track
+from iskelo.core.planner.moves import switched_on
+from iskelo.core.rig.gear import Destination, Interface, Program, ProgramPort, Source, Track, Voice
 from iskelo.core.rig.ports import Port
 
 
@@ -78,6 +79,13 @@ def _sources(reading: Reading, state: LineState) -> tuple[Choice, ...]:
                 gear.name, f"line {', '.join(named)}" if named else "no line yet", current, state, "from_ports", ports
             )
         )
+    for identity, placed in reading.found.items.items():
+        if isinstance(placed.item, Voice):
+            ports = tuple(Port(identity, "voice", number) for number in range(1, placed.item.width + 1))
+            named = users.get(ports[0], ())
+            note = f"line {', '.join(named)}" if named else "no line yet"
+            label = f"{placed.program.name}, {placed.item.name}"
+            found.append(_set_line(label, note, state.line.from_ports == ports, state, "from_ports", ports))
     return tuple(found)
 
 
@@ -104,9 +112,10 @@ def _jacks(reading: Reading, state: LineState) -> tuple[Choice, ...]:
             if not current:
                 if mine:
                     edits.append(Remove(items=tuple(patch.id for patch in mine)))
-                edits += [
-                    Plug(from_port=start, to_port=end, replace=True) for start, end in zip(starts, ends, strict=True)
-                ]
+                for start, end in zip(starts, ends, strict=True):
+                    switches, said, _ = switched_on(reading.found.gear.get(start.owner), box, end.number)
+                    edits += [Plug(from_port=start, to_port=end, replace=True), *switches]
+                    note = "; ".join([note, *(each.partition(" on at ")[0].lower() + " on" for each in said)])
             found.append(Choice(label, note, current, tuple(edits)))
     if mine:
         unplug = Remove(items=tuple(patch.id for patch in mine))

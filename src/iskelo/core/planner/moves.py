@@ -14,11 +14,12 @@ from iskelo.core.edits.edit import (
     Plug,
     SetDevice,
     SetDirect,
+    SetJack,
     SetLeg,
     SetValues,
 )
 from iskelo.core.lines.context import Reading
-from iskelo.core.rig.gear import Interface, Program, Source, Track
+from iskelo.core.rig.gear import Interface, Program, ProgramPort, Source, Track, Value
 from iskelo.core.rig.ports import Port
 from iskelo.core.wiring.graph import EdgeKind, mix_legs
 
@@ -62,7 +63,9 @@ def moves(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
             continue
         if edge.kind == "capture" and not ask.through_computer:
             continue
-        if edge.block:
+        if edge.block and edge.block.unblock is None:
+            continue
+        if edge.block and edge.block.unblock is not None:
             yield Move(edge.end, 1, (edge.block.unblock,), (edge.block.unblock_words,))
         else:
             yield Move(edge.end, 0)
@@ -75,7 +78,7 @@ def moves(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
             yield from _into_a_program(port, reading, ask)
         case "input":
             yield from _onto_a_track(port, reading, ask)
-        case "monitor" if ask.end.bank == "in":
+        case "monitor" | "voice" | "bus" if ask.end.bank == "in":
             yield from _to_an_output(port, reading, ask)
         case "output":
             yield from _to_a_channel(port, reading)
@@ -93,7 +96,24 @@ def _into_a_jack(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
             if end not in reading.graph.entering and not other_box:
                 cost = 1 + (SPLIT if used else 0) + _TIE * (jack + 2 * (port.number > 1))
                 words = f"Plug {reading.found.say(port)} into {reading.found.say(end)}"
-                yield Move(end, cost, (Plug(from_port=port, to_port=end),), (words,))
+                switch, said, dearer = switched_on(reading.found.gear[port.owner], box, jack)
+                yield Move(end, cost + dearer, (Plug(from_port=port, to_port=end), *switch), (words, *said))
+
+
+def switched_on(source: Value | None, box: Interface, jack: int) -> tuple[tuple[Edit, ...], tuple[str, ...], float]:
+    """What a jack must be switched to for a source, in words, and how much dearer a jack is that cannot."""
+    if not isinstance(source, Source):
+        return (), (), 0.0
+    phantom = source.needs_phantom and jack not in box.phantom_on
+    high = source.needs_high_impedance and jack not in box.high_impedance_on
+    unable = (phantom and jack > box.able_jacks("phantom")) or (high and jack > box.able_jacks("instrument"))
+    if unable or not (phantom or high):
+        return (), (), TAKEN_AWAY if unable else 0.0
+    edit = SetJack(
+        interface=box.id, jack_in=jack, phantom=True if phantom else None, high_impedance=True if high else None
+    )
+    what = " and ".join(name for name, on in (("phantom supply", phantom), ("high impedance", high)) if on)
+    return (edit,), (f"Switch {what} on at {box.name} jack in {jack}",), 0.0
 
 
 def _straight_across(port: Port, reading: Reading) -> Iterator[Move]:
@@ -157,7 +177,7 @@ def _new_input(
     if leg > 1 or (ask.end.bank == "in" and track.input is not None):
         return
     identity = f"i{reading.rig.next_number}"
-    source = reading.found.gear[ask.start.owner]
+    source = reading.found.gear.get(ask.start.owner)
     stereo = isinstance(source, Source) and source.width == 2 and track.width == 2
     made = AddProgramPorts(
         program=program.id,
@@ -201,8 +221,10 @@ def _onto_a_track(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
 
 
 def _to_an_output(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
-    program, track, _, _ = reading.found.items[port.owner]
-    assert isinstance(track, Track)
+    program, track, side, _ = reading.found.items[port.owner]
+    assert not isinstance(track, ProgramPort)
+    if track.output in {bus.id for bus in program.buses}:
+        return
     for output in program.outputs:
         if track.output == output.id:
             continue
@@ -210,7 +232,7 @@ def _to_an_output(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
         edit = SetValues(item=track.id, values={"output": output.id})
         for leg, end_leg in mix_legs(track.width, len(output.legs)):
             if leg == port.number:
-                words = f"Send track {track.name} to {output.name}"
+                words = f"Send {side} {track.name} to {output.name}"
                 yield Move(Port(output.id, "output", end_leg), cost, (edit,), (words,))
     box = reading.found.device(program)
     if not program.outputs and box is not None and box.playback:
@@ -228,7 +250,7 @@ def _to_an_output(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
         given = SetValues(item=track.id, values={"output": identity})
         end = Port(box.id, "playback", first + min(width, ask.end.number) - 1)
         words_made = f"Add an output Main on channel {first} to {program.name}"
-        yield Move(end, 2, (made, given), (words_made, f"Send track {track.name} to it"))
+        yield Move(end, 2, (made, given), (words_made, f"Send {side} {track.name} to it"))
 
 
 def _channel_towards(reading: Reading, box: Interface, end: Port) -> int:
@@ -241,7 +263,7 @@ def _channel_towards(reading: Reading, box: Interface, end: Port) -> int:
 
 def _to_a_channel(port: Port, reading: Reading) -> Iterator[Move]:
     program, item, _, _ = reading.found.items[port.owner]
-    assert not isinstance(item, Track)
+    assert isinstance(item, ProgramPort)
     present = item.legs[port.number - 1]
     boxes = [box] if (box := reading.found.device(program)) else reading.found.interfaces()
     for candidate in boxes:

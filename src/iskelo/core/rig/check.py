@@ -9,7 +9,7 @@ from iskelo.core.rig.rig import Broken, Index, Item, Patch, Rig, index
 LEADS = {("out", "jack_in"), ("jack_out", "in")}
 """Which banks a lead may join."""
 
-LINE_STARTS = ("out",)
+LINE_STARTS = ("out", "voice")
 LINE_ENDS = {"record": ("track",), "listen": ("in",)}
 
 
@@ -65,10 +65,10 @@ def _ids(rig: Rig) -> None:
     found = [(gear.id, gear.name) for gear in rig.gear]
     for gear in rig.gear:
         if isinstance(gear, Program):
-            items: tuple[Item, ...] = (*gear.inputs, *gear.tracks, *gear.outputs)
+            items: tuple[Item, ...] = (*gear.inputs, *gear.tracks, *gear.voices, *gear.buses, *gear.outputs)
             found += [(item.id, f"{gear.name}, {item.name}") for item in items]
         if isinstance(gear, Interface):
-            found.append((gear.driver.id, f"{gear.name}, driver"))
+            found += [(driver.id, f"{gear.name}, driver") for driver in gear.drivers]
     found += [(patch.id, f"lead {patch.id}") for patch in rig.patches]
     found += [(line.id, f"line {line.name}") for line in rig.lines]
     for identity, place in found:
@@ -87,14 +87,25 @@ def _names(rig: Rig) -> None:
 def _program(program: Program, found: Index) -> None:
     if program.device is not None and found.device(program) is None:
         raise Broken(program.name, f"its device {program.device!r} is no interface of this rig")
+    box = found.device(program)
+    if program.driver is not None and (box is None or program.driver not in {each.id for each in box.drivers}):
+        raise Broken(program.name, f"its driver {program.driver!r} is none of its device's")
     inputs = {item.id for item in program.inputs}
-    outputs = {item.id for item in program.outputs}
+    outputs = {item.id for item in program.outputs} | {bus.id for bus in program.buses}
     for track in program.tracks:
         place = f"{program.name}, track {track.name}"
         if track.input is not None and track.input not in inputs:
             raise Broken(place, f"its input {track.input!r} is no input of {program.name}")
         if track.output is not None and track.output not in outputs:
             raise Broken(place, f"its output {track.output!r} is no output of {program.name}")
+    for voice in program.voices:
+        if voice.output is not None and voice.output not in outputs:
+            place = f"{program.name}, voice {voice.name}"
+            raise Broken(place, f"its output {voice.output!r} is no output of {program.name}")
+    for bus in program.buses:
+        if bus.output is not None and bus.output not in outputs:
+            place = f"{program.name}, bus {bus.name}"
+            raise Broken(place, f"its output {bus.output!r} is no bus and no output of {program.name}")
 
 
 def _patch_place(found: Index, patch: Patch) -> str:
@@ -136,7 +147,7 @@ def _lines(rig: Rig, found: Index) -> None:
 
 def _wrong_end(purpose: str, side: str, said: str) -> str:
     if side == "from":
-        return f"a line begins at a source; {said} is none"
+        return f"a line begins at a source or a program's voice; {said} is none"
     if purpose == "record":
         return f"a record line ends at a track; {said} is none"
     return f"a listen line ends at headphones or another destination; {said} is none"

@@ -21,6 +21,15 @@ LevelDbu = Annotated[float, Field(ge=-120, le=40, allow_inf_nan=False)]
 
 DEFAULT_TRIM_DB = 38.0
 
+Origin = Literal["measured", "described", "typed", "assumed"]
+"""Where a figure is from: a measurement, the maker's description, a person, or nobody (shown with a ~)."""
+
+Origins = Annotated[dict[Annotated[str, Field(max_length=40)], Origin], Field(max_length=32)]
+"""Origins by the name of the figure's field; a figure that is not named there is assumed."""
+
+LevelUnit = Literal["dBu", "dBV"]
+"""What a nominal level is told in: dBu on professional gear, dBV on consumer gear."""
+
 
 class Value(BaseModel):
     """An immutable, validated part of a rig; nothing unknown is accepted."""
@@ -38,19 +47,34 @@ class Source(Value):
     source_kind: Literal["microphone", "instrument", "line player"] = "microphone"
     width: Width = 1
     level_dbu: LevelDbu = -38.0
+    level_unit: LevelUnit = "dBu"
     needs_phantom: bool = False
     needs_high_impedance: bool = False
+    origins: Origins = {}
+
+
+DriverKind = Literal["vendor", "system, shared", "system, sole use", "wrapper"]
+Clients = Literal["one", "many", "one, lets go in the background"]
 
 
 class Driver(Value):
-    """One way a computer opens an interface: the vendor's own, low-delay driver."""
+    """One way a computer opens an interface.
+
+    ``capture`` and ``playback`` say how many channels it shows (None: all the box has). A driver for *one*
+    client is held by the first program of the rig that opens it.
+    """
 
     id: Id
-    kind: Literal["vendor"] = "vendor"
+    kind: DriverKind = "vendor"
+    installed: bool = True
+    clients: Clients = "many"
+    capture: BankSize | None = None
+    playback: BankSize | None = None
     buffers_samples: Annotated[tuple[BufferSamples, ...], Field(min_length=1, max_length=64)] = BUFFERS_SAMPLES
     buffer_samples: BufferSamples = 128
     safety_in_samples: DelaySamples = 0
     safety_out_samples: DelaySamples = 0
+    origins: Origins = {}
 
     @field_validator("buffers_samples")
     @classmethod
@@ -78,7 +102,9 @@ class Interface(Value):
     """A box with converters and a connection to the computer.
 
     Jack in *n* feeds capture channel *n*, playback channel *n* feeds jack out *n*, as far as both banks
-    reach. Fixed delays are whole samples at the box's rate.
+    reach. Fixed delays are whole samples at the box's rate. The first ``phantom_jacks`` input jacks can
+    supply a microphone, the first ``instrument_jacks`` can be set to high impedance (None: all of them);
+    ``phantom_on`` and ``high_impedance_on`` are the jacks where that is switched on.
     """
 
     kind: Literal["interface"] = "interface"
@@ -97,23 +123,35 @@ class Interface(Value):
     link_out_samples: DelaySamples = 0
     converter_out_samples: DelaySamples = 26
     input_full_scale_dbu: LevelDbu = 18.0
+    output_full_scale_dbu: LevelDbu = 18.0
     trims_db: tuple[GainDb, ...] = ()
+    output_trims_db: tuple[GainDb, ...] = ()
+    phantom_jacks: BankSize | None = None
+    phantom_on: tuple[ChannelNumber, ...] = ()
+    instrument_jacks: BankSize | None = None
+    high_impedance_on: tuple[ChannelNumber, ...] = ()
     direct: tuple[DirectMonitor, ...] = ()
-    driver: Driver
+    drivers: Annotated[tuple[Driver, ...], Field(min_length=1, max_length=8)]
+    origins: Origins = {}
 
-    @field_validator("rates_hz")
+    @field_validator("rates_hz", "phantom_on", "high_impedance_on")
     @classmethod
-    def _ascending(cls, rates: tuple[int, ...]) -> tuple[int, ...]:
-        return tuple(sorted(set(rates)))
+    def _ascending(cls, numbers: tuple[int, ...]) -> tuple[int, ...]:
+        return tuple(sorted(set(numbers)))
 
     @model_validator(mode="before")
     @classmethod
     def _a_trim_per_jack(cls, data: Any) -> Any:
-        """Input jacks added later come up with the default trim; trims of jacks taken away go with them."""
-        if isinstance(data, dict):
-            trims, jacks = data.get("trims_db", ()), data.get("jack_in", 2)
+        """Jacks added later come up with the default trim; trims and switches of jacks taken away go with them."""
+        if not isinstance(data, dict):
+            return data
+        for field, bank, default in (
+            ("trims_db", "jack_in", DEFAULT_TRIM_DB),
+            ("output_trims_db", "jack_out", 0.0),
+        ):
+            trims, jacks = data.get(field, ()), data.get(bank, 2)
             if isinstance(trims, (list, tuple)) and isinstance(jacks, int) and 0 <= jacks <= 128:
-                data = {**data, "trims_db": (*trims, *[DEFAULT_TRIM_DB] * (jacks - len(trims)))[:jacks]}
+                data = {**data, field: (*trims, *[default] * (jacks - len(trims)))[:jacks]}
         return data
 
     @model_validator(mode="after")
@@ -121,6 +159,11 @@ class Interface(Value):
         if self.rate_hz not in self.rates_hz:
             offered = ", ".join(str(rate) for rate in self.rates_hz)
             raise ValueError(f"{self.rate_hz} Hz is not offered by this box; it offers {offered}")
+        for field, what in (("phantom_on", "phantom supply"), ("high_impedance_on", "high impedance")):
+            able = self.able_jacks("phantom" if field == "phantom_on" else "instrument")
+            beyond = [jack for jack in getattr(self, field) if jack > able]
+            if beyond:
+                raise ValueError(f"jack in {beyond[0]} has no {what}; only the first {able} have it")
         seen = set()
         for cross in self.direct:
             if cross.jack_in > self.jack_in or cross.jack_out > self.jack_out:
@@ -135,6 +178,17 @@ class Interface(Value):
             seen.add((cross.jack_in, cross.jack_out))
         return self
 
+    def able_jacks(self, what: Literal["phantom", "instrument"]) -> int:
+        """How many input jacks, counted from the first, can supply a microphone, or take an instrument."""
+        said = self.phantom_jacks if what == "phantom" else self.instrument_jacks
+        return self.jack_in if said is None else min(said, self.jack_in)
+
+    def shown(self, driver: Driver, bank: Literal["capture", "playback"]) -> int:
+        """How many channels of a bank this driver of the box shows."""
+        said = driver.capture if bank == "capture" else driver.playback
+        has: int = getattr(self, bank)
+        return has if said is None else min(said, has)
+
 
 class ProgramPort(Value):
     """A named input or output of a program; each leg is mapped to a channel of the device, or to none."""
@@ -145,7 +199,10 @@ class ProgramPort(Value):
 
 
 class Track(Value):
-    """A recorder's track: takes one named input, records it when armed, passes it on when monitored."""
+    """A recorder's track: takes one named input, records it when armed, passes it on when monitored.
+
+    ``output`` is a bus or an output of the program.
+    """
 
     id: Id
     name: Name
@@ -159,20 +216,53 @@ class Track(Value):
     effect_delay_samples: DelaySamples = 0
 
 
+class Bus(Value):
+    """A sum inside a program; ``output`` is another bus of it, or one of its outputs."""
+
+    id: Id
+    name: Name
+    width: Width = 2
+    output: Id | None = None
+    gain_db: GainDb = 0.0
+    muted: bool = False
+
+
+class Voice(Value):
+    """What a program itself sounds: a pad, a deck, a far end; its nominal level in dBFS."""
+
+    id: Id
+    name: Name
+    width: Width = 2
+    output: Id | None = None
+    level_dbfs: Annotated[float, Field(ge=-144, le=0, allow_inf_nan=False)] = -18.0
+
+
+ProgramKind = Literal["recorder", "sampler", "player", "call", "mixing program", "system sounds"]
+
+
 class Program(Value):
-    """Software with audio. A recorder has named inputs, tracks and named outputs on one device."""
+    """Software with audio: named inputs, tracks, voices of its own, buses and named outputs, on one device.
+
+    ``driver`` is the driver of the device it opens (None: the device's first). ``lets_go_in_background``:
+    it gives its device up while another program is in front.
+    """
 
     kind: Literal["program"] = "program"
     id: Id
     name: Name
     notes: Notes = ""
-    program_kind: Literal["recorder"] = "recorder"
+    program_kind: ProgramKind = "recorder"
     device: Id | None = None
+    driver: Id | None = None
+    lets_go_in_background: bool = False
+    one_track_per_input: bool = False
     enabled_in: tuple[ChannelNumber, ...] = ()
     enabled_out: tuple[ChannelNumber, ...] = ()
     inputs: Annotated[tuple[ProgramPort, ...], Field(max_length=512)] = ()
     tracks: Annotated[tuple[Track, ...], Field(max_length=512)] = ()
     outputs: Annotated[tuple[ProgramPort, ...], Field(max_length=128)] = ()
+    buses: Annotated[tuple[Bus, ...], Field(max_length=128)] = ()
+    voices: Annotated[tuple[Voice, ...], Field(max_length=128)] = ()
 
     @field_validator("enabled_in", "enabled_out")
     @classmethod
@@ -181,7 +271,7 @@ class Program(Value):
 
 
 class Destination(Value):
-    """Where sound ends: headphones, loudspeakers, a feed to elsewhere."""
+    """Where sound ends: headphones, loudspeakers, a feed to elsewhere. ``highest_dbu``: what it takes unclipped."""
 
     kind: Literal["destination"] = "destination"
     id: Id
@@ -189,6 +279,8 @@ class Destination(Value):
     notes: Notes = ""
     destination_kind: Literal["headphones", "loudspeakers", "feed"] = "headphones"
     width: Width = 2
+    highest_dbu: LevelDbu | None = None
+    level_unit: LevelUnit = "dBu"
 
 
 Gear = Annotated[Source | Interface | Program | Destination, Field(discriminator="kind")]

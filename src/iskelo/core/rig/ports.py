@@ -9,6 +9,8 @@ Bank = Literal[
     "input",  # a leg of a program's named input
     "track",  # what a track records
     "monitor",  # what a track lets through to its output
+    "voice",  # a leg of what a program itself sounds
+    "bus",  # a leg of a program's bus
     "output",  # a leg of a program's named output
     "playback",  # a channel that an interface takes from the computer
     "jack_out",  # an interface's output jack
@@ -22,10 +24,12 @@ STAGE: dict[str, int] = {
     "input": 3,
     "track": 4,
     "monitor": 4,
-    "output": 5,
-    "playback": 6,
-    "jack_out": 7,
-    "in": 8,
+    "voice": 4,
+    "bus": 5,
+    "output": 6,
+    "playback": 7,
+    "jack_out": 8,
+    "in": 9,
 }
 """How far along the way from a source to a destination a bank stands."""
 
@@ -36,6 +40,8 @@ BANK_WORDS: dict[str, str] = {
     "input": "in",
     "track": "track",
     "monitor": "track",
+    "voice": "voice",
+    "bus": "bus",
     "output": "out",
     "playback": "playback",
     "jack_out": "jack out",

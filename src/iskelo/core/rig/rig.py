@@ -3,10 +3,12 @@
 from dataclasses import dataclass
 from typing import Annotated, Literal, NamedTuple
 
-from pydantic import Field
+from pydantic import AfterValidator, Field, model_validator
 
 from iskelo.core.rig.gear import (
+    Bus,
     Destination,
+    Driver,
     Gear,
     Interface,
     Program,
@@ -14,14 +16,18 @@ from iskelo.core.rig.gear import (
     Source,
     Track,
     Value,
+    Voice,
 )
 from iskelo.core.rig.ports import BANK_WORDS, Port
-from iskelo.core.rig.text import GainDb, Id, Name, Notes
+from iskelo.core.rig.text import GainDb, Id, Name, Notes, clean_tag
 
 Purpose = Literal["record", "listen"]
-Side = Literal["input", "track", "output"]
-Item = ProgramPort | Track
+Side = Literal["input", "track", "voice", "bus", "output"]
+Item = ProgramPort | Track | Voice | Bus
 BOX_BANKS = ("jack_in", "jack_out", "capture", "playback")
+
+
+LevelDbfs = Annotated[float, Field(ge=-144, le=24, allow_inf_nan=False)]
 
 
 class Broken(ValueError):
@@ -54,7 +60,16 @@ class Line(Value):
     from_ports: Annotated[tuple[Port, ...], Field(max_length=2)] = ()
     to_ports: Annotated[tuple[Port, ...], Field(max_length=2)] = ()
     longest_delay_ms: Annotated[float, Field(gt=0, le=60_000, allow_inf_nan=False)] | None = None
+    lowest_dbfs: LevelDbfs | None = None
+    highest_dbfs: LevelDbfs | None = None
     alone: bool = False
+    tag: Annotated[str, AfterValidator(clean_tag)] = ""
+
+    @model_validator(mode="after")
+    def _window(self) -> "Line":
+        if self.lowest_dbfs is not None and self.highest_dbfs is not None and self.lowest_dbfs > self.highest_dbfs:
+            raise ValueError(f"its lowest level {self.lowest_dbfs:g} is above its highest, {self.highest_dbfs:g} dBFS")
+        return self
 
     def pairs(self) -> tuple[tuple[Port, Port], ...]:
         """Which source port is wanted at which target port.
@@ -71,7 +86,7 @@ class Rig(Value):
     """The whole set-up. ``next_number`` is the counter ids are made from."""
 
     format: Literal["iskelo rig"] = "iskelo rig"
-    version: Literal[1] = 1
+    version: Literal[2] = 2
     name: Name = "New rig"
     notes: Notes = ""
     next_number: Annotated[int, Field(ge=1, le=1_000_000_000)] = 1
@@ -81,7 +96,7 @@ class Rig(Value):
 
 
 class Placed(NamedTuple):
-    """A program's input, track or output, with the side it stands on and its place there, from 1."""
+    """A program's input, track, voice, bus or output, with the side it stands on and its place there, from 1."""
 
     program: Program
     item: Item
@@ -100,7 +115,7 @@ class Index:
     patches: dict[str, Patch]
 
     def name(self, identity: str) -> str:
-        """The name of a piece of gear, an input, a track, an output or a line."""
+        """The name of a piece of gear, an input, a track, a voice, an output or a line."""
         if identity in self.gear:
             return self.gear[identity].name
         if identity in self.items:
@@ -122,6 +137,46 @@ class Index:
         gear = self.gear.get(program.device) if program.device else None
         return gear if isinstance(gear, Interface) else None
 
+    def driver(self, program: Program) -> Driver | None:
+        """The driver by which a program opens its device, if any."""
+        box = self.device(program)
+        if box is None:
+            return None
+        return next((each for each in box.drivers if each.id == program.driver), box.drivers[0])
+
+    def shown(self, program: Program, bank: Literal["capture", "playback"]) -> int:
+        """How many channels of its device a program is shown."""
+        box, driver = self.device(program), self.driver(program)
+        return box.shown(driver, bank) if box and driver else 0
+
+    def holder(self, program: Program) -> Program | None:
+        """The other program that holds this one's driver, where the driver takes one client only."""
+        driver = self.driver(program)
+        if driver is None or driver.clients == "many":
+            return None
+        first = next(each for each in self.programs() if self.driver(each) is driver)
+        return first if first.id != program.id else None
+
+    def level(self, port: Port) -> float:
+        """Nominal level of a source's port in dBu, or of a program's voice in dBFS."""
+        gear = self.gear.get(port.owner)
+        if isinstance(gear, Source):
+            return gear.level_dbu
+        item = self.items[port.owner].item
+        assert isinstance(item, Voice)
+        return item.level_dbfs
+
+    def starts(self) -> list[Port]:
+        """Every port where sound begins: those of sources, then those of programs' voices."""
+        found = []
+        for gear in self.gear.values():
+            if isinstance(gear, Source):
+                found += [Port(gear.id, "out", number) for number in range(1, gear.width + 1)]
+        for placed in self.items.values():
+            if isinstance(placed.item, Voice):
+                found += [Port(placed.item.id, "voice", number) for number in range(1, placed.item.width + 1)]
+        return found
+
     def bank_size(self, owner: str, bank: str) -> int:
         """How many ports of this bank the owner has; 0 if it has no such bank."""
         match self.gear.get(owner):
@@ -136,6 +191,8 @@ class Index:
             return 0
         if isinstance(placed.item, Track):
             return placed.item.width if bank in ("track", "monitor") else 0
+        if isinstance(placed.item, Voice | Bus):
+            return placed.item.width if bank == placed.side else 0
         return len(placed.item.legs) if bank == placed.side else 0
 
     def exists(self, port: Port) -> bool:
@@ -166,6 +223,8 @@ def index(rig: Rig) -> Index:
             sides: tuple[tuple[Side, tuple[Item, ...]], ...] = (
                 ("input", gear.inputs),
                 ("track", gear.tracks),
+                ("voice", gear.voices),
+                ("bus", gear.buses),
                 ("output", gear.outputs),
             )
             for side, members in sides:

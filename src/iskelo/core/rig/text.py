@@ -38,6 +38,11 @@ def clean_notes(text: str) -> str:
     return text
 
 
+def clean_tag(text: str) -> str:
+    """A tag: like a name, or nothing."""
+    return clean_name(text) if text.strip() else ""
+
+
 Name = Annotated[str, AfterValidator(clean_name)]
 Notes = Annotated[str, AfterValidator(clean_notes)]
 Id = Annotated[str, StringConstraints(pattern=r"^[a-z]{1,8}[0-9]{1,9}$", max_length=17)]

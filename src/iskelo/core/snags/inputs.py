@@ -1,53 +1,16 @@
-"""Rules about programs' devices, inputs and outputs."""
+"""Rules about programs' inputs, outputs and buses."""
 
 from functools import partial
 
-from iskelo.core.edits.edit import AddProgramPorts, EnableChannels, FillChannels, SetDevice, SetLeg, SetValues
+from iskelo.core.edits.base import free_name
+from iskelo.core.edits.edit import AddProgramPorts, Edit, EnableChannels, FillChannels, Remove, SetLeg, SetValues
 from iskelo.core.lines.context import Reading
-from iskelo.core.rig.gear import Interface, Program, ProgramPort
-from iskelo.core.rig.rig import leg_letter
+from iskelo.core.rig.gear import Bus, Interface, Program, ProgramPort
+from iskelo.core.rig.rig import Item, leg_letter
 from iskelo.core.snags.lines import joining_remedies
+from iskelo.core.snags.reach import lines_through_input
 from iskelo.core.snags.rule import Remedy, Snag, distinct, one_remedy
-
-
-def program_without_device(reading: Reading) -> list[Snag]:
-    """A program has no device, so nothing gets in or out of it."""
-    snags = []
-    for program in reading.found.programs():
-        if program.device is None:
-            snags.append(
-                Snag(
-                    key=f"program-without-device:{program.id}",
-                    rule="program-without-device",
-                    severity="stop",
-                    title=f"{program.name} has no device",
-                    evidence=f"{program.name} has {len(program.inputs)} inputs and {len(program.outputs)} outputs, "
-                    "and no interface to take them from.",
-                    consequence="It neither records nor plays anything.",
-                    items=(program.id,),
-                    lines=_lines_of(reading, program),
-                    mend=partial(_give_device, reading, program),
-                )
-            )
-    return snags
-
-
-def _give_device(reading: Reading, program: Program) -> tuple[Remedy, ...]:
-    return tuple(
-        Remedy(f"Give {program.name} the device {box.name}", (SetDevice(program=program.id, device=box.id),))
-        for box in reading.found.interfaces()[:3]
-    )
-
-
-def _lines_of(reading: Reading, program: Program) -> tuple[str, ...]:
-    tracks = {track.id for track in program.tracks}
-    return tuple(line.id for line in reading.rig.lines if any(port.owner in tracks for port in line.to_ports))
-
-
-def _lines_through(reading: Reading, item: str) -> tuple[str, ...]:
-    """The record lines whose track takes this input."""
-    tracks = {track.id for program in reading.found.programs() for track in program.tracks if track.input == item}
-    return tuple(line.id for line in reading.rig.lines if any(port.owner in tracks for port in line.to_ports))
+from iskelo.core.wiring.graph import buses_in_circles
 
 
 def two_inputs_on_one_channel(reading: Reading) -> list[Snag]:
@@ -72,7 +35,7 @@ def two_inputs_on_one_channel(reading: Reading) -> list[Snag]:
                     evidence=f"In {program.name}, {names} are mapped to capture channel {channel}.",
                     consequence="Their tracks record the same sound, and another channel is not recorded.",
                     items=tuple(item.id for item, _ in sharing),
-                    lines=tuple(line for item, _ in sharing for line in _lines_through(reading, item.id)),
+                    lines=tuple(line for item, _ in sharing for line in lines_through_input(reading, item.id)),
                     mend=partial(_part_inputs, reading, program, tuple(sharing)),
                 )
             )
@@ -85,7 +48,7 @@ def _part_inputs(
     """First what makes a silent line of theirs arrive; then the next free channel for the later input."""
     remedies: list[Remedy] = []
     for item, _ in sharing:
-        for line in _lines_through(reading, item.id):
+        for line in lines_through_input(reading, item.id):
             state = next(state for state in reading.lines if state.line.id == line)
             if state.headline in ("silent", "blocked"):
                 remedies += joining_remedies(reading, state)
@@ -125,7 +88,7 @@ def leg_without_channel(reading: Reading) -> list[Snag]:
                         evidence=f"The leg is mapped to {missing}; a track takes this input.",
                         consequence="The track that takes it records nothing on that leg.",
                         items=(item.id,),
-                        lines=_lines_through(reading, item.id),
+                        lines=lines_through_input(reading, item.id),
                         mend=partial(_give_channel, reading, program, item, leg),
                     )
                 )
@@ -134,7 +97,7 @@ def leg_without_channel(reading: Reading) -> list[Snag]:
 
 def _give_channel(reading: Reading, program: Program, item: ProgramPort, leg: int) -> tuple[Remedy, ...]:
     remedies: list[Remedy] = []
-    for line in _lines_through(reading, item.id):
+    for line in lines_through_input(reading, item.id):
         state = next(state for state in reading.lines if state.line.id == line)
         if state.headline in ("silent", "blocked"):
             remedies += joining_remedies(reading, state)
@@ -180,7 +143,7 @@ def channel_not_enabled(reading: Reading) -> list[Snag]:
                     f"which {program.name} does not open.",
                     consequence="No sound passes on them.",
                     items=tuple(item.id for item in harmed),
-                    lines=tuple(line for item in harmed for line in _lines_through(reading, item.id)),
+                    lines=tuple(line for item in harmed for line in lines_through_input(reading, item.id)),
                     mend=partial(one_remedy, f"Enable {side} channel{plural} {numbers} in {program.name}", edit),
                 )
             )
@@ -207,6 +170,7 @@ def output_nowhere(reading: Reading) -> list[Snag]:
                 )
         box = reading.found.device(program)
         fed = {track.output for track in program.tracks}
+        fed |= {voice.output for voice in program.voices} | {bus.output for bus in program.buses}
         for item in program.outputs:
             empty = [leg for leg, channel in enumerate(item.legs, start=1) if _no_playback(channel, box)]
             if box is not None and item.id in fed and empty:
@@ -255,3 +219,112 @@ def _give_playback(program: Program, item: ProgramPort, box: Interface) -> tuple
             edit = FillChannels(items=(item.id,), first_channel=first)
             return one_remedy(f"Set output {item.name} to channel {first}{last}", edit)
     return ()
+
+
+def names_repeated(reading: Reading) -> list[Snag]:
+    """Two inputs, two tracks or two outputs of one program have the same name."""
+    snags = []
+    for program in reading.found.programs():
+        sides: tuple[tuple[str, tuple[Item, ...]], ...] = (
+            ("input", program.inputs),
+            ("track", program.tracks),
+            ("output", program.outputs),
+            ("bus", program.buses),
+        )
+        for side, items in sides:
+            named: dict[str, list[Item]] = {}
+            for item in items:
+                named.setdefault(item.name.casefold(), []).append(item)
+            for same in named.values():
+                if len(same) < 2:
+                    continue
+                places = " and ".join(str(items.index(item) + 1) for item in same)
+                snags.append(
+                    Snag(
+                        key=f"names-repeated:{same[0].id}",
+                        rule="names-repeated",
+                        severity="note",
+                        title=f"{len(same)} {'buses' if side == 'bus' else side + 's'} of {program.name} "
+                        f"are called {same[0].name}",
+                        evidence=f"{program.name}, {side} {places}: {same[0].name}.",
+                        consequence="Nobody can tell them apart in a list, and files of the same name overwrite.",
+                        items=tuple(item.id for item in same),
+                        mend=partial(_number_them, tuple(same), tuple(item.name for item in items)),
+                    )
+                )
+    return snags
+
+
+def _number_them(same: tuple[Item, ...], taken: tuple[str, ...]) -> tuple[Remedy, ...]:
+    names = list(taken)
+    edits: list[Edit] = []
+    for item in same[1:]:
+        names.append(free_name(item.name[:70], names))
+        edits.append(SetValues(item=item.id, values={"name": names[-1]}))
+    return one_remedy(f"Number them: {same[0].name}, {', '.join(names[len(taken) :])}", *edits)
+
+
+def unused_bus(reading: Reading) -> list[Snag]:
+    """A bus that nothing feeds, or that leads nowhere."""
+    snags = []
+    for program in reading.found.programs():
+        fed = {track.output for track in program.tracks}
+        fed |= {voice.output for voice in program.voices} | {bus.output for bus in program.buses}
+        for bus in program.buses:
+            if bus.id in fed and bus.output is not None:
+                continue
+            reason = "nothing feeds it" if bus.id not in fed else "it leads nowhere"
+            snags.append(
+                Snag(
+                    key=f"unused-bus:{bus.id}",
+                    rule="unused-bus",
+                    severity="note" if bus.id not in fed else "trouble",
+                    title=f"Bus {bus.name} of {program.name}: {reason}",
+                    evidence=f"{program.name}, bus {bus.name}: {reason}.",
+                    consequence="It does nothing." if bus.id not in fed else "What is sent to it is heard by nobody.",
+                    items=(bus.id,),
+                    mend=partial(_use_bus, program, bus, bus.id in fed),
+                )
+            )
+    return snags
+
+
+def _use_bus(program: Program, bus: Bus, fed: bool) -> tuple[Remedy, ...]:
+    remedies = []
+    if fed and program.outputs:
+        edit = SetValues(item=bus.id, values={"output": program.outputs[0].id})
+        remedies.append(Remedy(f"Send bus {bus.name} to {program.outputs[0].name}", (edit,)))
+    remedies.append(Remedy(f"Remove bus {bus.name}", (Remove(items=(bus.id,)),)))
+    return distinct(remedies)
+
+
+def bus_feeds_itself(reading: Reading) -> list[Snag]:
+    """A bus feeds itself, straight or through other buses; programs keep such a bus silent."""
+    snags = []
+    for program in reading.found.programs():
+        circle = buses_in_circles(program)
+        members = [bus for bus in program.buses if bus.id in circle]
+        for bus in members[:1]:
+            names = " › ".join(each.name for each in members)
+            snags.append(
+                Snag(
+                    key=f"bus-feeds-itself:{bus.id}",
+                    rule="bus-feeds-itself",
+                    severity="trouble",
+                    title=f"Bus {bus.name} of {program.name} feeds itself",
+                    evidence=f"{program.name}: {names} › {members[0].name}.",
+                    consequence="It howls, or the program keeps it silent.",
+                    items=tuple(each.id for each in members),
+                    mend=partial(_break_circle, program, bus),
+                )
+            )
+    return snags
+
+
+def _break_circle(program: Program, bus: Bus) -> tuple[Remedy, ...]:
+    remedies = [
+        Remedy(f"Send bus {bus.name} to {output.name}", (SetValues(item=bus.id, values={"output": output.id}),))
+        for output in program.outputs[:2]
+    ]
+    off = Remedy(f"Take bus {bus.name} off what it feeds", (SetValues(item=bus.id, values={"output": None}),))
+    return distinct([*remedies, off])

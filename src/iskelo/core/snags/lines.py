@@ -1,23 +1,21 @@
-"""Rules about lines: silent, blocked, crossed, doubled, crowded, late, hot."""
+"""Rules about lines: silent, blocked, crossed, doubled, crowded, late."""
 
 from collections.abc import Iterator
 from functools import partial
 
-from iskelo.core.edits.edit import Edit, Plug, Remove, SetDirect, SetLeg, SetTrim, SetValues
+from iskelo.core.edits.edit import Edit, Plug, Remove, SetDirect, SetLeg, SetValues
 from iskelo.core.lines.context import Reading
 from iskelo.core.lines.state import Arrival, Headline, LineState
 from iskelo.core.planner.join import join_line
-from iskelo.core.rig.gear import Interface
+from iskelo.core.rig.gear import Driver, Interface, Program
+from iskelo.core.rig.ports import STAGE
 from iskelo.core.routes.route import passing_routes
 from iskelo.core.snags.rule import Remedy, Snag, distinct
 from iskelo.core.timing.delays import samples_to_ms
 from iskelo.core.wiring.graph import Edge
 
-ALIGNMENT_DBFS = -18.0
-"""Where a too hot input is set to. EBU R 68 alignment level, from memory."""
 
-
-def _with(reading: Reading, kind: Headline) -> Iterator[tuple[LineState, str]]:
+def with_finding(reading: Reading, kind: Headline) -> Iterator[tuple[LineState, str]]:
     for state in reading.lines:
         for finding in state.findings:
             if finding.kind == kind:
@@ -57,9 +55,10 @@ def line_silent(reading: Reading) -> list[Snag]:
             else "Nobody will hear it there.",
             lines=(state.line.id,),
             items=tuple(port.owner for port in state.line.to_ports),
+            root=_root_of_gap(state),
             mend=partial(joining_remedies, reading, state),
         )
-        for state, words in _with(reading, "silent")
+        for state, words in with_finding(reading, "silent")
     ]
 
 
@@ -69,6 +68,14 @@ def _short(reading: Reading, state: LineState) -> str:
             before = leg.gap.behind[0]
             return f"it stops before {reading.found.say(before)} ({leg.gap.short})"
     return state.findings[0].words
+
+
+def _root_of_gap(state: LineState) -> str:
+    """What many silent lines have in common: the port behind the gap that nothing feeds, past the programs."""
+    gap = next((leg.gap for leg in state.legs if leg.gap), None)
+    if gap is None or gap.ahead[-1].bank == "out" or STAGE[gap.behind[0].bank] < STAGE["output"]:
+        return ""
+    return f"gap:{gap.behind[0].owner}:{gap.short}"
 
 
 def line_blocked(reading: Reading) -> list[Snag]:
@@ -83,9 +90,10 @@ def line_blocked(reading: Reading) -> list[Snag]:
             consequence="The patch is complete, but no sound passes.",
             lines=(state.line.id,),
             items=tuple(dict.fromkeys(e.owner for leg in state.legs if leg.way for e in leg.way.edges if e.block)),
+            root=next(f"block:{b.words}" for leg in state.legs for b in leg.blocks),
             mend=partial(joining_remedies, reading, state),
         )
-        for state, words in _with(reading, "blocked")
+        for state, words in with_finding(reading, "blocked")
     ]
 
 
@@ -103,7 +111,7 @@ def line_crossed(reading: Reading) -> list[Snag]:
             items=tuple(port.owner for port in state.line.from_ports),
             mend=partial(_uncross, reading, state),
         )
-        for state, words in _with(reading, "crossed")
+        for state, words in with_finding(reading, "crossed")
     ]
 
 
@@ -151,7 +159,7 @@ def line_doubled(reading: Reading) -> list[Snag]:
             items=tuple(port.owner for port in state.line.to_ports),
             mend=partial(_undouble, reading, state),
         )
-        for state, words in _with(reading, "doubled")
+        for state, words in with_finding(reading, "doubled")
     ]
 
 
@@ -220,7 +228,7 @@ def line_crowded(reading: Reading) -> list[Snag]:
             items=tuple(port.owner for port in state.line.to_ports),
             mend=partial(_part, reading, state),
         )
-        for state, words in _with(reading, "crowded")
+        for state, words in with_finding(reading, "crowded")
     ]
 
 
@@ -283,9 +291,10 @@ def line_late(reading: Reading) -> list[Snag]:
             else "It lands later than the line allows.",
             lines=(state.line.id,),
             items=tuple(port.owner for port in state.line.to_ports),
+            root=f"late:{waits[1].id}" if (waits := _waits_for(reading, state)) else "",
             mend=partial(_sooner, reading, state),
         )
-        for state, words in _with(reading, "late")
+        for state, words in with_finding(reading, "late")
     ]
 
 
@@ -294,20 +303,36 @@ def _sooner(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
     limit = state.line.longest_delay_ms
     remedies: list[Remedy] = []
     latest = state.delays()[-1]
-    waits = [term for term in latest.terms if term.kind == "buffer"]
-    boxes = [box for box in reading.found.interfaces() if any(term.gear == box.name for term in waits)]
-    if limit is not None and len(boxes) == 1 and latest.rate_hz:
-        box = boxes[0]
-        fixed = latest.samples - len(waits) * box.driver.buffer_samples
-        for size in reversed(box.driver.buffers_samples):
-            total = fixed + len(waits) * size
-            if size < box.driver.buffer_samples and float(samples_to_ms(total, latest.rate_hz)) <= limit:
-                words = f"Set the buffer of {box.name} to {size}: {float(samples_to_ms(total, latest.rate_hz)):.2f} ms"
-                remedies.append(Remedy(words, (SetValues(item=box.driver.id, values={"buffer_samples": size}),)))
+    waits = _waits_for(reading, state)
+    if limit is not None and waits is not None and latest.rate_hz:
+        box_name, driver, count = waits
+        fixed = latest.samples - count * driver.buffer_samples
+        for size in reversed(driver.buffers_samples):
+            total = fixed + count * size
+            if size < driver.buffer_samples and float(samples_to_ms(total, latest.rate_hz)) <= limit:
+                words = f"Set the buffer of {box_name} to {size}: {float(samples_to_ms(total, latest.rate_hz)):.2f} ms"
+                remedies.append(Remedy(words, (SetValues(item=driver.id, values={"buffer_samples": size}),)))
                 break
     if state.line.purpose == "listen":
         remedies += _direct_instead(reading, state)
     return distinct(remedies)
+
+
+def _waits_for(reading: Reading, state: LineState) -> tuple[str, Driver, int] | None:
+    """The one driver in whose buffer the latest copy waits, its box's name, and how many times it waits there."""
+    latest = max((a for leg in state.legs for a in leg.arrivals), key=lambda arrival: arrival.delay.ms)
+    waits: list[tuple[str, Driver]] = []
+    for edge in latest.route.edges:
+        if edge.kind in ("take", "send"):
+            program = reading.found.gear[edge.owner]
+            assert isinstance(program, Program)
+            box, driver = reading.found.device(program), reading.found.driver(program)
+            assert box is not None
+            assert driver is not None
+            waits.append((box.name, driver))
+    if len({driver.id for _, driver in waits}) != 1:
+        return None
+    return (*waits[0], len(waits))
 
 
 def _direct_instead(reading: Reading, state: LineState) -> list[Remedy]:
@@ -336,38 +361,3 @@ def _direct_instead(reading: Reading, state: LineState) -> list[Remedy]:
     box_name = next(iter(crossings.values()))
     names = ", ".join(reading.found.name(track) for track in tracks)
     return [Remedy(f"Monitor directly on {box_name} instead of through track {names}", tuple(edits))]
-
-
-def line_hot(reading: Reading) -> list[Snag]:
-    """The nominal level is above full scale at the target."""
-    return [
-        Snag(
-            key=f"line-hot:{state.line.id}",
-            rule="line-hot",
-            severity="trouble",
-            title=f"{state.line.name} clips: {words}",
-            evidence=words,
-            consequence="The converter cuts the tops off; no later gain brings them back.",
-            lines=(state.line.id,),
-            items=tuple(port.owner for port in state.line.from_ports),
-            mend=partial(_less_trim, reading, state),
-        )
-        for state, words in _with(reading, "hot")
-    ]
-
-
-def _less_trim(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
-    for leg in state.legs:
-        for arrival in leg.arrivals:
-            if arrival.level_dbfs <= 0:
-                continue
-            for edge in arrival.route.edges:
-                if edge.kind in ("capture", "direct"):
-                    box = reading.found.gear[edge.owner]
-                    assert isinstance(box, Interface)
-                    trim = box.trims_db[edge.start.number - 1] - arrival.level_dbfs + ALIGNMENT_DBFS
-                    trim = max(-144.0, round(trim))
-                    words = f"Set the trim of {box.name} jack in {edge.start.number} to {trim:g} dB: -18 dBFS"
-                    edit = SetTrim(interface=box.id, jack_in=edge.start.number, trim_db=trim)
-                    return (Remedy(words, (edit,)),)
-    return ()

@@ -1,11 +1,28 @@
-"""Every rule, once, in the order in which they are run. ``docs/snags.md`` is made from this list."""
+"""Every rule, once, in the order in which they are run. ``docs/snags.md`` is made from this list.
+
+Snags of one root are told as one: a program without a device is one snag, not one for each of its lines.
+"""
+
+from collections.abc import Iterable
+from dataclasses import replace
+from typing import Literal, get_args
 
 from iskelo.core.lines.context import Reading
-from iskelo.core.snags import inputs, lines, tracks
-from iskelo.core.snags.rule import SEVERITIES, Rule, Snag
+from iskelo.core.snags import drivers, inputs, levels, lines, tracks
+from iskelo.core.snags.rule import REMEDIES_AT_MOST, SEVERITIES, Remedy, Rule, Snag, distinct
 
 RULES: tuple[tuple[str, tuple[Rule, ...]], ...] = (
-    ("driver", (inputs.program_without_device,)),
+    (
+        "driver",
+        (
+            drivers.program_without_device,
+            drivers.driver_not_installed,
+            drivers.driver_held,
+            drivers.driver_shows_too_few,
+            drivers.lets_go_in_background,
+            drivers.system_sounds_on_a_recording_device,
+        ),
+    ),
     (
         "inputs and outputs",
         (
@@ -13,9 +30,25 @@ RULES: tuple[tuple[str, tuple[Rule, ...]], ...] = (
             inputs.leg_without_channel,
             inputs.channel_not_enabled,
             inputs.output_nowhere,
+            inputs.names_repeated,
+            inputs.unused_bus,
+            inputs.bus_feeds_itself,
         ),
     ),
-    ("tracks", (tracks.armed_without_input, tracks.one_side_silent)),
+    (
+        "tracks",
+        (tracks.armed_without_input, tracks.armed_twice, tracks.monitored_twice, tracks.one_side_silent),
+    ),
+    (
+        "level",
+        (
+            levels.phantom_missing,
+            levels.high_impedance_missing,
+            levels.consumer_and_professional,
+            levels.line_hot,
+            levels.line_low,
+        ),
+    ),
     (
         "lines",
         (
@@ -25,13 +58,129 @@ RULES: tuple[tuple[str, tuple[Rule, ...]], ...] = (
             lines.line_doubled,
             lines.line_crowded,
             lines.line_late,
-            lines.line_hot,
         ),
     ),
 )
 
+Symptom = Literal["hollow", "clicks", "late", "echo", "one side", "wrong pitch", "too quiet", "distorted", "nothing"]
+"""What a person hears when something is wrong."""
+
+SYMPTOMS: dict[str, tuple[Symptom, ...]] = {
+    "line-doubled": ("hollow", "echo"),
+    "monitored-twice": ("hollow", "echo"),
+    "line-late": ("late", "echo"),
+    "line-crossed": ("nothing", "one side"),
+    "one-side-silent": ("one side",),
+    "line-hot": ("distorted",),
+    "line-low": ("too quiet",),
+    "consumer-and-professional": ("too quiet", "distorted"),
+    "high-impedance-missing": ("too quiet",),
+    "lets-go-in-background": ("nothing",),
+    "two-inputs-on-one-channel": ("nothing",),
+    **dict.fromkeys(
+        (
+            "line-silent",
+            "line-blocked",
+            "program-without-device",
+            "driver-not-installed",
+            "driver-held",
+            "driver-shows-too-few",
+            "leg-without-channel",
+            "channel-not-enabled",
+            "output-nowhere",
+            "unused-bus",
+            "bus-feeds-itself",
+            "armed-without-input",
+            "armed-twice",
+            "phantom-missing",
+        ),
+        ("nothing",),
+    ),
+}
+"""Which rules could be behind what somebody hears."""
+
+ALL_SYMPTOMS: tuple[str, ...] = get_args(Symptom)
+
+EXPLAINS: dict[str, tuple[str, ...]] = {
+    "program-without-device": ("line-silent",),
+    "driver-not-installed": ("line-blocked",),
+    "driver-held": ("line-blocked",),
+    "driver-shows-too-few": ("line-blocked",),
+    "two-inputs-on-one-channel": ("line-silent", "line-crossed", "line-crowded"),
+    "leg-without-channel": ("line-silent",),
+    "channel-not-enabled": ("line-blocked",),
+    "armed-without-input": ("line-silent",),
+    "armed-twice": ("line-blocked",),
+    "monitored-twice": ("line-doubled",),
+    "one-side-silent": ("line-silent",),
+    "output-nowhere": ("line-silent",),
+    "bus-feeds-itself": ("line-blocked", "line-silent"),
+    "phantom-missing": ("line-blocked", "line-silent"),
+}
+"""The snags of lines that a snag of gear explains, where it names the same line."""
+
+
+def symptoms_of(snag: Snag) -> tuple[str, ...]:
+    """How a snag may sound, best first."""
+    return SYMPTOMS.get(snag.rule, ())
+
+
+def run_rules(reading: Reading) -> list[Snag]:
+    """Every snag of every rule, in the order of the rules, each by itself."""
+    return [snag for _, rules in RULES for rule in rules for snag in rule(reading)]
+
 
 def find_snags(reading: Reading) -> list[Snag]:
-    """Run every rule; worst first, and among equals the one that harms most lines."""
-    found = [snag for _, rules in RULES for rule in rules for snag in rule(reading)]
+    """Every snag, those of one root as one; worst first, and among equals the one that harms most lines."""
+    found = _by_root(_explained(run_rules(reading)))
     return sorted(found, key=lambda snag: (SEVERITIES.index(snag.severity), -len(snag.lines)))
+
+
+def _explained(snags: list[Snag]) -> list[Snag]:
+    """Join each line's snag to the snag of gear that explains it."""
+    causes: dict[tuple[str, str], Snag] = {}
+    for snag in snags:
+        for rule in EXPLAINS.get(snag.rule, ()):
+            for line in snag.lines:
+                causes.setdefault((rule, line), snag)
+    joined: dict[str, list[Snag]] = {}
+    left = []
+    for snag in snags:
+        cause = causes.get((snag.rule, snag.lines[0])) if snag.rule.startswith("line-") and snag.lines else None
+        if cause is None:
+            left.append(snag)
+        else:
+            joined.setdefault(cause.key, []).append(snag)
+    return [_joined(snag, joined.get(snag.key, [])) for snag in left]
+
+
+def _by_root(snags: list[Snag]) -> list[Snag]:
+    """One snag for all that share a root; the first speaks for them."""
+    roots: dict[str, list[Snag]] = {}
+    for snag in snags:
+        roots.setdefault(snag.root or snag.key, []).append(snag)
+    return [
+        # Named after the root, so that it stays the same snag when one of its lines is mended.
+        replace(_joined(first, others), key=f"{first.rule}@{first.root}"[:180]) if first.root else first
+        for first, *others in roots.values()
+    ]
+
+
+def _joined(first: Snag, others: list[Snag]) -> Snag:
+    if not others:
+        return first
+    severity = min((first.severity, *(each.severity for each in others)), key=SEVERITIES.index)
+    return replace(
+        first,
+        severity=severity,
+        lines=tuple(dict.fromkeys(line for each in (first, *others) for line in each.lines)),
+        items=tuple(dict.fromkeys(item for each in (first, *others) for item in each.items)),
+        follows=(*first.follows, *(each.title for each in others)),
+        mend=lambda: _remedies((first, *others)),
+    )
+
+
+def _remedies(snags: Iterable[Snag]) -> tuple[Remedy, ...]:
+    """The first's own remedies, then those of what follows from it, without repeats."""
+    own, *further = [snag.mend() for snag in snags]
+    return distinct([*own, *(remedy for each in further for remedy in each)], 2 * REMEDIES_AT_MOST)

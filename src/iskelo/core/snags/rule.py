@@ -25,8 +25,10 @@ class Snag:
     """Something wrong or risky.
 
     ``key`` is stable as long as the snag stands: the rule and the ids it is about. ``items`` are the ids of
-    the gear, inputs and tracks it sits on; ``lines`` those of the lines it harms. ``mend`` works out the
-    remedies, best first: only when somebody asks, for a search over the rig stands behind some of them.
+    the gear, inputs and tracks it sits on; ``lines`` those of the lines it harms. ``root`` names what this
+    follows from: snags of one root are told as one, and ``follows`` are the titles of those that were joined
+    to this one. ``mend`` works out the remedies, best first: only when somebody asks, for a search over the
+    rig stands behind some of them.
     """
 
     key: str
@@ -37,19 +39,21 @@ class Snag:
     consequence: str
     items: tuple[str, ...] = ()
     lines: tuple[str, ...] = ()
+    root: str = ""
+    follows: tuple[str, ...] = ()
     mend: Callable[[], tuple[Remedy, ...]] = field(default=tuple, compare=False)
 
 
 Rule = Callable[[Reading], list[Snag]]
 
 
-def distinct(remedies: list[Remedy]) -> tuple[Remedy, ...]:
-    """The remedies without repeats, the first of each kept, at most ``REMEDIES_AT_MOST``."""
+def distinct(remedies: list[Remedy], at_most: int = REMEDIES_AT_MOST) -> tuple[Remedy, ...]:
+    """The remedies without repeats, the first of each kept, at most so many."""
     kept: list[Remedy] = []
     for remedy in remedies:
         if all(remedy.edits != other.edits for other in kept):
             kept.append(remedy)
-    return tuple(kept[:REMEDIES_AT_MOST])
+    return tuple(kept[:at_most])
 
 
 def one_remedy(words: str, *edits: Edit) -> tuple[Remedy, ...]:

@@ -2,10 +2,14 @@
 
 from functools import partial
 
-from iskelo.core.edits.edit import SetValues
+from iskelo.core.edits.edit import Edit, SetDirect, SetValues
 from iskelo.core.lines.context import Reading
-from iskelo.core.rig.gear import Program, Track
+from iskelo.core.lines.stations import fold_numbers
+from iskelo.core.rig.gear import Interface, Program, Track
+from iskelo.core.rig.ports import Port
+from iskelo.core.routes.route import reached, reaching
 from iskelo.core.snags.lines import joining_remedies
+from iskelo.core.snags.reach import lines_to_track
 from iskelo.core.snags.rule import Remedy, Snag, distinct, one_remedy
 
 
@@ -24,21 +28,17 @@ def armed_without_input(reading: Reading) -> list[Snag]:
                         evidence=f"{program.name}, track {track.name}: armed, input none.",
                         consequence="It records silence.",
                         items=(track.id,),
-                        lines=_lines_to(reading, track),
+                        lines=lines_to_track(reading, track.id),
                         mend=partial(_give_input, reading, program, track),
                     )
                 )
     return snags
 
 
-def _lines_to(reading: Reading, track: Track) -> tuple[str, ...]:
-    return tuple(line.id for line in reading.rig.lines if any(port.owner == track.id for port in line.to_ports))
-
-
 def _give_input(reading: Reading, program: Program, track: Track) -> tuple[Remedy, ...]:
     remedies: list[Remedy] = []
     for state in reading.lines:
-        if state.line.id in _lines_to(reading, track) and not any(leg.arrivals for leg in state.legs):
+        if state.line.id in lines_to_track(reading, track.id) and not any(leg.arrivals for leg in state.legs):
             remedies += joining_remedies(reading, state)
     taken = {each.input for each in program.tracks}
     for item in program.inputs:
@@ -69,8 +69,127 @@ def one_side_silent(reading: Reading) -> list[Snag]:
                         f"{reading.found.name(track.input)}: one.",
                         consequence="The right side of the track stays silent.",
                         items=(track.id,),
-                        lines=_lines_to(reading, track),
+                        lines=lines_to_track(reading, track.id),
                         mend=partial(one_remedy, f"Make track {track.name} mono", edit),
                     )
                 )
     return snags
+
+
+def armed_twice(reading: Reading) -> list[Snag]:
+    """One input is armed on several tracks of a program that allows it on one only."""
+    snags = []
+    for program in reading.found.programs():
+        if not program.one_track_per_input:
+            continue
+        armed: dict[str, list[Track]] = {}
+        for track in program.tracks:
+            if track.armed and track.input is not None:
+                armed.setdefault(track.input, []).append(track)
+        for identity, tracks in armed.items():
+            if len(tracks) < 2:
+                continue
+            names = " and ".join(track.name for track in tracks)
+            disarm = [SetValues(item=track.id, values={"armed": False}) for track in tracks[1:]]
+            allow = SetValues(item=program.id, values={"one_track_per_input": False})
+            snags.append(
+                Snag(
+                    key=f"armed-twice:{identity}",
+                    rule="armed-twice",
+                    severity="trouble",
+                    title=f"{names} are armed on the same input",
+                    evidence=f"{program.name} lets one input be armed on one track; "
+                    f"{reading.found.name(identity)} is armed on {len(tracks)}.",
+                    consequence="Only one of them records.",
+                    items=(*(track.id for track in tracks), identity),
+                    lines=tuple(line for track in tracks for line in lines_to_track(reading, track.id)),
+                    mend=partial(_arm_one, tracks, tuple(disarm), program, allow),
+                )
+            )
+    return snags
+
+
+def _arm_one(tracks: list[Track], disarm: tuple[Edit, ...], program: Program, allow: Edit) -> tuple[Remedy, ...]:
+    others = ", ".join(track.name for track in tracks[1:])
+    return distinct(
+        [Remedy(f"Disarm {others}", disarm), Remedy(f"{program.name} allows it after all (say so on it)", (allow,))]
+    )
+
+
+def monitored_twice(reading: Reading) -> list[Snag]:
+    """A track is monitored in the program while the box monitors the same jack directly, at the same output."""
+    snags = []
+    for program in reading.found.programs():
+        for track in program.tracks:
+            if not track.monitored or track.muted:
+                continue
+            crossings = _direct_too(reading, track)
+            if not crossings:
+                continue
+            box, jack = crossings[0][0], crossings[0][1]
+            outs = fold_numbers([out for _, _, out in crossings])
+            stop = SetValues(item=track.id, values={"monitored": False})
+            off = tuple(
+                SetDirect(interface=each.id, jack_in=jack_in, jack_out=out, gain_db=None)
+                for each, jack_in, out in crossings
+            )
+            snags.append(
+                Snag(
+                    key=f"monitored-twice:{track.id}",
+                    rule="monitored-twice",
+                    severity="trouble",
+                    title=f"Track {track.name} is monitored in {program.name} and directly on {box.name}",
+                    evidence=f"Jack in {jack} of {box.name} is heard directly at jack out {outs}, and again through "
+                    f"track {track.name}.",
+                    consequence="Two copies, one later than the other: it sounds hollow.",
+                    items=(track.id, box.id),
+                    lines=_heard_twice(reading, track),
+                    mend=partial(_monitor_once, track, box, jack, stop, off),
+                )
+            )
+    return snags
+
+
+def _monitor_once(track: Track, box: Interface, jack: int, stop: Edit, off: tuple[Edit, ...]) -> tuple[Remedy, ...]:
+    return distinct(
+        [
+            Remedy(f"Stop monitoring track {track.name}", (stop,)),
+            Remedy(f"Stop direct monitoring of jack in {jack} on {box.name}", off),
+        ]
+    )
+
+
+def _around(reading: Reading, track: Track) -> tuple[set[Port], set[Port]]:
+    """The ports a track's monitoring comes from, and those it is heard at."""
+    before: set[Port] = set()
+    after: set[Port] = set()
+    for leg in range(1, track.width + 1):
+        port = Port(track.id, "monitor", leg)
+        before |= reaching(reading.graph, port, passing=True)
+        after |= reached(reading.graph, port, passing=True)
+    return before, after
+
+
+def _heard_twice(reading: Reading, track: Track) -> tuple[str, ...]:
+    before, after = _around(reading, track)
+    return tuple(
+        line.id
+        for line in reading.rig.lines
+        if line.purpose == "listen" and set(line.from_ports) & before and set(line.to_ports) & after
+    )
+
+
+def _direct_too(reading: Reading, track: Track) -> list[tuple[Interface, int, int]]:
+    """The direct crosspoints whose input jack a track takes and whose output jack it plays to."""
+    jacks, heard = _around(reading, track)
+    return [
+        (box, cross.jack_in, cross.jack_out)
+        for box in reading.found.interfaces()
+        for cross in box.direct
+        if not cross.muted
+        and Port(box.id, "jack_in", cross.jack_in) in jacks
+        and Port(box.id, "jack_out", cross.jack_out) in heard
+        and any(
+            edge.kind == "lead in" for edge in reading.graph.entering.get(Port(box.id, "jack_in", cross.jack_in), ())
+        )
+    ]

@@ -13,29 +13,36 @@ from dataclasses import dataclass
 from fractions import Fraction
 from typing import Literal
 
-from iskelo.core.rig.gear import Interface, Track
+from iskelo.core.rig.gear import Driver, Interface, Program, Track
 from iskelo.core.rig.rig import Index
 from iskelo.core.wiring.graph import Edge
 
 TermKind = Literal["hardware", "buffer", "program"]
+TermOrigin = Literal["measured", "described", "typed", "assumed", "set"]
+"""Origins of figures (see ``rig.gear``); *set*: a setting, which is exact."""
 
 
 @dataclass(frozen=True, slots=True)
 class Term:
-    """One part of a delay: what it is, on which gear, how many samples."""
+    """One part of a delay: what it is, on which gear, how many samples, and where the figure is from."""
 
     kind: TermKind
     label: str
     gear: str
     samples: int
+    origin: TermOrigin
 
 
 @dataclass(frozen=True, slots=True)
 class Delay:
-    """A route's delay: its terms and the rate they are counted at; ``rate_hz`` None if nothing delays."""
+    """A route's delay: its terms and the rate they are counted at; ``rate_hz`` None if nothing delays.
+
+    ``assumed``: one of its figures, maybe one of nought, is from nobody.
+    """
 
     terms: tuple[Term, ...]
     rate_hz: int | None
+    assumed: bool = False
 
     @property
     def samples(self) -> int:
@@ -72,41 +79,78 @@ def delay_of(edges: Sequence[Edge], found: Index) -> Delay:
     terms: list[Term] = []
     rate_hz: int | None = None
     for edge in edges:
-        if edge.kind in ("capture", "playback", "direct"):
-            box = found.gear[edge.owner]
-            assert isinstance(box, Interface)
-            rate_hz = box.rate_hz
-            terms += {"capture": _capture, "playback": _playback, "direct": _direct}[edge.kind](box)
-        elif edge.kind == "mix":
-            placed = found.items[edge.owner]
-            assert isinstance(placed.item, Track)
-            label = f"effects on {placed.item.name}"
-            terms.append(Term("program", label, placed.program.name, placed.item.effect_delay_samples))
-    return Delay(tuple(term for term in terms if term.samples), rate_hz)
+        match edge.kind:
+            case "capture" | "playback" | "direct":
+                box = found.gear[edge.owner]
+                assert isinstance(box, Interface)
+                rate_hz = box.rate_hz
+                terms += _BOX_TERMS[edge.kind](box)
+            case "take" | "send":
+                program = found.gear[edge.owner]
+                assert isinstance(program, Program)
+                device, driver = found.device(program), found.driver(program)
+                assert device is not None
+                assert driver is not None
+                rate_hz = device.rate_hz
+                terms += (_take if edge.kind == "take" else _send)(device, driver)
+            case "mix":
+                placed = found.items[edge.owner]
+                if isinstance(placed.item, Track):
+                    label = f"effects on {placed.item.name}"
+                    delay = placed.item.effect_delay_samples
+                    terms.append(Term("program", label, placed.program.name, delay, "set"))
+    assumed = any(term.origin == "assumed" for term in terms)
+    return Delay(tuple(term for term in terms if term.samples), rate_hz, assumed)
+
+
+def hardware_samples(box: Interface, driver: Driver) -> tuple[int, int, bool]:
+    """The fixed samples into the computer and out of it by a driver, and whether one of them is assumed."""
+    ways = ([*_capture(box), *_take(box, driver)], [*_send(box, driver), *_playback(box)])
+    totals = [sum(term.samples for term in way if term.kind == "hardware") for way in ways]
+    return totals[0], totals[1], any(term.origin == "assumed" for way in ways for term in way)
+
+
+def _hardware(label: str, box: Interface, field: str) -> Term:
+    return Term("hardware", label, box.name, getattr(box, field), box.origins.get(field, "assumed"))
 
 
 def _capture(box: Interface) -> list[Term]:
     return [
-        Term("hardware", "A/D", box.name, box.converter_in_samples),
-        Term("hardware", "mixer", box.name, box.mixer_samples),
-        Term("hardware", "link in", box.name, box.link_in_samples),
-        Term("hardware", "safety in", box.name, box.driver.safety_in_samples),
-        Term("buffer", "wait: capture buffer", box.name, box.driver.buffer_samples),
+        _hardware("A/D", box, "converter_in_samples"),
+        _hardware("mixer", box, "mixer_samples"),
+        _hardware("link in", box, "link_in_samples"),
+    ]
+
+
+def _take(box: Interface, driver: Driver) -> list[Term]:
+    origin = driver.origins.get("safety_in_samples", "assumed")
+    return [
+        Term("hardware", "safety in", box.name, driver.safety_in_samples, origin),
+        Term("buffer", "wait: capture buffer", box.name, driver.buffer_samples, "set"),
+    ]
+
+
+def _send(box: Interface, driver: Driver) -> list[Term]:
+    origin = driver.origins.get("safety_out_samples", "assumed")
+    return [
+        Term("buffer", "wait: playback buffer", box.name, driver.buffer_samples, "set"),
+        Term("hardware", "safety out", box.name, driver.safety_out_samples, origin),
     ]
 
 
 def _playback(box: Interface) -> list[Term]:
     return [
-        Term("buffer", "wait: playback buffer", box.name, box.driver.buffer_samples),
-        Term("hardware", "safety out", box.name, box.driver.safety_out_samples),
-        Term("hardware", "link out", box.name, box.link_out_samples),
-        Term("hardware", "D/A", box.name, box.converter_out_samples),
+        _hardware("link out", box, "link_out_samples"),
+        _hardware("D/A", box, "converter_out_samples"),
     ]
 
 
 def _direct(box: Interface) -> list[Term]:
     return [
-        Term("hardware", "A/D", box.name, box.converter_in_samples),
-        Term("hardware", "mixer", box.name, box.mixer_samples),
-        Term("hardware", "D/A", box.name, box.converter_out_samples),
+        _hardware("A/D", box, "converter_in_samples"),
+        _hardware("mixer", box, "mixer_samples"),
+        _hardware("D/A", box, "converter_out_samples"),
     ]
+
+
+_BOX_TERMS = {"capture": _capture, "playback": _playback, "direct": _direct}

@@ -1,9 +1,10 @@
-"""An interface at work: converters, mixer, link, and two halves of memory each way.
+"""An interface at work: converters, mixer, link, and for each driver two halves of memory each way.
 
 The box runs on its own clock. While one half is filled from the converters, the half before it waits for
 the programs; while one half is played, the other waits to be filled by them. When a period is over the
-halves change places. That double buffering, the delay lines before and after it, and nothing else, is where
-the twin's delays come from.
+halves change places. That double buffering, the memory that sound walks through before and after it, and
+nothing else, is where the twin's delays come from. What has no blocks (converters, mixer, link) is worked
+in long stretches.
 """
 
 import math
@@ -11,79 +12,130 @@ from collections.abc import Callable
 
 import numpy as np
 
-from iskelo.core.rig.gear import Interface
-from iskelo.core.twin.delay_line import Block, DelayLine
+from iskelo.core.rig.gear import Driver, Interface, Program
+from iskelo.core.twin.stream import Block, Stream
 
 LSB = 2.0**-23
 """One step of a 24-bit converter."""
 
-SAMPLED_AT_ONCE = 8192
+STRETCH_SAMPLES = 8192
 """About so many samples go through the converters in one step of work."""
 
 
-class Box:
-    """One interface: ``finish_period`` runs its hardware for the period that is just over."""
+class DriverAtWork:
+    """One driver of a box: it shows some of the channels, to as many programs as it takes."""
 
-    def __init__(self, box: Interface, jacks: Callable[[int, int], Block], seed: int) -> None:
-        """``jacks(start, count)`` gives the voltages at the input jacks, shape (jack_in, count), 1.0 = 0 dBu."""
+    def __init__(self, box: "Box", driver: Driver) -> None:
+        gear = box.gear
         self.box = box
-        self.block_samples = box.driver.buffer_samples
+        self.driver = driver
+        self.block_samples = driver.buffer_samples
         self.period = 0
-        self._jacks = jacks
-        self._random = np.random.default_rng(seed)
-        self._converter_in = DelayLine(box.jack_in, box.converter_in_samples)
-        self._mixer = DelayLine(box.jack_in, box.mixer_samples)
-        self._to_computer = DelayLine(box.capture, box.link_in_samples + box.driver.safety_in_samples)
-        self._from_computer = DelayLine(box.playback, box.driver.safety_out_samples + box.link_out_samples)
-        self._converter_out = DelayLine(box.jack_out, box.converter_out_samples)
-        shape_in, shape_out = (box.capture, self.block_samples), (box.playback, self.block_samples)
-        self.captured: Block = np.zeros(shape_in)
-        self._playing: list[Block] = [np.zeros(shape_out), np.zeros(shape_out)]
-        full_scale = [trim - box.input_full_scale_dbu for trim in box.trims_db]
-        # A sine at the full-scale level just reaches 1.0: its RMS is 1/√2 (AES17).
-        self._gain_in = np.array([[10 ** (db / 20) / math.sqrt(2)] for db in full_scale]).reshape(-1, 1)
-        self._direct = np.zeros((box.jack_out, box.jack_in))
-        for cross in box.direct:
-            if not cross.muted:
-                self._direct[cross.jack_out - 1, cross.jack_in - 1] = 10 ** (cross.gain_db / 20)
-        self._entering: Block = np.zeros(shape_in)
-        self._sampled_ahead: Block = np.zeros((box.jack_in, 0))
-        self._sampled_at = 0
-        self._straight_in = min(box.jack_in, box.capture)
-        self._straight_out = min(box.jack_out, box.playback)
+        self.capture, self.playback = gear.shown(driver, "capture"), gear.shown(driver, "playback")
+        self._fed = min(gear.jack_in, self.capture)
+        self._entering: Block = np.zeros((self.capture, self.block_samples), np.float32)
+        self._behind = gear.link_in_samples + driver.safety_in_samples
+        self.captured: Block = self._entering
+        shape = (self.playback, self.block_samples)
+        self._halves: list[Block] = [np.zeros(shape, np.float32), np.zeros(shape, np.float32)]
+        self.played = Stream(self.playback, box.keep_samples + driver.safety_out_samples + self.block_samples)
+        self._programs: list[str] = []
 
-    def finish_period(self) -> Block:
-        """Run one period; leave its capture block to the programs; return what left the output jacks."""
-        digital = self._mixer.push(self._converter_in.push(self._next_sampled()))
-        self._entering[: self._straight_in] = digital[: self._straight_in]
-        self.captured = self._to_computer.push(self._entering)
-        half = self._playing[self.period % 2]
-        from_computer = self._from_computer.push(half)
+    def open(self, program: Program) -> bool:
+        """A program asks to be let in; False if the driver is not installed or already has its only client."""
+        if not self.driver.installed or (self.driver.clients != "many" and self._programs):
+            return False
+        self._programs.append(program.id)
+        return True
+
+    def finish_period(self) -> None:
+        """The period is over: the converters' half goes to the programs, theirs to the converters."""
+        start = self.period * self.block_samples - self._behind
+        digital = self.box.digital(start, self.block_samples)
+        if self._fed == self.capture:
+            self.captured = digital[: self.capture]
+        else:
+            self._entering[: self._fed] = digital[: self._fed]
+            self.captured = self._entering
+        half = self._halves[self.period % 2]
+        self.played.write(half)
         half[:] = 0
-        out = self._direct @ digital
-        out[: self._straight_out] += from_computer[: self._straight_out]
         self.period += 1
-        np.maximum(np.minimum(out, 1, out=out), -1, out=out)
-        return self._converter_out.push(out)
+
+    @property
+    def now(self) -> int:
+        """Stream time of the call that handles the period just over."""
+        return self.period * self.block_samples
 
     def play(self, blocks: Block) -> None:
-        """A program hands over what is to be played on every channel in the next period but the running one."""
-        self._playing[(self.period + 1) % 2] += blocks
+        """A program hands over what is to be played in the next period but the running one."""
+        self._halves[(self.period + 1) % 2] += blocks
 
-    def _next_sampled(self) -> Block:
-        """One period of samples. Sampling has no memory, so many periods are sampled at a time."""
-        count = self.block_samples
-        if self._sampled_at + count > self._sampled_ahead.shape[1]:
-            many = count * max(1, SAMPLED_AT_ONCE // count)
-            self._sampled_ahead = self._sampled(self._jacks(self.period * count, many))
-            self._sampled_at = 0
-        at = self._sampled_at
-        self._sampled_at += count
-        return self._sampled_ahead[:, at : at + count]
 
-    def _sampled(self, voltages: Block) -> Block:
-        """Gain, dither of one step either way (triangular), 24-bit steps, clipped at full scale."""
-        scaled = voltages * self._gain_in
-        dither = self._random.random(scaled.shape) - self._random.random(scaled.shape)
-        sampled: Block = np.clip(np.round(scaled / LSB + dither) * LSB, -1, 1 - LSB)
-        return sampled
+class Box:
+    """One interface: its converters and its mixer, and the drivers by which programs open it."""
+
+    def __init__(self, gear: Interface, jacks: Callable[[int, int], Block], seed: int) -> None:
+        """``jacks(start, count)`` gives the voltages at the input jacks, shape (jack_in, count), 1.0 = 0 dBu."""
+        self.gear = gear
+        self._jacks = jacks
+        self._random = np.random.default_rng(seed)
+        self._in_samples = gear.converter_in_samples + gear.mixer_samples
+        fixed = self._in_samples + gear.link_in_samples + gear.link_out_samples + gear.converter_out_samples
+        slowest = max(each.safety_in_samples + 2 * each.buffer_samples for each in gear.drivers)
+        self.keep_samples = fixed + slowest + 2 * STRETCH_SAMPLES
+        self._sampled = Stream(gear.jack_in, self.keep_samples)
+        full_scale = [trim - gear.input_full_scale_dbu for trim in gear.trims_db]
+        # A sine at the full-scale level just reaches 1.0: its RMS is 1/√2 (AES17). Counted in steps.
+        self._gain_in = np.array([[10 ** (db / 20) / math.sqrt(2) / LSB] for db in full_scale], np.float32)
+        self._gain_in = self._gain_in.reshape(-1, 1)
+        self._last_random = np.zeros((gear.jack_in, 1), np.float32)
+        self._direct = np.zeros((gear.jack_out, gear.jack_in), np.float32)
+        for cross in gear.direct:
+            if not cross.muted:
+                self._direct[cross.jack_out - 1, cross.jack_in - 1] = 10 ** (cross.gain_db / 20)
+        self._monitors = bool(self._direct.any())
+        self._trim_out = np.array([[10 ** (db / 20)] for db in gear.output_trims_db], np.float32).reshape(-1, 1)
+        self.drivers = [DriverAtWork(self, driver) for driver in gear.drivers]
+
+    def driver(self, identity: str | None) -> DriverAtWork:
+        """The driver with this id; None is the box's first."""
+        return next((each for each in self.drivers if each.driver.id == identity), self.drivers[0])
+
+    def digital(self, start: int, count: int) -> Block:
+        """What leaves the mixer towards the computer in these samples of the box's clock."""
+        at = start - self._in_samples
+        while self._sampled.written < at + count:
+            self._sample(max(STRETCH_SAMPLES, count))
+        return self._sampled.read(at, count)
+
+    def analogue_out(self, start: int, count: int) -> Block:
+        """What leaves the output jacks in these samples, 1.0 = full scale."""
+        out = np.zeros((self.gear.jack_out, count), np.float32)
+        at = start - self.gear.converter_out_samples
+        if self._monitors:
+            out += self._direct @ self.digital(at, count)
+        for each in self.drivers:
+            wide = min(each.playback, self.gear.jack_out)
+            behind = self.gear.link_out_samples + each.driver.safety_out_samples
+            out[:wide] += each.played.read(at - behind, count)[:wide]
+        np.clip(out, -1, 1, out=out)
+        out *= self._trim_out
+        return out
+
+    def _sample(self, count: int) -> None:
+        """Gain, triangular dither of one step either way, 24-bit steps, clipped at full scale.
+
+        The dither is the difference of neighbouring random numbers; common practice, no published source.
+        """
+        steps = self._jacks(self._sampled.written, count)
+        steps *= self._gain_in
+        random = self._random.random((self.gear.jack_in, count), np.float32)
+        steps += random
+        steps[:, 1:] -= random[:, :-1]
+        steps[:, :1] -= self._last_random
+        self._last_random = random[:, -1:]
+        np.round(steps, out=steps)
+        np.clip(steps, -(2.0**23), 2.0**23 - 1, out=steps)
+        steps *= LSB
+        self._sampled.write(steps)

@@ -1,9 +1,8 @@
-"""A row of memory cells that sound walks through: what a converter, a link or a safety offset does to it."""
+"""A row of memory cells that sound walks through: what an effect that only delays does to it."""
 
 import numpy as np
-from numpy.typing import NDArray
 
-Block = NDArray[np.float64]
+from iskelo.core.twin.stream import Block
 
 ROOM_SAMPLES = 16_384
 """So far the sound walks on in memory before it is moved back to the beginning."""
@@ -14,7 +13,7 @@ class DelayLine:
 
     def __init__(self, channels: int, samples: int) -> None:
         self._samples = samples
-        self._memory: Block = np.zeros((channels, samples + ROOM_SAMPLES))
+        self._memory: Block = np.zeros((channels, samples + ROOM_SAMPLES), np.float32)
         self._at = 0
 
     def push(self, block: Block) -> Block:
@@ -27,7 +26,7 @@ class DelayLine:
         if write + width > self._memory.shape[1]:
             held = self._memory[:, self._at : write].copy()
             if self._samples + width > self._memory.shape[1]:
-                self._memory = np.zeros((self._memory.shape[0], self._samples + 2 * width))
+                self._memory = np.zeros((self._memory.shape[0], self._samples + 2 * width), np.float32)
             self._memory[:, : self._samples] = held
             self._at, write = 0, self._samples
         self._memory[:, write : write + width] = block

@@ -2,26 +2,17 @@
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass
-from typing import Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 
-from iskelo.core.rig.gear import Destination, Interface, Program
+from iskelo.core.rig.gear import Destination, Interface, Program, Source
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Rig
-from iskelo.core.twin.box import Box
-from iskelo.core.twin.delay_line import Block
+from iskelo.core.twin.box import STRETCH_SAMPLES, Box, DriverAtWork
 from iskelo.core.twin.engine import DEVICE_FINISHES, PROGRAM_RUNS, Engine
-from iskelo.core.twin.recorder import Recorder
-
-
-class Sound(Protocol):
-    """A source's voltage, 1.0 RMS = 0 dBu, as samples of any clock."""
-
-    def samples(self, rate_hz: int, start: int, count: int) -> NDArray[np.float64]:
-        """``count`` samples from sample ``start`` of a clock of this rate."""
-        ...
+from iskelo.core.twin.program import ProgramAtWork, Sound
+from iskelo.core.twin.stream import Block
 
 
 class Cancelled(Exception):
@@ -74,20 +65,23 @@ def run_twin(
     engine = Engine([box.rate_hz for box in boxes.values()] or [1])
     until = int(seconds * engine.ticks_per_second)
     take: list[TakeChannel] = []
-    recorders: list[tuple[Recorder, int]] = []
-    heard: list[tuple[Port, int, Block]] = []
+    recorders: list[tuple[ProgramAtWork, int]] = []
+    ends: list[_OutputEnd] = []
     shares = [0.0]
 
-    for number, box in enumerate(boxes.values()):
-        length = int(seconds * box.rate_hz)
-        actor = Box(box, _jacks(rig, box, sounds), seed + number)
-        programs = [
-            Recorder(gear, actor, length) for gear in rig.gear if isinstance(gear, Program) and gear.device == box.id
-        ]
-        recorders += [(recorder, box.rate_hz) for recorder in programs]
-        leads = _leads_out(rig, box, length)
-        heard += [(port, box.rate_hz, ear) for port, ear, _ in leads]
-        _start(engine, actor, programs, leads)
+    for number, gear in enumerate(boxes.values()):
+        length = int(seconds * gear.rate_hz)
+        box = Box(gear, _jacks(rig, gear, sounds), seed + number)
+        out = _OutputEnd(box, _leads_out(rig, gear, length), length)
+        ends.append(out)
+        for driver in box.drivers:
+            programs = [
+                ProgramAtWork(program, driver, length, sounds)
+                for program in rig.gear
+                if isinstance(program, Program) and program.device == gear.id and box.driver(program.driver) is driver
+            ]
+            recorders += [(program, gear.rate_hz) for program in programs]
+            _start(engine, driver, programs, out)
 
     def tell() -> None:
         shares[0] = engine.now / until
@@ -100,33 +94,73 @@ def run_twin(
     for recorder, rate_hz in recorders:
         take += [TakeChannel(Port(track, "track", leg), rate_hz, tape) for (track, leg), tape in recorder.tape()]
     ears: dict[tuple[Port, int], Block] = {}
-    for port, rate_hz, ear in heard:
-        ears[(port, rate_hz)] = ears[(port, rate_hz)] + ear if (port, rate_hz) in ears else ear
-    take += [TakeChannel(port, rate_hz, ear.astype(np.float32)) for (port, rate_hz), ear in ears.items()]
+    for out in ends:
+        out.play_until(out.length)
+        for lead in out.leads:
+            key = (lead.port, out.box.gear.rate_hz)
+            ears[key] = ears[key] + lead.heard if key in ears else lead.heard
+    take += [TakeChannel(port, rate_hz, ear) for (port, rate_hz), ear in ears.items()]
     return take
 
 
-def _start(
-    engine: Engine, actor: Box, programs: list[Recorder], leads: list[tuple[Port, Block, tuple[int, float]]]
-) -> None:
-    """Let a box finish its first period when it is over, and then every next one."""
-    rate_hz, count = actor.box.rate_hz, actor.block_samples
+@dataclass(frozen=True, slots=True)
+class _Lead:
+    """A lead from an output jack to a destination, and all that went through it."""
+
+    port: Port
+    jack: int
+    gain: float
+    heard: Block
+
+
+class _OutputEnd:
+    """Listens at a box's output jacks, a long stretch at a time."""
+
+    def __init__(self, box: Box, leads: list[_Lead], length: int) -> None:
+        self.box = box
+        self.leads = leads
+        self.length = length
+        self._at = 0
+
+    def play_until(self, sample: int) -> None:
+        """Let everything out that leaves the jacks before this sample and is already in the box."""
+        ready = min(sample, self.length, *(each.played.written for each in self.box.drivers))
+        while self._at < ready:
+            count = min(STRETCH_SAMPLES, ready - self._at)
+            if self.leads:
+                out = self.box.analogue_out(self._at, count)
+                for lead in self.leads:
+                    lead.heard[self._at : self._at + count] += out[lead.jack - 1] * lead.gain
+            self._at += count
+
+    def due(self) -> bool:
+        """Whether a whole stretch is waiting."""
+        return min(each.played.written for each in self.box.drivers) - self._at >= STRETCH_SAMPLES
+
+
+def _start(engine: Engine, driver: DriverAtWork, programs: list[ProgramAtWork], out: _OutputEnd) -> None:
+    """Let a driver finish its first period when it is over, and then every next one."""
+    rate_hz, count = driver.box.gear.rate_hz, driver.block_samples
+
+    def run_programs() -> None:
+        for program in programs:
+            program.call()
 
     def finish() -> None:
-        start = actor.period * count
-        out = actor.finish_period()
-        for _, ear, (jack, gain) in leads:
-            room = max(0, min(count, len(ear) - start))
-            ear[start : start + room] += out[jack - 1, :room] * gain
-        for program in programs:
-            engine.at(engine.now, PROGRAM_RUNS, program.call)
-        engine.at(engine.ticks((actor.period + 1) * count, rate_hz), DEVICE_FINISHES, finish)
+        driver.finish_period()
+        if programs:
+            engine.at(engine.now, PROGRAM_RUNS, run_programs)
+        if out.due():
+            out.play_until(out.length)
+        engine.at(engine.ticks((driver.period + 1) * count, rate_hz), DEVICE_FINISHES, finish)
 
     engine.at(engine.ticks(count, rate_hz), DEVICE_FINISHES, finish)
 
 
 def _jacks(rig: Rig, box: Interface, sounds: Mapping[Port, Sound]) -> Callable[[int, int], Block]:
     """The voltages at a box's input jacks, from the leads that are plugged there."""
+    # A microphone that needs a supply gives nothing without one.
+    hungry = {gear.id for gear in rig.gear if isinstance(gear, Source) and gear.needs_phantom}
     leads = [
         (
             patch.to_port.number,
@@ -134,11 +168,14 @@ def _jacks(rig: Rig, box: Interface, sounds: Mapping[Port, Sound]) -> Callable[[
             (-1 if patch.inverted else 1) * 10 ** (patch.gain_db / 20),
         )
         for patch in rig.patches
-        if patch.to_port.owner == box.id and patch.from_port in sounds and not patch.muted
+        if patch.to_port.owner == box.id
+        and patch.from_port in sounds
+        and not patch.muted
+        and not (patch.from_port.owner in hungry and patch.to_port.number not in box.phantom_on)
     ]
 
     def voltages(start: int, count: int) -> Block:
-        out = np.zeros((box.jack_in, count))
+        out = np.zeros((box.jack_in, count), np.float32)
         for jack, sound, gain in leads:
             out[jack - 1] += gain * sound.samples(box.rate_hz, start, count)
         return out
@@ -146,17 +183,15 @@ def _jacks(rig: Rig, box: Interface, sounds: Mapping[Port, Sound]) -> Callable[[
     return voltages
 
 
-def _leads_out(rig: Rig, box: Interface, length: int) -> list[tuple[Port, Block, tuple[int, float]]]:
-    """The leads from a box's output jacks to destinations: port, what it hears, jack and gain."""
+def _leads_out(rig: Rig, box: Interface, length: int) -> list[_Lead]:
+    """The leads from a box's output jacks to destinations."""
     ends = {gear.id for gear in rig.gear if isinstance(gear, Destination)}
     return [
-        (
+        _Lead(
             patch.to_port,
-            np.zeros(length),
-            (
-                patch.from_port.number,
-                0.0 if patch.muted else (-1 if patch.inverted else 1) * 10 ** (patch.gain_db / 20),
-            ),
+            patch.from_port.number,
+            0.0 if patch.muted else (-1 if patch.inverted else 1) * 10 ** (patch.gain_db / 20),
+            np.zeros(length, np.float32),
         )
         for patch in rig.patches
         if patch.from_port.owner == box.id and patch.to_port.owner in ends

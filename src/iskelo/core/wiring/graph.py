@@ -8,19 +8,19 @@ and neither can borrow the other's.
 from dataclasses import dataclass
 from typing import Literal, NamedTuple
 
-from iskelo.core.edits.edit import Edit, EnableChannels, SetDirect, SetValues
-from iskelo.core.rig.gear import Interface, Program
-from iskelo.core.rig.ports import Port
-from iskelo.core.rig.rig import Index
+from iskelo.core.edits.edit import Edit, EnableChannels, SetDevice, SetDirect, SetJack, SetValues
+from iskelo.core.rig.gear import Bus, Driver, Interface, Program, Source, Track
+from iskelo.core.rig.ports import Bank, Port
+from iskelo.core.rig.rig import Index, Patch
 
 EdgeKind = Literal["lead in", "capture", "direct", "take", "record", "monitor", "mix", "send", "playback", "lead out"]
 
 
 class Block(NamedTuple):
-    """Why an edge does not pass, in words, and the edit that opens it."""
+    """Why an edge does not pass, in words, and the edit that opens it, if one does."""
 
     words: str
-    unblock: Edit
+    unblock: Edit | None
     unblock_words: str
 
 
@@ -68,6 +68,8 @@ def compile_graph(found: Index) -> Graph:
             said = f"the lead into {found.say(patch.to_port)} is muted"
             block = Block(said, SetValues(item=patch.id, values={"muted": False}), "Unmute the lead")
         sign = -1 if patch.inverted else 1
+        if block is None and kind == "lead in":
+            block = _not_supplied(found, patch)
         edges.append(Edge(patch.from_port, patch.to_port, kind, patch.id, patch.gain_db, sign, block))
     for box in found.interfaces():
         edges += _interface_edges(box)
@@ -79,6 +81,21 @@ def compile_graph(found: Index) -> Graph:
         leaving.setdefault(edge.start, []).append(edge)
         entering.setdefault(edge.end, []).append(edge)
     return Graph(leaving, entering)
+
+
+def _not_supplied(found: Index, patch: Patch) -> Block | None:
+    """A microphone that needs a supply gives nothing at a jack where it is off."""
+    source, box = found.gear[patch.from_port.owner], found.gear[patch.to_port.owner]
+    assert isinstance(box, Interface)
+    jack = patch.to_port.number
+    if not isinstance(source, Source) or not source.needs_phantom or jack in box.phantom_on:
+        return None
+    if jack > box.able_jacks("phantom"):
+        said = f"{source.name} needs phantom supply, and {found.say(patch.to_port)} has none"
+        return Block(said, None, "")
+    on = SetJack(interface=box.id, jack_in=jack, phantom=True)
+    said = f"{source.name} needs phantom supply, and it is off at {found.say(patch.to_port)}"
+    return Block(said, on, f"Switch phantom supply on at {found.say(patch.to_port)}")
 
 
 def input_gain_db(box: Interface, jack_in: int) -> float:
@@ -95,7 +112,7 @@ def _interface_edges(box: Interface) -> list[Edge]:
         for n in range(1, min(box.jack_in, box.capture) + 1)
     ]
     edges += [
-        Edge(Port(box.id, "playback", n), Port(box.id, "jack_out", n), "playback", box.id)
+        Edge(Port(box.id, "playback", n), Port(box.id, "jack_out", n), "playback", box.id, box.output_trims_db[n - 1])
         for n in range(1, min(box.playback, box.jack_out) + 1)
     ]
     for cross in box.direct:
@@ -105,7 +122,8 @@ def _interface_edges(box: Interface) -> list[Edge]:
             where = f"from jack in {cross.jack_in} to jack out {cross.jack_out} of {box.name}"
             block = Block(f"direct monitoring {where} is muted", opened, f"Unmute direct monitoring {where}")
         start, end = Port(box.id, "jack_in", cross.jack_in), Port(box.id, "jack_out", cross.jack_out)
-        edges.append(Edge(start, end, "direct", box.id, input_gain_db(box, cross.jack_in) + cross.gain_db, 1, block))
+        gain_db = input_gain_db(box, cross.jack_in) + cross.gain_db + box.output_trims_db[cross.jack_out - 1]
+        edges.append(Edge(start, end, "direct", box.id, gain_db, 1, block))
     return edges
 
 
@@ -113,17 +131,22 @@ def _program_edges(program: Program, found: Index) -> list[Edge]:
     box = found.device(program)
     edges: list[Edge] = []
     if box is not None:
+        shut = _driver_shut(program, box, found)
         sides = (
-            ("input", program.inputs, box.capture, program.enabled_in),
-            ("output", program.outputs, box.playback, program.enabled_out),
+            ("input", program.inputs, box.capture, found.shown(program, "capture"), program.enabled_in),
+            ("output", program.outputs, box.playback, found.shown(program, "playback"), program.enabled_out),
         )
-        for side, items, size, enabled in sides:
+        for side, items, size, shown, enabled in sides:
             on = set(enabled)
             for item in items:
                 for leg, channel in enumerate(item.legs, start=1):
                     if channel is None or channel > size:
                         continue
-                    block = None if channel in on else _not_enabled(program, side, channel)
+                    block = shut
+                    if block is None and channel > shown:
+                        block = _not_shown(program, box, side, channel, found)
+                    if block is None and channel not in on:
+                        block = _not_enabled(program, side, channel)
                     if side == "input":
                         taken = (Port(box.id, "capture", channel), Port(item.id, "input", leg))
                         edges.append(Edge(*taken, "take", program.id, block=block))
@@ -131,12 +154,23 @@ def _program_edges(program: Program, found: Index) -> list[Edge]:
                         sent = (Port(item.id, "output", leg), Port(box.id, "playback", channel))
                         edges.append(Edge(*sent, "send", program.id, block=block))
     widths = {item.id: len(item.legs) for item in (*program.inputs, *program.outputs)}
+    sinks: dict[str, Bank] = {item.id: "output" for item in program.outputs}
+    for bus in program.buses:
+        widths[bus.id], sinks[bus.id] = bus.width, "bus"
+    first_armed: dict[str, Track] = {}
     for track in program.tracks:
         if track.input is not None:
             armed = None
             if not track.armed:
                 opened = SetValues(item=track.id, values={"armed": True})
                 armed = Block(f"track {track.name} is not armed", opened, f"Arm track {track.name}")
+            elif program.one_track_per_input and track.input in first_armed:
+                other = first_armed[track.input]
+                opened = SetValues(item=other.id, values={"armed": False})
+                said = f"{program.name} arms an input on one track only, and {other.name} has it"
+                armed = Block(said, opened, f"Disarm track {other.name}")
+            else:
+                first_armed[track.input] = track
             heard = _not_heard(track.id, track.name, track.monitored, track.muted)
             for leg in range(1, min(widths[track.input], track.width) + 1):
                 start = Port(track.input, "input", leg)
@@ -144,8 +178,19 @@ def _program_edges(program: Program, found: Index) -> list[Edge]:
                 edges.append(Edge(start, Port(track.id, "monitor", leg), "monitor", track.id, block=heard))
         if track.output is not None:
             for leg, end_leg in mix_legs(track.width, widths[track.output]):
-                start, end = Port(track.id, "monitor", leg), Port(track.output, "output", end_leg)
+                start, end = Port(track.id, "monitor", leg), Port(track.output, sinks[track.output], end_leg)
                 edges.append(Edge(start, end, "mix", track.id, track.gain_db))
+    for voice in program.voices:
+        if voice.output is not None:
+            for leg, end_leg in mix_legs(voice.width, widths[voice.output]):
+                end = Port(voice.output, sinks[voice.output], end_leg)
+                edges.append(Edge(Port(voice.id, "voice", leg), end, "mix", voice.id))
+    for bus in program.buses:
+        if bus.output is not None:
+            shut = _bus_shut(program, bus)
+            for leg, end_leg in mix_legs(bus.width, widths[bus.output]):
+                end = Port(bus.output, sinks[bus.output], end_leg)
+                edges.append(Edge(Port(bus.id, "bus", leg), end, "mix", bus.id, bus.gain_db, block=shut))
     return edges
 
 
@@ -160,6 +205,69 @@ def mix_legs(width: int, output_width: int) -> list[tuple[int, int]]:
     if width == 1:
         return [(1, leg) for leg in range(1, output_width + 1)]
     return [(leg, 1) for leg in range(1, width + 1)]
+
+
+def _driver_shut(program: Program, box: Interface, found: Index) -> Block | None:
+    """Why nothing at all passes between a program and its device."""
+    driver = found.driver(program)
+    assert driver is not None
+    if not driver.installed:
+        said = f"the {driver.kind} driver of {box.name} is not installed"
+        install = SetValues(item=driver.id, values={"installed": True})
+        return Block(said, install, f"Install the {driver.kind} driver of {box.name}")
+    holder = found.holder(program)
+    if holder is not None:
+        said = f"{holder.name} holds the {driver.kind} driver of {box.name}, which takes one program at a time"
+        free = [each for each in box.drivers if each.installed and _takes(each, program, found)]
+        if free:
+            other = SetDevice(program=program.id, device=box.id, driver=free[0].id)
+            return Block(said, other, f"Let {program.name} open {box.name} by its {free[0].kind} driver")
+        let_go = SetDevice(program=holder.id, device=None)
+        return Block(said, let_go, f"Take {box.name} away from {holder.name}")
+    return None
+
+
+def _takes(driver: Driver, program: Program, found: Index) -> bool:
+    """Whether a driver takes this program beside those that have it open."""
+    users = [each for each in found.programs() if found.driver(each) is driver and each.id != program.id]
+    return driver.clients == "many" or not users
+
+
+def _not_shown(program: Program, box: Interface, side: str, channel: int, found: Index) -> Block:
+    driver = found.driver(program)
+    assert driver is not None
+    bank: Literal["capture", "playback"] = "capture" if side == "input" else "playback"
+    said = f"the {driver.kind} driver of {box.name} shows {box.shown(driver, bank)} {bank} channels, not {channel}"
+    for other in box.drivers:
+        if other.installed and box.shown(other, bank) >= channel and _takes(other, program, found):
+            edit = SetDevice(program=program.id, device=box.id, driver=other.id)
+            return Block(said, edit, f"Let {program.name} open {box.name} by its {other.kind} driver")
+    return Block(said, None, "")
+
+
+def _bus_shut(program: Program, bus: Bus) -> Block | None:
+    """Why a bus passes nothing on: it is muted, or what it feeds leads back to it and the program stops that."""
+    if bus.id in buses_in_circles(program):
+        off = SetValues(item=bus.id, values={"output": None})
+        return Block(f"bus {bus.name} feeds itself", off, f"Take bus {bus.name} off what it feeds")
+    if bus.muted:
+        opened = SetValues(item=bus.id, values={"muted": False})
+        return Block(f"bus {bus.name} is muted", opened, f"Unmute bus {bus.name}")
+    return None
+
+
+def buses_in_circles(program: Program) -> set[str]:
+    """The buses that feed themselves, straight or through others."""
+    onward = {bus.id: bus.output for bus in program.buses}
+    found = set()
+    for start, first in onward.items():
+        at, seen = first, {start}
+        while at is not None and at in onward and at not in seen:
+            seen.add(at)
+            at = onward[at]
+        if at == start:
+            found.add(start)
+    return found
 
 
 def _not_enabled(program: Program, side: str, channel: int) -> Block:

@@ -33,8 +33,13 @@ export function CheckScreen() {
   }, [news, ended, check?.id, check?.state, cache, state.id])
 
   const run = useMutation({
-    mutationFn: () =>
-      answer<CheckView>(client.POST("/api/rigs/{rig_id}/checks", { params: { path: { rig_id: state.id } } })),
+    mutationFn: (only: string[] | null) =>
+      answer<CheckView>(
+        client.POST("/api/rigs/{rig_id}/checks", {
+          params: { path: { rig_id: state.id } },
+          body: { only },
+        }),
+      ),
     onSuccess: (begun) => cache.setQueryData(key, begun),
     onError: (error: Error) => say(error.message),
   })
@@ -56,11 +61,17 @@ export function CheckScreen() {
     const next = rows[Math.max(0, Math.min(rows.length - 1, rows.findIndex((each) => each === row) + by))]
     if (next) setChosen(next.channel)
   }
-  const start = () => {
-    if (!running && !run.isPending) run.mutate()
+  const { proofs } = state.survey
+  const old = state.survey.lines.filter((line) => proofs[line.id] === "stale").map((line) => line.id)
+  const start = (only: string[] | null = null) => {
+    if (!running && !run.isPending) run.mutate(only)
+  }
+  const startStale = () => {
+    if (old.length > 0) start(old)
   }
   useKeys([
-    { keys: "r", words: "Run the check on the twin", run: start },
+    { keys: "r", words: "Run the check on the twin", run: () => start() },
+    { keys: "o", words: "Check only the lines whose proof is stale", run: startStale },
     { keys: "x", words: "All targets, or exceptions only", run: () => setAll((on) => !on) },
     { keys: "ArrowDown", words: "Next target", run: () => step(1) },
     { keys: "ArrowUp", words: "Target before", run: () => step(-1) },
@@ -69,12 +80,17 @@ export function CheckScreen() {
   return (
     <Flex direction="column" h="100%">
       <Flex h="bar" flex="none" align="center" px="12px" gap="12px">
-        <Button variant="ink" onClick={start} disabled={running || run.isPending}>
+        <Button variant="ink" onClick={() => start()} disabled={running || run.isPending}>
           Run on the twin{" "}
           <Kbd borderColor="onSea" color="onSea">
             r
           </Kbd>
         </Button>
+        {old.length > 0 && (
+          <Button onClick={startStale} disabled={running || run.isPending}>
+            Only the {old.length} stale <Kbd>o</Kbd>
+          </Button>
+        )}
         {running && live && (
           <>
             <chakra.progress
@@ -96,6 +112,7 @@ export function CheckScreen() {
         {check && !running && (
           <chakra.span color="ink2">
             Take {check.number} · twin · rev {check.revision}
+            {check.only && ` · ${check.only.length} of the lines`}
             {stale && <chakra.span color="wax"> (the rig is at {state.revision} now)</chakra.span>} ·{" "}
             {check.state}
           </chakra.span>
@@ -163,8 +180,8 @@ function Empty() {
       </chakra.h2>
       <Box color="ink2">
         The twin is a simulated stand-in of this rig. It plays a test signal of its own from every source at
-        once, runs converters, buffers and the recorder block by block, and listens to every track and every
-        pair of headphones. It proves the plan; only a capture from the real rig proves the room.
+        once, runs converters, buffers and programs block by block, and listens to every track and every pair
+        of headphones. It proves the plan; only a capture from the real rig proves the room.
       </Box>
       <Box mt="12px">
         By the plan {vitals.arriving} of {vitals.wanted} lines arrive.

@@ -10,7 +10,7 @@ const STARTERS: [string, string][] = [
   ["Box", "box 8x8 "],
   ["Recorder", "recorder "],
   ["Headphones", "headphones "],
-  ["Loudspeakers", "loudspeakers "],
+  ["Player", "player "],
 ]
 
 /** The add line: gear typed as a phrase; Enter adds it and stays for the next. */
@@ -49,7 +49,7 @@ export function AddGear({ focus }: { focus: number }) {
         <Input
           ref={field}
           h="28px"
-          w="420px"
+          w="380px"
           bad={bad}
           aria-invalid={bad}
           aria-label="Add gear"
@@ -77,7 +77,7 @@ export function AddGear({ focus }: { focus: number }) {
             {words}
           </Button>
         ))}
-        <chakra.span color="ink2" textStyle="cell">
+        <chakra.span color="ink2" textStyle="cell" whiteSpace="nowrap">
           <Kbd>a</Kbd> comes back here
         </chakra.span>
       </Flex>

@@ -1,92 +1,189 @@
 import { Box, Flex, chakra } from "@chakra-ui/react"
-import { useState } from "react"
+import { useMemo, useRef, useState } from "react"
 
 import type { Gear, Interface } from "../../api/client"
 import { useRig } from "../../api/rig"
+import { Button, Input, Kbd, Select } from "../../parts/controls"
 import { useKeys } from "../../parts/keys"
 import { AddGear } from "./AddGear"
+import { AnswerPanel } from "./AnswerPanel"
+import { Card, SystemCard, worstOf, type Chosen } from "./Cards"
+import { Catalogue } from "./Catalogue"
 import { Inspector } from "./Inspector"
-import { Bank } from "./Pegs"
-
-export interface Chosen {
-  gear: string
-  port: string | null
-}
+import { LitContext, litBy, useAnswer, wayOf } from "./lit"
+import { usePorts } from "./Pegs"
+import { Swap } from "./Swap"
 
 const COLUMNS = ["Sources", "Boxes", "System", "Programs", "Destinations"] as const
+const SHOWS = ["all", "used", "trouble"] as const
+type Shows = (typeof SHOWS)[number]
 
 /** What there is: five columns of cards with numbered pegs, and the inspector of the chosen one. */
 export function GearScreen() {
   const { state, edit } = useRig()
   const { gear } = state.rig
   const [chosen, setChosen] = useState<Chosen | null>(null)
+  const [way, setWay] = useState({ from: 0, to: 0 })
   const [adding, setAdding] = useState(0)
+  const [wanted, setWanted] = useState("")
+  const [shows, setShows] = useState<Shows>("all")
+  const [open, setOpen] = useState<"swap" | "catalogue" | null>(null)
+  const finder = useRef<HTMLInputElement>(null)
+  const ports = usePorts()
+  const found = useAnswer(chosen?.port ?? null)
+  const steps = useMemo(() => wayOf(found.data, way.to, way.from), [found.data, way])
+  const lit = useMemo(() => litBy(found.data, steps), [found.data, steps])
   const current = gear.find((each) => each.id === chosen?.gear) ?? null
-  const order = [
-    ...gear.filter((each) => each.kind === "source"),
-    ...gear.filter((each) => each.kind === "interface"),
-    ...gear.filter((each) => each.kind === "program"),
-    ...gear.filter((each) => each.kind === "destination"),
-  ]
+  const usedGear = useMemo(() => {
+    const used = new Set<string>()
+    for (const use of ports.values()) if (use.used) used.add(use.port[0])
+    return used
+  }, [ports])
+  const visible = useMemo(() => {
+    const typed = wanted.trim().toLowerCase()
+    const items = (each: Gear) =>
+      each.kind === "program" ? [...each.inputs, ...each.tracks, ...each.outputs, ...each.voices] : []
+    return gear.filter((each) => {
+      if (
+        typed &&
+        ![each.name, ...items(each).map((i) => i.name)].some((n) => n.toLowerCase().includes(typed))
+      )
+        return false
+      if (shows === "trouble") return worstOf(each, state.survey.snags) !== null
+      return shows === "all" || usedGear.has(each.id) || items(each).some((item) => usedGear.has(item.id))
+    })
+  }, [gear, wanted, shows, state.survey.snags, usedGear])
+  const order = COLUMNS.flatMap((title) => visible.filter((each) => columnOf(each) === title))
+  const choose = (next: Chosen | null) => {
+    setWay({ from: 0, to: 0 })
+    setChosen(next)
+  }
   const step = (by: number) => {
     const at = order.findIndex((each) => each.id === chosen?.gear)
     const next = order[Math.max(0, Math.min(order.length - 1, at + by))]
-    if (next) setChosen({ gear: next.id, port: null })
+    if (next) choose({ gear: next.id, port: null })
+  }
+  const swap = () => {
+    if (current?.kind === "interface") setOpen("swap")
   }
   useKeys([
     { keys: "a", words: "Add gear", run: () => setAdding((count) => count + 1) },
-    { keys: "ArrowDown", words: "Next gear", run: () => step(1) },
-    { keys: "ArrowUp", words: "Gear before", run: () => step(-1) },
-    {
-      keys: "Delete",
-      words: "Remove this gear",
-      run: () => current && void edit([{ edit: "remove", items: [current.id] }]),
-    },
+    { keys: "/", words: "Find gear", run: () => finder.current?.focus() },
+    { keys: "c", words: "Catalogue of gear", run: () => setOpen("catalogue") },
+    { keys: "w", words: "Swap this interface for another", run: swap },
+    ...(open
+      ? []
+      : [
+          { keys: "ArrowDown", words: "Next gear", run: () => step(1) },
+          { keys: "ArrowUp", words: "Gear before", run: () => step(-1) },
+          { keys: "Escape", words: "Choose nothing", run: () => choose(null) },
+          {
+            keys: "Delete",
+            words: "Remove this gear",
+            run: () => current && void edit([{ edit: "remove", items: [current.id] }]),
+          },
+        ]),
   ])
-  const boxes = gear.filter((each): each is Interface => each.kind === "interface")
   return (
-    <Flex direction="column" h="100%">
-      <AddGear focus={adding} />
-      <Flex flex="1" minH="0" borderTop="1px solid" borderColor="edge">
-        {COLUMNS.map((title) => (
-          <Box key={title} flex="1" minW="0" borderRight="1px solid" borderColor="rule" overflowY="auto">
-            <chakra.h2
-              textStyle="head"
-              h="26px"
-              lineHeight="26px"
-              px="6px"
-              position="sticky"
-              top="0"
-              bg="paper"
-              zIndex="1"
-              borderBottom="1px solid"
-              borderColor="rule"
+    <LitContext value={lit}>
+      <Flex direction="column" h="100%">
+        <AddGear focus={adding} />
+        <Flex h="34px" flex="none" align="center" px="12px" gap="8px" textStyle="cell" whiteSpace="nowrap">
+          <Box position="relative" w="220px">
+            <Input
+              ref={finder}
+              w="100%"
+              aria-label="Find gear"
+              placeholder="Find gear, an input, a track"
+              value={wanted}
+              onChange={(event) => setWanted(event.target.value)}
+              onKeyDown={(event) => {
+                if (event.key !== "Enter" && event.key !== "Escape") return
+                event.preventDefault()
+                event.currentTarget.blur()
+                const first = order[0]
+                if (event.key === "Enter" && first) choose({ gear: first.id, port: null })
+                setWanted("")
+              }}
+            />
+            <Box position="absolute" right="6px" top="4px">
+              <Kbd>/</Kbd>
+            </Box>
+          </Box>
+          <Flex as="label" gap="5px" align="center" color="ink2">
+            Show
+            <Select
+              aria-label="Show gear"
+              value={shows}
+              onChange={(event) => setShows(event.target.value as Shows)}
             >
-              {title}
-            </chakra.h2>
-            {title === "System"
-              ? boxes.map((box) => <SystemCard key={box.id} box={box} chosen={chosen} onChoose={setChosen} />)
-              : order
-                  .filter((each) => columnOf(each) === title)
-                  .map((each) => <Card key={each.id} gear={each} chosen={chosen} onChoose={setChosen} />)}
-            {gear.length === 0 && title === "Sources" && (
-              <Box p="8px" color="ink2" textStyle="cell">
-                No gear yet. Add microphones, an interface, a recorder and headphones above.
+              {SHOWS.map((each) => (
+                <option key={each}>{each}</option>
+              ))}
+            </Select>
+          </Flex>
+          <Box flex="1" />
+          <Button size="row" variant="quiet" onClick={() => setOpen("catalogue")}>
+            Catalogue <Kbd>c</Kbd>
+          </Button>
+          <Button size="row" variant="quiet" onClick={swap} disabled={current?.kind !== "interface"}>
+            Swap <Kbd>w</Kbd>
+          </Button>
+        </Flex>
+        {open === "swap" && current?.kind === "interface" && (
+          <Swap key={current.id} box={current} onClose={() => setOpen(null)} />
+        )}
+        <Flex flex="1" minH="0" borderTop="1px solid" borderColor="edge" position="relative">
+          {COLUMNS.map((title) => (
+            <Column key={title} title={title} gear={visible} chosen={chosen} onChoose={choose} />
+          ))}
+          <Box w="inspector" flex="none" bg="sheet" overflowY="auto">
+            {chosen?.port && (
+              <Box p="10px" pb="0" textStyle="cell">
+                <AnswerPanel
+                  answer={found.data}
+                  from={way.from}
+                  to={way.to}
+                  onFrom={(from) => setWay({ ...way, from })}
+                  onTo={(to) => setWay({ ...way, to })}
+                />
+              </Box>
+            )}
+            {current ? (
+              <Inspector key={current.id} gear={current} />
+            ) : (
+              <Box p="12px" color="ink2" textStyle="cell">
+                Choose a card to see and change it, or a peg to see what arrives there and where it goes.
               </Box>
             )}
           </Box>
-        ))}
-        <Box w="inspector" flex="none" bg="sheet" overflowY="auto">
-          {current ? (
-            <Inspector key={current.id} gear={current} port={chosen?.port ?? null} />
-          ) : (
-            <Box p="12px" color="ink2" textStyle="cell">
-              Choose a card or a peg to see and change it.
-            </Box>
-          )}
-        </Box>
+          {open === "catalogue" && <Catalogue gear={current} onClose={() => setOpen(null)} />}
+        </Flex>
+        {steps.length > 0 && (
+          <Box
+            flex="none"
+            px="12px"
+            h="26px"
+            lineHeight="26px"
+            borderTop="1px solid"
+            borderColor="rule"
+            bg="sheet"
+            textStyle="cell"
+            whiteSpace="nowrap"
+            overflow="hidden"
+            textOverflow="ellipsis"
+            data-testid="way"
+          >
+            {steps.map((each, place) => (
+              <chakra.span key={each.key}>
+                {place > 0 && " › "}
+                <b>{lit.get(each.key)}</b> {each.said}
+              </chakra.span>
+            ))}
+          </Box>
+        )}
       </Flex>
-    </Flex>
+    </LitContext>
   )
 }
 
@@ -96,149 +193,42 @@ function columnOf(gear: Gear): (typeof COLUMNS)[number] {
   )[gear.kind]
 }
 
-interface CardProps {
+function Column(props: {
+  title: (typeof COLUMNS)[number]
+  gear: Gear[]
   chosen: Chosen | null
   onChoose: (chosen: Chosen) => void
-}
-
-function Frame(
-  props: CardProps & {
-    gear: Gear
-    title: string
-    note?: string
-    pegs?: React.ReactNode
-    children?: React.ReactNode
-  },
-) {
-  const { gear, chosen, onChoose } = props
-  const on = chosen?.gear === gear.id
-  return (
-    <Box
-      p="6px"
-      bg={on ? "wash" : "sheet"}
-      boxShadow={on ? "inset 3px 0 0 {colors.sea}" : undefined}
-      borderBottom="1px solid"
-      borderColor="rule"
-      cursor="pointer"
-      onClick={() => onChoose({ gear: gear.id, port: null })}
-    >
-      <Flex gap="6px" align="baseline">
-        <chakra.button
-          fontWeight="600"
-          textStyle="cell"
-          textAlign="left"
-          cursor="pointer"
-          aria-pressed={on}
-          onClick={(event) => {
-            event.stopPropagation()
-            onChoose({ gear: gear.id, port: null })
-          }}
-        >
-          {props.title}
-        </chakra.button>
-        <Box flex="1" />
-        <chakra.span color="ink2" fontSize="12px" whiteSpace="nowrap">
-          {props.note}
-        </chakra.span>
-        {props.pegs}
-      </Flex>
-      {props.children}
-    </Box>
-  )
-}
-
-function Card({ gear, chosen, onChoose }: CardProps & { gear: Gear }) {
-  const pick = (port: string) => onChoose({ gear: gear.id, port })
-  const at = chosen?.gear === gear.id ? chosen.port : null
-  switch (gear.kind) {
-    case "source":
-      return (
-        <Frame
-          gear={gear}
-          title={gear.name}
-          note={gear.width === 2 ? "stereo" : ""}
-          chosen={chosen}
-          onChoose={onChoose}
-          pegs={<Bank owner={gear.id} bank="out" count={gear.width} at={at} onPick={pick} />}
-        />
-      )
-    case "interface":
-      return (
-        <Frame
-          gear={gear}
-          title={gear.name}
-          note={`${gear.rate_hz / 1000} kHz`}
-          chosen={chosen}
-          onChoose={onChoose}
-        >
-          <Bank owner={gear.id} bank="jack_in" title="jack in" count={gear.jack_in} at={at} onPick={pick} />
-          <Bank
-            owner={gear.id}
-            bank="jack_out"
-            title="jack out"
-            count={gear.jack_out}
-            at={at}
-            onPick={pick}
-          />
-        </Frame>
-      )
-    case "program":
-      return (
-        <Frame
-          gear={gear}
-          title={gear.name}
-          note={`${gear.tracks.length} ${gear.tracks.length === 1 ? "track" : "tracks"}`}
-          chosen={chosen}
-          onChoose={onChoose}
-        >
-          <Items title="in" bank="input" items={gear.inputs} at={at} onPick={pick} />
-          <Items title="track" bank="track" items={gear.tracks} at={at} onPick={pick} />
-          <Items title="out" bank="output" items={gear.outputs} at={at} onPick={pick} />
-        </Frame>
-      )
-    case "destination":
-      return (
-        <Frame gear={gear} title={gear.name} note={gear.destination_kind} chosen={chosen} onChoose={onChoose}>
-          <Bank owner={gear.id} bank="in" count={gear.width} at={at} onPick={pick} />
-        </Frame>
-      )
-  }
-}
-
-function SystemCard({ box, chosen, onChoose }: CardProps & { box: Interface }) {
-  const pick = (port: string) => onChoose({ gear: box.id, port })
-  const at = chosen?.gear === box.id ? chosen.port : null
-  return (
-    <Frame
-      gear={box}
-      title={`${box.name}, ${box.driver.kind}`}
-      note={`buffer ${box.driver.buffer_samples}`}
-      chosen={chosen}
-      onChoose={onChoose}
-    >
-      <Bank owner={box.id} bank="capture" title="capture" count={box.capture} at={at} onPick={pick} />
-      <Bank owner={box.id} bank="playback" title="playback" count={box.playback} at={at} onPick={pick} />
-    </Frame>
-  )
-}
-
-function Items(props: {
-  title: string
-  bank: string
-  items: { id: string; name: string }[]
-  at: string | null
-  onPick: (port: string) => void
 }) {
-  if (props.items.length === 0) return null
+  const { title, gear, chosen, onChoose } = props
+  const { rig } = useRig().state
   return (
-    <Bank
-      owner=""
-      bank={props.bank}
-      title={props.title}
-      count={props.items.length}
-      ids={props.items.map((item) => item.id)}
-      at={props.at}
-      onPick={props.onPick}
-    />
+    <Box flex="1" minW="0" borderRight="1px solid" borderColor="rule" overflowY="auto">
+      <chakra.h2
+        textStyle="head"
+        h="26px"
+        lineHeight="26px"
+        px="6px"
+        position="sticky"
+        top="0"
+        bg="paper"
+        zIndex="2"
+        borderBottom="1px solid"
+        borderColor="rule"
+      >
+        {title}
+      </chakra.h2>
+      {title === "System"
+        ? gear
+            .filter((each): each is Interface => each.kind === "interface")
+            .map((box) => <SystemCard key={box.id} box={box} chosen={chosen} onChoose={onChoose} />)
+        : gear
+            .filter((each) => columnOf(each) === title)
+            .map((each) => <Card key={each.id} gear={each} chosen={chosen} onChoose={onChoose} />)}
+      {rig.gear.length === 0 && title === "Sources" && (
+        <Box p="8px" color="ink2" textStyle="cell">
+          No gear yet. Add microphones, an interface, a recorder and headphones above.
+        </Box>
+      )}
+    </Box>
   )
 }

@@ -1,30 +1,32 @@
 import { Box, Flex, chakra } from "@chakra-ui/react"
+import { useNavigate } from "react-router"
 
 import type { Destination, Edit, Gear, Source } from "../../api/client"
 import { useRig } from "../../api/rig"
 import { Commit, type Kept } from "../../parts/Commit"
-import { Button, Select, TextArea } from "../../parts/controls"
+import { Button, Figure, Select, TextArea } from "../../parts/controls"
+import { useSelection } from "../../parts/selection"
 import { InterfaceFields } from "./InterfaceFields"
 import { usePorts } from "./Pegs"
 import { ProgramFields } from "./ProgramFields"
 
 /** Everything about one piece of gear that can be changed. */
-export function Inspector({ gear, port }: { gear: Gear; port: string | null }) {
+export function Inspector({ gear }: { gear: Gear }) {
   const { edit } = useRig()
   const set = useSet(gear.id)
   return (
-    <Box p="10px" textStyle="cell">
+    <Box p="10px" textStyle="cell" data-inspector>
       <Flex gap="6px" mb="8px">
         <Commit value={gear.name} label="Name of the gear" onKeep={(name) => set({ name })} />
         <Button size="row" variant="quiet" onClick={() => void edit([{ edit: "remove", items: [gear.id] }])}>
           Remove
         </Button>
       </Flex>
-      {port && <PortWords port={port} />}
       {gear.kind === "source" && <SourceFields source={gear} />}
       {gear.kind === "interface" && <InterfaceFields box={gear} />}
       {gear.kind === "program" && <ProgramFields program={gear} />}
       {gear.kind === "destination" && <DestinationFields destination={gear} />}
+      <UsedBy gear={gear} />
       <Section title="Notes">
         <TextArea
           key={gear.notes}
@@ -59,11 +61,13 @@ export function useNumber() {
   }
 }
 
-export function Section({ title, children }: { title: string; children: React.ReactNode }) {
+export function Section(props: { title: string; note?: string; children: React.ReactNode }) {
+  const { title, note, children } = props
   return (
-    <Box mb="10px">
+    <Box mb="10px" data-section={title}>
       <chakra.h3 textStyle="head" borderBottom="1px solid" borderColor="rule" mb="4px">
         {title}
+        {note && <chakra.span fontWeight="400">: {note}</chakra.span>}
       </chakra.h3>
       {children}
     </Box>
@@ -115,26 +119,89 @@ export function Check(props: { words: string; on: boolean; onChange: (on: boolea
   )
 }
 
-function PortWords({ port }: { port: string }) {
-  const use = usePorts().get(port)
-  const { state } = useRig()
-  const number = port.split("/").at(-1)
-  const lines = use?.lines
-    .map((id) => state.survey.lines.find((line) => line.id === id)?.name)
-    .filter(Boolean)
+const ORIGINS = ["measured", "described", "typed", "assumed"] as const
+export type Origins = Record<string, (typeof ORIGINS)[number]>
+
+/** A figure with where it is from; one from nobody carries ~, and so does every sum it is in. */
+export function OriginRow(props: {
+  item: string
+  field: string
+  words: string
+  unit: string
+  value: number
+  origins: Origins | undefined
+}) {
+  const { edit } = useRig()
+  const number = useNumber()
+  const origin = props.origins?.[props.field] ?? "assumed"
+  const set = (value: number, from: (typeof ORIGINS)[number]) =>
+    edit([{ edit: "set", item: props.item, values: { [props.field]: value }, origin: from }])
   return (
-    <Box bg="wash" p="6px" mb="8px" borderLeft="3px solid" borderColor="sea">
-      <b>{use?.said ?? `Port ${number}`}</b>
-      {use ? (
-        <>
-          <Box>fed by {use.fed_by.join(", ") || "nothing"}</Box>
-          <Box>feeds {use.feeds.join(", ") || "nothing"}</Box>
-          {lines && lines.length > 0 && <Box>lines: {lines.join(", ")}</Box>}
-        </>
-      ) : (
-        <Box>nothing is joined to it</Box>
-      )}
-    </Box>
+    <Row words={props.words}>
+      <chakra.span color="ink2" w="8px">
+        {origin === "assumed" ? "~" : ""}
+      </chakra.span>
+      <Commit
+        value={props.value}
+        label={props.words}
+        width="60px"
+        figure
+        onKeep={(text) => number(props.words, text, (value) => set(value, "typed"))}
+      />
+      <Box w="46px" color="ink2">
+        {props.unit}
+      </Box>
+      <Select
+        w="82px"
+        aria-label={`Where ${props.words.toLowerCase()} is from`}
+        value={origin}
+        onChange={(event) => void set(props.value, event.target.value as (typeof ORIGINS)[number])}
+      >
+        {ORIGINS.map((each) => (
+          <option key={each}>{each}</option>
+        ))}
+      </Select>
+    </Row>
+  )
+}
+
+/** The lines that begin or end here or pass through, and the programs that open a box. */
+function UsedBy({ gear }: { gear: Gear }) {
+  const { state } = useRig()
+  const { chooseLine } = useSelection()
+  const go = useNavigate()
+  const ports = usePorts()
+  const own = new Set([gear.id])
+  if (gear.kind === "program")
+    for (const item of [...gear.inputs, ...gear.tracks, ...gear.voices, ...gear.buses, ...gear.outputs])
+      own.add(item.id)
+  const ids = new Set<string>()
+  for (const use of ports.values()) if (own.has(use.port[0])) for (const line of use.lines) ids.add(line)
+  for (const line of state.survey.lines)
+    if ([...line.from_ports, ...line.to_ports].some((port) => own.has(port[0]))) ids.add(line.id)
+  const lines = state.survey.lines.filter((line) => ids.has(line.id))
+  const programs = state.rig.gear.filter((each) => each.kind === "program" && each.device === gear.id)
+  return (
+    <Section title="Used by">
+      {programs.length > 0 && <Box>opened by {programs.map((each) => each.name).join(", ")}</Box>}
+      {lines.length === 0 && <Box color="ink2">no line</Box>}
+      <Flex wrap="wrap" gap="4px">
+        {lines.slice(0, 24).map((line) => (
+          <Button
+            key={line.id}
+            size="row"
+            variant="link"
+            onClick={() => {
+              chooseLine(line.id)
+              void go(`/rigs/${state.id}/lines`)
+            }}
+          >
+            {line.name}
+          </Button>
+        ))}
+        {lines.length > 24 && <span>and {lines.length - 24} more</span>}
+      </Flex>
+    </Section>
   )
 }
 
@@ -154,12 +221,15 @@ function SourceFields({ source }: { source: Source }) {
         </Select>
       </Row>
       <Check words="Stereo" on={source.width === 2} onChange={(on) => set({ width: on ? 2 : 1 })} />
-      <NumberRow
-        words="Nominal level"
+      <OriginRow
+        item={source.id}
+        field="level_dbu"
+        words="Level"
         unit="dBu"
         value={source.level_dbu}
-        onKeep={(level_dbu) => set({ level_dbu })}
+        origins={source.origins}
       />
+      <Level source={source} />
       <Check
         words="Needs phantom supply"
         on={source.needs_phantom}
@@ -174,9 +244,31 @@ function SourceFields({ source }: { source: Source }) {
   )
 }
 
+const DBV_TO_DBU = 2.218
+
+/** Consumer gear tells its level in dBV; a professional input takes it 11.8 dB too quiet. */
+function Level({ source }: { source: Source }) {
+  const set = useSet(source.id)
+  const dbv = source.level_dbu - DBV_TO_DBU
+  return (
+    <Row words="Told in">
+      {source.level_unit === "dBV" && <Figure color="ink2">{dbv.toFixed(1)} dBV</Figure>}
+      <Select
+        aria-label="Level told in"
+        value={source.level_unit}
+        onChange={(event) => void set({ level_unit: event.target.value })}
+      >
+        <option value="dBu">dBu, professional</option>
+        <option value="dBV">dBV, consumer</option>
+      </Select>
+    </Row>
+  )
+}
+
 function DestinationFields({ destination }: { destination: Destination }) {
   const { state, edit } = useRig()
   const set = useSet(destination.id)
+  const number = useNumber()
   const boxes = state.rig.gear.filter((gear) => gear.kind === "interface")
   const leads = state.rig.patches.filter((patch) => patch.to_port[0] === destination.id)
   return (
@@ -193,6 +285,33 @@ function DestinationFields({ destination }: { destination: Destination }) {
         </Select>
       </Row>
       <Check words="Stereo" on={destination.width === 2} onChange={(on) => set({ width: on ? 2 : 1 })} />
+      <Row words="Takes at most">
+        <Commit
+          value={destination.highest_dbu ?? null}
+          label="Highest level in dBu"
+          width="60px"
+          figure
+          placeholder="any"
+          onKeep={(text) =>
+            text === ""
+              ? set({ highest_dbu: null })
+              : number("Highest level", text, (highest_dbu) => set({ highest_dbu }))
+          }
+        />
+        <Box w="46px" color="ink2">
+          dBu
+        </Box>
+      </Row>
+      <Row words="Expects">
+        <Select
+          aria-label="Level expected in"
+          value={destination.level_unit}
+          onChange={(event) => void set({ level_unit: event.target.value })}
+        >
+          <option value="dBu">dBu, professional</option>
+          <option value="dBV">dBV, consumer</option>
+        </Select>
+      </Row>
       {Array.from({ length: destination.width }, (_, leg) => {
         const lead = leads.find((patch) => patch.to_port[2] === leg + 1)
         return (

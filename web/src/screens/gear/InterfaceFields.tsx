@@ -5,15 +5,49 @@ import type { Interface } from "../../api/client"
 import { useRig } from "../../api/rig"
 import { Commit, type Kept } from "../../parts/Commit"
 import { Button, Figure, Input, Select } from "../../parts/controls"
-import { NumberRow, Row, Section, useNumber, useSet } from "./Inspector"
+import { Drivers } from "./Drivers"
+import { NumberRow, OriginRow, Row, Section, useNumber, useSet } from "./Inspector"
 
-/** A box: rate and buffer first, then banks, delays, trims with what is plugged in, direct monitoring. */
+const SECTIONS = ["Ports", "Feeds", "Clock", "Drivers", "Levels", "Delays", "Used by", "Notes"]
+
+/** Goes to a section of the inspector. */
+function Contents() {
+  return (
+    <Flex as="nav" aria-label="Sections" wrap="wrap" gap="2px" mb="6px">
+      {SECTIONS.map((title) => (
+        <Button
+          key={title}
+          size="row"
+          variant="link"
+          onClick={(event) =>
+            event.currentTarget
+              .closest("[data-inspector]")
+              ?.querySelector(`[data-section="${title}"]`)
+              ?.scrollIntoView({ block: "start" })
+          }
+        >
+          {title}
+        </Button>
+      ))}
+    </Flex>
+  )
+}
+
+/** A box: its clock, the drivers that open it, banks, levels, delays, trims with what is plugged in, feeds. */
 export function InterfaceFields({ box }: { box: Interface }) {
   const set = useSet(box.id)
-  const setDriver = useSet(box.driver.id)
+  const delays: [string, string][] = [
+    ["converter_in_samples", "Converter in"],
+    ["mixer_samples", "Mixer"],
+    ["link_in_samples", "Link in"],
+    ["link_out_samples", "Link out"],
+    ["converter_out_samples", "Converter out"],
+  ]
+  const figures = box as unknown as Record<string, number>
   return (
     <>
-      <Section title="Clock and driver">
+      <Contents />
+      <Section title="Clock">
         <Row words="Rate">
           <Select
             aria-label="Rate"
@@ -27,26 +61,6 @@ export function InterfaceFields({ box }: { box: Interface }) {
             ))}
           </Select>
         </Row>
-        <Row words={`Buffer, ${box.driver.kind} driver`}>
-          <Select
-            aria-label="Buffer"
-            value={box.driver.buffer_samples}
-            onChange={(event) => setDriver({ buffer_samples: Number(event.target.value) })}
-          >
-            {box.driver.buffers_samples.map((size) => (
-              <option key={size} value={size}>
-                {size} = {((1000 * size) / box.rate_hz).toFixed(2)} ms
-              </option>
-            ))}
-          </Select>
-        </Row>
-        <Row words="Buffers it allows">
-          <NumberList
-            label="Buffers it allows"
-            values={box.driver.buffers_samples}
-            onKeep={(buffers_samples) => setDriver({ buffers_samples })}
-          />
-        </Row>
         <Row words="Rates it offers (Hz)">
           <NumberList
             label="Rates it offers"
@@ -54,64 +68,112 @@ export function InterfaceFields({ box }: { box: Interface }) {
             onKeep={(rates_hz) => set({ rates_hz })}
           />
         </Row>
-        <NumberRow
-          words="Safety offset in"
-          unit="samples"
-          value={box.driver.safety_in_samples}
-          onKeep={(safety_in_samples) => setDriver({ safety_in_samples })}
-        />
-        <NumberRow
-          words="Safety offset out"
-          unit="samples"
-          value={box.driver.safety_out_samples}
-          onKeep={(safety_out_samples) => setDriver({ safety_out_samples })}
-        />
       </Section>
+      <Drivers box={box} />
       <Section title="Ports">
         <NumberRow words="Input jacks" value={box.jack_in} onKeep={(jack_in) => set({ jack_in })} />
         <NumberRow words="Output jacks" value={box.jack_out} onKeep={(jack_out) => set({ jack_out })} />
         <NumberRow words="Capture channels" value={box.capture} onKeep={(capture) => set({ capture })} />
         <NumberRow words="Playback channels" value={box.playback} onKeep={(playback) => set({ playback })} />
       </Section>
-      <Section title="Delays in the box">
-        <NumberRow
-          words="Converter in"
-          unit="samples"
-          value={box.converter_in_samples}
-          onKeep={(converter_in_samples) => set({ converter_in_samples })}
+      <Section title="Delays">
+        {delays.map(([field, words]) => (
+          <OriginRow
+            key={field}
+            item={box.id}
+            field={field}
+            words={words}
+            unit="samples"
+            value={figures[field] ?? 0}
+            origins={box.origins}
+          />
+        ))}
+      </Section>
+      <Section title="Levels">
+        <OriginRow
+          item={box.id}
+          field="input_full_scale_dbu"
+          words="Input full scale"
+          unit="dBu"
+          value={box.input_full_scale_dbu}
+          origins={box.origins}
         />
-        <NumberRow
-          words="Mixer"
-          unit="samples"
-          value={box.mixer_samples}
-          onKeep={(mixer_samples) => set({ mixer_samples })}
+        <OriginRow
+          item={box.id}
+          field="output_full_scale_dbu"
+          words="Output full scale"
+          unit="dBu"
+          value={box.output_full_scale_dbu}
+          origins={box.origins}
         />
-        <NumberRow
-          words="Link in"
-          unit="samples"
-          value={box.link_in_samples}
-          onKeep={(link_in_samples) => set({ link_in_samples })}
+        <Some
+          words="Jacks with phantom supply"
+          value={box.phantom_jacks}
+          onKeep={(phantom_jacks) => set({ phantom_jacks })}
         />
-        <NumberRow
-          words="Link out"
-          unit="samples"
-          value={box.link_out_samples}
-          onKeep={(link_out_samples) => set({ link_out_samples })}
-        />
-        <NumberRow
-          words="Converter out"
-          unit="samples"
-          value={box.converter_out_samples}
-          onKeep={(converter_out_samples) => set({ converter_out_samples })}
+        <Some
+          words="Jacks for instruments"
+          value={box.instrument_jacks}
+          onKeep={(instrument_jacks) => set({ instrument_jacks })}
         />
       </Section>
       <Jacks box={box} />
+      <Outputs box={box} />
       <Direct box={box} />
     </>
   )
 }
 
-function NumberList({
+/** The first so many; an empty field means all of them. */
+export function Some(props: {
+  words: string
+  value: number | null | undefined
+  onKeep: (value: number | null) => Kept
+}) {
+  const number = useNumber()
+  return (
+    <Row words={props.words}>
+      <Commit
+        value={props.value ?? null}
+        label={props.words}
+        width="60px"
+        figure
+        placeholder="all"
+        onKeep={(text) => (text === "" ? props.onKeep(null) : number(props.words, text, props.onKeep))}
+      />
+    </Row>
+  )
+}
+
+/** Trims of the output jacks; some boxes come up with theirs turned down. */
+function Outputs({ box }: { box: Interface }) {
+  const { edit } = useRig()
+  const number = useNumber()
+  return (
+    <Section title="Output jacks: trim in dB">
+      <Flex wrap="wrap" gap="6px">
+        {box.output_trims_db.map((trim, index) => (
+          <Flex key={index} gap="3px" align="center">
+            <Figure>{index + 1}</Figure>
+            <Commit
+              value={trim}
+              label={`Trim of jack out ${index + 1}`}
+              width="46px"
+              figure
+              onKeep={(text) =>
+                number(`Trim of jack out ${index + 1}`, text, (trim_db) =>
+                  edit([{ edit: "set_output_trim", interface: box.id, jack_out: index + 1, trim_db }]),
+                )
+              }
+            />
+          </Flex>
+        ))}
+      </Flex>
+    </Section>
+  )
+}
+
+export function NumberList({
   label,
   values,
   onKeep,
@@ -158,8 +220,8 @@ function Jacks({ box }: { box: Interface }) {
           (patch) => patch.to_port[0] === box.id && patch.to_port[2] === jack,
         )
         return (
-          <Flex key={jack} gap="6px" align="center" minH="28px">
-            <Figure w="24px" textAlign="right">
+          <Flex key={jack} gap="4px" align="center" minH="28px">
+            <Figure w="18px" textAlign="right">
               {jack}
             </Figure>
             <Select
@@ -191,12 +253,30 @@ function Jacks({ box }: { box: Interface }) {
             <Commit
               value={box.trims_db[index] ?? 0}
               label={`Trim of jack in ${jack}`}
-              width="56px"
+              width="42px"
               figure
               onKeep={(text) =>
                 number(`Trim of jack in ${jack}`, text, (trim_db) =>
                   edit([{ edit: "set_trim", interface: box.id, jack_in: jack, trim_db }]),
                 )
+              }
+            />
+            <JackSwitch
+              words="48V"
+              label={`Phantom supply at jack in ${jack}`}
+              on={box.phantom_on.includes(jack)}
+              able={jack <= (box.phantom_jacks ?? box.jack_in)}
+              onTurn={(phantom) =>
+                void edit([{ edit: "set_jack", interface: box.id, jack_in: jack, phantom }])
+              }
+            />
+            <JackSwitch
+              words="hi-Z"
+              label={`High impedance at jack in ${jack}`}
+              on={box.high_impedance_on.includes(jack)}
+              able={jack <= (box.instrument_jacks ?? box.jack_in)}
+              onTurn={(high_impedance) =>
+                void edit([{ edit: "set_jack", interface: box.id, jack_in: jack, high_impedance }])
               }
             />
             <chakra.label title="The lead turns the signal over" fontSize="12px" color="ink2">
@@ -209,13 +289,42 @@ function Jacks({ box }: { box: Interface }) {
                   lead &&
                   void edit([{ edit: "set", item: lead.id, values: { inverted: event.target.checked } }])
                 }
-              />{" "}
+              />
               over
             </chakra.label>
           </Flex>
         )
       })}
     </Section>
+  )
+}
+
+function JackSwitch(props: {
+  words: string
+  label: string
+  on: boolean
+  able: boolean
+  onTurn: (on: boolean) => void
+}) {
+  return (
+    <chakra.button
+      h="22px"
+      px="3px"
+      fontSize="12px"
+      border="1px solid"
+      borderColor={props.on ? "ink" : "edge"}
+      bg={props.on ? "ink" : "transparent"}
+      color={props.on ? "onInk" : "ink2"}
+      textDecoration={props.able ? "none" : "line-through"}
+      cursor={props.able ? "pointer" : "default"}
+      disabled={!props.able}
+      aria-pressed={props.on}
+      aria-label={props.label}
+      title={props.able ? props.label : `${props.label}: this jack has none`}
+      onClick={() => props.onTurn(!props.on)}
+    >
+      {props.words}
+    </chakra.button>
   )
 }
 
@@ -226,7 +335,7 @@ function Direct({ box }: { box: Interface }) {
   const put = (jack_in: number, jack_out: number, gain_db: number | null, muted = false) =>
     edit([{ edit: "set_direct", interface: box.id, jack_in, jack_out, gain_db, muted }])
   return (
-    <Section title="Direct monitoring: jack in to jack out, gain in dB">
+    <Section title="Feeds" note="direct monitoring: jack in to jack out, gain in dB">
       {box.direct.map((cross) => (
         <Flex key={`${cross.jack_in}/${cross.jack_out}`} gap="6px" align="center" minH="28px">
           <Figure>

@@ -4,19 +4,31 @@ import type { Program } from "../../api/client"
 import { useRig } from "../../api/rig"
 import { Commit } from "../../parts/Commit"
 import { Button, Figure, Select } from "../../parts/controls"
-import { Row, Section, useNumber, useSet } from "./Inspector"
+import { Check, Row, Section, useNumber, useSet } from "./Inspector"
 
 type Track = Program["tracks"][number]
 type ProgramPort = Program["inputs"][number]
 
-/** A recorder: its device, enabled channels, inputs, tracks and outputs. */
+/** A program: its device and driver, enabled channels, inputs, tracks, voices, buses and outputs. */
 export function ProgramFields({ program }: { program: Program }) {
   const { state, edit } = useRig()
   const boxes = state.rig.gear.filter((gear) => gear.kind === "interface")
   const box = boxes.find((each) => each.id === program.device)
+  const set = useSet(program.id)
   return (
     <>
       <Section title="Device">
+        <Row words="Kind">
+          <Select
+            aria-label="Kind"
+            value={program.program_kind}
+            onChange={(event) => void set({ program_kind: event.target.value })}
+          >
+            {KINDS.map((kind) => (
+              <option key={kind}>{kind}</option>
+            ))}
+          </Select>
+        </Row>
         <Row words="Opens">
           <Select
             aria-label="Device"
@@ -33,6 +45,42 @@ export function ProgramFields({ program }: { program: Program }) {
             ))}
           </Select>
         </Row>
+        {box && box.drivers.length > 1 && (
+          <Row words="By">
+            <Select
+              aria-label="Driver"
+              value={program.driver ?? ""}
+              onChange={(event) =>
+                void edit([
+                  {
+                    edit: "set_device",
+                    program: program.id,
+                    device: box.id,
+                    driver: event.target.value || null,
+                  },
+                ])
+              }
+            >
+              <option value="">its first, {box.drivers[0]?.kind}</option>
+              {box.drivers.map((driver, index) => (
+                <option key={driver.id} value={driver.id}>
+                  {index + 1} {driver.kind}
+                  {driver.installed ? "" : ", not installed"}
+                </option>
+              ))}
+            </Select>
+          </Row>
+        )}
+        <Check
+          words="Lets its device go in the background"
+          on={program.lets_go_in_background}
+          onChange={(lets_go_in_background) => void set({ lets_go_in_background })}
+        />
+        <Check
+          words="Arms an input on one track only"
+          on={program.one_track_per_input}
+          onChange={(one_track_per_input) => void set({ one_track_per_input })}
+        />
         {box && (
           <>
             <Enabled program={program} side="input" size={box.capture} on={program.enabled_in} />
@@ -42,8 +90,166 @@ export function ProgramFields({ program }: { program: Program }) {
       </Section>
       <Ports program={program} side="input" items={program.inputs} size={box?.capture ?? 0} />
       <Tracks program={program} />
+      <Voices program={program} />
+      <Buses program={program} />
       <Ports program={program} side="output" items={program.outputs} size={box?.playback ?? 0} />
     </>
+  )
+}
+
+const KINDS = ["recorder", "sampler", "player", "call", "mixing program", "system sounds"]
+
+/** Buses and named outputs, as something in the program can be sent to. */
+function OutputSelect(props: {
+  program: Program
+  label: string
+  value: string | null | undefined
+  not?: string
+  onChange: (output: string | null) => void
+}) {
+  const { program } = props
+  return (
+    <Select
+      flex="1"
+      aria-label={props.label}
+      value={props.value ?? ""}
+      onChange={(event) => props.onChange(event.target.value || null)}
+    >
+      <option value="">no output</option>
+      {program.outputs.map((item, index) => (
+        <option key={item.id} value={item.id}>
+          {index + 1} {item.name}
+        </option>
+      ))}
+      {program.buses
+        .filter((bus) => bus.id !== props.not)
+        .map((bus) => (
+          <option key={bus.id} value={bus.id}>
+            bus {bus.name}
+          </option>
+        ))}
+    </Select>
+  )
+}
+
+/** What the program sounds itself: name, level, where it goes. */
+function Voices({ program }: { program: Program }) {
+  const { edit } = useRig()
+  const number = useNumber()
+  const set = (item: string, values: Record<string, string | number | null>) =>
+    edit([{ edit: "set", item, values }])
+  return (
+    <Section title="Voices" note="what it sounds itself: level in dBFS, output">
+      {program.voices.map((voice, index) => (
+        <Flex key={voice.id} gap="4px" align="center" minH="28px">
+          <Figure w="20px" textAlign="right">
+            {index + 1}
+          </Figure>
+          <Commit
+            value={voice.name}
+            label={`Name of voice ${index + 1}`}
+            onKeep={(name) => set(voice.id, { name })}
+          />
+          <Commit
+            value={voice.level_dbfs}
+            label={`Level of voice ${voice.name}`}
+            width="48px"
+            figure
+            onKeep={(text) => number("Level", text, (level_dbfs) => set(voice.id, { level_dbfs }))}
+          />
+          <OutputSelect
+            program={program}
+            label={`Output of voice ${voice.name}`}
+            value={voice.output}
+            onChange={(output) => void set(voice.id, { output })}
+          />
+          <Button
+            size="row"
+            variant="quiet"
+            aria-label={`Remove voice ${voice.name}`}
+            onClick={() => void edit([{ edit: "remove", items: [voice.id] }])}
+          >
+            −
+          </Button>
+        </Flex>
+      ))}
+      <Button
+        size="row"
+        onClick={() =>
+          void edit([
+            {
+              edit: "add_voices",
+              program: program.id,
+              names: [`Voice ${program.voices.length + 1}`],
+              output: program.outputs[0]?.id ?? null,
+            },
+          ])
+        }
+      >
+        Add voice
+      </Button>
+    </Section>
+  )
+}
+
+/** Sums inside the program: name, gain, where each goes. */
+function Buses({ program }: { program: Program }) {
+  const { edit } = useRig()
+  const number = useNumber()
+  const set = (item: string, values: Record<string, string | number | boolean | null>) =>
+    edit([{ edit: "set", item, values }])
+  return (
+    <Section title="Buses" note="gain in dB, output">
+      {program.buses.map((bus, index) => (
+        <Flex key={bus.id} gap="4px" align="center" minH="28px">
+          <Figure w="20px" textAlign="right">
+            {index + 1}
+          </Figure>
+          <Commit
+            value={bus.name}
+            label={`Name of bus ${index + 1}`}
+            onKeep={(name) => set(bus.id, { name })}
+          />
+          <Commit
+            value={bus.gain_db}
+            label={`Gain of bus ${bus.name}`}
+            width="42px"
+            figure
+            onKeep={(text) => number("Gain", text, (gain_db) => set(bus.id, { gain_db }))}
+          />
+          <OutputSelect
+            program={program}
+            label={`Output of bus ${bus.name}`}
+            value={bus.output}
+            not={bus.id}
+            onChange={(output) => void set(bus.id, { output })}
+          />
+          <Button
+            size="row"
+            variant="quiet"
+            aria-label={`Remove bus ${bus.name}`}
+            onClick={() => void edit([{ edit: "remove", items: [bus.id] }])}
+          >
+            −
+          </Button>
+        </Flex>
+      ))}
+      <Button
+        size="row"
+        onClick={() =>
+          void edit([
+            {
+              edit: "add_buses",
+              program: program.id,
+              names: [`Bus ${program.buses.length + 1}`],
+              output: program.outputs[0]?.id ?? null,
+            },
+          ])
+        }
+      >
+        Add bus
+      </Button>
+    </Section>
   )
 }
 
@@ -263,19 +469,12 @@ function TrackRow({ program, track, position }: { program: Program; track: Track
             </option>
           ))}
         </Select>
-        <Select
-          flex="1"
-          aria-label={`Output of track ${track.name}`}
-          value={track.output ?? ""}
-          onChange={(event) => set({ output: event.target.value || null })}
-        >
-          <option value="">no output</option>
-          {program.outputs.map((item, index) => (
-            <option key={item.id} value={item.id}>
-              {index + 1} {item.name}
-            </option>
-          ))}
-        </Select>
+        <OutputSelect
+          program={program}
+          label={`Output of track ${track.name}`}
+          value={track.output}
+          onChange={(output) => void set({ output })}
+        />
       </Flex>
       <Flex gap="4px" align="center" mt="2px" pl="24px" color="ink2">
         gain

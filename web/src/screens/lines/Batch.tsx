@@ -6,6 +6,8 @@ import { answer, client, Problem, type Schemas } from "../../api/client"
 import { useRig } from "../../api/rig"
 import { Button, Input, Kbd } from "../../parts/controls"
 import { NowAfter } from "../../parts/NowAfter"
+import { useRested } from "../../parts/rested"
+import { useOnceSeen } from "../../parts/seen"
 
 const FIELDS = [
   ["sources", "From", "mic 1-4", "150px"],
@@ -21,23 +23,24 @@ const EMPTY: Record<Field, string> = { sources: "", record_to: "", heard_at: "",
 export function Batch({ onClose }: { onClose: () => void }) {
   const { state, edit } = useRig()
   const [typed, setTyped] = useState(EMPTY)
-  const asked = typed.sources.trim() !== ""
+  // What is typed is looked at when the fingers rest, so that half a word is not refused.
+  const wanted = useRested(typed, 150)
+  const asked = wanted.sources.trim() !== ""
   const plan = useQuery({
-    queryKey: ["batch", state.id, state.revision, typed],
+    queryKey: ["batch", state.id, state.revision, wanted],
     enabled: asked,
     retry: false,
     placeholderData: (before) => before,
     queryFn: () =>
-      answer<Schemas["RemedyView"]>(
-        client.POST("/api/rigs/{rig_id}/batch", { params: { path: { rig_id: state.id } }, body: typed }),
+      answer<Schemas["TriedRemedy"]>(
+        client.POST("/api/rigs/{rig_id}/batch", { params: { path: { rig_id: state.id } }, body: wanted }),
       ),
   })
   const refusal = asked && plan.error instanceof Problem ? plan.error : null
-  const make = async () => {
-    // What was typed last may not have been looked at yet.
-    const found = await plan.refetch()
-    if (found.data && !found.error && (await edit(found.data.edits))) onClose()
-  }
+  const seen = wanted === typed && !plan.isPlaceholderData ? plan.data : undefined
+  const { press, takeBack } = useOnceSeen(seen, (plan) => {
+    void edit(plan.edits).then((kept) => kept && onClose())
+  })
   return (
     <chakra.form
       aria-label="Batch of lines"
@@ -57,7 +60,7 @@ export function Batch({ onClose }: { onClose: () => void }) {
         if (event.key === "Enter" && (event.ctrlKey || event.metaKey)) {
           event.preventDefault()
           event.stopPropagation()
-          void make()
+          press()
         }
       }}
     >
@@ -73,11 +76,14 @@ export function Batch({ onClose }: { onClose: () => void }) {
               aria-invalid={refusal?.place === words}
               bad={refusal?.place === words}
               value={typed[field]}
-              onChange={(event) => setTyped({ ...typed, [field]: event.target.value })}
+              onChange={(event) => {
+                takeBack()
+                setTyped({ ...typed, [field]: event.target.value })
+              }}
             />
           </Flex>
         ))}
-        <Button variant="ink" size="row" onClick={() => void make()} disabled={!asked || refusal !== null}>
+        <Button variant="ink" size="row" onClick={() => press()} disabled={!asked || refusal !== null}>
           Make lines{" "}
           <Kbd borderColor="onSea" color="onSea">
             Ctrl Enter

@@ -1,18 +1,18 @@
 import { Box, Flex, chakra } from "@chakra-ui/react"
 import { useQuery } from "@tanstack/react-query"
-import { useState } from "react"
+import { useMemo, useState } from "react"
 
 import { answer, client, Problem, type Schemas } from "../../api/client"
 import { useRig } from "../../api/rig"
-import { Button, Figure, Input, Kbd } from "../../parts/controls"
+import { Button, Figure, Input, Kbd, Select } from "../../parts/controls"
 import { useKeys } from "../../parts/keys"
 import { Mark, Tick } from "../../parts/Mark"
 import { NowAfter } from "../../parts/NowAfter"
 
-type Row = Schemas["InputRow-Output"]
-type Column = Exclude<keyof Row, "number">
+type Row = Required<Schemas["InputRow"]>
+type Field = Exclude<keyof Row, "number">
 
-const COLUMNS: [Column, string, string][] = [
+const FIELDS: [Field, string, string][] = [
   ["name", "Name", "18%"],
   ["source", "Source", "18%"],
   ["box_input", "Box input", "11%"],
@@ -21,10 +21,28 @@ const COLUMNS: [Column, string, string][] = [
   ["limit", "Limit", "8%"],
 ]
 
-/** An input list read from a file: every row shown, bad ones refused in place, the good ones kept on request. */
+/** The rows of a list, with its columns taken as the mapping says; a row without a source takes its name. */
+function mapped(list: Schemas["ListView"], mapping: Record<string, number>): Row[] {
+  return list.cells.map(([number, cells]) => {
+    const of = (field: Field) => (mapping[field] === undefined ? "" : (cells[mapping[field]] ?? ""))
+    return {
+      number,
+      name: of("name"),
+      source: mapping.source === undefined ? of("name") : of("source"),
+      box_input: of("box_input"),
+      track: of("track"),
+      purpose: of("purpose"),
+      limit: of("limit"),
+    }
+  })
+}
+
+/** An input list from a file or pasted: its columns named, bad rows refused in place, the good ones kept on request. */
 export function InputList({ file, onClose }: { file: File; onClose: () => void }) {
   const { state, edit } = useRig()
-  const [rows, setRows] = useState<Row[] | null>(null)
+  const [mapping, setMapping] = useState<Record<string, number> | null>(null)
+  const [corrected, setCorrected] = useState<ReadonlyMap<string, string>>(new Map())
+  const [made, setMade] = useState<ReadonlySet<number>>(new Set())
   const read = useQuery({
     queryKey: ["list", state.id, file.name, file.lastModified, file.size],
     staleTime: Infinity,
@@ -33,7 +51,7 @@ export function InputList({ file, onClose }: { file: File; onClose: () => void }
       const response = await fetch(`/api/rigs/${state.id}/input-list/read`, {
         method: "POST",
         body: file,
-        headers: { "Content-Type": "text/csv" },
+        headers: { "Content-Type": "application/octet-stream" },
       })
       const body = (await response.json()) as Schemas["ListView"] & { place?: string; detail?: string }
       if (!response.ok)
@@ -41,7 +59,18 @@ export function InputList({ file, onClose }: { file: File; onClose: () => void }
       return body
     },
   })
-  const shown = rows ?? (read.data?.rows as Row[] | undefined) ?? []
+  const columns = mapping ?? read.data?.mapping ?? {}
+  const shown = useMemo(() => {
+    const rows = read.data ? mapped(read.data, mapping ?? read.data.mapping) : []
+    return rows
+      .filter((row) => !made.has(row.number))
+      .map((row) => {
+        const changed = { ...row }
+        for (const [field] of FIELDS)
+          changed[field] = corrected.get(`${row.number}/${field}`) ?? changed[field]
+        return changed
+      })
+  }, [read.data, mapping, corrected, made])
   const plan = useQuery({
     queryKey: ["list-plan", state.id, state.revision, shown],
     enabled: shown.length > 0,
@@ -61,28 +90,28 @@ export function InputList({ file, onClose }: { file: File; onClose: () => void }
     if (!plan.data || good === 0) return
     void edit(plan.data.edits).then((kept) => {
       if (!kept) return
-      const left = shown.filter((row) => !outcomes.get(row.number)?.accepted)
-      if (left.length === 0) onClose()
-      else setRows(left)
+      const good = shown.filter((row) => outcomes.get(row.number)?.accepted)
+      if (good.length === shown.length) onClose()
+      else setMade(new Set([...made, ...good.map((row) => row.number)]))
     })
   }
   useKeys([
     { keys: "Escape", words: "Close the list", run: onClose, inFields: true },
     { keys: "Ctrl+Enter", words: "Make the good rows", run: apply, inFields: true },
   ])
-  const change = (number: number, column: Column, value: string) =>
-    setRows(shown.map((row) => (row.number === number ? { ...row, [column]: value } : row)))
+  const change = (number: number, field: Field, value: string) =>
+    setCorrected(new Map([...corrected, [`${number}/${field}`, value]]))
+  const take = (field: Field, column: string) => {
+    const others = Object.fromEntries(Object.entries(columns).filter(([key]) => key !== field))
+    setMapping(column === "" ? others : { ...others, [field]: Number(column) })
+  }
   return (
     <Flex direction="column" h="100%">
       <Flex h="bar" flex="none" align="center" px="12px" gap="12px">
         <b>{file.name}</b>
         {read.data && (
           <chakra.span color="ink2">
-            {read.data.separator}, {read.data.encoding};{" "}
-            {Object.entries(read.data.mapping)
-              .map(([field, title]) => `${title} → ${field.replace("_", " ")}`)
-              .join(", ")}
-            {read.data.left_out.length > 0 && `; left out: ${read.data.left_out.join(", ")}`}
+            {read.data.kind}; {read.data.cells.length} rows
           </chakra.span>
         )}
         <Box flex="1" />
@@ -95,6 +124,11 @@ export function InputList({ file, onClose }: { file: File; onClose: () => void }
           {file.name}: {read.error.message}
         </Box>
       )}
+      {read.data?.notes.map((note) => (
+        <Box key={note} px="12px" py="2px" color="ink2" textStyle="cell" role="note">
+          {note}
+        </Box>
+      ))}
       <Flex flex="1" minH="0">
         <Box flex="1" minW="0" overflow="auto">
           {shown.length > 0 && (
@@ -107,7 +141,30 @@ export function InputList({ file, onClose }: { file: File; onClose: () => void }
             >
               <thead>
                 <tr>
-                  {[["number", "Row", "40px"], ...COLUMNS, ["outcome", "What becomes of it", "auto"]].map(
+                  <th />
+                  {FIELDS.map(([field, title]) => (
+                    <chakra.th key={field} p="2px" fontWeight="400" bg="paper">
+                      <Select
+                        w="100%"
+                        aria-label={`Column for ${title}`}
+                        value={columns[field] ?? ""}
+                        onChange={(event) => take(field, event.target.value)}
+                      >
+                        <option value="">not in the list</option>
+                        {read.data?.titles.map((words, column) => (
+                          <option key={column} value={column}>
+                            {words}
+                          </option>
+                        ))}
+                      </Select>
+                    </chakra.th>
+                  ))}
+                  <chakra.th textAlign="left" px="6px" fontWeight="400" color="ink2">
+                    which column is what
+                  </chakra.th>
+                </tr>
+                <tr>
+                  {[["number", "Row", "40px"], ...FIELDS, ["outcome", "What becomes of it", "auto"]].map(
                     ([key, title, width]) => (
                       <chakra.th
                         key={key}
@@ -138,7 +195,7 @@ export function InputList({ file, onClose }: { file: File; onClose: () => void }
                       <chakra.td px="6px" textAlign="right" borderBottom="1px solid" borderColor="rule">
                         <Figure>{row.number}</Figure>
                       </chakra.td>
-                      {COLUMNS.map(([column, title]) => (
+                      {FIELDS.map(([column, title]) => (
                         <chakra.td key={column} p="1px" borderBottom="1px solid" borderColor="rule">
                           <Input
                             w="100%"

@@ -1,11 +1,13 @@
 import { Box, Flex, chakra } from "@chakra-ui/react"
-import { Fragment, useEffect, useRef, useState } from "react"
+import { useVirtualizer } from "@tanstack/react-virtual"
+import { useEffect, useRef, useState, type RefObject } from "react"
 
 import type { LineView, Station } from "../../api/client"
 import { useRig } from "../../api/rig"
 import type { Kept } from "../../parts/Commit"
 import { Figure, Input } from "../../parts/controls"
 import { Mark, Tick } from "../../parts/Mark"
+import { spanOf, type Group, type RowItem, type Run } from "./rows"
 import { StationEditor } from "./StationEditor"
 
 export type CellName = "name" | Station["column"] | "delay"
@@ -20,59 +22,102 @@ export const CELLS: CellName[] = [
   "delay",
 ]
 
-const WIDTHS = [26, 34, 142, 122, 122, 122, 122, 122, 142, 114, 60, 96]
-const TITLES = [
-  "",
-  "#",
-  "Line",
-  "Source",
-  "Box in",
-  "Computer in",
-  "Program in",
-  "Track",
-  "Out",
-  "Delay",
-  "dBFS",
-  "State",
-]
-const GROUP_WORDS = { record: "Record", listen: "Listen" }
+const ROW_PX = 28
+/** Rows beyond the visible ones that are kept, so that a page of scrolling finds them there. */
+const OVERSCAN = 12
+
+interface ColumnShape {
+  key: string
+  title: string
+  width: number
+  right?: boolean
+}
+
+/** The columns; where the room is short the source stands in the line's cell, and the level on the tape measure. */
+function columnsFor(narrow: boolean): ColumnShape[] {
+  const all: ColumnShape[] = [
+    { key: "mark", title: "", width: 26 },
+    { key: "number", title: "#", width: 40, right: true },
+    { key: "line", title: "Line", width: narrow ? 150 : 142 },
+    { key: "source", title: "Source", width: 122 },
+    { key: "box_in", title: "Box in", width: 122 },
+    { key: "computer_in", title: "Computer in", width: 122 },
+    { key: "program_in", title: "Program in", width: 122 },
+    { key: "track", title: "Track", width: 122 },
+    { key: "out", title: "Out", width: narrow ? 122 : 142 },
+    { key: "delay", title: "Delay", width: 118, right: true },
+    { key: "level", title: "dBFS", width: 60, right: true },
+    { key: "state", title: "State", width: 110 },
+  ]
+  return narrow ? all.filter((column) => !["source", "level"].includes(column.key)) : all
+}
 
 interface Props {
-  lines: LineView[]
+  rows: RowItem[]
+  scroller: RefObject<HTMLDivElement | null>
+  narrow: boolean
   chosen: string | null
+  marked: ReadonlySet<string>
+  pencil: ReadonlyMap<string, string>
+  pencilColumn: CellName | null
   cell: CellName | null
   onChoose: (id: string, cell: CellName | null) => void
+  onGroup: (key: string) => void
+  onRun: (id: string) => void
   onMove: (step: number) => void
   onLeave: () => void
 }
 
+const holds = (row: RowItem, id: string | null): boolean =>
+  row.kind === "line"
+    ? row.line.id === id
+    : row.kind === "run"
+      ? row.lines.some((line) => line.id === id)
+      : false
+
 /** Lines in rows, stations aligned in columns, so that a repeated or skipped number is seen. */
-export function LinesTable({ lines, chosen, cell, onChoose, onMove, onLeave }: Props) {
+export function LinesTable(props: Props) {
+  const { rows, scroller, narrow, chosen, cell } = props
   const { proofs } = useRig().state.survey
-  const chosenRow = useRef<HTMLTableRowElement>(null)
+  const columns = columnsFor(narrow)
+  // What is scrolled is not React's: a virtual list reads it on every frame.
+  // eslint-disable-next-line react-hooks/incompatible-library
+  const virtual = useVirtualizer({
+    count: rows.length,
+    getScrollElement: () => scroller.current,
+    estimateSize: () => ROW_PX,
+    overscan: OVERSCAN,
+    scrollPaddingStart: 30,
+    getItemKey: (index) => rows[index]?.key ?? index,
+  })
+  const at = rows.findIndex((row) => holds(row, chosen))
+  const { scrollToIndex } = virtual
   useEffect(() => {
-    chosenRow.current?.scrollIntoView({ block: "nearest" })
-  }, [chosen])
+    if (at >= 0) scrollToIndex(at, { align: "auto" })
+  }, [at, scrollToIndex])
+  const shown = virtual.getVirtualItems()
+  const before = shown[0]?.start ?? 0
+  const after = virtual.getTotalSize() - (shown.at(-1)?.end ?? 0)
   return (
     <chakra.table
       w="100%"
-      minW="1200px"
       borderCollapse="separate"
       borderSpacing="0"
       tableLayout="fixed"
       textStyle="cell"
       aria-label="Lines"
+      aria-rowcount={rows.length + 1}
     >
       <colgroup>
-        {WIDTHS.map((width, column) => (
-          <col key={column} style={{ width }} />
+        {columns.map((column) => (
+          <col key={column.key} style={{ width: column.width }} />
         ))}
       </colgroup>
       <thead>
         <tr>
-          {TITLES.map((title, column) => (
+          {columns.map((column) => (
             <chakra.th
-              key={column}
+              key={column.key}
               position="sticky"
               top="0"
               zIndex="2"
@@ -80,74 +125,232 @@ export function LinesTable({ lines, chosen, cell, onChoose, onMove, onLeave }: P
               textStyle="head"
               h="26px"
               px="6px"
-              textAlign={[1, 9, 10].includes(column) ? "right" : "left"}
+              textAlign={column.right ? "right" : "left"}
               borderBottom="1px solid"
               borderColor="edge"
             >
-              {title || <chakra.span srOnly>Mark</chakra.span>}
+              {column.title || <chakra.span srOnly>Mark</chakra.span>}
             </chakra.th>
           ))}
         </tr>
       </thead>
       <tbody>
-        {lines.map((line, index) => (
-          <Fragment key={line.id}>
-            {line.purpose !== lines[index - 1]?.purpose && <GroupRow purpose={line.purpose} lines={lines} />}
-            <chakra.tr
-              ref={line.id === chosen ? chosenRow : undefined}
-              h="row"
-              aria-selected={line.id === chosen}
-              data-line={line.name}
-              onClick={() => onChoose(line.id, null)}
-            >
-              <Cell chosen={line.id === chosen} first>
-                {line.severity && <Mark severity={line.severity} />}
-              </Cell>
-              <Cell chosen={line.id === chosen} right>
-                <Figure>{line.position}</Figure>
-              </Cell>
-              <NameCell
-                line={line}
-                chosen={line.id === chosen}
-                open={line.id === chosen && cell === "name"}
-                onOpen={() => onChoose(line.id, "name")}
-                onMove={onMove}
-                onLeave={onLeave}
+        {before > 0 && (
+          <tr aria-hidden>
+            <td style={{ height: before }} />
+          </tr>
+        )}
+        {shown.map(({ index }) => {
+          const row = rows[index]
+          if (!row) return null
+          if (row.kind === "group")
+            return (
+              <GroupRow
+                key={row.key}
+                group={row}
+                columns={columns.length}
+                onTurn={() => props.onGroup(row.key)}
               />
-              {line.stations.map((station) => (
-                <StationCell
-                  key={station.column}
-                  line={line}
-                  station={station}
-                  chosen={line.id === chosen}
-                  open={line.id === chosen && cell === station.column}
-                  onOpen={() => onChoose(line.id, station.column)}
-                  onMove={onMove}
-                  onLeave={onLeave}
-                />
-              ))}
-              <DelayCell
-                line={line}
-                chosen={line.id === chosen}
-                open={line.id === chosen && cell === "delay"}
-                onOpen={() => onChoose(line.id, "delay")}
-                onMove={onMove}
-                onLeave={onLeave}
+            )
+          if (row.kind === "run")
+            return (
+              <RunRow
+                key={row.key}
+                run={row}
+                columns={columns}
+                chosen={holds(row, chosen)}
+                onChoose={() => props.onChoose(row.lines[0]?.id ?? "", null)}
+                onOpen={() => props.onRun(row.lines[0]?.id ?? "")}
               />
-              <Cell chosen={line.id === chosen} right>
-                <Figure>{line.level_dbfs === null ? "" : line.level_dbfs?.toFixed(1)}</Figure>
-              </Cell>
-              <Cell chosen={line.id === chosen}>
-                <chakra.span color={line.headline === "arrives" ? "ink" : "wax"} title={line.told}>
-                  {line.headline}
-                  {line.more_findings > 0 && ` +${line.more_findings}`} <ProofMark proof={proofs[line.id]} />
-                </chakra.span>
-              </Cell>
-            </chakra.tr>
-          </Fragment>
-        ))}
+            )
+          return (
+            <LineRow
+              key={row.key}
+              {...props}
+              line={row.line}
+              columns={columns}
+              proof={proofs[row.line.id]}
+              open={row.line.id === chosen ? cell : null}
+            />
+          )
+        })}
+        {after > 0 && (
+          <tr aria-hidden>
+            <td style={{ height: after }} />
+          </tr>
+        )}
       </tbody>
     </chakra.table>
+  )
+}
+
+/** One tick per line in trouble over the height of all rows, at the right edge: click to go there. */
+export function Gutter({ rows, onGo }: { rows: RowItem[]; onGo: (id: string) => void }) {
+  const ticks = rows.flatMap((row, index) =>
+    row.kind === "line" && row.line.headline !== "arrives" ? [{ index, line: row.line }] : [],
+  )
+  return (
+    <Box position="absolute" right="0" top="27px" bottom="0" w="10px" zIndex="3" pointerEvents="none">
+      {ticks.map(({ index, line }) => (
+        <chakra.button
+          key={line.id}
+          tabIndex={-1}
+          aria-hidden
+          position="absolute"
+          right="1px"
+          w="8px"
+          h="3px"
+          bg="wax"
+          cursor="pointer"
+          pointerEvents="auto"
+          title={`${line.name}: ${line.headline}`}
+          style={{ top: `min(${ROW_PX * index + 13}px, ${(100 * (index + 0.5)) / rows.length}%)` }}
+          onClick={() => onGo(line.id)}
+        />
+      ))}
+    </Box>
+  )
+}
+
+function LineRow(
+  props: Props & {
+    line: LineView
+    columns: ColumnShape[]
+    proof: "proved" | "stale" | "failed" | undefined
+    open: CellName | null
+  },
+) {
+  const { line, open } = props
+  const chosen = line.id === props.chosen
+  const marked = props.marked.has(line.id)
+  const cells = (name: CellName) => ({
+    line,
+    chosen: chosen || marked,
+    open: open === name,
+    onOpen: () => props.onChoose(line.id, name),
+    onMove: props.onMove,
+    onLeave: props.onLeave,
+  })
+  const source = line.stations.find((each) => each.column === "source")
+  const shown = line.stations.filter((each) => props.columns.some((column) => column.key === each.column))
+  return (
+    <chakra.tr
+      h="row"
+      aria-selected={chosen}
+      data-line={line.name}
+      onClick={() => props.onChoose(line.id, null)}
+    >
+      <Cell chosen={chosen || marked} first={chosen}>
+        {line.severity ? <Mark severity={line.severity} /> : marked && <Tick label="marked" />}
+      </Cell>
+      <Cell chosen={chosen || marked} right>
+        <Figure>{line.position}</Figure>
+      </Cell>
+      <NameCell {...cells("name")} under={props.narrow && source?.label !== line.name ? source : undefined} />
+      {shown.map((station) => (
+        <StationCell
+          key={station.column}
+          {...cells(station.column)}
+          station={station}
+          pencil={props.pencilColumn === station.column ? props.pencil.get(line.id) : undefined}
+        />
+      ))}
+      <DelayCell {...cells("delay")} />
+      {!props.narrow && (
+        <Cell chosen={chosen || marked} right>
+          <Figure>
+            {line.level_dbfs === null ? "" : `${line.level_assumed ? "~" : ""}${line.level_dbfs?.toFixed(1)}`}
+          </Figure>
+        </Cell>
+      )}
+      <Cell chosen={chosen || marked}>
+        <chakra.span color={line.headline === "arrives" ? "ink" : "wax"} title={line.findings.join("\n")}>
+          {line.headline}
+          {line.more_findings > 0 && ` +${line.more_findings}`} <ProofMark proof={props.proof} />
+        </chakra.span>
+      </Cell>
+    </chakra.tr>
+  )
+}
+
+/** Many lines that step alike, as one row: first and last number of every station. */
+function RunRow(props: {
+  run: Run
+  columns: ColumnShape[]
+  chosen: boolean
+  onChoose: () => void
+  onOpen: () => void
+}) {
+  const { lines } = props.run
+  const [first, last] = [lines[0], lines.at(-1)]
+  if (!first || !last) return null
+  const name = spanOf(first.name, last.name)
+  return (
+    <chakra.tr
+      h="row"
+      aria-selected={props.chosen}
+      data-run={name}
+      onClick={props.onChoose}
+      onDoubleClick={props.onOpen}
+    >
+      <Cell chosen={props.chosen} first={props.chosen}>
+        <chakra.button
+          w="16px"
+          h="16px"
+          lineHeight="14px"
+          border="1px solid"
+          borderColor="edge"
+          cursor="pointer"
+          aria-label={`Unfold ${lines.length} lines`}
+          onClick={(event) => {
+            event.stopPropagation()
+            props.onOpen()
+          }}
+        >
+          +
+        </chakra.button>
+      </Cell>
+      <Cell chosen={props.chosen} right>
+        <Figure>
+          {first.position}–{last.position}
+        </Figure>
+      </Cell>
+      <Cell chosen={props.chosen}>
+        <b title={name}>{name}</b>
+      </Cell>
+      {props.columns.slice(3).map((column) => {
+        const place = first.stations.findIndex((each) => each.column === column.key)
+        const [from, to] = [first.stations[place], last.stations[place]]
+        if (from && to)
+          return (
+            <Cell key={column.key} chosen={props.chosen}>
+              <Flex gap="4px">
+                <Box flex="1" minW="0" overflow="hidden" textOverflow="ellipsis">
+                  {spanOf(from.label, to.label)}
+                </Box>
+                <Figure>{spanOf(from.number, to.number)}</Figure>
+              </Flex>
+            </Cell>
+          )
+        if (column.key === "delay")
+          return (
+            <Cell key={column.key} chosen={props.chosen} right>
+              <Delay line={first} />
+            </Cell>
+          )
+        if (column.key === "level")
+          return (
+            <Cell key={column.key} chosen={props.chosen} right>
+              <Figure>{first.level_dbfs?.toFixed(1)}</Figure>
+            </Cell>
+          )
+        return (
+          <Cell key={column.key} chosen={props.chosen}>
+            {lines.length} arrive
+          </Cell>
+        )
+      })}
+    </chakra.tr>
   )
 }
 
@@ -159,36 +362,56 @@ function ProofMark({ proof }: { proof: "proved" | "stale" | "failed" | undefined
   return null
 }
 
-function GroupRow({ purpose, lines }: { purpose: LineView["purpose"]; lines: LineView[] }) {
-  const mine = lines.filter((line) => line.purpose === purpose)
-  const stops = mine.filter((line) => line.severity === "stop").length
-  const troubles = mine.filter((line) => line.severity === "trouble").length
+/** A group's roll-up: how many lines, what is wrong among them, how many are proved. Click folds it away. */
+function GroupRow({ group, columns, onTurn }: { group: Group; columns: number; onTurn: () => void }) {
+  const { proofs } = useRig().state.survey
+  const { lines } = group
+  const count = (test: (line: LineView) => boolean) => lines.filter(test).length
+  const marks = (["stop", "trouble", "risk"] as const).map((severity) => ({
+    severity,
+    found: count((line) => line.severity === severity),
+  }))
+  const proved = count((line) => proofs[line.id] === "proved")
+  const stale = count((line) => proofs[line.id] === "stale")
   return (
-    <chakra.tr h="row">
+    <chakra.tr h="row" onClick={onTurn} cursor="pointer">
       <chakra.td
-        colSpan={11}
+        colSpan={columns}
         bg="paper"
-        px="8px"
-        pl="66px"
+        px="6px"
         fontWeight="600"
         color="ink2"
         borderBottom="1px solid"
         borderColor="rule"
       >
-        {GROUP_WORDS[purpose]} · {mine.length} {mine.length === 1 ? "line" : "lines"}
-      </chakra.td>
-      <chakra.td bg="paper" px="6px" borderBottom="1px solid" borderColor="rule">
-        <Flex gap="8px" align="center">
-          {stops > 0 && (
-            <Flex gap="3px" align="center">
-              <Mark severity="stop" /> <Figure>{stops}</Figure>
-            </Flex>
-          )}
-          {troubles > 0 && (
-            <Flex gap="3px" align="center">
-              <Mark severity="trouble" /> <Figure>{troubles}</Figure>
-            </Flex>
-          )}
+        <Flex align="center" gap="10px">
+          <chakra.button
+            w="16px"
+            h="16px"
+            lineHeight="14px"
+            border="1px solid"
+            borderColor="edge"
+            cursor="pointer"
+            aria-expanded={group.open}
+            aria-label={`${group.open ? "Fold" : "Unfold"} ${group.words}`}
+          >
+            {group.open ? "−" : "+"}
+          </chakra.button>
+          <span>
+            {group.words} · {lines.length} {lines.length === 1 ? "line" : "lines"}
+          </span>
+          <chakra.span fontWeight="400">
+            {count((line) => line.headline === "arrives")} arrive
+            {proved > 0 && `, ${proved} proved`}
+            {stale > 0 && `, ${stale} stale`}
+          </chakra.span>
+          {marks
+            .filter((each) => each.found > 0)
+            .map((each) => (
+              <Flex key={each.severity} gap="3px" align="center">
+                <Mark severity={each.severity} /> <Figure>{each.found}</Figure>
+              </Flex>
+            ))}
         </Flex>
       </chakra.td>
     </chakra.tr>
@@ -302,16 +525,33 @@ function TextCell(
   )
 }
 
-function NameCell(props: EditableProps) {
-  const { edit } = useRig()
+/** The line's name; a new one goes to everything that bears the old one, where something does. */
+function NameCell(props: EditableProps & { under?: Station | undefined }) {
+  const { edit, state } = useRig()
   const { line } = props
+  const shared = state.rig.gear.some(
+    (gear) =>
+      gear.name === line.name ||
+      (gear.kind === "program" && [...gear.inputs, ...gear.tracks].some((item) => item.name === line.name)),
+  )
   return (
     <TextCell
       {...props}
       label={`Name of line ${line.position}`}
       value={line.name}
-      shown={<b title={line.name}>{line.name}</b>}
-      onKeep={(name) => edit([{ edit: "set", item: line.id, values: { name } }])}
+      shown={
+        <>
+          <b title={line.name}>{line.name}</b>
+          {props.under?.label && <chakra.span color="ink2"> {props.under.label}</chakra.span>}
+        </>
+      }
+      onKeep={(name) =>
+        edit(
+          shared && name
+            ? [{ edit: "rename_everywhere", old: line.name, new: name }]
+            : [{ edit: "set", item: line.id, values: { name } }],
+        )
+      }
     />
   )
 }
@@ -343,11 +583,16 @@ function Delay({ line }: { line: LineView }) {
     line.earliest_samples === line.latest_samples
       ? `${line.latest_ms?.toFixed(2)} ms ${line.latest_samples}`
       : `${line.earliest_ms?.toFixed(2)} / ${line.latest_ms?.toFixed(2)}`
-  return <Figure>{range}</Figure>
+  return (
+    <Figure title={line.delay_assumed ? "One of the figures in this sum is from nobody" : undefined}>
+      {line.delay_assumed ? "~" : ""}
+      {range}
+    </Figure>
+  )
 }
 
 /** One station: gear and number on a rule of ink; a gap is two end ticks with its reason inside. */
-function StationCell(props: EditableProps & { station: Station }) {
+function StationCell(props: EditableProps & { station: Station; pencil?: string | undefined }) {
   const { station, chosen, line } = props
   const gap = station.state === "gap" || station.state === "blocked"
   const ruled = station.state === "on" || station.state === "beyond" || station.state === "passed"
@@ -396,7 +641,12 @@ function StationCell(props: EditableProps & { station: Station }) {
           {gap ? station.trouble : station.label}
           {double && <b> ×{station.copies}</b>}
         </Box>
-        {!gap && station.number && <Figure>{station.number}</Figure>}
+        {!gap && station.number && props.pencil === undefined && <Figure>{station.number}</Figure>}
+        {props.pencil !== undefined && (
+          <Figure color="pencil" bg="pencilWash" border="1px dashed" borderColor="pencil" px="3px">
+            {props.pencil}
+          </Figure>
+        )}
       </Flex>
       {props.open && (
         <StationEditor line={line} column={station.column} onMove={props.onMove} onLeave={props.onLeave} />

@@ -7,6 +7,7 @@ import { Button, Kbd } from "../../parts/controls"
 import { Drawer } from "../../parts/Drawer"
 import { useKeys } from "../../parts/keys"
 import { NowAfter } from "../../parts/NowAfter"
+import { useOnceSeen } from "../../parts/seen"
 
 /** The smallest changes that make every silent or blocked line arrive, shown before they are made. */
 export function Plan({ onClose }: { onClose: () => void }) {
@@ -14,17 +15,16 @@ export function Plan({ onClose }: { onClose: () => void }) {
   const plan = useQuery({
     queryKey: ["plan", state.id, state.revision],
     queryFn: () =>
-      answer<Schemas["RemedyView"] | null>(
+      answer<Schemas["TriedRemedy"] | null>(
         client.GET("/api/rigs/{rig_id}/plan", { params: { path: { rig_id: state.id } } }),
       ),
   })
-  // Nothing is made before it has been shown.
-  const apply = async () => {
-    if (plan.data && (await edit(plan.data.edits))) onClose()
-  }
+  const { press: apply } = useOnceSeen(plan.data, (seen) => {
+    void edit(seen.edits).then((kept) => kept && onClose())
+  })
   useKeys([
     { keys: "Escape", words: "Close the plan", run: onClose, inFields: true },
-    { keys: "Ctrl+Enter", words: "Make the plan", run: () => void apply(), inFields: true },
+    { keys: "Ctrl+Enter", words: "Make the plan", run: apply, inFields: true },
   ])
   return (
     <Drawer title="Plan" note="the smallest changes that make every line arrive" onClose={onClose}>
@@ -46,7 +46,7 @@ export function Plan({ onClose }: { onClose: () => void }) {
         )}
         <Flex gap="8px">
           {plan.data && (
-            <Button variant="ink" onClick={() => void apply()}>
+            <Button variant="ink" onClick={apply}>
               Apply{" "}
               <Kbd borderColor="onSea" color="onSea">
                 Ctrl Enter

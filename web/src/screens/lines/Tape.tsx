@@ -1,12 +1,14 @@
 import { Box, Flex, chakra } from "@chakra-ui/react"
+import { useQuery } from "@tanstack/react-query"
 import { useState } from "react"
 
-import type { LineView } from "../../api/client"
+import { answer, client, type LineView, type Schemas } from "../../api/client"
 import { useRig } from "../../api/rig"
+import { Commit } from "../../parts/Commit"
 import { Button, Figure, Kbd } from "../../parts/controls"
 import { useKeys } from "../../parts/keys"
 
-type Arrival = LineView["arrivals"][number]
+type Arrival = Schemas["ArrivalView"]
 
 const LEFT = 12
 const WIDTH = 1180
@@ -24,10 +26,20 @@ function distinct(arrivals: Arrival[]): Arrival[] {
 
 /** The tape measure: the chosen line's hops to a scale of milliseconds, and their sum term by term. */
 export function Tape({ line, onMend, mendable }: { line: LineView; onMend: () => void; mendable: boolean }) {
-  const { edit } = useRig()
+  const { state, edit } = useRig()
   const [sum, setSum] = useState(false)
   useKeys([{ keys: "=", words: "Show the delay's sum", run: () => setSum((on) => !on) }])
-  const arrivals = distinct(line.arrivals)
+  const ways = useQuery({
+    queryKey: ["ways", state.id, state.revision, line.id],
+    placeholderData: (before) => before,
+    queryFn: () =>
+      answer<Arrival[]>(
+        client.GET("/api/rigs/{rig_id}/lines/{line_id}/ways", {
+          params: { path: { rig_id: state.id, line_id: line.id } },
+        }),
+      ),
+  })
+  const arrivals = distinct(ways.data ?? [])
   const longest = Math.max(line.longest_delay_ms ?? 0, ...arrivals.map((each) => each.delay_ms), 1)
   const span = Math.ceil(longest * 1.12 + 0.4)
   return (
@@ -71,11 +83,12 @@ export function Tape({ line, onMend, mendable }: { line: LineView; onMend: () =>
           />
           alone there
         </chakra.label>
+        <Window line={line} />
         <Button size="row" variant="quiet" onClick={() => void edit([{ edit: "remove", items: [line.id] }])}>
           Remove line
         </Button>
       </Flex>
-      {arrivals.length === 0 ? (
+      {line.headline === "silent" || line.headline === "blocked" || arrivals.length === 0 ? (
         <Box color="ink2" textStyle="cell" mt="8px">
           {line.findings.map((finding) => (
             <Box key={finding}>{finding}</Box>
@@ -92,6 +105,49 @@ export function Tape({ line, onMend, mendable }: { line: LineView; onMend: () =>
         />
       )}
     </chakra.section>
+  )
+}
+
+/** The line's level window in dBFS and its tag: what may arrive there, and what it is sorted under. */
+function Window({ line }: { line: LineView }) {
+  const { edit, say } = useRig()
+  const set = (values: Record<string, string | number | null>) =>
+    edit([{ edit: "set", item: line.id, values }])
+  const limit = (field: "lowest_dbfs" | "highest_dbfs", text: string) => {
+    const number = text === "" ? null : Number(text.replace(",", ".").replace("−", "-"))
+    if (!Number.isNaN(number)) return set({ [field]: number })
+    say(`${line.name}: “${text}” is no level in dBFS; type for example -24.`)
+    return false
+  }
+  return (
+    <Flex gap="4px" align="center" textStyle="cell" color="ink2">
+      level
+      <Commit
+        value={line.lowest_dbfs ?? null}
+        label={`Lowest level of ${line.name} in dBFS`}
+        width="48px"
+        figure
+        placeholder="any"
+        onKeep={(text) => limit("lowest_dbfs", text)}
+      />
+      …
+      <Commit
+        value={line.highest_dbfs ?? null}
+        label={`Highest level of ${line.name} in dBFS`}
+        width="48px"
+        figure
+        placeholder="any"
+        onKeep={(text) => limit("highest_dbfs", text)}
+      />
+      dBFS, tag
+      <Commit
+        value={line.tag || null}
+        label={`Tag of ${line.name}`}
+        width="84px"
+        placeholder="none"
+        onKeep={(tag) => set({ tag })}
+      />
+    </Flex>
   )
 }
 
@@ -193,7 +249,8 @@ function Strip({ arrival, x, y }: { arrival: Arrival; x: (ms: number) => number;
   return (
     <g>
       <text x={x(0)} y={y + 10}>
-        {arrival.way}, {arrival.delay_ms.toFixed(2)} ms, {arrival.delay_samples} samples
+        {arrival.way}, {arrival.assumed ? "~" : ""}
+        {arrival.delay_ms.toFixed(2)} ms, {arrival.delay_samples} samples
         {arrival.inverted ? ", turned over" : ""}:{" "}
         {arrival.terms.map((term) => `${term.label.replace("wait: ", "")} ${term.samples}`).join(" · ")}
       </text>
@@ -209,8 +266,9 @@ function Strip({ arrival, x, y }: { arrival: Arrival; x: (ms: number) => number;
               y={y + 16}
               width={width}
               height="24"
-              fill={term.kind === "buffer" ? "url(#wait)" : term.kind === "program" ? "pencilWash" : "sunk"}
+              fill={term.kind === "buffer" ? "url(#wait)" : term.kind === "program" ? "wash" : "sunk"}
               stroke="ink"
+              strokeDasharray={term.origin === "assumed" ? "1 2" : undefined}
             />
             {width > LABEL_FROM && (
               <>
@@ -233,41 +291,69 @@ function Strip({ arrival, x, y }: { arrival: Arrival; x: (ms: number) => number;
   )
 }
 
+/** Each copy's delay term by term with where the figure is from, and its level port by port. */
 function Sum({ arrivals }: { arrivals: Arrival[] }) {
   return (
     <Flex gap="48px" mt="4px" align="flex-start">
       {arrivals.map((arrival) => (
-        <Box key={`${arrival.way}${arrival.delay_samples}`}>
-          <Box textStyle="head">
-            {arrival.way}: {arrival.hops.join(" › ")}
-          </Box>
-          <chakra.table textStyle="cell" aria-label={`Sum, ${arrival.way}`}>
-            <tbody>
-              {arrival.terms.map((term, index) => (
-                <tr key={index}>
-                  <chakra.td pr="16px">
-                    {term.label}, {term.gear}
+        <Flex key={`${arrival.way}${arrival.delay_samples}`} gap="24px" align="flex-start">
+          <Box>
+            <Box textStyle="head">{arrival.way}</Box>
+            <chakra.table textStyle="cell" aria-label={`Sum, ${arrival.way}`}>
+              <tbody>
+                {arrival.terms.map((term, index) => (
+                  <tr key={index}>
+                    <chakra.td pr="16px">
+                      {term.label}, {term.gear}
+                    </chakra.td>
+                    <chakra.td pr="16px" textAlign="right">
+                      <Figure>
+                        {term.origin === "assumed" ? "~" : ""}
+                        {term.samples}
+                      </Figure>
+                    </chakra.td>
+                    <chakra.td pr="16px" textAlign="right">
+                      <Figure>{((1000 * term.samples) / (arrival.rate_hz ?? 48000)).toFixed(3)} ms</Figure>
+                    </chakra.td>
+                    <chakra.td color="ink2">{term.origin}</chakra.td>
+                  </tr>
+                ))}
+                <chakra.tr fontWeight="600" borderTop="1px solid" borderColor="ink">
+                  <td>together</td>
+                  <chakra.td pr="16px" textAlign="right">
+                    <Figure>
+                      {arrival.assumed ? "~" : ""}
+                      {arrival.delay_samples}
+                    </Figure>
                   </chakra.td>
                   <chakra.td pr="16px" textAlign="right">
-                    <Figure>{term.samples}</Figure>
+                    <Figure>{arrival.delay_ms.toFixed(3)} ms</Figure>
                   </chakra.td>
-                  <chakra.td textAlign="right">
-                    <Figure>{((1000 * term.samples) / (arrival.rate_hz ?? 48000)).toFixed(3)} ms</Figure>
-                  </chakra.td>
-                </tr>
-              ))}
-              <chakra.tr fontWeight="600" borderTop="1px solid" borderColor="ink">
-                <td>together</td>
-                <chakra.td pr="16px" textAlign="right">
-                  <Figure>{arrival.delay_samples}</Figure>
-                </chakra.td>
-                <chakra.td textAlign="right">
-                  <Figure>{arrival.delay_ms.toFixed(3)} ms</Figure>
-                </chakra.td>
-              </chakra.tr>
-            </tbody>
-          </chakra.table>
-        </Box>
+                  <td />
+                </chakra.tr>
+              </tbody>
+            </chakra.table>
+          </Box>
+          <Box>
+            <Box textStyle="head">Level on the way</Box>
+            <chakra.table textStyle="cell" aria-label={`Levels, ${arrival.way}`}>
+              <tbody>
+                {arrival.hops.map((hop) => (
+                  <chakra.tr key={hop.said + hop.unit} color={hop.over_db > 0 ? "wax" : "ink"}>
+                    <chakra.td pr="16px">{hop.said}</chakra.td>
+                    <chakra.td textAlign="right">
+                      <Figure>
+                        {arrival.level_assumed ? "~" : ""}
+                        {hop.level.toFixed(1)} {hop.unit}
+                      </Figure>
+                    </chakra.td>
+                    <td>{hop.over_db > 0 && ` clips by ${hop.over_db.toFixed(1)} dB`}</td>
+                  </chakra.tr>
+                ))}
+              </tbody>
+            </chakra.table>
+          </Box>
+        </Flex>
       ))}
     </Flex>
   )

@@ -1,12 +1,13 @@
 import { Box, Flex, chakra } from "@chakra-ui/react"
 import { useMemo, useState } from "react"
-import { Link, NavLink, Outlet, useNavigate, useParams } from "react-router"
+import { Link, NavLink, Outlet, useLocation, useNavigate, useParams } from "react-router"
 
 import { RigProvider, useRig } from "../../api/rig"
 import { Button, Figure, Input, Kbd } from "../../parts/controls"
 import { useAllKeys, useKeys } from "../../parts/keys"
 import { Mark, type Severity } from "../../parts/Mark"
 import { SelectionContext, useSelection } from "../../parts/selection"
+import { LETTERS, useSetting } from "../../parts/settings"
 import { useTheme, type Theme } from "../../theme/night"
 import { HistoryDrawer } from "../history/HistoryDrawer"
 import { SnagDrawer } from "../snags/SnagDrawer"
@@ -42,18 +43,33 @@ export function RigFrame() {
 const PLACES = [
   { key: "1", to: "gear", words: "Gear" },
   { key: "2", to: "lines", words: "Lines" },
-  { key: "3", to: "check", words: "Line check" },
+  { key: "3", to: "timing", words: "Timing" },
+  { key: "4", to: "check", words: "Line check" },
 ]
 
 function Frame() {
   const { state, undo, redo, connected } = useRig()
-  const { snag, openSnags } = useSelection()
+  const { snag, openSnags, chooseLine } = useSelection()
   const [listing, setListing] = useState(false)
   const [history, setHistory] = useState(false)
   const [theme, turnTheme] = useTheme()
   const go = useNavigate()
+  const { pathname } = useLocation()
   const base = `/rigs/${state.id}`
+  /** From any other place, ] and [ lead to the first line in trouble. */
+  const toTrouble = () => {
+    const first = state.survey.lines.find((line) => line.headline !== "arrives")
+    if (!first) return
+    chooseLine(first.id)
+    void go(`${base}/lines`, { flushSync: true })
+  }
   useKeys([
+    ...(pathname.endsWith("/lines")
+      ? []
+      : [
+          { keys: "]", words: "Next trouble", run: toTrouble },
+          { keys: "[", words: "Previous trouble", run: toTrouble },
+        ]),
     ...PLACES.map((place) => ({
       keys: place.key,
       words: place.words,
@@ -67,7 +83,7 @@ function Frame() {
     { keys: "Ctrl+Shift+z", words: "Redo", run: redo },
   ])
   return (
-    <Flex direction="column" h="100vh" minW="1000px">
+    <Flex direction="column" h="100vh" minW="960px">
       <Vitals />
       <Flex flex="1" minH="0">
         <chakra.nav
@@ -113,7 +129,12 @@ function Frame() {
           {listing && <KeyList onClose={() => setListing(false)} />}
         </Box>
       </Flex>
-      <Footer theme={theme} onTheme={turnTheme} onHistory={() => setHistory((on) => !on)} />
+      <Footer
+        theme={theme}
+        onTheme={turnTheme}
+        onHistory={() => setHistory((on) => !on)}
+        onKeys={() => setListing((on) => !on)}
+      />
     </Flex>
   )
 }
@@ -211,13 +232,17 @@ function Vitals() {
       </Flex>
       <Box flex="1" />
       {vitals.rates_hz.length > 0 && (
-        <Link to={`${base}/gear`}>
+        <Link to={`${base}/timing`}>
           <Figure fontWeight="600">{vitals.rates_hz.map((rate) => rate / 1000).join(", ")} kHz</Figure>
         </Link>
       )}
       {vitals.slowest_heard_ms !== null && (
         <Link to={`${base}/lines`} onClick={() => chooseLine(vitals.slowest_heard_line ?? null)}>
-          slowest heard <Figure fontWeight="600">{vitals.slowest_heard_ms?.toFixed(2)} ms</Figure>{" "}
+          slowest heard{" "}
+          <Figure fontWeight="600">
+            {vitals.slowest_heard_assumed ? "~" : ""}
+            {vitals.slowest_heard_ms?.toFixed(2)} ms
+          </Figure>{" "}
           {vitals.slowest_heard_limit_ms !== null && (
             <chakra.span color={over ? "wax" : "ink2"}>limit {vitals.slowest_heard_limit_ms}</chakra.span>
           )}
@@ -265,8 +290,16 @@ function Vitals() {
   )
 }
 
-function Footer({ theme, onTheme, onHistory }: { theme: Theme; onTheme: () => void; onHistory: () => void }) {
+interface FooterProps {
+  theme: Theme
+  onTheme: () => void
+  onHistory: () => void
+  onKeys: () => void
+}
+
+function Footer({ theme, onTheme, onHistory, onKeys }: FooterProps) {
   const { state, message, say } = useRig()
+  const { openSnags } = useSelection()
   return (
     <Flex
       as="footer"
@@ -282,12 +315,12 @@ function Footer({ theme, onTheme, onHistory }: { theme: Theme; onTheme: () => vo
       bg="paper"
       position="relative"
     >
-      <chakra.span flex="none">
+      <chakra.button flex="none" cursor="pointer" onClick={() => openSnags("")} _hover={{ color: "ink" }}>
         <Kbd>s</Kbd> snags
-      </chakra.span>
-      <chakra.span flex="none">
+      </chakra.button>
+      <chakra.button flex="none" cursor="pointer" onClick={onKeys} _hover={{ color: "ink" }}>
         <Kbd>?</Kbd> all keys
-      </chakra.span>
+      </chakra.button>
       <chakra.button flex="none" cursor="pointer" onClick={onHistory} _hover={{ color: "ink" }}>
         <Kbd>u</Kbd> history
       </chakra.button>
@@ -334,6 +367,7 @@ function Footer({ theme, onTheme, onHistory }: { theme: Theme; onTheme: () => vo
 
 function KeyList({ onClose }: { onClose: () => void }) {
   const all = useAllKeys()
+  const [letters, setLetters] = useSetting<"on" | "off">(LETTERS, "on")
   const [rows] = useState(() => {
     const seen = new Map<string, string>()
     for (const binding of all()) if (!seen.has(binding.keys)) seen.set(binding.keys, binding.words)
@@ -347,6 +381,8 @@ function KeyList({ onClose }: { onClose: () => void }) {
       position="absolute"
       right="12px"
       bottom="12px"
+      maxH="calc(100% - 24px)"
+      overflowY="auto"
       bg="sheet"
       border="1px solid"
       borderColor="edge"
@@ -360,10 +396,20 @@ function KeyList({ onClose }: { onClose: () => void }) {
           Close
         </Button>
       </Flex>
+      <chakra.label display="flex" gap="8px" alignItems="center" mb="8px" textStyle="cell">
+        <input
+          type="checkbox"
+          checked={letters === "on"}
+          onChange={(event) => setLetters(event.target.checked ? "on" : "off")}
+        />
+        Single letters are commands
+      </chakra.label>
       {rows.map(([keys, words]) => (
         <Flex key={keys} gap="12px" h="22px" align="center" textStyle="cell">
           <Box w="96px">
-            <Kbd>{keys.replace("Shift+z", "Shift+Z").replace("Ctrl+z", "Ctrl+Z")}</Kbd>
+            <Kbd>
+              {keys.replace(/^ $/, "Space").replace("Shift+z", "Shift+Z").replace("Ctrl+z", "Ctrl+Z")}
+            </Kbd>
           </Box>
           <span>{words}</span>
         </Flex>

@@ -9,6 +9,7 @@ import { Drawer } from "../../parts/Drawer"
 import { useKeys } from "../../parts/keys"
 import { Mark } from "../../parts/Mark"
 import { NowAfter } from "../../parts/NowAfter"
+import { useOnceSeen } from "../../parts/seen"
 import { useSelection } from "../../parts/selection"
 
 /** Everything found wrong, worst first, over any place; a chosen snag shows its remedies, each with Now and After. */
@@ -24,7 +25,7 @@ export function SnagDrawer() {
     queryKey: ["remedies", state.id, state.revision, current?.key],
     enabled: !!current,
     queryFn: () =>
-      answer<Schemas["RemedyView"][]>(
+      answer<Schemas["TriedRemedy"][]>(
         client.GET("/api/rigs/{rig_id}/remedies", {
           params: { path: { rig_id: state.id }, query: { snag: current?.key ?? "" } },
         }),
@@ -39,18 +40,23 @@ export function SnagDrawer() {
   }
   const turn = (step: number) =>
     current && setChoice({ key: current.key, number: Math.max(0, Math.min(count - 1, number + step)) })
-  const apply = () => {
-    if (!remedy) return
-    void edit(remedy.edits).then((kept) => {
-      if (kept) openSnags("")
-    })
+  const { press: apply, takeBack } = useOnceSeen(remedy, (seen) => {
+    void edit(seen.edits).then((kept) => kept && openSnags(""))
+  })
+  const pickOther = (step: number) => {
+    takeBack()
+    pick(step)
+  }
+  const turnOver = (step: number) => {
+    takeBack()
+    turn(step)
   }
   useKeys([
     { keys: "Escape", words: "Close the snags", run: () => openSnags(null) },
-    { keys: "ArrowDown", words: "Next snag", run: () => pick(1) },
-    { keys: "ArrowUp", words: "Snag before", run: () => pick(-1) },
-    { keys: "ArrowRight", words: "Next remedy", run: () => turn(1) },
-    { keys: "ArrowLeft", words: "Remedy before", run: () => turn(-1) },
+    { keys: "ArrowDown", words: "Next snag", run: () => pickOther(1) },
+    { keys: "ArrowUp", words: "Snag before", run: () => pickOther(-1) },
+    { keys: "ArrowRight", words: "Next remedy", run: () => turnOver(1) },
+    { keys: "ArrowLeft", words: "Remedy before", run: () => turnOver(-1) },
     { keys: "Ctrl+Enter", words: "Apply the remedy", run: apply, inFields: true },
   ])
   return (
@@ -90,6 +96,19 @@ export function SnagDrawer() {
           <Box textStyle="cell" color="ink2" mb="8px">
             {current.consequence}
           </Box>
+          {current.follows.length > 0 && (
+            <Box textStyle="cell" mb="8px" aria-label="What follows from it">
+              <chakra.span color="ink2">
+                1 cause → {current.lines.length} {current.lines.length === 1 ? "line" : "lines"}
+              </chakra.span>
+              {current.follows.slice(0, 5).map((words) => (
+                <Box key={words} pl="12px">
+                  {words}
+                </Box>
+              ))}
+              {current.follows.length > 5 && <Box pl="12px">and {current.follows.length - 5} more</Box>}
+            </Box>
+          )}
           {remedies.isLoading && <Box color="ink2">Working out remedies…</Box>}
           {remedies.data && count === 0 && (
             <Box color="ink2">No single change that Iskelo knows mends this.</Box>
@@ -107,7 +126,7 @@ export function SnagDrawer() {
                       size="row"
                       variant="quiet"
                       aria-label="Remedy before"
-                      onClick={() => turn(-1)}
+                      onClick={() => turnOver(-1)}
                       disabled={number === 0}
                     >
                       ‹
@@ -116,7 +135,7 @@ export function SnagDrawer() {
                       size="row"
                       variant="quiet"
                       aria-label="Next remedy"
-                      onClick={() => turn(1)}
+                      onClick={() => turnOver(1)}
                       disabled={number === count - 1}
                     >
                       ›

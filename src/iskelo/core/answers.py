@@ -1,0 +1,106 @@
+"""The answer for any port: what arrives here, and where does it go, whether a line wants it or not."""
+
+from dataclasses import dataclass
+
+from iskelo.core.levels.along import levels_along
+from iskelo.core.lines.context import Reading
+from iskelo.core.rig.ports import Port
+from iskelo.core.routes.route import Route, least_blocked, passing_routes, reached, reaching
+from iskelo.core.timing.delays import delay_of
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    """One port of a route, in order."""
+
+    port: Port
+    said: str
+
+
+@dataclass(frozen=True, slots=True)
+class Reach:
+    """One sound that gets here, or one place that is reached from here; ``stopped`` says why it does not pass."""
+
+    port: Port
+    said: str
+    steps: tuple[Step, ...]
+    passes: bool
+    stopped: str
+    delay_ms: float | None
+    delay_samples: int | None
+    assumed: bool
+    level: float | None
+    unit: str
+    wanted_by: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Answer:
+    """What arrives at a port and where it goes on to."""
+
+    port: Port
+    said: str
+    arrives: tuple[Reach, ...]
+    goes: tuple[Reach, ...]
+
+
+REACHES_AT_MOST = 64
+
+
+def answer_for(reading: Reading, port: Port) -> Answer:
+    """Every source that is joined to a port, and every track and destination that the port is joined to.
+
+    Raises
+    ------
+    KeyError
+        If there is no such port.
+    """
+    found = reading.found
+    if not found.exists(port):
+        raise KeyError(port)
+    behind = reaching(reading.graph, port, passing=False)
+    ahead = reached(reading.graph, port, passing=False)
+    starts = [start for start in found.starts() if start in behind and start != port]
+    ends = sorted(each for each in ahead if each.bank in ("track", "in") and each != port)
+    arrives = [reach for start in starts[:REACHES_AT_MOST] for reach in _reaches(reading, start, port, start)]
+    goes = [reach for end in ends[:REACHES_AT_MOST] for reach in _reaches(reading, port, end, end)]
+    return Answer(port, found.say(port), _passing_first(arrives), _passing_first(goes))
+
+
+def _passing_first(reaches: list[Reach]) -> tuple[Reach, ...]:
+    return tuple(sorted(reaches, key=lambda reach: not reach.passes))
+
+
+def _reaches(reading: Reading, start: Port, end: Port, told: Port) -> list[Reach]:
+    routes = passing_routes(reading.graph, start, end)
+    if routes:
+        return [_reach(reading, route, told, "") for route in routes]
+    route = least_blocked(reading.graph, start, end)
+    if route is None or not route.edges:
+        return []
+    stopped = "; ".join(edge.block.words for edge in route.edges if edge.block)
+    return [_reach(reading, route, told, stopped)]
+
+
+def _reach(reading: Reading, route: Route, told: Port, stopped: str) -> Reach:
+    found = reading.found
+    delay = delay_of(route.edges, found)
+    level, unit = None, ""
+    if route.edges[0].start.bank in ("out", "voice"):
+        last = levels_along(route.edges, found)[-1]
+        level, unit = last.level, last.unit
+    ends = (route.edges[0].start, route.edges[-1].end)
+    wanted = [line.name for line in reading.rig.lines if ends in line.pairs()]
+    return Reach(
+        port=told,
+        said=found.say(told),
+        steps=tuple(Step(port, found.say(port)) for port in route.ports),
+        passes=not stopped,
+        stopped=stopped,
+        delay_ms=delay.ms if delay.rate_hz else None,
+        delay_samples=delay.samples if delay.rate_hz else None,
+        assumed=delay.assumed,
+        level=level,
+        unit=unit,
+        wanted_by=tuple(wanted),
+    )

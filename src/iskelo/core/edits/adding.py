@@ -1,0 +1,233 @@
+"""The edits that add things to a rig."""
+
+from typing import Any
+
+from iskelo.core.edits import edit as e
+from iskelo.core.edits.base import AnyGear, Applied, changed, free_name, gear_of, made, new_ids, with_gear
+from iskelo.core.edits.one import apply_one
+from iskelo.core.rig.gear import Bus, Destination, Driver, Interface, Program, ProgramPort, Source, Track, Voice
+from iskelo.core.rig.rig import Line, Rig, index
+
+DEFAULT_LEVEL_DBU = {"microphone": -38.0, "instrument": -20.0, "line player": 4.0}
+"""Nominal levels a new source comes up with; common practice, no published source (line: +4 dBu)."""
+
+
+def _count(names: tuple[str, ...], one: str, many: str) -> str:
+    if len(names) == 1:
+        return f"{one} {names[0]}"
+    return f"{len(names)} {many}: {names[0]} … {names[-1]}"
+
+
+@apply_one.register
+def _(edit: e.AddSources, rig: Rig) -> Applied:
+    rig, ids = new_ids(rig, "s", len(edit.names), edit.ids)
+    level = DEFAULT_LEVEL_DBU[edit.source_kind] if edit.level_dbu is None else edit.level_dbu
+    names: list[str] = []
+    for identity, wanted in zip(ids, edit.names, strict=True):
+        name = free_name(wanted, (gear.name for gear in rig.gear))
+        names.append(name)
+        source = made(
+            Source,
+            name,
+            id=identity,
+            name=name,
+            source_kind=edit.source_kind,
+            width=edit.width,
+            level_dbu=level,
+            level_unit=edit.level_unit,
+            needs_phantom=edit.needs_phantom,
+            needs_high_impedance=edit.needs_high_impedance,
+        )
+        rig = with_gear(rig, source)
+    return Applied(rig, "added " + _count(tuple(names), edit.source_kind, f"{edit.source_kind}s"))
+
+
+@apply_one.register
+def _(edit: e.AddInterface, rig: Rig) -> Applied:
+    rig, (identity, driver_id) = new_ids(rig, "b", 2)
+    name = free_name(edit.name, (gear.name for gear in rig.gear))
+    driver = made(
+        Driver,
+        f"{name}, driver",
+        id=driver_id,
+        buffer_samples=edit.buffer_samples,
+        safety_in_samples=edit.safety_in_samples,
+        safety_out_samples=edit.safety_out_samples,
+    )
+    box = made(
+        Interface,
+        name,
+        id=identity,
+        name=name,
+        jack_in=edit.jack_in,
+        jack_out=edit.jack_out,
+        capture=edit.jack_in if edit.capture is None else edit.capture,
+        playback=edit.jack_out if edit.playback is None else edit.playback,
+        rate_hz=edit.rate_hz,
+        drivers=(driver,),
+    )
+    return Applied(with_gear(rig, box), f"added interface {name}")
+
+
+@apply_one.register
+def _(edit: e.AddProgram, rig: Rig) -> Applied:
+    rig, (identity,) = new_ids(rig, "p", 1)
+    name = free_name(edit.name, (gear.name for gear in rig.gear))
+    boxes = index(rig).interfaces()
+    device = edit.device or (boxes[0].id if len(boxes) == 1 else None)
+    rig = with_gear(rig, made(Program, name, id=identity, name=name, program_kind=edit.program_kind))
+    if edit.voices:
+        rig, (output,) = new_ids(rig, "o", 1)
+        ports = e.AddProgramPorts(
+            program=identity, side="output", names=("Main",), width=2, first_channel=1, ids=(output,)
+        )
+        rig = apply_one(ports, rig).rig
+        voices = e.AddVoices(program=identity, names=edit.voices, width=edit.voice_width, output=output)
+        rig = apply_one(voices, rig).rig
+    if device is None:
+        return Applied(rig, f"added {edit.program_kind} {name}")
+    given = apply_one(e.SetDevice(program=identity, device=device), rig)
+    return Applied(given.rig, f"added {edit.program_kind} {name} on {index(given.rig).name(device)}")
+
+
+@apply_one.register
+def _(edit: e.AddVoices, rig: Rig) -> Applied:
+    program = gear_of(index(rig), edit.program, Program)
+    rig, ids = new_ids(rig, "v", len(edit.names), edit.ids)
+    voices = [
+        made(Voice, f"{program.name}, {name}", id=identity, name=name, width=edit.width, output=edit.output)
+        for identity, name in zip(ids, edit.names, strict=True)
+    ]
+    program = changed(program, program.name, voices=(*program.voices, *voices))
+    return Applied(with_gear(rig, program), f"{program.name}: added {_count(edit.names, 'voice', 'voices')}")
+
+
+@apply_one.register
+def _(edit: e.AddBuses, rig: Rig) -> Applied:
+    program = gear_of(index(rig), edit.program, Program)
+    rig, ids = new_ids(rig, "u", len(edit.names), edit.ids)
+    buses = [
+        made(Bus, f"{program.name}, {name}", id=identity, name=name, width=edit.width, output=edit.output)
+        for identity, name in zip(ids, edit.names, strict=True)
+    ]
+    program = changed(program, program.name, buses=(*program.buses, *buses))
+    return Applied(with_gear(rig, program), f"{program.name}: added {_count(edit.names, 'bus', 'buses')}")
+
+
+@apply_one.register
+def _(edit: e.AddDriver, rig: Rig) -> Applied:
+    box = gear_of(index(rig), edit.interface, Interface)
+    rig, (identity,) = new_ids(rig, "d", 1)
+    driver = made(
+        Driver,
+        f"{box.name}, driver",
+        id=identity,
+        kind=edit.kind,
+        capture=edit.capture,
+        playback=edit.playback,
+        clients=edit.clients,
+        buffer_samples=edit.buffer_samples,
+    )
+    box = changed(box, box.name, drivers=(*box.drivers, driver))
+    return Applied(with_gear(rig, box), f"{box.name}: added a driver ({edit.kind})")
+
+
+@apply_one.register
+def _(edit: e.AddGear, rig: Rig) -> Applied:
+    rig, gear = renewed(rig, edit.gear)
+    name = free_name(gear.name, (each.name for each in rig.gear))
+    gear = changed(gear, name, name=name)
+    return Applied(with_gear(rig, gear), f"added {name}")
+
+
+_PREFIX = {"source": "s", "interface": "b", "program": "p", "destination": "x"}
+
+
+def renewed(rig: Rig, gear: AnyGear) -> tuple[Rig, AnyGear]:
+    """The same piece of gear under ids of this rig; a program's device is left out, for it is another rig's."""
+    rig, (identity,) = new_ids(rig, _PREFIX[gear.kind], 1)
+    if isinstance(gear, Interface):
+        rig, ids = new_ids(rig, "d", len(gear.drivers))
+        drivers = tuple(driver.model_copy(update={"id": new}) for new, driver in zip(ids, gear.drivers, strict=True))
+        return rig, gear.model_copy(update={"id": identity, "drivers": drivers})
+    if not isinstance(gear, Program):
+        return rig, gear.model_copy(update={"id": identity})
+    new: dict[str | None, str | None] = {None: None}
+    renamed: dict[str, Any] = {"id": identity, "device": None, "driver": None}
+    for field, prefix in (("inputs", "i"), ("outputs", "o"), ("tracks", "t"), ("voices", "v"), ("buses", "u")):
+        items = getattr(gear, field)
+        rig, ids = new_ids(rig, prefix, len(items))
+        new.update(zip((item.id for item in items), ids, strict=True))
+        renamed[field] = tuple(item.model_copy(update={"id": given}) for given, item in zip(ids, items, strict=True))
+    renamed["tracks"] = tuple(
+        track.model_copy(update={"input": new.get(track.input), "output": new.get(track.output)})
+        for track in renamed["tracks"]
+    )
+    renamed["voices"] = tuple(voice.model_copy(update={"output": new.get(voice.output)}) for voice in renamed["voices"])
+    renamed["buses"] = tuple(bus.model_copy(update={"output": new.get(bus.output)}) for bus in renamed["buses"])
+    return rig, gear.model_copy(update=renamed)
+
+
+@apply_one.register
+def _(edit: e.AddDestination, rig: Rig) -> Applied:
+    rig, (identity,) = new_ids(rig, "x", 1)
+    name = free_name(edit.name, (gear.name for gear in rig.gear))
+    new = made(Destination, name, id=identity, name=name, destination_kind=edit.destination_kind, width=edit.width)
+    return Applied(with_gear(rig, new), f"added {edit.destination_kind} {name}")
+
+
+@apply_one.register
+def _(edit: e.AddProgramPorts, rig: Rig) -> Applied:
+    program = gear_of(index(rig), edit.program, Program)
+    rig, ids = new_ids(rig, "i" if edit.side == "input" else "o", len(edit.names), edit.ids)
+    channel = edit.first_channel
+    ports = []
+    for identity, name in zip(ids, edit.names, strict=True):
+        legs = [None] * edit.width if channel is None else [channel + leg for leg in range(edit.width)]
+        channel = None if channel is None else channel + edit.width
+        ports.append(made(ProgramPort, f"{program.name}, {name}", id=identity, name=name, legs=legs))
+    field = f"{edit.side}s"
+    program = changed(program, program.name, **{field: (*getattr(program, field), *ports)})
+    said = _count(edit.names, edit.side, field)
+    return Applied(with_gear(rig, program), f"{program.name}: added {said}")
+
+
+@apply_one.register
+def _(edit: e.AddTracks, rig: Rig) -> Applied:
+    program = gear_of(index(rig), edit.program, Program)
+    rig, ids = new_ids(rig, "t", len(edit.names), edit.ids)
+    inputs = (*edit.inputs, *[None] * len(edit.names))
+    tracks = [
+        made(
+            Track,
+            f"{program.name}, {name}",
+            id=identity,
+            name=name,
+            width=edit.width,
+            input=inputs[position],
+            output=edit.output,
+            armed=edit.armed,
+            monitored=edit.monitored,
+        )
+        for position, (identity, name) in enumerate(zip(ids, edit.names, strict=True))
+    ]
+    program = changed(program, program.name, tracks=(*program.tracks, *tracks))
+    return Applied(with_gear(rig, program), f"{program.name}: added {_count(edit.names, 'track', 'tracks')}")
+
+
+@apply_one.register
+def _(edit: e.AddLine, rig: Rig) -> Applied:
+    rig, (identity,) = new_ids(rig, "l", 1)
+    line = made(
+        Line,
+        f"line {edit.name}",
+        id=identity,
+        name=free_name(edit.name, (line.name for line in rig.lines)),
+        purpose=edit.purpose,
+        from_ports=edit.from_ports,
+        to_ports=edit.to_ports,
+        longest_delay_ms=edit.longest_delay_ms,
+        alone=edit.purpose == "record" if edit.alone is None else edit.alone,
+        tag=edit.tag,
+    )
+    return Applied(rig.model_copy(update={"lines": (*rig.lines, line)}), f"added line {line.name}")

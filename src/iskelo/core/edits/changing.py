@@ -1,0 +1,222 @@
+"""The edits that change fields, channels, devices, trims and switches."""
+
+from typing import Any
+
+from iskelo.core.edits import edit as e
+from iskelo.core.edits.base import Applied, Refused, changed, gear_of, pruned, with_gear
+from iskelo.core.edits.one import apply_one, find, place_of
+from iskelo.core.edits.settable import FIGURES, SETTABLE, say_value
+from iskelo.core.rig.gear import Driver, Interface, Program, ProgramPort, Source, Value
+from iskelo.core.rig.rig import Line, Patch, Rig, index
+
+
+@apply_one.register
+def _(edit: e.SetValues, rig: Rig) -> Applied:
+    if edit.item == "rig":
+        _refuse_unknown(Rig, rig.name, edit.values)
+        new = rig.model_copy(update={k: getattr(changed(rig, "rig", **{k: v}), k) for k, v in edit.values.items()})
+        return Applied(new, _words_of(rig.name, rig, new, Rig))
+    owner, value, put_back = find(rig, edit.item)
+    kind = type(value)
+    place = place_of(rig, owner, value)
+    _refuse_unknown(kind, place, edit.values)
+    values: dict[str, Any] = dict(edit.values)
+    if isinstance(value, Interface):
+        values = _shrunk_direct(value, values)
+    if (
+        isinstance(value, Line)
+        and "purpose" in values
+        and "to_ports" not in values
+        and values["purpose"] != value.purpose
+    ):
+        values["to_ports"] = ()
+    figures = [field for field in values if field in FIGURES.get(kind, ())]
+    if figures:
+        values["origins"] = {**_origins(value), **dict.fromkeys(figures, edit.origin)}
+    new_value = changed(value, place, **values)
+    after = put_back(new_value)
+    said = _words_of(place, value, new_value, kind)
+    if isinstance(value, (Line, Patch, Driver)):
+        return Applied(after, said)
+    after, lost = pruned(after)
+    return Applied(after, "; ".join([said, *lost]))
+
+
+def _origins(value: Value) -> dict[str, str]:
+    return dict(value.origins) if isinstance(value, (Source, Interface, Driver)) else {}
+
+
+def _refuse_unknown(kind: type[Value], place: str, values: dict[str, Any]) -> None:
+    for field in values:
+        if field not in SETTABLE[kind]:
+            raise Refused(place, f"it has nothing called {field!r} to set")
+
+
+def _words_of(place: str, before: Value, after: Value, kind: type[Value]) -> str:
+    said = []
+    for field, label in SETTABLE[kind].items():
+        old, new = getattr(before, field), getattr(after, field)
+        if old != new and field == "name":
+            said.append(f"renamed to {new}")
+        elif old != new and field in ("notes", "from_ports", "to_ports", "input", "output"):
+            said.append(f"{label} changed")
+        elif old != new:
+            said.append(f"{label} {say_value(old)} → {say_value(new)}")
+    for field in FIGURES.get(kind, ()):
+        old, new = (_origins(each).get(field, "assumed") for each in (before, after))
+        if old != new:
+            said.append(f"{SETTABLE[kind][field]} is {new} now")
+    return f"{place}: {', '.join(said) or 'nothing changed'}"
+
+
+def _shrunk_direct(box: Interface, values: dict[str, Any]) -> dict[str, Any]:
+    ins, outs = values.get("jack_in", box.jack_in), values.get("jack_out", box.jack_out)
+    if isinstance(ins, int) and isinstance(outs, int):
+        kept = tuple(cross for cross in box.direct if cross.jack_in <= ins and cross.jack_out <= outs)
+        switches = {
+            field: tuple(jack for jack in values.get(field, getattr(box, field)) if jack <= ins)
+            for field in ("phantom_on", "high_impedance_on")
+        }
+        return {**values, **switches, "direct": kept, "trims_db": box.trims_db}
+    return values
+
+
+@apply_one.register
+def _(edit: e.SetLeg, rig: Rig) -> Applied:
+    owner, item, put_back = find(rig, edit.item)
+    if not isinstance(item, ProgramPort):
+        raise Refused(owner, "only a program's inputs and outputs have legs")
+    if edit.leg > len(item.legs):
+        raise Refused(f"{owner}, {item.name}", f"it has no leg {edit.leg}")
+    legs = tuple(edit.channel if leg == edit.leg else old for leg, old in enumerate(item.legs, start=1))
+    new = changed(item, f"{owner}, {item.name}", legs=legs)
+    old = say_value(item.legs[edit.leg - 1])
+    return Applied(put_back(new), f"{owner}, {item.name}: channel {old} → {say_value(edit.channel)}")
+
+
+@apply_one.register
+def _(edit: e.FillChannels, rig: Rig) -> Applied:
+    channel = edit.first_channel
+    last = channel
+    owner = ""
+    for identity in edit.items:
+        owner, item, put_back = find(rig, identity)
+        if not isinstance(item, ProgramPort):
+            raise Refused(owner, "only a program's inputs and outputs have channels to fill")
+        legs = tuple(channel + leg for leg in range(len(item.legs)))
+        last, channel = legs[-1], channel + len(legs)
+        rig = put_back(changed(item, f"{owner}, {item.name}", legs=legs))
+    return Applied(rig, f"{owner}: filled channels {edit.first_channel}–{last} ascending")
+
+
+@apply_one.register
+def _(edit: e.EnableChannels, rig: Rig) -> Applied:
+    program = gear_of(index(rig), edit.program, Program)
+    field = "enabled_in" if edit.side == "input" else "enabled_out"
+    before = set(getattr(program, field))
+    after = before | set(edit.channels) if edit.on else before - set(edit.channels)
+    program = changed(program, program.name, **{field: tuple(after)})
+    verb = "enabled" if edit.on else "disabled"
+    return Applied(with_gear(rig, program), f"{program.name}: {verb} {edit.side} {say_value(edit.channels)}")
+
+
+@apply_one.register
+def _(edit: e.SetDevice, rig: Rig) -> Applied:
+    found = index(rig)
+    program = gear_of(found, edit.program, Program)
+    if edit.device is None:
+        bare = program.model_copy(update={"device": None, "driver": None})
+        return Applied(with_gear(rig, bare), f"{program.name}: no device")
+    box = gear_of(found, edit.device, Interface)
+    drivers = {each.id: each for each in box.drivers}
+    if edit.driver is not None and edit.driver not in drivers:
+        raise Refused(program.name, f"{box.name} has no driver {edit.driver!r}; it may have been removed")
+    new = changed(
+        program,
+        program.name,
+        device=box.id,
+        driver=edit.driver,
+        enabled_in=program.enabled_in or tuple(range(1, box.capture + 1)),
+        enabled_out=program.enabled_out or tuple(range(1, box.playback + 1)),
+    )
+    by = f", {drivers[edit.driver].kind} driver" if edit.driver else ""
+    return Applied(with_gear(rig, new), f"{program.name}: device {box.name}{by}")
+
+
+@apply_one.register
+def _(edit: e.SetDirect, rig: Rig) -> Applied:
+    box = gear_of(index(rig), edit.interface, Interface)
+    place = f"{box.name}, direct monitoring from jack in {edit.jack_in} to jack out {edit.jack_out}"
+    others = [c for c in box.direct if (c.jack_in, c.jack_out) != (edit.jack_in, edit.jack_out)]
+    if edit.gain_db is None:
+        return Applied(with_gear(rig, box.model_copy(update={"direct": tuple(others)})), f"{place}: off")
+    cross = {"jack_in": edit.jack_in, "jack_out": edit.jack_out, "gain_db": edit.gain_db, "muted": edit.muted}
+    direct = sorted(
+        [*(c.model_dump() for c in others), cross],
+        key=lambda c: (int(c["jack_in"] or 0), int(c["jack_out"] or 0)),
+    )
+    new = changed(box, place, direct=tuple(direct))
+    return Applied(with_gear(rig, new), f"{place}: {'muted' if edit.muted else f'{edit.gain_db:g} dB'}")
+
+
+@apply_one.register
+def _(edit: e.SetTrim, rig: Rig) -> Applied:
+    box = gear_of(index(rig), edit.interface, Interface)
+    if edit.jack_in > box.jack_in:
+        raise Refused(box.name, f"there is no jack in {edit.jack_in}; it has {box.jack_in}")
+    trims = tuple(edit.trim_db if jack == edit.jack_in else t for jack, t in enumerate(box.trims_db, start=1))
+    return Applied(
+        with_gear(rig, changed(box, box.name, trims_db=trims)),
+        f"{box.name}, jack in {edit.jack_in}: trim {edit.trim_db:g} dB",
+    )
+
+
+@apply_one.register
+def _(edit: e.SetOutputTrim, rig: Rig) -> Applied:
+    box = gear_of(index(rig), edit.interface, Interface)
+    if edit.jack_out > box.jack_out:
+        raise Refused(box.name, f"there is no jack out {edit.jack_out}; it has {box.jack_out}")
+    trims = tuple(edit.trim_db if jack == edit.jack_out else t for jack, t in enumerate(box.output_trims_db, start=1))
+    return Applied(
+        with_gear(rig, changed(box, box.name, output_trims_db=trims)),
+        f"{box.name}, jack out {edit.jack_out}: trim {edit.trim_db:g} dB",
+    )
+
+
+@apply_one.register
+def _(edit: e.SetJack, rig: Rig) -> Applied:
+    box = gear_of(index(rig), edit.interface, Interface)
+    if edit.jack_in > box.jack_in:
+        raise Refused(box.name, f"there is no jack in {edit.jack_in}; it has {box.jack_in}")
+    place = f"{box.name}, jack in {edit.jack_in}"
+    values: dict[str, tuple[int, ...]] = {}
+    said = []
+    for field, on, words in (
+        ("phantom_on", edit.phantom, "phantom supply"),
+        ("high_impedance_on", edit.high_impedance, "high impedance"),
+    ):
+        if on is not None:
+            others = tuple(jack for jack in getattr(box, field) if jack != edit.jack_in)
+            values[field] = (*others, edit.jack_in) if on else others
+            said.append(f"{words} {say_value(on)}")
+    return Applied(with_gear(rig, changed(box, place, **values)), f"{place}: {', '.join(said) or 'nothing changed'}")
+
+
+@apply_one.register
+def _(edit: e.RenameEverywhere, rig: Rig) -> Applied:
+    found = index(rig)
+    named = {
+        **{gear.id: gear.name for gear in rig.gear},
+        **{identity: placed.item.name for identity, placed in found.items.items()},
+        **{line.id: line.name for line in rig.lines},
+    }
+    count = 0
+    for identity, name in named.items():
+        tail = name[len(edit.old) :]
+        if name.casefold().startswith(edit.old.casefold()) and tail in ("", ", heard"):
+            _, value, put_back = find(rig, identity)
+            rig = put_back(changed(value, name, name=f"{edit.new}{tail}"))
+            count += 1
+    if not count:
+        raise Refused(edit.old, "nothing has this name; it may have been renamed in another window")
+    return Applied(rig, f"renamed {edit.old} to {edit.new} in {count} places")

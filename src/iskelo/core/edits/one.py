@@ -1,0 +1,67 @@
+"""The one function that every kind of edit registers itself with, and how it finds what it is about."""
+
+from collections.abc import Callable
+from functools import singledispatch
+from typing import Any
+
+from iskelo.core.edits.base import Applied, Refused, with_gear
+from iskelo.core.rig.gear import Bus, Driver, ProgramPort, Track, Value, Voice
+from iskelo.core.rig.rig import Line, Patch, Rig, index
+
+
+@singledispatch
+def apply_one(edit: Value, rig: Rig) -> Applied:
+    """What one kind of edit does; a function in ``adding``, ``changing`` or ``plugging`` for each."""
+    raise NotImplementedError(type(edit).__name__)
+
+
+def place_of(rig: Rig, owner: str, value: Value) -> str:
+    match value:
+        case Driver():
+            return f"{owner}, driver"
+        case Patch():
+            found = index(rig)
+            return f"lead from {found.say(value.from_port)} to {found.say(value.to_port)}"
+        case Line():
+            return f"line {value.name}"
+        case Track() | ProgramPort() | Voice() | Bus():
+            return f"{owner}, {value.name}"
+    return owner
+
+
+def find(rig: Rig, identity: str) -> tuple[str, Value, Callable[[Any], Rig]]:
+    """The thing with this id, its owner's name, and how to put a changed one back."""
+    found = index(rig)
+    if identity in found.gear:
+        gear = found.gear[identity]
+        return gear.name, gear, lambda new: with_gear(rig, new)
+    if identity in found.items:
+        program, item, side, _ = found.items[identity]
+        field = "buses" if side == "bus" else f"{side}s"
+
+        def put_item(new: Any) -> Rig:
+            members = tuple(new if each.id == item.id else each for each in getattr(program, field))
+            return with_gear(rig, program.model_copy(update={field: members}))
+
+        return program.name, item, put_item
+    for box in found.interfaces():
+        for driver in box.drivers:
+            if driver.id == identity:
+
+                def put_driver(new: Any, box: Any = box) -> Rig:
+                    drivers = tuple(new if each.id == identity else each for each in box.drivers)
+                    return with_gear(rig, box.model_copy(update={"drivers": drivers}))
+
+                return box.name, driver, put_driver
+    for field in ("patches", "lines"):
+        for value in getattr(rig, field):
+            if value.id == identity:
+                members = getattr(rig, field)
+                return (
+                    "",
+                    value,
+                    lambda new, field=field, members=members: rig.model_copy(
+                        update={field: tuple(new if each.id == identity else each for each in members)}
+                    ),
+                )
+    raise Refused(identity, "there is nothing with this id in the rig; it may have been removed")

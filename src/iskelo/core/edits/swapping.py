@@ -1,0 +1,102 @@
+"""Swapping an interface for another one: what is plugged and mapped moves with it."""
+
+from iskelo.core.edits import edit as e
+from iskelo.core.edits.adding import renewed
+from iskelo.core.edits.base import Applied, free_name, gear_of, pruned, with_gear
+from iskelo.core.edits.one import apply_one
+from iskelo.core.rig.gear import DirectMonitor, Interface, Program, ProgramPort
+from iskelo.core.rig.ports import Port
+from iskelo.core.rig.rig import Patch, Rig, index
+
+Jacks = dict[int, int]
+
+
+@apply_one.register
+def _(edit: e.SwapGear, rig: Rig) -> Applied:
+    old = gear_of(index(rig), edit.item, Interface)
+    rig, new = renewed(rig, edit.gear)
+    assert isinstance(new, Interface)
+    name = free_name(new.name, (gear.name for gear in rig.gear if gear.id != old.id))
+    box = _settled(old, new.model_copy(update={"id": old.id, "name": name}), edit.jacks_in, edit.jacks_out)
+    patches = [_moved(patch, old.id, edit.jacks_in, edit.jacks_out) for patch in rig.patches]
+    # Where two leads would share a jack, the one that was named keeps it.
+    kept = {patch.to_port: patch for patch in patches}
+    rig = with_gear(rig.model_copy(update={"patches": tuple(p for p in patches if kept[p.to_port] is p)}), box)
+    for program in index(rig).programs():
+        if program.device == old.id:
+            rig = with_gear(rig, _remapped(program, box, edit.jacks_in, edit.jacks_out))
+    rig, lost = pruned(rig)
+    return Applied(rig, "; ".join([f"swapped {old.name} for {name}", *lost]))
+
+
+def _settled(old: Interface, new: Interface, jacks_in: Jacks, jacks_out: Jacks) -> Interface:
+    """The new box with the old one's trims, switches and direct monitoring, as far as it has the jacks."""
+    trims, out_trims = list(new.trims_db), list(new.output_trims_db)
+    for before, db in enumerate(old.trims_db, start=1):
+        jack = jacks_in.get(before, before)
+        if jack <= new.jack_in:
+            # The same level behind the converter, whatever the new box calls full scale.
+            wanted = db - old.input_full_scale_dbu + new.input_full_scale_dbu
+            trims[jack - 1] = max(-144.0, min(60.0, wanted))
+    for before, db in enumerate(old.output_trims_db, start=1):
+        jack = jacks_out.get(before, before)
+        if jack <= new.jack_out:
+            out_trims[jack - 1] = db
+    direct = [
+        cross.model_copy(
+            update={
+                "jack_in": jacks_in.get(cross.jack_in, cross.jack_in),
+                "jack_out": jacks_out.get(cross.jack_out, cross.jack_out),
+            }
+        )
+        for cross in old.direct
+    ]
+    distinct: dict[tuple[int, int], DirectMonitor] = {}
+    for cross in direct:
+        if cross.jack_in <= new.jack_in and cross.jack_out <= new.jack_out:
+            distinct.setdefault((cross.jack_in, cross.jack_out), cross)
+    rate_hz = old.rate_hz if old.rate_hz in new.rates_hz else new.rate_hz
+    return new.model_copy(
+        update={
+            "trims_db": tuple(trims),
+            "output_trims_db": tuple(out_trims),
+            "phantom_on": _switched(old.phantom_on, jacks_in, new.able_jacks("phantom")),
+            "high_impedance_on": _switched(old.high_impedance_on, jacks_in, new.able_jacks("instrument")),
+            "direct": tuple(distinct.values()),
+            "rate_hz": rate_hz,
+            "notes": old.notes or new.notes,
+        }
+    )
+
+
+def _switched(on: tuple[int, ...], jacks: Jacks, able: int) -> tuple[int, ...]:
+    return tuple(sorted({jack for old in on if (jack := jacks.get(old, old)) <= able}))
+
+
+def _moved(patch: Patch, box: str, jacks_in: Jacks, jacks_out: Jacks) -> Patch:
+    start, end = patch.from_port, patch.to_port
+    if end.owner == box:
+        end = Port(end.owner, end.bank, jacks_in.get(end.number, end.number))
+    if start.owner == box:
+        start = Port(start.owner, start.bank, jacks_out.get(start.number, start.number))
+    return patch.model_copy(update={"from_port": start, "to_port": end})
+
+
+def _remapped(program: Program, box: Interface, jacks_in: Jacks, jacks_out: Jacks) -> Program:
+    """The program on the new box: its legs follow the jacks, and what they use is enabled."""
+
+    def follow(items: tuple[ProgramPort, ...], jacks: Jacks, size: int) -> tuple[ProgramPort, ...]:
+        """A leg whose channel the new box does not have is mapped to none."""
+        moved = [[None if leg is None else jacks.get(leg, leg) for leg in item.legs] for item in items]
+        legs = [tuple(leg if leg is not None and leg <= size else None for leg in each) for each in moved]
+        return tuple(item.model_copy(update={"legs": each}) for item, each in zip(items, legs, strict=True))
+
+    return program.model_copy(
+        update={
+            "driver": None,
+            "inputs": follow(program.inputs, jacks_in, box.capture),
+            "outputs": follow(program.outputs, jacks_out, box.playback),
+            "enabled_in": tuple(range(1, box.capture + 1)),
+            "enabled_out": tuple(range(1, box.playback + 1)),
+        }
+    )

@@ -1,0 +1,224 @@
+"""Rules about how programs open their devices."""
+
+from functools import partial
+from typing import Literal
+
+from iskelo.core.edits.edit import Edit, SetDevice, SetValues
+from iskelo.core.lines.context import Reading
+from iskelo.core.rig.gear import Driver, Interface, Program
+from iskelo.core.snags.reach import lines_of_program
+from iskelo.core.snags.rule import Remedy, Snag, distinct, one_remedy
+
+Bank = Literal["capture", "playback"]
+
+
+def program_without_device(reading: Reading) -> list[Snag]:
+    """A program has no device, so nothing gets in or out of it."""
+    snags = []
+    for program in reading.found.programs():
+        if program.device is None:
+            snags.append(
+                Snag(
+                    key=f"program-without-device:{program.id}",
+                    rule="program-without-device",
+                    severity="stop",
+                    title=f"{program.name} has no device",
+                    evidence=f"{program.name} has {len(program.inputs)} inputs and {len(program.outputs)} outputs, "
+                    "and no interface to take them from.",
+                    consequence="It neither records nor plays anything.",
+                    items=(program.id,),
+                    lines=lines_of_program(reading, program),
+                    mend=partial(_give_device, reading, program),
+                )
+            )
+    return snags
+
+
+def _give_device(reading: Reading, program: Program) -> tuple[Remedy, ...]:
+    return tuple(
+        Remedy(f"Give {program.name} the device {box.name}", (SetDevice(program=program.id, device=box.id),))
+        for box in reading.found.interfaces()[:3]
+    )
+
+
+def _opened(reading: Reading) -> list[tuple[Program, Interface, Driver]]:
+    found = []
+    for program in reading.found.programs():
+        box, driver = reading.found.device(program), reading.found.driver(program)
+        if box is not None and driver is not None:
+            found.append((program, box, driver))
+    return found
+
+
+def _other_drivers(reading: Reading, program: Program, box: Interface, driver: Driver) -> list[Remedy]:
+    """Opening the same box by another of its installed drivers that has room."""
+    remedies = []
+    for other in box.drivers:
+        users = [each for each in reading.found.programs() if reading.found.driver(each) is other]
+        if other is not driver and other.installed and (other.clients == "many" or not users):
+            edit = SetDevice(program=program.id, device=box.id, driver=other.id)
+            remedies.append(Remedy(f"Let {program.name} open {box.name} by its {other.kind} driver", (edit,)))
+    return remedies
+
+
+def driver_not_installed(reading: Reading) -> list[Snag]:
+    """A program opens its device by a driver that is not installed."""
+    return [
+        Snag(
+            key=f"driver-not-installed:{driver.id}:{program.id}",
+            rule="driver-not-installed",
+            severity="stop",
+            title=f"The {driver.kind} driver of {box.name} is not installed",
+            evidence=f"{program.name} opens {box.name} by its {driver.kind} driver, which is not installed.",
+            consequence=f"{program.name} finds no device and neither records nor plays.",
+            items=(driver.id, program.id),
+            lines=lines_of_program(reading, program),
+            root=f"driver:{driver.id}",
+            mend=partial(_install, reading, program, box, driver),
+        )
+        for program, box, driver in _opened(reading)
+        if not driver.installed
+    ]
+
+
+def _install(reading: Reading, program: Program, box: Interface, driver: Driver) -> tuple[Remedy, ...]:
+    install = SetValues(item=driver.id, values={"installed": True})
+    remedy = Remedy(f"Install the {driver.kind} driver of {box.name}", (install,))
+    return distinct([remedy, *_other_drivers(reading, program, box, driver)])
+
+
+def driver_held(reading: Reading) -> list[Snag]:
+    """A driver that takes one program at a time is held by another one."""
+    snags = []
+    for program, box, driver in _opened(reading):
+        holder = reading.found.holder(program)
+        if holder is None or not driver.installed:
+            continue
+        let_go = SetDevice(program=holder.id, device=None)
+        many = SetValues(item=driver.id, values={"clients": "many"})
+        snags.append(
+            Snag(
+                key=f"driver-held:{program.id}",
+                rule="driver-held",
+                severity="stop",
+                title=f"{holder.name} holds {box.name}, so {program.name} cannot open it",
+                evidence=f"The {driver.kind} driver of {box.name} takes one program at a time; "
+                f"{holder.name} came first.",
+                consequence=f"{program.name} neither records nor plays until {holder.name} lets go.",
+                items=(program.id, holder.id, driver.id),
+                lines=lines_of_program(reading, program),
+                mend=partial(_share, _other_drivers(reading, program, box, driver), holder, box, let_go, many),
+            )
+        )
+    return snags
+
+
+def _share(others: list[Remedy], holder: Program, box: Interface, let_go: Edit, many: Edit) -> tuple[Remedy, ...]:
+    return distinct(
+        [
+            *others,
+            Remedy(f"Take {box.name} away from {holder.name}", (let_go,)),
+            Remedy(f"The driver takes many programs after all (say so on {box.name})", (many,)),
+        ]
+    )
+
+
+def driver_shows_too_few(reading: Reading) -> list[Snag]:
+    """A program is mapped to channels that its driver does not show, though the box has them."""
+    snags = []
+    for program, box, driver in _opened(reading):
+        sides: tuple[tuple[Bank, int, set[int]], ...] = (
+            ("capture", box.capture, {leg for item in program.inputs for leg in item.legs if leg}),
+            ("playback", box.playback, {leg for item in program.outputs for leg in item.legs if leg}),
+        )
+        for bank, has, mapped in sides:
+            shown = box.shown(driver, bank)
+            beyond = sorted(channel for channel in mapped if shown < channel <= has)
+            if not beyond or not driver.installed:
+                continue
+            numbers = ", ".join(map(str, beyond))
+            wide = [each for each in _other_drivers(reading, program, box, driver) if _shows(box, each, bank, beyond)]
+            snags.append(
+                Snag(
+                    key=f"driver-shows-too-few:{program.id}:{bank}",
+                    rule="driver-shows-too-few",
+                    severity="stop",
+                    title=f"The {driver.kind} driver of {box.name} shows {shown} of {has} {bank} channels",
+                    evidence=f"{program.name} is mapped to {bank} {numbers}; its driver shows {shown}.",
+                    consequence="Nothing passes on the channels that are not shown.",
+                    items=(program.id, driver.id),
+                    lines=lines_of_program(reading, program),
+                    mend=partial(distinct, wide),
+                )
+            )
+    return snags
+
+
+def _shows(box: Interface, remedy: Remedy, bank: Bank, channels: list[int]) -> bool:
+    (edit,) = remedy.edits
+    assert isinstance(edit, SetDevice)
+    driver = next(each for each in box.drivers if each.id == edit.driver)
+    return box.shown(driver, bank) >= channels[-1]
+
+
+def lets_go_in_background(reading: Reading) -> list[Snag]:
+    """A program that records or plays is told to let its device go while another program is in front."""
+    snags = []
+    for program, box, driver in _opened(reading):
+        driver_does = driver.clients == "one, lets go in the background"
+        busy = bool(program.voices) or any(track.armed or track.monitored for track in program.tracks)
+        if not busy or not (program.lets_go_in_background or driver_does):
+            continue
+        if program.lets_go_in_background:
+            who, edit = program.name, SetValues(item=program.id, values={"lets_go_in_background": False})
+            words = f"Let {program.name} keep its device in the background"
+        else:
+            who, edit = f"the {driver.kind} driver", SetValues(item=driver.id, values={"clients": "one"})
+            words = f"Keep the {driver.kind} driver of {box.name} open in the background"
+        snags.append(
+            Snag(
+                key=f"lets-go-in-background:{program.id}",
+                rule="lets-go-in-background",
+                severity="risk",
+                title=f"{program.name} falls silent in the background",
+                evidence=f"When another program comes to the front, {who} gives {box.name} up.",
+                consequence="Recording and monitoring stop the moment somebody clicks elsewhere.",
+                items=(program.id, driver.id),
+                mend=partial(one_remedy, words, edit),
+            )
+        )
+    return snags
+
+
+def system_sounds_on_a_recording_device(reading: Reading) -> list[Snag]:
+    """The computer's own sounds play through a box that is recorded from."""
+    snags = []
+    recording = {
+        program.device: program.name
+        for program in reading.found.programs()
+        if program.program_kind == "recorder" and any(track.armed for track in program.tracks)
+    }
+    for program, box, _ in _opened(reading):
+        if program.program_kind == "system sounds" and box.id in recording:
+            others = [each for each in reading.found.interfaces() if each.id not in recording]
+            snags.append(
+                Snag(
+                    key=f"system-sounds-on-a-recording-device:{program.id}",
+                    rule="system-sounds-on-a-recording-device",
+                    severity="risk",
+                    title=f"The computer's own sounds play through {box.name}",
+                    evidence=f"{program.name} has the device {box.name}, from which {recording[box.id]} records.",
+                    consequence="A beep lands in the headphones in the middle of a take, or changes the box's rate.",
+                    items=(program.id, box.id),
+                    mend=partial(_send_elsewhere, program, others),
+                )
+            )
+    return snags
+
+
+def _send_elsewhere(program: Program, others: list[Interface]) -> tuple[Remedy, ...]:
+    remedies = [
+        Remedy(f"Send {program.name} to {box.name}", (SetDevice(program=program.id, device=box.id),)) for box in others
+    ]
+    silent = Remedy(f"Take the device away from {program.name}", (SetDevice(program=program.id, device=None),))
+    return distinct([*remedies, silent])

@@ -1,0 +1,156 @@
+"""A program at work: called once a block, it records what its armed tracks take, mixes what they pass on, and
+sounds its voices.
+"""
+
+from collections.abc import Mapping
+from typing import Protocol
+
+import numpy as np
+from numpy.typing import NDArray
+
+from iskelo.core.rig.gear import Program, ProgramPort, Track
+from iskelo.core.rig.ports import Port
+from iskelo.core.twin.box import DriverAtWork
+from iskelo.core.twin.delay_line import DelayLine
+from iskelo.core.twin.stream import Block
+
+Leg = tuple[str, int]
+"""A track's id and one of its legs."""
+
+
+class Sound(Protocol):
+    """What a source plays, as samples of any clock: 1.0 RMS = 0 dBu, or for a voice 1.0 = full scale."""
+
+    def samples(self, rate_hz: int, start: int, count: int) -> NDArray[np.float32]:
+        """``count`` samples from sample ``start`` of a clock of this rate."""
+        ...
+
+
+class ProgramAtWork:
+    """One program on one driver; ``tape`` gives what was recorded, in stream time."""
+
+    def __init__(self, program: Program, driver: DriverAtWork, length: int, sounds: Mapping[Port, Sound]) -> None:
+        self.program = program
+        self._driver = driver
+        self._open = driver.open(program)
+        inputs = {item.id: item for item in program.inputs}
+        self._outputs = {item.id: item for item in program.outputs}
+        self._buses = {bus.id: bus for bus in program.buses}
+        self._legs: list[Leg] = [(track.id, leg) for track in program.tracks for leg in range(1, track.width + 1)]
+        # A converter's 24 bits fit a single-precision number exactly.
+        self._tape = np.zeros((len(self._legs), length), np.float32)
+        rows, channels = [], []
+        # Which capture channel goes to which playback channel, for tracks without effects; those with one apart.
+        self._straight = np.zeros((driver.playback, driver.capture), np.float32)
+        self._delayed: list[tuple[Block, DelayLine]] = []
+        tracks = {track.id: track for track in program.tracks}
+        refused = _not_let_arm(program)
+        for row, (identity, leg) in enumerate(self._legs):
+            track = tracks[identity]
+            taken = inputs.get(track.input) if track.input else None
+            channel = self._channel(taken, leg, program.enabled_in, driver.capture)
+            if channel is None:
+                continue
+            if track.armed and track.id not in refused:
+                rows.append(row)
+                channels.append(channel - 1)
+            if track.monitored and not track.muted and track.output:
+                self._pass_on(track, leg, channel, track.output)
+        self._rows, self._channels = _run(rows), _run(channels)
+        self._records = bool(rows)
+        self._mixes = bool(self._straight.any())
+        self._voices: list[tuple[Sound, Block]] = []
+        for voice in program.voices:
+            for leg in range(1, voice.width + 1):
+                sound = sounds.get(Port(voice.id, "voice", leg))
+                if sound is not None and voice.output:
+                    mix = np.zeros((driver.playback, 1), np.float32)
+                    for end, gain in self._ends(voice.output, leg, voice.width):
+                        mix[end - 1, 0] += gain
+                    self._voices.append((sound, mix))
+
+    def _pass_on(self, track: Track, leg: int, channel: int, output: str) -> None:
+        mix = np.zeros_like(self._straight)
+        for end, gain in self._ends(output, leg, track.width):
+            mix[end - 1, channel - 1] += 10 ** (track.gain_db / 20) * gain
+        if track.effect_delay_samples == 0:
+            self._straight += mix
+        else:
+            self._delayed.append((mix, DelayLine(self._driver.capture, track.effect_delay_samples)))
+
+    @staticmethod
+    def _channel(item: ProgramPort | None, leg: int, enabled: tuple[int, ...], size: int) -> int | None:
+        """The device channel behind a leg, if there is one and the program has opened it."""
+        if item is None or leg > len(item.legs):
+            return None
+        channel = item.legs[leg - 1]
+        return channel if channel is not None and channel in enabled and channel <= size else None
+
+    def _ends(self, output: str, leg: int, width: int) -> list[tuple[int, float]]:
+        """The playback channels a leg is mixed to, with the gain to each: through buses, to a named output.
+
+        A mono leg goes to every leg, stereo goes leg to leg. A bus that feeds itself is kept silent.
+        """
+        if output in self._outputs:
+            item = self._outputs[output]
+            legs = _mixed(leg, width, len(item.legs))
+            found = (self._channel(item, end, self.program.enabled_out, self._driver.playback) for end in legs)
+            return [(channel, 1.0) for channel in found if channel is not None]
+        bus = self._buses[output]
+        if bus.muted or bus.output is None or self._circles(bus.id):
+            return []
+        gain = 10 ** (bus.gain_db / 20)
+        return [
+            (channel, gain * further)
+            for end in _mixed(leg, width, bus.width)
+            for channel, further in self._ends(bus.output, end, bus.width)
+        ]
+
+    def _circles(self, start: str) -> bool:
+        at, steps = self._buses[start].output, 0
+        while at in self._buses and at != start and steps <= len(self._buses):
+            at, steps = self._buses[at].output, steps + 1
+        return at == start
+
+    def call(self) -> None:
+        """Handle the block captured in the period just over; its stream time begins now."""
+        if not self._open:
+            return
+        driver = self._driver
+        captured, now = driver.captured, driver.now
+        room = max(0, min(driver.block_samples, self._tape.shape[1] - now))
+        if room and self._records:
+            self._tape[self._rows, now : now + room] = captured[self._channels, :room]
+        if self._mixes:
+            driver.play(self._straight @ captured)
+        for mix, effects in self._delayed:
+            driver.play(mix @ effects.push(captured))
+        for sound, mix in self._voices:
+            driver.play(mix * sound.samples(driver.box.gear.rate_hz, now, driver.block_samples))
+
+    def tape(self) -> list[tuple[Leg, NDArray[np.float32]]]:
+        """What every track's leg holds; silence where it was not armed or took nothing."""
+        return list(zip(self._legs, self._tape, strict=True))
+
+
+def _not_let_arm(program: Program) -> set[str]:
+    """Tracks the program will not arm: those after the first on an input, where it allows one."""
+    seen: set[str] = set()
+    refused: set[str] = set()
+    for track in program.tracks if program.one_track_per_input else ():
+        if track.armed and track.input:
+            (refused if track.input in seen else seen).add(track.id if track.input in seen else track.input)
+    return refused
+
+
+def _mixed(leg: int, width: int, into: int) -> list[int]:
+    if width == 1:
+        return list(range(1, into + 1))
+    return [1] if into == 1 else [leg]
+
+
+def _run(numbers: list[int]) -> slice | list[int]:
+    """Neighbouring numbers as a slice, which is read and written in one piece."""
+    if numbers and numbers == list(range(numbers[0], numbers[0] + len(numbers))):
+        return slice(numbers[0], numbers[-1] + 1)
+    return numbers

@@ -1,0 +1,37 @@
+"""Sound in memory by its place in time: written at the end, read anywhere not too far back."""
+
+import numpy as np
+from numpy.typing import NDArray
+
+Block = NDArray[np.float32]
+
+
+class Stream:
+    """A row of memory cells that sound walks through. Before its first sample there is silence."""
+
+    def __init__(self, channels: int, keep_samples: int) -> None:
+        """``keep_samples``: at least so much of what was written can still be read."""
+        self._keep = keep_samples
+        self._memory: Block = np.zeros((channels, 4 * keep_samples + 1), np.float32)
+        # The memory's first cell holds this sample; all cells before nought are silent.
+        self._first = -keep_samples
+        self.written = 0
+
+    def write(self, block: Block) -> None:
+        """Put a block of shape (channels, n) behind what is there."""
+        count = block.shape[1]
+        at = self.written - self._first
+        if at + count > self._memory.shape[1]:
+            held = self._memory[:, at - self._keep : at].copy()
+            if self._keep + count > self._memory.shape[1]:
+                self._memory = np.zeros((self._memory.shape[0], self._keep + 4 * count), np.float32)
+            self._memory[:, : self._keep] = held
+            self._first, at = self.written - self._keep, self._keep
+        self._memory[:, at : at + count] = block
+        self.written += count
+
+    def read(self, start: int, count: int) -> Block:
+        """Samples ``start`` … ``start + count`` as a view, good until the next write."""
+        at = start - self._first
+        found: Block = self._memory[:, at : at + count]
+        return found

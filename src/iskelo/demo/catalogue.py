@@ -1,0 +1,144 @@
+"""The catalogue that ships with Iskelo: invented stand-ins, with their figures as a maker would describe them."""
+
+from iskelo.core.edits.apply import apply
+from iskelo.core.edits.edit import (
+    AddDestination,
+    AddDriver,
+    AddInterface,
+    AddProgram,
+    AddProgramPorts,
+    AddSources,
+    Edit,
+    SetValues,
+)
+from iskelo.core.rig.gear import Gear, Interface, Program
+from iskelo.core.rig.rig import Rig, index
+
+SMALL_BUFFERS = [32, 64, 128, 256, 512, 1024, 2048]
+
+
+def catalogue() -> tuple[Gear, ...]:
+    """Every piece, in the order in which the screen lists them."""
+    return (
+        _box("Interface 2×2", 2, 2, notes="USB full speed, ±50 ppm.", instrument=1),
+        _box("Interface 4×4", 4, 4, phantom=2, instrument=2, notes="USB high speed, ±25 ppm."),
+        _box("Interface 8×8 optical", 8, 8, optical=8, notes="USB high speed; 8-channel optical port; ±10 ppm."),
+        _box("Interface 16×16 word clock", 16, 16, phantom=8, notes="USB high speed; word clock in and out; ±10 ppm."),
+        _box(
+            "Interface 32×32 word clock, optical",
+            32,
+            32,
+            phantom=16,
+            optical=16,
+            notes="PCIe-class link; word clock in and out; two 8-channel optical ports each way; ±5 ppm.",
+        ),
+        _box("Pellow Duo", 2, 2, instrument=1, notes="USB full speed, tolerance 50 ppm."),
+        _box("Corvane 8", 8, 8, optical=8, safety=(28, 42), notes="USB high speed; 8-channel optical port each way."),
+        _box(
+            "Havra 16",
+            16,
+            12,
+            capture=18,
+            playback=18,
+            safety=(28, 42),
+            shown=(2, 2),
+            notes="Digital mixer, 18 × 18 over USB high speed; the system driver shows 2 × 2.",
+        ),
+        _built_in(),
+        _program("Longhand", "recorder"),
+        _program("Soundcase", "sampler", tuple(f"Pad {n}" for n in range(1, 11))),
+        _program("Cartwheel", "player", ("Deck 1", "Deck 2")),
+        _program("Farline", "call", ("Far end",), inputs=("To the far end",)),
+        _program("Gangway", "mixing program", ("Cue player",), inputs=("Call", "Player", "Presenter")),
+        _program("System sounds", "system sounds", ("Beeps",)),
+        _one(AddSources(names=("Condenser microphone",), needs_phantom=True)),
+        _one(AddSources(names=("Dynamic microphone",), level_dbu=-48)),
+        _one(AddSources(names=("Contact pickup",), source_kind="instrument", needs_high_impedance=True)),
+        _one(AddSources(names=("Stereo line player",), source_kind="line player", width=2, level_dbu=4)),
+        _one(
+            AddSources(
+                names=("Consumer player",), source_kind="line player", width=2, level_dbu=-7.78, level_unit="dBV"
+            )
+        ),
+        _one(AddDestination(name="Headphones")),
+        _one(AddDestination(name="Loudspeakers", destination_kind="loudspeakers")),
+        _one(AddDestination(name="Web feed", destination_kind="feed", width=2)),
+    )
+
+
+def _consumer_player() -> Edit:
+    """-10 dBV, told in dBV, so that a professional input that takes it as it comes is found."""
+    return AddSources(names=("Consumer player",), source_kind="line player", width=2, level_dbu=-7.78, level_unit="dBV")
+
+
+def _one(*edits: Edit) -> Gear:
+    return apply(Rig(name="Catalogue"), edits).rig.gear[0]
+
+
+def _box(
+    name: str,
+    ins: int,
+    outs: int,
+    *,
+    capture: int | None = None,
+    playback: int | None = None,
+    optical: int = 0,
+    phantom: int | None = None,
+    instrument: int | None = None,
+    safety: tuple[int, int] = (24, 32),
+    shown: tuple[int, int] | None = None,
+    notes: str = "",
+) -> Gear:
+    rig = apply(
+        Rig(name="Catalogue"),
+        (
+            AddInterface(
+                name=name,
+                jack_in=ins,
+                jack_out=outs,
+                capture=capture if capture is not None else ins + optical,
+                playback=playback if playback is not None else outs + optical,
+                safety_in_samples=safety[0],
+                safety_out_samples=safety[1],
+            ),
+        ),
+    ).rig
+    box = index(rig).interfaces()[0]
+    described = {
+        field: getattr(box, field)
+        for field in type(box).model_fields
+        if field.endswith("_samples") or field.endswith("full_scale_dbu")
+    }
+    driver = box.drivers[0]
+    more: list[Edit] = [
+        SetValues(item=box.id, values=described, origin="described"),
+        SetValues(item=box.id, values={"notes": notes, "phantom_jacks": phantom, "instrument_jacks": instrument}),
+        SetValues(
+            item=driver.id,
+            values={"safety_in_samples": safety[0], "safety_out_samples": safety[1]},
+            origin="described",
+        ),
+        SetValues(item=driver.id, values={"buffers_samples": SMALL_BUFFERS}),
+    ]
+    ins_shown, outs_shown = shown or (None, None)
+    more.append(AddDriver(interface=box.id, capture=ins_shown, playback=outs_shown, buffer_samples=512))
+    rig = apply(rig, tuple(more)).rig
+    shared = index(rig).interfaces()[0].drivers[1]
+    return apply(rig, (SetValues(item=shared.id, values={"buffers_samples": [512]}),)).rig.gear[0]
+
+
+def _built_in() -> Gear:
+    """The computer's own sound: one driver, the system's, and no microphone supply."""
+    box = _box("Built-in sound", 1, 2, phantom=0, instrument=0, notes="The computer's own microphone and loudspeakers.")
+    assert isinstance(box, Interface)
+    return box.model_copy(update={"drivers": box.drivers[1:]})
+
+
+def _program(name: str, kind: str, voices: tuple[str, ...] = (), inputs: tuple[str, ...] = ()) -> Gear:
+    add = AddProgram.model_validate({"name": name, "program_kind": kind, "voices": voices})
+    rig = apply(Rig(name="Catalogue"), (add,)).rig
+    program = rig.gear[0]
+    assert isinstance(program, Program)
+    if inputs:
+        rig = apply(rig, (AddProgramPorts(program=program.id, names=inputs, width=1, first_channel=1),)).rig
+    return rig.gear[0]

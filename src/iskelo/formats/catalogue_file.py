@@ -1,0 +1,44 @@
+"""The catalogue of gear as a JSON file, documented in ``docs/rig-format.md``: pieces to add to any rig."""
+
+import json
+from typing import Annotated, Literal
+
+from pydantic import Field, ValidationError
+
+from iskelo.core.edits.base import first_reason
+from iskelo.core.rig.gear import Gear, Value
+from iskelo.formats.refusal import Unreadable
+
+CATALOGUE_MAX_BYTES = 4 * 1024 * 1024
+ENTRIES_MAX = 500
+
+
+class CatalogueFile(Value):
+    """Pieces of gear, each complete; their ids mean nothing outside the file."""
+
+    format: Literal["iskelo catalogue"] = "iskelo catalogue"
+    version: Literal[1] = 1
+    gear: Annotated[tuple[Gear, ...], Field(max_length=ENTRIES_MAX)] = ()
+
+
+def write_catalogue(gear: tuple[Gear, ...]) -> bytes:
+    """A catalogue as UTF-8 JSON; ``read_catalogue`` gives equal pieces back."""
+    document = CatalogueFile(gear=gear).model_dump(mode="json")
+    return (json.dumps(document, ensure_ascii=False, indent=2) + "\n").encode()
+
+
+def read_catalogue(data: bytes) -> tuple[Gear, ...]:
+    """Read a catalogue file.
+
+    Raises
+    ------
+    Unreadable
+        With the place and the reason.
+    """
+    if len(data) > CATALOGUE_MAX_BYTES:
+        raise Unreadable("", f"the file is larger than {CATALOGUE_MAX_BYTES // 1024 // 1024} MiB; it is no catalogue")
+    try:
+        return CatalogueFile.model_validate_json(data).gear
+    except ValidationError as error:
+        place, reason = first_reason(error)
+        raise Unreadable(place or "the whole file", reason) from None

@@ -1,0 +1,87 @@
+import { Box, Flex, chakra } from "@chakra-ui/react"
+
+import { Figure } from "../../parts/controls"
+import type { Answer, Reach } from "./lit"
+
+interface Props {
+  answer: Answer | undefined
+  from: number
+  to: number
+  onFrom: (index: number) => void
+  onTo: (index: number) => void
+}
+
+/** The answer for any port: what arrives here, and where it goes on to. */
+export function AnswerPanel({ answer, from, to, onFrom, onTo }: Props) {
+  if (!answer) return null
+  return (
+    <Box
+      bg="wash"
+      p="6px"
+      mb="8px"
+      borderLeft="3px solid"
+      borderColor="sea"
+      aria-label={`Answer for ${answer.said}`}
+      role="region"
+    >
+      <b>{answer.said}</b>
+      <Side
+        title="arrives here"
+        none="nothing arrives here"
+        reaches={answer.arrives}
+        at={from}
+        onPick={onFrom}
+      />
+      <Side title="goes to" none="it goes nowhere" reaches={answer.goes} at={to} onPick={onTo} />
+    </Box>
+  )
+}
+
+function Side(props: {
+  title: string
+  none: string
+  reaches: Reach[]
+  at: number
+  onPick: (index: number) => void
+}) {
+  if (props.reaches.length === 0) return <Box color="ink2">{props.none}</Box>
+  return (
+    <Box mt="4px">
+      <Box textStyle="head">{props.title}</Box>
+      {props.reaches.map((reach, index) => (
+        <chakra.button
+          key={index}
+          display="block"
+          w="100%"
+          textAlign="left"
+          px="4px"
+          cursor="pointer"
+          bg={index === props.at ? "sheet" : "transparent"}
+          title={reach.steps.map((step) => step.said).join(" › ")}
+          onClick={() => props.onPick(index)}
+        >
+          <Flex gap="6px">
+            <Box flex="1" minW="0">
+              {reach.said}
+            </Box>
+            <Figure whiteSpace="nowrap">
+              {reach.passes && reach.delay_ms !== null && (
+                <>
+                  {reach.assumed ? "~" : ""}
+                  {reach.delay_ms?.toFixed(2)} ms
+                </>
+              )}
+              {reach.passes && reach.level !== null && ` ${reach.level?.toFixed(1)} ${reach.unit}`}
+            </Figure>
+          </Flex>
+          {!reach.passes && <Box color="wax">stopped: {reach.stopped}</Box>}
+          {reach.passes && (
+            <Box color="ink2" fontSize="12px">
+              {reach.wanted_by.length > 0 ? `line ${reach.wanted_by.join(", ")}` : "no line wants this"}
+            </Box>
+          )}
+        </chakra.button>
+      ))}
+    </Box>
+  )
+}

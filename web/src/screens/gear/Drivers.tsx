@@ -1,0 +1,132 @@
+import { Box, Flex } from "@chakra-ui/react"
+
+import type { Interface } from "../../api/client"
+import { useRig } from "../../api/rig"
+import { Button, Select } from "../../parts/controls"
+import { Check, OriginRow, Row, Section, useSet } from "./Inspector"
+import { NumberList, Some } from "./InterfaceFields"
+
+type Driver = Interface["drivers"][number]
+
+const KINDS = ["vendor", "system, shared", "system, sole use", "wrapper"] as const
+const CLIENTS: [Driver["clients"], string][] = [
+  ["many", "many programs"],
+  ["one", "one program at a time"],
+  ["one, lets go in the background", "one, lets go in the background"],
+]
+
+/** The ways a computer opens this box; the first is what a program takes that says nothing else. */
+export function Drivers({ box }: { box: Interface }) {
+  const { edit } = useRig()
+  return (
+    <Section title="Drivers">
+      {box.drivers.map((driver, index) => (
+        <DriverFields key={driver.id} box={box} driver={driver} place={index} />
+      ))}
+      <Button
+        size="row"
+        onClick={() =>
+          void edit([{ edit: "add_driver", interface: box.id, kind: "system, shared", buffer_samples: 512 }])
+        }
+      >
+        Add a driver
+      </Button>
+    </Section>
+  )
+}
+
+function DriverFields({ box, driver, place }: { box: Interface; driver: Driver; place: number }) {
+  const { state, edit } = useRig()
+  const set = useSet(driver.id)
+  const users = state.rig.gear.filter(
+    (gear) =>
+      gear.kind === "program" &&
+      gear.device === box.id &&
+      (gear.driver === driver.id || (place === 0 && !gear.driver)),
+  )
+  // The first driver's fields keep their short names; the others say which they are of.
+  const of = (words: string) => (place === 0 ? words : `${words} of driver ${place + 1}`)
+  return (
+    <Box borderLeft="2px solid" borderColor="rule" pl="6px" mb="8px">
+      <Flex gap="6px" align="center" minH="28px">
+        <Select
+          flex="1"
+          aria-label={of("Driver kind")}
+          value={driver.kind}
+          onChange={(event) => void set({ kind: event.target.value })}
+        >
+          {KINDS.map((kind) => (
+            <option key={kind}>{kind}</option>
+          ))}
+        </Select>
+        {box.drivers.length > 1 && (
+          <Button
+            size="row"
+            variant="quiet"
+            aria-label={`Remove driver ${place + 1}`}
+            onClick={() => void edit([{ edit: "remove", items: [driver.id] }])}
+          >
+            −
+          </Button>
+        )}
+      </Flex>
+      {users.length > 0 && <Box color="ink2">opened by {users.map((gear) => gear.name).join(", ")}</Box>}
+      <Row words="Buffer">
+        <Select
+          aria-label={of("Buffer")}
+          value={driver.buffer_samples}
+          onChange={(event) => void set({ buffer_samples: Number(event.target.value) })}
+        >
+          {driver.buffers_samples.map((size) => (
+            <option key={size} value={size}>
+              {size} = {((1000 * size) / box.rate_hz).toFixed(2)} ms
+            </option>
+          ))}
+        </Select>
+      </Row>
+      <Row words="Buffers it allows">
+        <NumberList
+          label={of("Buffers it allows")}
+          values={driver.buffers_samples}
+          onKeep={(buffers_samples) => set({ buffers_samples })}
+        />
+      </Row>
+      <Check
+        words={of("Installed")}
+        on={driver.installed}
+        onChange={(installed) => void set({ installed })}
+      />
+      <Row words="Takes">
+        <Select
+          aria-label={of("Programs at a time")}
+          value={driver.clients}
+          onChange={(event) => void set({ clients: event.target.value })}
+        >
+          {CLIENTS.map(([value, words]) => (
+            <option key={value} value={value}>
+              {words}
+            </option>
+          ))}
+        </Select>
+      </Row>
+      <Some words={of("Capture shown")} value={driver.capture} onKeep={(capture) => set({ capture })} />
+      <Some words={of("Playback shown")} value={driver.playback} onKeep={(playback) => set({ playback })} />
+      <OriginRow
+        item={driver.id}
+        field="safety_in_samples"
+        words={of("Safety in")}
+        unit="samples"
+        value={driver.safety_in_samples}
+        origins={driver.origins}
+      />
+      <OriginRow
+        item={driver.id}
+        field="safety_out_samples"
+        words={of("Safety out")}
+        unit="samples"
+        value={driver.safety_out_samples}
+        origins={driver.origins}
+      />
+    </Box>
+  )
+}

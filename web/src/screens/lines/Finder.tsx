@@ -1,0 +1,105 @@
+import { Box, Flex, chakra } from "@chakra-ui/react"
+import { useState, type RefObject } from "react"
+
+import type { SnagView } from "../../api/client"
+import { Input, Kbd } from "../../parts/controls"
+import { Mark } from "../../parts/Mark"
+
+interface Props {
+  field: RefObject<HTMLInputElement | null>
+  text: string
+  symptom: string | null
+  found: SnagView[]
+  onText: (text: string) => void
+  onTake: () => void
+  onSnag: (snag: SnagView) => void
+}
+
+/** Finds a line by name or number, or the snags behind what somebody hears. */
+export function Finder({ field, text, symptom, found, onText, onTake, onSnag }: Props) {
+  const [focused, setFocused] = useState(false)
+  const [at, setAt] = useState(0)
+  const open = focused && symptom !== null
+  const leave = () => {
+    setAt(0)
+    field.current?.blur()
+  }
+  return (
+    <Box position="relative" w="300px" flexShrink="1">
+      <Input
+        ref={field}
+        w="100%"
+        h="28px"
+        placeholder="Name, number or what you hear"
+        aria-label="Find a line"
+        aria-describedby={open ? "suspects" : undefined}
+        value={text}
+        onFocus={() => setFocused(true)}
+        onBlur={() => setFocused(false)}
+        onChange={(event) => {
+          setAt(0)
+          onText(event.target.value)
+        }}
+        onKeyDown={(event) => {
+          if (event.key === "ArrowDown" && open) setAt(Math.min(found.length - 1, at + 1))
+          else if (event.key === "ArrowUp" && open) setAt(Math.max(0, at - 1))
+          else if (event.key === "Escape") {
+            onText("")
+            leave()
+          } else if (event.key === "Enter") {
+            const snag = found[at]
+            if (snag) onSnag(snag)
+            else onTake()
+            leave()
+          } else return
+          event.preventDefault()
+        }}
+      />
+      <Box position="absolute" right="6px" top="4px">
+        <Kbd>/</Kbd>
+      </Box>
+      {open && (
+        <Box
+          id="suspects"
+          position="absolute"
+          top="30px"
+          left="0"
+          w="520px"
+          bg="sheet"
+          border="1px solid"
+          borderColor="edge"
+          zIndex="12"
+          textStyle="cell"
+          data-testid="suspects"
+        >
+          <Box px="8px" py="4px" color="ink2" borderBottom="1px solid" borderColor="rule">
+            You hear: <b>{symptom}</b>.{" "}
+            {found.length === 0
+              ? "Nothing that Iskelo finds in this rig could sound like that."
+              : "It could be, the likeliest first:"}
+          </Box>
+          {found.map((snag, index) => (
+            <Flex
+              key={snag.key}
+              px="8px"
+              minH="28px"
+              gap="8px"
+              align="center"
+              cursor="pointer"
+              bg={index === at ? "wash" : "sheet"}
+              boxShadow={index === at ? "inset 3px 0 0 {colors.sea}" : undefined}
+              onMouseDown={(event) => {
+                event.preventDefault()
+                onSnag(snag)
+                leave()
+              }}
+            >
+              <Mark severity={snag.severity} />
+              <chakra.span>{snag.title}</chakra.span>
+            </Flex>
+          ))}
+        </Box>
+      )}
+    </Box>
+  )
+}
