@@ -35,7 +35,7 @@ def test_nothing_serious_on_any_screen(screen: Page, theme: str) -> None:
     found["snags"] = serious(screen)
     screen.keyboard.press("Escape")
     screen.keyboard.press("u")
-    expect(screen.get_by_role("option").first).to_be_visible()
+    expect(screen.locator("[role=option]").first).to_be_visible()
     found["history"] = serious(screen)
     screen.keyboard.press("Escape")
     for key, place in (("b", "batch"), ("p", "plan")):
@@ -48,7 +48,7 @@ def test_nothing_serious_on_any_screen(screen: Page, theme: str) -> None:
     row.click()
     screen.keyboard.press("Enter")
     screen.keyboard.press("Tab")
-    expect(screen.get_by_role("option").first).to_be_visible()
+    expect(screen.locator("[role=option]").first).to_be_visible()
     found["station"] = serious(screen)
     screen.keyboard.press("Escape")
     screen.keyboard.press("1")

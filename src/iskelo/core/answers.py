@@ -68,7 +68,7 @@ def answer_for(reading: Reading, port: Port) -> Answer:
 
 
 def _passing_first(reaches: list[Reach]) -> tuple[Reach, ...]:
-    return tuple(sorted(reaches, key=lambda reach: not reach.passes))
+    return tuple(sorted(reaches, key=lambda reach: (not reach.passes, reach.delay_samples or 0)))
 
 
 def _reaches(reading: Reading, start: Port, end: Port, told: Port) -> list[Reach]:

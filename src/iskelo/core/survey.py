@@ -396,8 +396,6 @@ def compare(now: Survey, after: Survey, words: str) -> NowAfter:
                 numbers.append(Change(f"{line.name}, {station.label}", was.number, station.number))
     kept = {line.id for line in after.lines}
     lines += [Change(line.name, say_state(line), "gone") for line in now.lines if line.id not in kept]
-    titles_now = {snag.key: snag.title for snag in now.snags}
-    titles_after = {snag.key: snag.title for snag in after.snags}
     return NowAfter(
         words=words,
         arriving_now=now.vitals.arriving,
@@ -405,8 +403,21 @@ def compare(now: Survey, after: Survey, words: str) -> NowAfter:
         wanted_after=after.vitals.wanted,
         lines=tuple(lines),
         numbers=tuple(numbers),
-        new_snags=tuple(title for key, title in titles_after.items() if key not in titles_now),
-        gone_snags=tuple(title for key, title in titles_now.items() if key not in titles_after),
+        new_snags=_beyond(after.snags, now.snags),
+        gone_snags=_beyond(now.snags, after.snags),
+    )
+
+
+def _beyond(snags: tuple[SnagView, ...], others: tuple[SnagView, ...]) -> tuple[str, ...]:
+    """The titles of snags that others do not tell already: by their key, or by the same rule on the same lines."""
+    keys = {snag.key for snag in others}
+    told: dict[str, set[str]] = {}
+    for snag in others:
+        told.setdefault(snag.rule, set()).update(snag.lines)
+    return tuple(
+        snag.title
+        for snag in snags
+        if snag.key not in keys and not (snag.lines and set(snag.lines) <= told.get(snag.rule, set()))
     )
 
 

@@ -60,7 +60,9 @@ def made(kind: type[V], place: str, /, **fields: Any) -> V:
 
 
 def new_ids(rig: Rig, prefix: str, count: int, wanted: tuple[str, ...] = ()) -> tuple[Rig, list[str]]:
-    """Ids for new things, and the rig with its counter moved past them."""
+    """Ids for new things, and the rig with its counter moved past them; raises Refused if too few are given."""
+    if wanted and len(wanted) != count:
+        raise Refused("ids", f"{len(wanted)} ids for {count} new things")
     ids = list(wanted) if wanted else [f"{prefix}{rig.next_number + step}" for step in range(count)]
     beyond = 1 + max((int("".join(filter(str.isdigit, each))) for each in ids), default=0)
     return rig.model_copy(update={"next_number": max(rig.next_number, beyond)}), ids

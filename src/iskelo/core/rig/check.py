@@ -51,12 +51,12 @@ def _bank_words(port: Port) -> str:
     return port.bank.replace("_", " ")
 
 
-def _unique(entries: Iterable[tuple[str, str]], what: str) -> None:
+def _unique(entries: Iterable[tuple[str, str]], what: str, many: str) -> None:
     seen: dict[str, str] = {}
     for name, place in entries:
         key = name.casefold()
         if key in seen:
-            raise Broken(place, f"the name {name!r} is taken by another {what}; names of {what}s must differ")
+            raise Broken(place, f"the name {name!r} is taken by another {what}; names of {many} must differ")
         seen[key] = place
 
 
@@ -80,8 +80,8 @@ def _ids(rig: Rig) -> None:
 
 
 def _names(rig: Rig) -> None:
-    _unique(((gear.name, gear.name) for gear in rig.gear), "piece of gear")
-    _unique(((line.name, f"line {line.name}") for line in rig.lines), "line")
+    _unique(((gear.name, gear.name) for gear in rig.gear), "piece of gear", "gear")
+    _unique(((line.name, f"line {line.name}") for line in rig.lines), "line", "lines")
 
 
 def _program(program: Program, found: Index) -> None:

@@ -2,7 +2,7 @@
 
 from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, field_validator, model_validator
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, field_validator, model_validator
 
 from iskelo.core.rig.text import DelaySamples, GainDb, Id, Name, Notes
 
@@ -24,8 +24,12 @@ DEFAULT_TRIM_DB = 38.0
 Origin = Literal["measured", "described", "typed", "assumed"]
 """Where a figure is from: a measurement, the maker's description, a person, or nobody (shown with a ~)."""
 
-Origins = Annotated[dict[Annotated[str, Field(max_length=40)], Origin], Field(max_length=32)]
-"""Origins by the name of the figure's field; a figure that is not named there is assumed."""
+Origins = Annotated[
+    dict[Annotated[str, Field(max_length=40)], Origin],
+    Field(max_length=32),
+    AfterValidator(lambda origins: dict(sorted(origins.items()))),
+]
+"""Origins by the name of the figure's field, in order of names; a figure that is not named there is assumed."""
 
 LevelUnit = Literal["dBu", "dBV"]
 """What a nominal level is told in: dBu on professional gear, dBV on consumer gear."""

@@ -50,7 +50,7 @@ export function LinesScreen() {
   const narrow = useWidth() < NARROW_BELOW_PX
   const finder = useRef<HTMLInputElement>(null)
   const file = useRef<HTMLInputElement>(null)
-  const table = useRef<HTMLDivElement>(null)
+  const [scroller, setScroller] = useState<HTMLDivElement | null>(null)
 
   const { lines, snags } = state.survey
   const folded = fold ?? lines.length >= FOLD_FROM
@@ -251,13 +251,13 @@ export function LinesScreen() {
       {open === "plan" && <Plan onClose={() => setOpen(null)} />}
       {open === "fill" && <Fill lines={filled} onPencil={onPencil} onClose={() => setOpen(null)} />}
       <Box flex="1" minH="0" position="relative">
-        <Box ref={table} h="100%" overflow="auto" tabIndex={-1} outline="none">
+        <Box ref={setScroller} h="100%" overflow="auto" tabIndex={-1} outline="none">
           {lines.length === 0 ? (
             <Empty onNew={() => setOpen("line")} onList={() => file.current?.click()} />
           ) : (
             <LinesTable
               rows={rows}
-              scroller={table}
+              scroller={scroller}
               narrow={narrow}
               chosen={current?.id ?? null}
               marked={marked}

@@ -1,6 +1,6 @@
 import { Box, Flex, chakra } from "@chakra-ui/react"
 import { useVirtualizer } from "@tanstack/react-virtual"
-import { useEffect, useRef, useState, type RefObject } from "react"
+import { useEffect, useRef, useState } from "react"
 
 import type { LineView, Station } from "../../api/client"
 import { useRig } from "../../api/rig"
@@ -54,7 +54,7 @@ function columnsFor(narrow: boolean): ColumnShape[] {
 
 interface Props {
   rows: RowItem[]
-  scroller: RefObject<HTMLDivElement | null>
+  scroller: HTMLDivElement | null
   narrow: boolean
   chosen: string | null
   marked: ReadonlySet<string>
@@ -84,7 +84,7 @@ export function LinesTable(props: Props) {
   // eslint-disable-next-line react-hooks/incompatible-library
   const virtual = useVirtualizer({
     count: rows.length,
-    getScrollElement: () => scroller.current,
+    getScrollElement: () => scroller,
     estimateSize: () => ROW_PX,
     overscan: OVERSCAN,
     scrollPaddingStart: 30,
