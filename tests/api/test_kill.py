@@ -1,9 +1,18 @@
 """The application killed (-9) in a burst of edits: no acknowledged edit is lost; a cut-off check runs again."""
 
+import contextlib
+import os
+import shutil
+import signal
+import tempfile
 import threading
 import time
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
 
 import httpx
+import pytest
 
 from iskelo.command.postgres import Cluster
 from server import Server, fresh_database
@@ -49,6 +58,81 @@ def _strike_and_look(server: Server, api: httpx.Client) -> None:
         state = api.post(f"/rigs/{rig}/undo", json={"revision": acknowledged}).json()
         acknowledged = state["revision"]
     assert state["rig"]["name"] == "Burst"
+
+
+@pytest.fixture
+def durable() -> Iterator[Cluster]:
+    """A server of its own that waits for the disk, as the one that ``./iskelo start`` starts."""
+    folder = Path(tempfile.mkdtemp(prefix="iskelo-kill-", dir="/tmp"))
+    folder.chmod(0o755)
+    made = Cluster(folder / "postgres")
+    made.start()
+    yield made
+    made.stop("immediate")
+    shutil.rmtree(folder, ignore_errors=True)
+
+
+def kill_postgres(cluster: Cluster) -> None:
+    """Kill the server and every process of it, the hard way."""
+    parent = int((cluster.data / "postmaster.pid").read_text().splitlines()[0])
+    children = Path(f"/proc/{parent}/task/{parent}/children").read_text().split()
+    for process in (parent, *map(int, children)):
+        with contextlib.suppress(ProcessLookupError):
+            os.kill(process, signal.SIGKILL)
+    for _ in range(100):
+        if not Path(f"/proc/{parent}").exists() or "Z" in Path(f"/proc/{parent}/stat").read_text().split()[2]:
+            return
+        time.sleep(0.05)
+
+
+def test_no_acknowledged_edit_is_lost_when_postgresql_is_killed_and_the_application_recovers(durable: Cluster) -> None:
+    server = Server(durable.database("burst"))
+    server.start()
+    with httpx.Client(base_url=f"{server.url}/api", timeout=30) as api:
+        rig = api.post("/rigs", json={"name": "Burst"}).json()["id"]
+        acknowledged, name = 1, "Burst"
+        for strike in range(2):
+            timer = threading.Timer(0.4 + 0.15 * strike, kill_postgres, [durable])
+            timer.start()
+            for number in range(10_000):
+                wanted = f"Burst {strike}.{number}"
+                edits = [{"edit": "set", "item": "rig", "values": {"name": wanted}}]
+                answer = api.post(f"/rigs/{rig}/edits", json={"revision": acknowledged, "edits": edits})
+                if answer.status_code != 200:
+                    break
+                acknowledged, name = answer.json()["revision"], wanted
+            timer.join()
+            # The application says so, in words, and goes on running.
+            assert answer.status_code == 503
+            assert "The database does not answer. What was kept is safe" in answer.json()["detail"]
+            assert api.get("/health").json() == {"status": "ok"}
+            durable.start()
+            state = recovered(api, rig)
+            assert state["revision"] in (acknowledged, acknowledged + 1)
+            assert state["revision"] > acknowledged or state["rig"]["name"] == name
+            acknowledged, name = state["revision"], state["rig"]["name"]
+        assert acknowledged > 20
+        # And line checks work again, though their queue had lost its connection.
+        check = api.post(f"/rigs/{rig}/checks").json()["id"]
+        for _ in range(200):
+            view = api.get(f"/checks/{check}").json()
+            if view["state"] == "failed":
+                break
+            time.sleep(0.1)
+        assert "There is no source to play" in view["stage"]
+    server.stop()
+
+
+def recovered(api: httpx.Client, rig: str) -> dict[str, Any]:
+    """The rig, once the application has found its database again."""
+    for _ in range(100):
+        answer = api.get(f"/rigs/{rig}")
+        if answer.status_code == 200:
+            found: dict[str, Any] = answer.json()
+            return found
+        assert answer.status_code == 503
+        time.sleep(0.1)
+    raise AssertionError("the application did not recover")
 
 
 def test_a_check_that_was_cut_off_is_run_again_after_the_restart(cluster: Cluster) -> None:

@@ -21,6 +21,14 @@ def free_port() -> int:
         return int(probe.getsockname()[1])
 
 
+def _is_dead(process: int) -> bool:
+    """Whether a process is gone, or a zombie."""
+    try:
+        return Path(f"/proc/{process}/stat").read_text().rsplit(")", 1)[1].split()[0] == "Z"
+    except OSError:
+        return not Path(f"/proc/{process}").exists()
+
+
 class Cluster:
     """The data folder and its server. As root the server belongs to the user *postgres*."""
 
@@ -36,14 +44,17 @@ class Cluster:
         return f"postgresql://postgres@127.0.0.1:{self.port}/{database}"
 
     def start(self) -> bool:
-        """Start the server (making the data folder first if need be); False if it ran already."""
+        """Start the server (making the data folder first if need be); False if it ran already.
+
+        Started again it listens where it did before, so that those who knew it find it.
+        """
         self._make()
         running = self._running_port()
         if running:
             self.port = running
             return False
-        self.port = free_port()
-        options = f"-c listen_addresses=127.0.0.1 -c port={self.port} -c unix_socket_directories='{self.folder}'"
+        self.port = self.port or free_port()
+        options = f"-c listen_addresses=127.0.0.1 -c port={self.port} -c unix_socket_directories=''"
         if not self._durable:
             options += " -c fsync=off -c synchronous_commit=off -c full_page_writes=off"
         log = self.folder / "server.log"
@@ -78,11 +89,27 @@ class Cluster:
         self._as_owner("initdb", *where, *([] if self._durable else ["--no-sync"]))
 
     def _running_port(self) -> int:
-        """The port of a server that runs on this folder already (after the command was killed), else 0."""
+        """The port of a server that runs on this folder already (after the command was killed), else 0.
+
+        A server that was killed may be left as a process that only waits to be buried; the file it locked
+        its folder with is then taken away, for PostgreSQL would take it for alive.
+        """
         lock = self.data / "postmaster.pid"
-        if self._call("pg_ctl", "-D", str(self.data), "status").returncode == 0 and lock.exists():
-            return int(lock.read_text().splitlines()[3])
+        if not lock.exists():
+            return 0
+        words = lock.read_text().splitlines()
+        if _is_dead(int(words[0])):
+            lock.unlink(missing_ok=True)
+            return 0
+        if self._call("pg_ctl", "-D", str(self.data), "status").returncode == 0 and len(words) > 3:
+            return int(words[3])
         return 0
+
+    def answers(self) -> bool:
+        """Whether the server takes connections."""
+        with socket.socket() as probe:
+            probe.settimeout(1)
+            return probe.connect_ex(("127.0.0.1", self.port)) == 0
 
     def _call(self, program: str, *words: str) -> subprocess.CompletedProcess[str]:
         as_owner = ["runuser", "-u", "postgres", "--"] if os.geteuid() == 0 else []

@@ -1,5 +1,6 @@
 """``./iskelo start``: database, tables, demo, server."""
 
+import contextlib
 import fcntl
 import os
 import signal
@@ -21,6 +22,7 @@ from iskelo.demo.orrin_point import orrin_point
 from iskelo.store import rigs
 from iskelo.store.database import connect, migrate
 
+KEEP_EVERY_SECONDS = 2.0
 USUAL_PORT = 8460
 
 
@@ -49,11 +51,25 @@ def start() -> int:
         cluster = Cluster(folder / "postgres")
         _reachable(folder)
         cluster.start()
+        ending = threading.Event()
+        keeper = threading.Thread(target=_keep_running, args=(cluster, ending), daemon=True)
+        keeper.start()
         try:
             return _serve_on(cluster.database("iskelo"), web_dir, port)
         finally:
+            ending.set()
+            keeper.join(timeout=70)
             cluster.stop()
             say("stopped")
+
+
+def _keep_running(cluster: Cluster, ending: threading.Event) -> None:
+    """Start PostgreSQL again when it has died; the application finds it where it was."""
+    while not ending.wait(KEEP_EVERY_SECONDS):
+        if not cluster.answers() and not ending.is_set():
+            say("PostgreSQL has stopped; starting it again")
+            with contextlib.suppress(SystemExit):
+                cluster.start()
 
 
 def _reachable(folder: Path) -> None:
