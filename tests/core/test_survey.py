@@ -1,9 +1,11 @@
 """The survey of any rig: never raises, and its parts agree with each other."""
 
 import contextlib
+from random import Random
 
 import pytest
 from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
@@ -13,7 +15,7 @@ from iskelo.core.lines.stations import COLUMNS
 from iskelo.core.planner.choices import choices
 from iskelo.core.rig.rig import Rig, index
 from iskelo.core.snags.registry import find_snags
-from iskelo.core.survey import HopView, compare, line_ways, port_uses, survey, trial
+from iskelo.core.survey import HopView, compare, line_ways, port_uses, survey, survey_again, trial
 from rigs import any_rig, heard, two_voices
 
 
@@ -109,7 +111,9 @@ def test_vitals_name_the_slowest_line_that_is_heard() -> None:
 def test_a_port_that_leads_nowhere_is_not_used() -> None:
     bench = two_voices()
     used = {
-        (use.port.bank, use.port.number): use.used for use in port_uses(bench.rig) if use.port.owner == bench.id("Box")
+        (use.port.bank, use.port.number): use.used
+        for use in port_uses(read(bench.rig))
+        if use.port.owner == bench.id("Box")
     }
     assert used["jack_in", 1]
     assert ("jack_in", 3) not in used or not used["jack_in", 3]
@@ -117,3 +121,30 @@ def test_a_port_that_leads_nowhere_is_not_used() -> None:
     assert not used["jack_out", 3]
     assert used["capture", 1]
     assert not used["capture", 3]
+
+
+@given(any_rig(), st.randoms(use_true_random=False))
+@settings(max_examples=120)
+def test_a_survey_that_begins_with_an_earlier_one_is_the_same_as_one_from_nothing(rig: Rig, random: Random) -> None:
+    """Whatever was known of the rig before: after remedies, choices, removals and undos, in any order."""
+    known = survey_again(rig, None)
+    rigs = [rig]
+    for _ in range(4):
+        edits = [remedy.edits for snag in known.snags for remedy in snag.mend()]
+        for state in known.reading.lines:
+            offered = choices(known.reading, state, random.choice(COLUMNS)).choices
+            edits += [choice.edits for choice in offered if choice.edits]
+        everything = [*known.reading.found.gear, *known.reading.found.items, *known.reading.found.patches]
+        edits += [(Remove(items=(item,)),) for item in everything]
+        edits += [(SetValues(item=item, values={"name": f"Else {item}"}),) for item in known.reading.found.gear]
+        if not edits:
+            return
+        # Now and then back to an earlier state, as an undo does.
+        base = random.choice(rigs) if random.random() < 0.2 else rigs[-1]
+        try:
+            after = apply(base, random.choice(edits)).rig
+        except Refused:
+            continue
+        known = survey_again(after, known)
+        assert known.survey == survey(after)
+        rigs.append(after)

@@ -321,14 +321,14 @@ def test_another_windows_edit_is_seen_and_a_stale_one_is_refused_with_the_newer_
 def press(screen: Page, keys: list[str]) -> int:
     """Press keys one after the other, as fast as they come; a word counts its letters."""
     for key in keys:
-        if len(key) > 1 and key not in ("Enter", "Tab", "Escape") and "+" not in key:
+        if len(key) > 1 and key not in KEYS_OF_ONE and "+" not in key:
             screen.keyboard.type(key)
         else:
             screen.keyboard.press(key)
     return sum(len(key) if len(key) > 1 and key not in KEYS_OF_ONE and "+" not in key else 1 for key in keys)
 
 
-KEYS_OF_ONE = ("Enter", "Tab", "Escape")
+KEYS_OF_ONE = ("Enter", "Tab", "Escape", "ArrowUp", "ArrowDown")
 
 
 def test_from_a_blank_rig_to_two_microphones_recorded_and_heard_in_few_keys(screen: Page) -> None:

@@ -12,6 +12,7 @@ from sqlalchemy.exc import DBAPIError
 from sqlmodel import Session
 
 from iskelo.api.problems import ANSWERS
+from iskelo.api.surveys import surveyed
 from iskelo.api.views import (
     EditRequest,
     JumpRequest,
@@ -27,7 +28,7 @@ from iskelo.api.views import (
     SwapRequest,
     SwapView,
     TrialRequest,
-    state_of,
+    answer_with,
 )
 from iskelo.core.answers import Answer, answer_for
 from iskelo.core.edits.apply import apply
@@ -35,7 +36,7 @@ from iskelo.core.edits.base import Refused
 from iskelo.core.edits.batch import BatchRequest, batch
 from iskelo.core.edits.input_list import plan_rows
 from iskelo.core.edits.phrases import gear_phrase, interface_phrase
-from iskelo.core.lines.context import Reading, read
+from iskelo.core.lines.context import Reading
 from iskelo.core.lines.state import LineState
 from iskelo.core.lines.stations import Column
 from iskelo.core.planner.choices import Choices, choices
@@ -46,11 +47,11 @@ from iskelo.core.planner.swap import plan_swap
 from iskelo.core.rig.gear import Gear, Interface
 from iskelo.core.rig.ports import Bank, Port
 from iskelo.core.rig.rig import Rig
-from iskelo.core.snags.registry import find_snags
 from iskelo.core.survey import (
     ArrivalView,
     NowAfter,
     PortUse,
+    Surveyed,
     TriedRemedy,
     compare_rigs,
     line_ways,
@@ -93,14 +94,14 @@ def list_rigs(session: Database) -> list[RigSummary]:
     return rigs.list_rigs(session)
 
 
-@router.post("", status_code=201)
-def make_rig(wanted: NewRig, session: Database) -> State:
+@router.post("", status_code=201, response_model=State)
+def make_rig(wanted: NewRig, session: Database) -> Response:
     """Make a blank rig, or one that starts as the demo."""
     if wanted.example not in (None, "orrin-point"):
         raise Refused("example", f"there is no example {wanted.example!r}; there is orrin-point")
     if wanted.example:
-        return state_of(session, rigs.make_rig(session, orrin_point(), uuid4(), now(), "opened the example"))
-    return state_of(session, rigs.make_rig(session, Rig(name=wanted.name), uuid4(), now(), "made a blank rig"))
+        return answer_with(session, rigs.make_rig(session, orrin_point(), uuid4(), now(), "opened the example"), 201)
+    return answer_with(session, rigs.make_rig(session, Rig(name=wanted.name), uuid4(), now(), "made a blank rig"), 201)
 
 
 @router.post(
@@ -112,18 +113,19 @@ def make_rig(wanted: NewRig, session: Database) -> State:
             "content": {"application/json": {"schema": {"type": "object", "additionalProperties": True}}},
         }
     },
+    response_model=State,
 )
-async def import_rig(request: Request) -> State:
+async def import_rig(request: Request) -> Response:
     """Read a rig file as a new rig."""
     rig = read_rig(await request.body())
     with Session(request.app.state.engine) as session:
-        return state_of(session, rigs.make_rig(session, rig, uuid4(), now(), "imported from a file"))
+        return answer_with(session, rigs.make_rig(session, rig, uuid4(), now(), "imported from a file"), 201)
 
 
-@router.get("/{rig_id}")
-def read_state(rig_id: UUID, session: Database) -> State:
+@router.get("/{rig_id}", response_model=State)
+def read_state(rig_id: UUID, session: Database) -> Response:
     """The rig as it is now, with its survey."""
-    return state_of(session, rigs.read_rig(session, rig_id))
+    return answer_with(session, rigs.read_rig(session, rig_id))
 
 
 @router.delete("/{rig_id}", status_code=204)
@@ -144,59 +146,62 @@ def export_rig(rig_id: UUID, session: Database) -> Response:
     )
 
 
-@router.post("/{rig_id}/edits")
-def edit_rig(rig_id: UUID, wanted: EditRequest, session: Database) -> State:
+@router.post("/{rig_id}/edits", response_model=State)
+def edit_rig(rig_id: UUID, wanted: EditRequest, session: Database) -> Response:
     """Apply edits, all or none; 409 with the newer state if the rig has moved on."""
-    return state_of(session, rigs.edit_rig(session, rig_id, wanted.revision, wanted.edits, now()))
+    return answer_with(session, rigs.edit_rig(session, rig_id, wanted.revision, wanted.edits, now()))
 
 
 @router.post("/{rig_id}/trial")
 def try_edits(rig_id: UUID, wanted: TrialRequest, session: Database) -> NowAfter:
     """What edits would do, without making them."""
-    return trial(rigs.read_rig(session, rig_id).rig, wanted.edits)
+    known = _known(session, rig_id)
+    return trial(known.reading.rig, wanted.edits, known)
 
 
-@router.post("/{rig_id}/undo")
-def undo(rig_id: UUID, wanted: MoveRequest, session: Database) -> State:
+@router.post("/{rig_id}/undo", response_model=State)
+def undo(rig_id: UUID, wanted: MoveRequest, session: Database) -> Response:
     """Take the last edit back."""
-    return state_of(session, rigs.undo(session, rig_id, wanted.revision, now()))
+    return answer_with(session, rigs.undo(session, rig_id, wanted.revision, now()))
 
 
-@router.post("/{rig_id}/redo")
-def redo(rig_id: UUID, wanted: MoveRequest, session: Database) -> State:
+@router.post("/{rig_id}/redo", response_model=State)
+def redo(rig_id: UUID, wanted: MoveRequest, session: Database) -> Response:
     """Bring an edit back that was undone."""
-    return state_of(session, rigs.redo(session, rig_id, wanted.revision, now()))
+    return answer_with(session, rigs.redo(session, rig_id, wanted.revision, now()))
 
 
-@router.post("/{rig_id}/phrase")
-def add_by_phrase(rig_id: UUID, wanted: PhraseRequest, session: Database) -> State:
+@router.post("/{rig_id}/phrase", response_model=State)
+def add_by_phrase(rig_id: UUID, wanted: PhraseRequest, session: Database) -> Response:
     """Add gear typed as a phrase, such as '4 mic' or 'box 8x8 Corvane'."""
     edits = gear_phrase(wanted.text, _stock(session))
-    return state_of(session, rigs.edit_rig(session, rig_id, wanted.revision, edits, now()))
+    return answer_with(session, rigs.edit_rig(session, rig_id, wanted.revision, edits, now()))
 
 
 @router.post("/{rig_id}/batch")
 def plan_batch(rig_id: UUID, wanted: BatchRequest, session: Database) -> TriedRemedy:
     """What a batch of lines would do; nothing is made yet."""
-    rig = rigs.read_rig(session, rig_id).rig
+    known = _known(session, rig_id)
+    rig = known.reading.rig
     edits = batch(rig, wanted)
-    return TriedRemedy(apply(rig, edits).words, edits, trial(rig, edits))
+    return TriedRemedy(apply(rig, edits).words, edits, trial(rig, edits, known))
 
 
 @router.get("/{rig_id}/plan")
 def plan_all(rig_id: UUID, session: Database) -> TriedRemedy | None:
     """The smallest changes that make every silent or blocked line arrive; null if there is nothing to do."""
-    rig = rigs.read_rig(session, rig_id).rig
-    joining = join_all(read(rig))
+    known = _known(session, rig_id)
+    rig = known.reading.rig
+    joining = join_all(known.reading)
     if joining is None:
         return None
-    return TriedRemedy("; ".join(dict.fromkeys(joining.words)), joining.edits, trial(rig, joining.edits))
+    return TriedRemedy("; ".join(dict.fromkeys(joining.words)), joining.edits, trial(rig, joining.edits, known))
 
 
 @router.get("/{rig_id}/ports")
 def ports(rig_id: UUID, session: Database) -> list[PortUse]:
     """Every joined port with what feeds it and what it feeds."""
-    return list(port_uses(rigs.read_rig(session, rig_id).rig))
+    return list(port_uses(_known(session, rig_id).reading))
 
 
 @router.get("/{rig_id}/history")
@@ -205,10 +210,10 @@ def history(rig_id: UUID, session: Database) -> list[Revision]:
     return rigs.history(session, rig_id)
 
 
-@router.post("/{rig_id}/jump")
-def jump(rig_id: UUID, wanted: JumpRequest, session: Database) -> State:
+@router.post("/{rig_id}/jump", response_model=State)
+def jump(rig_id: UUID, wanted: JumpRequest, session: Database) -> Response:
     """Go to any revision; the others stay in the history."""
-    return state_of(session, rigs.jump(session, rig_id, wanted.revision, wanted.to, now()))
+    return answer_with(session, rigs.jump(session, rig_id, wanted.revision, wanted.to, now()))
 
 
 @router.put("/{rig_id}/history/{number}/name", status_code=204)
@@ -232,28 +237,30 @@ def compare_revisions(
 @router.post("/{rig_id}/fill")
 def plan_fill(rig_id: UUID, wanted: FillRequest, session: Database) -> TriedRemedy:
     """What filling a column of lines ascending would do; nothing is made yet."""
-    rig = rigs.read_rig(session, rig_id).rig
+    known = _known(session, rig_id)
+    rig = known.reading.rig
     edits = fill(rig, wanted)
-    return TriedRemedy(apply(rig, edits).words, edits, trial(rig, edits))
+    return TriedRemedy(apply(rig, edits).words, edits, trial(rig, edits, known))
 
 
 @router.post("/{rig_id}/swap")
 def plan_swap_of(rig_id: UUID, wanted: SwapRequest, session: Database) -> SwapView:
     """What another interface in the place of one would do; nothing is made yet."""
-    rig = rigs.read_rig(session, rig_id).rig
-    reading = read(rig)
+    known = _known(session, rig_id)
+    rig = known.reading.rig
+    reading = known.reading
     old = reading.found.gear.get(wanted.item)
     if not isinstance(old, Interface):
         raise Refused("swap", "only an interface can be swapped for another one")
     swap = plan_swap(reading, old, interface_phrase(wanted.text, _stock(session)))
     edits = (swap.edit,)
-    return SwapView(apply(rig, edits).words, edits, trial(rig, edits), swap.jacks)
+    return SwapView(apply(rig, edits).words, edits, trial(rig, edits, known), swap.jacks)
 
 
 @router.get("/{rig_id}/ladders")
 def buffer_ladders(rig_id: UUID, session: Database) -> list[Ladder]:
     """Every program with a device: its delays now, and for every buffer its driver offers."""
-    return list(ladders(read(rigs.read_rig(session, rig_id).rig)))
+    return list(ladders(_known(session, rig_id).reading))
 
 
 @router.get("/{rig_id}/answer")
@@ -266,7 +273,7 @@ def port_answer(
 ) -> Answer:
     """What arrives at any port and where it goes on to."""
     try:
-        return answer_for(read(rigs.read_rig(session, rig_id).rig), Port(owner, bank, number))
+        return answer_for(_known(session, rig_id).reading, Port(owner, bank, number))
     except KeyError:
         raise Refused("port", "there is no such port now; it may have been removed in another window") from None
 
@@ -274,23 +281,29 @@ def port_answer(
 @router.get("/{rig_id}/lines/{line_id}/ways")
 def ways_of_line(rig_id: UUID, line_id: str, session: Database) -> list[ArrivalView]:
     """Every copy of a line that arrives, its delay term by term, its level port by port."""
-    reading = read(rigs.read_rig(session, rig_id).rig)
+    reading = _known(session, rig_id).reading
     return list(line_ways(reading, _state_of_line(reading, line_id)))
 
 
 @router.get("/{rig_id}/remedies")
 def remedies(rig_id: UUID, snag: Annotated[str, Query(max_length=200)], session: Database) -> list[TriedRemedy]:
     """The remedies of a snag, best first, each with what it would change."""
-    rig = rigs.read_rig(session, rig_id).rig
-    found = next((each for each in find_snags(read(rig)) if each.key == snag), None)
-    return list(tried_remedies(rig, found)) if found else []
+    known = _known(session, rig_id)
+    rig = known.reading.rig
+    found = next((each for each in known.snags if each.key == snag), None)
+    return list(tried_remedies(rig, found, known)) if found else []
 
 
 @router.get("/{rig_id}/lines/{line_id}/choices")
 def station_choices(rig_id: UUID, line_id: str, column: Annotated[Column, Query()], session: Database) -> Choices:
     """What a station of a line can be set to."""
-    reading = read(rigs.read_rig(session, rig_id).rig)
+    reading = _known(session, rig_id).reading
     return choices(reading, _state_of_line(reading, line_id), column)
+
+
+def _known(session: Session, rig_id: UUID) -> Surveyed:
+    """The rig as it is now, with everything known of it."""
+    return surveyed(rig_id, rigs.read_rig(session, rig_id).rig)
 
 
 def _state_of_line(reading: Reading, line_id: str) -> LineState:
@@ -323,6 +336,7 @@ async def read_list(rig_id: UUID, request: Request) -> ListView:
 @router.post("/{rig_id}/input-list/plan")
 def plan_list(rig_id: UUID, wanted: Annotated[RowsRequest, Body()], session: Database) -> PlanView:
     """What the good rows would do, and why each bad one is refused; nothing is made yet."""
-    rig = rigs.read_rig(session, rig_id).rig
+    known = _known(session, rig_id)
+    rig = known.reading.rig
     plan = plan_rows(rig, wanted.rows)
-    return PlanView(plan.edits, plan.rows, trial(rig, plan.edits) if plan.edits else None)
+    return PlanView(plan.edits, plan.rows, trial(rig, plan.edits, known) if plan.edits else None)

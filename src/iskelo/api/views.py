@@ -5,17 +5,19 @@ from datetime import datetime
 from typing import Annotated
 from uuid import UUID
 
-from pydantic import BaseModel, ConfigDict, Field
+from fastapi import Response
+from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 from sqlmodel import Session
 
 from iskelo.api.jobs import ledger_adapter
+from iskelo.api.surveys import surveyed
 from iskelo.core.edits.edit import Edit, Edits
 from iskelo.core.edits.input_list import InputRow, RowOutcome
 from iskelo.core.linecheck.ledger import Ledger
 from iskelo.core.planner.swap import JackMove
 from iskelo.core.rig.rig import Rig
 from iskelo.core.rig.text import Name
-from iskelo.core.survey import NowAfter, Survey, survey
+from iskelo.core.survey import NowAfter, Survey
 from iskelo.formats.input_list_file import Row
 from iskelo.store.checks import checked_lines
 from iskelo.store.rigs import Kept
@@ -183,8 +185,16 @@ class Wave:
 
 def state_of(session: Session, kept: Kept) -> State:
     """A rig as it is answered: with its survey, and what the newest line check proved of it."""
-    found = survey(kept.rig, checked_lines(session, kept.id))
+    found = surveyed(kept.id, kept.rig, checked_lines(session, kept.id)).survey
     return State(kept.id, kept.revision, kept.words, kept.undo, kept.redo, kept.rig, found)
+
+
+_state: TypeAdapter[State] = TypeAdapter(State)
+
+
+def answer_with(session: Session, kept: Kept, status: int = 200) -> Response:
+    """A rig as it is answered, written straight to JSON: a large one has a megabyte of it."""
+    return Response(_state.dump_json(state_of(session, kept)), status, media_type="application/json")
 
 
 def check_view(row: CheckRow, files: list[tuple[int, list[int], int]]) -> CheckView:

@@ -159,19 +159,45 @@ _SEVERITY: dict[Headline, Severity | None] = {
 }
 
 
-def survey(rig: Rig, checked: Mapping[str, tuple[str, bool]] = MappingProxyType({})) -> Survey:
+@dataclass(frozen=True, slots=True)
+class Surveyed:
+    """A survey with the reading it was made from, which the next one can begin with."""
+
+    reading: Reading
+    survey: Survey
+    snags: list[Snag]
+
+
+NOTHING: Mapping[str, tuple[str, bool]] = MappingProxyType({})
+
+
+def survey(rig: Rig, checked: Mapping[str, tuple[str, bool]] = NOTHING) -> Survey:
     """Compute everything about a rig that holds together (see ``rig.check``).
 
     Parameters
     ----------
     checked
-        What the newest line check found, by line id (see ``lines.proof``).
+        What the newest line checks found, by line id (see ``lines.proof``).
     """
-    reading = read(rig)
+    return survey_again(rig, None, checked).survey
+
+
+def survey_again(rig: Rig, before: Surveyed | None, checked: Mapping[str, tuple[str, bool]] = NOTHING) -> Surveyed:
+    """The same, beginning with what is known of the rig as it was: only what has changed is computed anew."""
+    reading = read(rig, before.reading if before is not None else None)
     snags = find_snags(reading)
     proved = proofs(reading.lines, checked)
-    lines = tuple(_line(position, state, reading) for position, state in enumerate(reading.lines, start=1))
-    return Survey(_vitals(reading, lines, snags, proved), lines, tuple(map(_snag, snags)), proved)
+    old: dict[str, tuple[LineState, LineView]] = {}
+    if before is not None:
+        views = zip(before.reading.lines, before.survey.lines, strict=True)
+        old = {state.line.id: (state, view) for state, view in views}
+    lines = []
+    for position, state in enumerate(reading.lines, start=1):
+        was = old.get(state.line.id)
+        same = was is not None and was[0] is state and was[1].position == position
+        lines.append(was[1] if was is not None and same else _line(position, state, reading))
+    told = Survey(_vitals(reading, tuple(lines), snags, proved), tuple(lines), tuple(map(_snag, snags)), proved)
+    return Surveyed(reading, told, snags)
 
 
 def _snag(snag: Snag) -> SnagView:
@@ -276,12 +302,11 @@ def _vitals(reading: Reading, lines: tuple[LineView, ...], snags: list[Snag], pr
     )
 
 
-def port_uses(rig: Rig) -> tuple[PortUse, ...]:
+def port_uses(reading: Reading) -> tuple[PortUse, ...]:
     """Every port that is joined to anything, with what is on either side of it.
 
     Not a part of the survey: only Gear shows it, and a large rig has thousands.
     """
-    reading = read(rig)
     passing: dict[Port, list[str]] = {}
     for state in reading.lines:
         ports = {port for leg in state.legs for arrival in leg.arrivals for port in arrival.route.ports}
@@ -336,10 +361,14 @@ class NowAfter:
     gone_snags: tuple[str, ...]
 
 
-def trial(rig: Rig, edits: tuple[Edit, ...]) -> NowAfter:
-    """What edits would do: lines, numbers and snags before and after. Raises Refused like ``apply``."""
+def trial(rig: Rig, edits: tuple[Edit, ...], before: Surveyed | None = None) -> NowAfter:
+    """What edits would do: lines, numbers and snags before and after. Raises Refused like ``apply``.
+
+    ``before``: the survey of this very rig, if it is at hand.
+    """
     applied = apply(rig, edits)
-    return compare(survey(rig), survey(applied.rig), applied.words)
+    now = before or survey_again(rig, None)
+    return compare(now.survey, survey_again(applied.rig, now).survey, applied.words)
 
 
 @dataclass(frozen=True, slots=True)
@@ -351,22 +380,23 @@ class TriedRemedy:
     trial: NowAfter
 
 
-def tried_remedies(rig: Rig, snag: Snag) -> tuple[TriedRemedy, ...]:
+def tried_remedies(rig: Rig, snag: Snag, before: Surveyed | None = None) -> tuple[TriedRemedy, ...]:
     """A snag's remedies, each tried; ranked by lines freed, lines harmed, numbers moved, delay added, edits."""
-    now = survey(rig)
+    known = before or survey_again(rig, None)
+    now = known.survey
     arriving = {line.id: line.headline == "arrives" for line in now.lines}
     delay_ms = {line.id: line.latest_ms for line in now.lines}
     ranked = []
     for remedy in snag.mend():
         applied = apply(rig, remedy.edits)
-        after = survey(applied.rig)
+        after = survey_again(applied.rig, known).survey
         good = {line.id: line.headline == "arrives" for line in after.lines}
         freed = sum(1 for line, arrives in good.items() if arrives and not arriving.get(line, False))
         harmed = sum(1 for line, arrives in arriving.items() if arrives and not good.get(line, False))
         later_ms = sum(
-            line.latest_ms - before
+            line.latest_ms - was_ms
             for line in after.lines
-            if line.latest_ms is not None and (before := delay_ms.get(line.id)) is not None
+            if line.latest_ms is not None and (was_ms := delay_ms.get(line.id)) is not None
         )
         told = compare(now, after, applied.words)
         rank = (-freed, harmed, len(told.numbers), round(later_ms, 6), len(remedy.edits))
@@ -377,7 +407,8 @@ def tried_remedies(rig: Rig, snag: Snag) -> tuple[TriedRemedy, ...]:
 
 def compare_rigs(earlier: Rig, later: Rig, words: str) -> NowAfter:
     """What lies between two states of a rig: lines, numbers, snags; *now* is the earlier one."""
-    return compare(survey(earlier), survey(later), words)
+    then = survey_again(earlier, None)
+    return compare(then.survey, survey_again(later, then).survey, words)
 
 
 def compare(now: Survey, after: Survey, words: str) -> NowAfter:

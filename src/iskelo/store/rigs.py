@@ -77,22 +77,23 @@ def _revision(
 
 def list_rigs(session: Session) -> list[RigSummary]:
     """All rigs, the one changed last first."""
-    rows = session.exec(
-        select(RigRow, RevisionRow)
+    document = col(RevisionRow.document)
+    rows = session.execute(
+        select_columns(
+            col(RigRow.id),
+            col(RigRow.changed_at),
+            col(RigRow.is_demo),
+            document["name"].as_string(),
+            col(RevisionRow.number),
+            func.jsonb_array_length(document["gear"]),
+            func.jsonb_array_length(document["lines"]),
+        )
         .join(RevisionRow, (col(RevisionRow.rig_id) == RigRow.id) & (col(RevisionRow.number) == RigRow.head))
         .order_by(col(RigRow.changed_at).desc())
     ).all()
     return [
-        RigSummary(
-            row.id,
-            revision.document["name"],
-            revision.number,
-            row.changed_at,
-            row.is_demo,
-            len(revision.document["gear"]),
-            len(revision.document["lines"]),
-        )
-        for row, revision in rows
+        RigSummary(identity, name, number, changed_at, is_demo, gear, lines)
+        for identity, changed_at, is_demo, name, number, gear, lines in rows
     ]
 
 
@@ -130,25 +131,49 @@ def read_rig(session: Session, identity: UUID) -> Kept:
 
 
 def rig_at(session: Session, identity: UUID, number: int) -> Rig:
-    """The rig as it was at a revision."""
-    return _rig(_at(session, identity, number).document)
+    """The rig as it was at a revision.
+
+    A revision never changes once it is kept, so the newest ones read are held in memory.
+    """
+    held = _held.get((identity, number))
+    if held is not None:
+        return held
+    document = session.exec(
+        select(RevisionRow.document).where(RevisionRow.rig_id == identity, RevisionRow.number == number)
+    ).first()
+    if document is None:
+        raise NoSuchRig(f"{identity} has no revision {number}")
+    return _hold(identity, number, Rig.model_validate(brought_up(document)))
 
 
-def _rig(document: object) -> Rig:
-    return Rig.model_validate(brought_up(document))
+_held: dict[tuple[UUID, int], Rig] = {}
+REVISIONS_HELD = 64
+
+
+def _hold(identity: UUID, number: int, rig: Rig) -> Rig:
+    while len(_held) >= REVISIONS_HELD:
+        _held.pop(next(iter(_held)), None)
+    _held[identity, number] = rig
+    return rig
 
 
 def _kept(session: Session, row: RigRow) -> Kept:
-    revision = _at(session, row.id, row.head)
-    child = _newest_child(session, row.id, row.head)
-    return Kept(
-        row.id,
-        row.head,
-        _rig(revision.document),
-        revision.words,
-        revision.words if revision.parent is not None else None,
-        child.words if child else None,
-    )
+    told = session.exec(
+        select(RevisionRow.parent, RevisionRow.words).where(
+            RevisionRow.rig_id == row.id, RevisionRow.number == row.head
+        )
+    ).first()
+    if told is None:
+        raise NoSuchRig(f"{row.id} has no revision {row.head}")
+    parent, words = told
+    redo = session.exec(
+        select(RevisionRow.words)
+        .where(RevisionRow.rig_id == row.id, RevisionRow.parent == row.head)
+        .order_by(col(RevisionRow.number).desc())
+        .limit(1)
+    ).first()
+    rig = rig_at(session, row.id, row.head)
+    return Kept(row.id, row.head, rig, words, words if parent is not None else None, redo)
 
 
 def edit_rig(session: Session, identity: UUID, on_revision: int, edits: tuple[Edit, ...], now: datetime) -> Kept:
@@ -164,13 +189,14 @@ def edit_rig(session: Session, identity: UUID, on_revision: int, edits: tuple[Ed
     row = _row(session, identity, lock=True)
     if row.head != on_revision:
         raise Stale
-    applied = apply(_rig(_at(session, identity, row.head).document), edits)
+    applied = apply(rig_at(session, identity, row.head), edits)
     newest = session.exec(select(func.max(RevisionRow.number)).where(RevisionRow.rig_id == identity)).one()
     number = (newest or 0) + 1
     session.add(_revision(identity, number, row.head, applied.rig, edits, applied.words, now))
     row.head, row.changed_at = number, now
     session.add(row)
     session.commit()
+    _hold(identity, number, applied.rig)
     return Kept(identity, number, applied.rig, applied.words, applied.words, None)
 
 

@@ -1,4 +1,5 @@
 import { createContext, useContext, useEffect, useRef, useState, type ReactNode } from "react"
+import { flushSync } from "react-dom"
 
 import { lettersOn } from "./settings"
 
@@ -49,7 +50,8 @@ export function KeysProvider({ children }: { children: ReactNode }) {
           if (event.target instanceof HTMLButtonElement && plain && ["Enter", " "].includes(event.key))
             continue
           event.preventDefault()
-          binding.run()
+          // What a key changes stands before the next key is heard, however fast they come.
+          flushSync(binding.run)
           return
         }
       }

@@ -34,6 +34,20 @@ class CombSound:
         return wave[first : first + count]
 
 
+_kept: dict[tuple[int, int, int], WovenComb] = {}
+COMBS_KEPT = 6
+
+
+def _woven(sources: int, rate_hz: int, seed: int, told: Callable[[float], None]) -> WovenComb:
+    """A comb, woven once: the same sizes give the same comb, and a rig is checked again and again."""
+    key = (sources, rate_hz, seed)
+    if key not in _kept:
+        while len(_kept) >= COMBS_KEPT:
+            del _kept[next(iter(_kept))]
+        _kept[key] = woven_comb(sources, rate_hz, seed, told)
+    return _kept[key]
+
+
 def play(
     rig: Rig, rates_hz: Iterable[int], offset_db: float, seed: int, told: Callable[[float], None] = lambda share: None
 ) -> tuple[dict[int, WovenComb], dict[Port, CombSound]]:
@@ -53,7 +67,7 @@ def play(
     if not ports:
         return combs, sounds
     for rate_hz in rates_hz:
-        combs[rate_hz] = woven_comb(len(ports), rate_hz, seed, told)
+        combs[rate_hz] = _woven(len(ports), rate_hz, seed, told)
         waves = combs[rate_hz].waveforms
         for slot, port in enumerate(ports):
             wave = waves[slot] * 10 ** ((found.level(port) + offset_db) / 20)

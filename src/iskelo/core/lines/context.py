@@ -1,24 +1,68 @@
-"""A rig read once: its look-ups, its graph, the states of its lines. What the rules and the survey read."""
+"""A rig read once: its look-ups, its graph, the states of its lines. What the rules and the survey read.
+
+A rig that has changed a little is read again from its earlier reading: only what depends on the gear that
+changed is worked out anew. What comes out is the same as a reading from nothing, for every rig and every edit.
+"""
 
 from dataclasses import dataclass
 
-from iskelo.core.lines.state import LineState, line_states
+from iskelo.core.lines.state import LineState, Traced, line_states
+from iskelo.core.rig.gear import Interface, Program
 from iskelo.core.rig.rig import Index, Rig, index
+from iskelo.core.routes.route import Ahead
 from iskelo.core.wiring.graph import Graph, compile_graph
 
 
 @dataclass(frozen=True, slots=True)
 class Reading:
-    """Everything the rules look at."""
+    """Everything the rules look at; ``known`` and ``traced`` are kept for the next reading."""
 
     rig: Rig
     found: Index
     graph: Graph
     lines: list[LineState]
+    known: Ahead
+    traced: dict[str, Traced]
 
 
-def read(rig: Rig) -> Reading:
-    """Compile a rig and find the state of every line."""
+def read(rig: Rig, before: Reading | None = None) -> Reading:
+    """Compile a rig and find the state of every line; ``before`` is a reading of it as it was."""
+    if before is not None and before.rig is rig:
+        return before
     found = index(rig)
-    graph = compile_graph(found)
-    return Reading(rig, found, graph, line_states(graph, found))
+    touched = touched_gear(before.found, found) if before is not None else frozenset()
+    graph = compile_graph(found, before.graph if before is not None else None, touched)
+    known = Ahead(graph)
+    if before is not None:
+        known.take_over(before.known, touched)
+    traced = line_states(graph, found, known, before.traced if before is not None else {}, touched)
+    return Reading(rig, found, graph, [each.state for each in traced.values()], known, traced)
+
+
+def touched_gear(before: Index, after: Index) -> frozenset[str]:
+    """The gear that has changed between two rigs, or whose edges depend on gear or leads that have.
+
+    Gear is an immutable value, so what is the same object has not changed.
+    """
+    touched = {
+        identity
+        for identity in before.gear.keys() | after.gear.keys()
+        if before.gear.get(identity) is not after.gear.get(identity)
+    }
+    for identity in before.patches.keys() | after.patches.keys():
+        old, new = before.patches.get(identity), after.patches.get(identity)
+        if old is not new:
+            touched |= {port.owner for each in (old, new) if each for port in (each.from_port, each.to_port)}
+    # A program changes what its device is joined to, and who else may open it; a box what its programs see.
+    devices = set()
+    for each in (before, after):
+        for identity in touched:
+            gear = each.gear.get(identity)
+            if isinstance(gear, Program) and gear.device:
+                devices.add(gear.device)
+            if isinstance(gear, Interface):
+                devices.add(identity)
+    touched |= devices
+    for each in (before, after):
+        touched |= {program.id for program in each.programs() if program.device in devices}
+    return frozenset(touched)

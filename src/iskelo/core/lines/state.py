@@ -12,7 +12,7 @@ from iskelo.core.levels.units import sum_of_copies_db
 from iskelo.core.lines.gaps import Behind, Gap, find_gap, look_back
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Index, Line
-from iskelo.core.routes.route import Ahead, Route, least_blocked, passing_routes
+from iskelo.core.routes.route import Ahead, Route, least_blocked, passing_routes, reaching
 from iskelo.core.timing.copies import Comb, comb
 from iskelo.core.timing.delays import Delay, delay_of
 from iskelo.core.wiring.graph import Block, Graph
@@ -102,9 +102,28 @@ class LineState:
         return any(finding.kind == kind for finding in self.findings)
 
 
-def line_states(graph: Graph, found: Index) -> list[LineState]:
-    """The state of every line of a rig, in the rig's order."""
-    known = Ahead(graph)
+@dataclass(frozen=True, slots=True)
+class Traced:
+    """A line's state with all it was made from: the line, the strays of its sources, the gear it depends on."""
+
+    state: LineState
+    strays: tuple[tuple[Port, Line], ...]
+    gear: frozenset[str]
+
+
+def line_states(
+    graph: Graph, found: Index, known: Ahead, before: dict[str, Traced], touched: frozenset[str]
+) -> dict[str, Traced]:
+    """The state of every line of a rig, by id, in the rig's order.
+
+    Parameters
+    ----------
+    graph, found, known
+        The rig, and what lies ahead of its sources.
+    before, touched
+        The states of the rig as it was, and the gear that has changed since: a line that depends on none
+        of it keeps its state.
+    """
     heard = _heard(known, found)
     wanted: dict[Port, set[Port]] = {}
     guarded: dict[Port, list[Line]] = {}
@@ -115,7 +134,31 @@ def line_states(graph: Graph, found: Index) -> list[LineState]:
                 guarded.setdefault(end, []).append(line)
     strays = _strays(heard, wanted, guarded)
     behind: dict[Port, Behind] = {}
-    return [_state(line, graph, found, known, heard, strays, behind) for line in found.rig.lines]
+    owners_behind: dict[Port, frozenset[str]] = {}
+    traced: dict[str, Traced] = {}
+    for line in found.rig.lines:
+        mine = tuple(stray for start in line.from_ports for stray in strays.get(start, ()))
+        old = before.get(line.id)
+        if (
+            old is not None
+            and old.state.line is line
+            and not old.gear & touched
+            and len(mine) == len(old.strays)
+            and all(a[0] == b[0] and a[1] is b[1] for a, b in zip(mine, old.strays, strict=True))
+        ):
+            traced[line.id] = old
+            continue
+        state = _state(line, graph, found, known, heard, strays, behind)
+        gear: frozenset[str] = frozenset()
+        for start in line.from_ports:
+            gear |= known.owners(start, lambda port: found.owner(port).id)
+        for end in line.to_ports:
+            if end not in owners_behind:
+                ports = reaching(graph, end, passing=False)
+                owners_behind[end] = frozenset(found.owner(port).id for port in ports)
+            gear |= owners_behind[end]
+        traced[line.id] = Traced(state, mine, gear)
+    return traced
 
 
 def _heard(known: Ahead, found: Index) -> dict[Port, list[Port]]:

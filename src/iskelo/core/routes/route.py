@@ -1,7 +1,7 @@
 """Routes: the ways a signal really takes from one port to another, hop by hop."""
 
 from collections import deque
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
 from iskelo.core.rig.ports import STAGE, Port
@@ -63,12 +63,28 @@ class Ahead:
     def __init__(self, graph: Graph) -> None:
         self._graph = graph
         self._found: dict[tuple[Port, bool], set[Port]] = {}
+        self._owners: dict[Port, frozenset[str]] = {}
 
     def of(self, start: Port, *, passing: bool) -> set[Port]:
         key = (start, passing)
         if key not in self._found:
             self._found[key] = reached(self._graph, start, passing=passing)
         return self._found[key]
+
+    def owners(self, start: Port, owner: Callable[[Port], str]) -> frozenset[str]:
+        """The gear that a source's sound could reach, its own included."""
+        if start not in self._owners:
+            self._owners[start] = frozenset(map(owner, self.of(start, passing=False)))
+        return self._owners[start]
+
+    def take_over(self, before: "Ahead", touched: frozenset[str]) -> None:
+        """Keep what an earlier graph's search found where none of the gear in it has changed."""
+        for start, owners in before._owners.items():
+            if not owners & touched:
+                self._owners[start] = owners
+                for passing in (True, False):
+                    if (start, passing) in before._found:
+                        self._found[start, passing] = before._found[start, passing]
 
 
 def passing_routes(graph: Graph, start: Port, end: Port, known: Ahead | None = None) -> list[Route]:

@@ -5,7 +5,9 @@ K + 2 slots; in each run of K + 2 neighbouring lines between 80 Hz and 20 kHz a 
 slot one line. Two slots stay silent: they measure noise, hum and distortion in every take.
 """
 
+import os
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -97,9 +99,15 @@ def woven_comb(
     phases = random.uniform(0, 2 * np.pi, (sources, runs))
     period = PERIOD_SECONDS * rate_hz
     phasors = np.empty((sources, runs), complex)
-    for source in range(sources):
-        told(source / sources)
-        phasors[source] = _low_crest(lines[source], np.exp(1j * phases[source]), period)
+
+    def weave(source: int) -> NDArray[np.complex128]:
+        return _low_crest(lines[source], np.exp(1j * phases[source]), period)
+
+    # The transforms let other threads run, so sources are woven side by side.
+    with ThreadPoolExecutor(os.cpu_count()) as threads:
+        for source, woven in enumerate(threads.map(weave, range(sources))):
+            told(source / sources)
+            phasors[source] = woven
     return WovenComb(rate_hz, sources, seed, lines, phasors)
 
 

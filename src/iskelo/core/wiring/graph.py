@@ -38,49 +38,64 @@ class Edge(NamedTuple):
 
 @dataclass(frozen=True, slots=True)
 class Graph:
-    """Edges by their ends. ``leaving[port]`` and ``entering[port]`` list them; ports without are absent."""
+    """Edges by their ends. ``leaving[port]`` and ``entering[port]`` list them; ports without are absent.
+
+    ``parts`` are the edges by what makes them: a lead, a box or a program.
+    """
 
     leaving: dict[Port, list[Edge]]
     entering: dict[Port, list[Edge]]
+    parts: dict[str, list[Edge]]
 
     def edges(self) -> list[Edge]:
         return [edge for edges in self.leaving.values() for edge in edges]
 
 
-def compile_graph(found: Index) -> Graph:
+def compile_graph(found: Index, before: Graph | None = None, touched: frozenset[str] = frozenset()) -> Graph:
     """Compile a rig's ports and joins.
 
     Parameters
     ----------
     found
         Look-ups of a rig that holds together.
+    before, touched
+        The graph of the rig as it was, and the gear that has changed since (see ``lines.context``): what
+        is made by none of it is taken over.
 
     Returns
     -------
     Graph
         Acyclic: every edge leads to a later stage (see ``STAGE``).
     """
-    edges: list[Edge] = []
+    parts: dict[str, list[Edge]] = {}
+    old = before.parts if before is not None else {}
     for patch in found.rig.patches:
-        kind: EdgeKind = "lead in" if patch.to_port.bank == "jack_in" else "lead out"
-        block = None
-        if patch.muted:
-            said = f"the lead into {found.say(patch.to_port)} is muted"
-            block = Block(said, SetValues(item=patch.id, values={"muted": False}), "Unmute the lead")
-        sign = -1 if patch.inverted else 1
-        if block is None and kind == "lead in":
-            block = _not_supplied(found, patch)
-        edges.append(Edge(patch.from_port, patch.to_port, kind, patch.id, patch.gain_db, sign, block))
+        same = patch.id in old and not {patch.from_port.owner, patch.to_port.owner} & touched
+        parts[patch.id] = old[patch.id] if same else [_lead(patch, found)]
     for box in found.interfaces():
-        edges += _interface_edges(box)
+        parts[box.id] = old[box.id] if box.id in old and box.id not in touched else _interface_edges(box)
     for program in found.programs():
-        edges += _program_edges(program, found)
+        same = program.id in old and program.id not in touched
+        parts[program.id] = old[program.id] if same else _program_edges(program, found)
     leaving: dict[Port, list[Edge]] = {}
     entering: dict[Port, list[Edge]] = {}
-    for edge in edges:
-        leaving.setdefault(edge.start, []).append(edge)
-        entering.setdefault(edge.end, []).append(edge)
-    return Graph(leaving, entering)
+    for edges in parts.values():
+        for edge in edges:
+            leaving.setdefault(edge.start, []).append(edge)
+            entering.setdefault(edge.end, []).append(edge)
+    return Graph(leaving, entering, parts)
+
+
+def _lead(patch: Patch, found: Index) -> Edge:
+    kind: EdgeKind = "lead in" if patch.to_port.bank == "jack_in" else "lead out"
+    block = None
+    if patch.muted:
+        said = f"the lead into {found.say(patch.to_port)} is muted"
+        block = Block(said, SetValues(item=patch.id, values={"muted": False}), "Unmute the lead")
+    elif kind == "lead in":
+        block = _not_supplied(found, patch)
+    sign = -1 if patch.inverted else 1
+    return Edge(patch.from_port, patch.to_port, kind, patch.id, patch.gain_db, sign, block)
 
 
 def _not_supplied(found: Index, patch: Patch) -> Block | None:

@@ -1,0 +1,61 @@
+"""A made-up rig of any size, for benchmarks and for the test that works on a large one."""
+
+from iskelo.core.edits.apply import apply
+from iskelo.core.edits.edit import (
+    AddDestination,
+    AddInterface,
+    AddLine,
+    AddProgram,
+    AddProgramPorts,
+    AddSources,
+    AddTracks,
+    Edit,
+    Plug,
+    SetValues,
+)
+from iskelo.core.rig.ports import Port
+from iskelo.core.rig.rig import Rig, index
+
+
+def big_rig(lines: int, *, buffer: int = 64) -> Rig:
+    """So many microphones on boxes of 64 jacks, a recorder a box, a line each; every second one is heard too."""
+    rig = Rig(name=f"{lines} lines")
+    per_box = min(64, lines)
+    rig = apply(rig, (AddDestination(name="Phones"),)).rig
+    phones = rig.gear[0].id
+    for box_number in range(-(-lines // per_box)):
+        names = tuple(f"Mic {box_number}.{n}" for n in range(1, per_box + 1))
+        rig = apply(
+            rig,
+            (
+                AddInterface(name=f"Box {box_number}", jack_in=per_box, jack_out=per_box, buffer_samples=buffer),
+                AddSources(names=names),
+            ),
+        ).rig
+        found = index(rig)
+        box = found.interfaces()[-1]
+        mics = [gear.id for gear in rig.gear if gear.name in names]
+        rig = apply(rig, (AddProgram(name=f"Recorder {box_number}", device=box.id),)).rig
+        program = index(rig).programs()[-1]
+        rig = apply(rig, (AddProgramPorts(program=program.id, names=names, first_channel=1),)).rig
+        rig = apply(
+            rig, (AddProgramPorts(program=program.id, side="output", names=("Main",), width=2, first_channel=1),)
+        ).rig
+        program = index(rig).programs()[-1]
+        inputs = tuple(item.id for item in program.inputs)
+        rig = apply(rig, (AddTracks(program=program.id, names=names, inputs=inputs, output=program.outputs[0].id),)).rig
+        tracks = index(rig).programs()[-1].tracks
+        edits: list[Edit] = []
+        for jack, (mic, track) in enumerate(zip(mics, tracks, strict=True), start=1):
+            start = Port(mic, "out", 1)
+            edits.append(Plug(from_port=start, to_port=Port(box.id, "jack_in", jack)))
+            if jack % 2:
+                edits.append(AddLine(name=track.name, from_ports=(start,), to_ports=(Port(track.id, "track", 1),)))
+            else:
+                edits.append(SetValues(item=track.id, values={"monitored": True}))
+                ears = (Port(phones, "in", 1), Port(phones, "in", 2))
+                edits.append(AddLine(name=track.name, purpose="listen", from_ports=(start,), to_ports=ears))
+        if box_number == 0:
+            edits += [Plug(from_port=Port(box.id, "jack_out", ear), to_port=Port(phones, "in", ear)) for ear in (1, 2)]
+        rig = apply(rig, tuple(edits)).rig
+    return rig

@@ -1,0 +1,321 @@
+"""The tasks of the keystroke table in as few keys as it says, or at most a fifth more; and large rigs by keyboard."""
+
+import io
+import re
+from pathlib import Path
+
+import httpx
+import openpyxl
+import pytest
+from playwright.sync_api import Page, expect
+
+from big_rig import big_rig
+from iskelo.formats.rig_file import write_rig
+from server import Server
+from web.test_person import add, arriving, new_rig, press, row, station
+
+AT_MOST = 1.2
+
+
+def demo(screen: Page) -> None:
+    screen.get_by_role("button", name="Open the example").click()
+    arriving(screen, "9/12")
+
+
+def preview(screen: Page):
+    return screen.get_by_test_id("now-after")
+
+
+def test_no_sound_on_track_4(screen: Page) -> None:
+    """'No sound on track 5' of the table: 6 keys. In the demo it is track 4 that stays silent."""
+    demo(screen)
+    keys = press(screen, ["/", "t4", "Enter"])
+    expect(row(screen, "Dov")).to_have_attribute("aria-selected", "true")
+    keys += press(screen, ["m"])
+    expect(preview(screen)).to_contain_text("Dov")
+    keys += press(screen, ["Control+Enter"])
+    arriving(screen, "10/12")
+    assert keys <= AT_MOST * 6
+
+
+def test_everything_sounds_hollow(screen: Page) -> None:
+    """8 keys in the table, one of them for hearing it, which comes later: so 7."""
+    demo(screen)
+    keys = press(screen, ["/", "hol"])
+    expect(screen.get_by_test_id("suspects")).to_contain_text("Track Alma is monitored in Longhand and directly")
+    keys += press(screen, ["Enter", "m"])
+    expect(preview(screen)).to_contain_text("arrives, 1.23 ms")
+    keys += press(screen, ["Control+Enter"])
+    expect(row(screen, "Alma, heard")).to_contain_text("arrives")
+    assert keys <= AT_MOST * 7
+
+
+def test_a_symptom_that_nothing_here_could_cause_says_so(screen: Page) -> None:
+    demo(screen)
+    press(screen, ["/", "wrong p"])
+    expect(screen.get_by_test_id("suspects")).to_contain_text("Nothing that Iskelo finds in this rig")
+
+
+def test_a_buffer_is_chosen(screen: Page) -> None:
+    """4 keys in the table."""
+    demo(screen)
+    keys = press(screen, ["3"])
+    expect(screen.get_by_role("listbox", name="Buffers of Longhand")).to_be_visible()
+    keys += press(screen, ["e", "ArrowUp"])
+    expect(preview(screen)).to_contain_text("arrives, 8.02 ms")
+    expect(screen.get_by_text("Trial: buffer 128")).to_be_visible()
+    keys += press(screen, ["Control+Enter"])
+    expect(screen.get_by_test_id("last-edit")).to_contain_text("buffer (samples) 256 → 128")
+    assert keys <= AT_MOST * 4
+    expect(screen.get_by_text("Trial: none")).to_be_visible()
+    press(screen, ["ArrowDown"])
+    expect(screen.get_by_text("Trial: buffer 256")).to_be_visible()
+    press(screen, ["Escape"])
+    expect(screen.get_by_text("Trial: none")).to_be_visible()
+
+
+def test_everything_is_proved_on_the_twin_and_then_only_what_went_stale(screen: Page) -> None:
+    """2 keys in the table."""
+    demo(screen)
+    keys = press(screen, ["4", "r"])
+    expect(screen.get_by_test_id("proved")).to_contain_text("9 of 12 lines as wanted", timeout=30_000)
+    assert keys <= AT_MOST * 2
+    press(screen, ["/", "2"])
+    row(screen, "Alma").click()
+    press(screen, ["1"])
+    screen.get_by_role("button", name="Corvane 8", exact=True).click()
+    screen.get_by_label("Gain of direct 2 to 1").fill("-6")
+    screen.get_by_label("Gain of direct 2 to 1").press("Enter")
+    expect(screen.get_by_role("link", name=re.compile("stale 1"))).to_be_visible()
+    press(screen, ["4"])
+    expect(screen.get_by_role("button", name=re.compile("Only the 1 stale"))).to_be_visible()
+    press(screen, ["o"])
+    expect(screen.get_by_text("1 of the lines")).to_be_visible(timeout=30_000)
+    expect(screen.get_by_test_id("proved-vital")).to_have_text("9")
+    expect(screen.get_by_role("link", name=re.compile("stale"))).to_have_count(0)
+
+
+def test_an_interface_is_swapped_for_another(screen: Page) -> None:
+    """The last part of 'adapt to another box': 1 /cor⏎ w box 4x4⏎ ^⏎ ], 17 keys."""
+    demo(screen)
+    keys = press(screen, ["1", "/", "cor", "Enter"])
+    expect(screen.get_by_label("Name of the gear")).to_have_value("Corvane 8")
+    keys += press(screen, ["w", "box 4x4"])
+    expect(screen.get_by_role("table", name="Where every jack goes")).to_contain_text("Gravel tray")
+    expect(screen.get_by_role("table", name="Where every jack goes").locator("tr").first).to_contain_text("no jack")
+    keys += press(screen, ["Control+Enter"])
+    expect(screen.get_by_test_id("last-edit")).to_contain_text("swapped Corvane 8 for Box")
+    keys += press(screen, ["]"])
+    expect(screen.locator('tr[aria-selected="true"]')).to_be_visible()
+    assert keys <= AT_MOST * 17
+
+
+def test_a_column_is_filled_ascending_in_pencil_until_enter(screen: Page) -> None:
+    demo(screen)
+    row(screen, "Alma").click()
+    for _ in range(3):
+        screen.keyboard.press("Shift+ArrowDown")
+    expect(screen.get_by_text("4 marked")).to_be_visible()
+    press(screen, ["f"])
+    expect(station(screen, "Dov", "program_in")).to_contain_text("4")
+    expect(preview(screen)).to_contain_text("10 of 12")
+    arriving(screen, "9/12")
+    screen.get_by_label("Start").fill("99")
+    expect(screen.get_by_role("status")).to_contain_text("Corvane 8 has no capture channel 99; it has 8")
+    screen.get_by_label("Start").fill("1")
+    expect(preview(screen)).to_be_visible()
+    press(screen, ["Enter"])
+    arriving(screen, "10/12")
+    press(screen, ["Control+z"])
+    arriving(screen, "9/12")
+
+
+def test_any_peg_lights_its_route_and_answers_what_arrives_and_where_it_goes(screen: Page) -> None:
+    demo(screen)
+    press(screen, ["1"])
+    screen.locator('[data-card="Longhand"]').get_by_role("button", name=re.compile("^2: Longhand track 2")).click()
+    expect(screen.get_by_test_id("way")).to_have_text(
+        "a Bertil › b Corvane 8 jack in 2 › c Corvane 8 capture 2 › d Longhand in 2 Bertil › e Longhand track 2 Bertil"
+    )
+    lit = screen.locator('[data-card="Corvane 8"]').get_by_role("button", name=re.compile("b on the chosen way"))
+    expect(lit).to_have_count(1)
+    # The computer's beeps come out of the box although no line wants them.
+    screen.locator('[data-card="Corvane 8"]').get_by_role("button", name=re.compile("^1: Corvane 8 jack out 1")).click()
+    answer = screen.get_by_role("region", name="Answer for Corvane 8 jack out 1")
+    expect(answer).to_contain_text("Beeps L")
+    expect(answer).to_contain_text("no line wants this")
+
+
+def test_a_peg_that_vanished_in_another_window_says_so(screen: Page) -> None:
+    demo(screen)
+    press(screen, ["1"])
+    card = screen.locator('[data-card="Longhand"]')
+    peg = card.get_by_role("button", name=re.compile("^8: Longhand track 8"))
+    expect(peg).to_be_visible()
+    rig = screen.url.split("/rigs/")[1].split("/")[0]
+    origin = screen.url.split("/rigs/")[0]
+    state = httpx.get(f"{origin}/api/rigs/{rig}").json()
+    track = next(g for g in state["rig"]["gear"] if g["name"] == "Longhand")["tracks"][7]["id"]
+    # The page's requests are held, so that it still shows the peg that another window removes.
+    screen.route("**/api/rigs/*", lambda route: route.abort() if route.request.method == "GET" else route.continue_())
+    body = {"revision": 1, "edits": [{"edit": "remove", "items": [track]}]}
+    httpx.post(f"{origin}/api/rigs/{rig}/edits", json=body).raise_for_status()
+    card.get_by_role("button", name="Longhand", exact=True).click()
+    screen.get_by_label("Name of track 8").fill("Tank")
+    screen.get_by_label("Name of track 8").press("Enter")
+    expect(screen.get_by_role("alert")).to_contain_text("The rig was changed meanwhile, in another window")
+    expect(card.get_by_role("button", name=re.compile("track 8"))).to_have_count(0)
+
+
+def test_the_catalogue_adds_keeps_and_finds(screen: Page) -> None:
+    new_rig(screen, "From the catalogue")
+    press(screen, ["Escape", "c"])
+    drawer = screen.get_by_role("complementary", name="Catalogue")
+    press(screen, ["word clock", "Enter"])
+    expect(screen.get_by_test_id("last-edit")).to_contain_text("added Interface 16×16 word clock")
+    press(screen, ["Escape"])
+    expect(drawer).to_have_count(0)
+    add(screen, "farline")
+    expect(screen.locator('[data-card="Farline"]')).to_contain_text("call")
+
+
+def test_a_pasted_list_and_a_workbook_with_a_corrected_mapping(screen: Page, tmp_path: Path) -> None:
+    new_rig(screen, "From a workbook")
+    add(screen, "box 8x8 Corvane 8")
+    add(screen, "recorder Longhand")
+    screen.get_by_role("link", name=re.compile("Lines")).first.click()
+    workbook = openpyxl.Workbook()
+    sheet = workbook.active
+    for cells in (
+        ["The Lamp at Orrin Point"],
+        ["Artist", "Mic", "Jack"],
+        ["Voice 1", "Alma", 1],
+        ["Voice 2", "Dov", 2],
+    ):
+        sheet.append(cells)
+    file = tmp_path / "inputs.xlsx"
+    workbook.save(file)
+    screen.get_by_label("Input list file").set_input_files(file)
+    expect(screen.get_by_role("note")).to_contain_text("the header is row 2")
+    screen.get_by_label("Column for Name").select_option("Artist")
+    expect(screen.get_by_label("Name, row 3")).to_have_value("Voice 1")
+    screen.get_by_role("button", name=re.compile("Make 2 lines")).click()
+    arriving(screen, "2/2")
+    screen.evaluate(
+        """() => {
+          const data = new DataTransfer()
+          data.setData("text/plain", "Voice 3\\tCassia\\t3\\nVoice 4\\tBertil\\t4\\n")
+          window.dispatchEvent(new ClipboardEvent("paste", { clipboardData: data, bubbles: true }))
+        }"""
+    )
+    expect(screen.get_by_role("note")).to_contain_text("no header row was found")
+    screen.get_by_role("button", name=re.compile("Make 2 lines")).click()
+    arriving(screen, "4/4")
+
+
+@pytest.mark.parametrize(
+    ("name", "content", "told"),
+    [
+        ("inputs.xlsx", b"%PDF-1.7 not a sheet", "this is a PDF, whatever its name says"),
+        ("long.csv", b"source\n" + b"x\n" * 100_000, "the list has 100000 rows; at most 1000 are read at once"),
+        ("merged.xlsx", b"", "merged cells (B2:B3)"),
+        ("odd.xlsx", b"PK\x03\x04 broken", "no XLSX workbook that can be read"),
+    ],
+)
+def test_a_list_that_cannot_be_used_as_it_is_says_why_and_makes_nothing(
+    screen: Page, tmp_path: Path, name: str, content: bytes, told: str
+) -> None:
+    demo(screen)
+    if name == "merged.xlsx":
+        workbook = openpyxl.Workbook()
+        sheet = workbook.active
+        for cells in (["Line", "Mic"], ["A", "Ines"], ["B", None]):
+            sheet.append(cells)
+        sheet.merge_cells("B2:B3")
+        out = io.BytesIO()
+        workbook.save(out)
+        content = out.getvalue()
+    file = tmp_path / name
+    file.write_bytes(content)
+    screen.get_by_label("Input list file").set_input_files(file)
+    expect(screen.get_by_text(told)).to_be_visible()
+    press(screen, ["Escape"])
+    arriving(screen, "9/12")
+    expect(screen.get_by_text("rev 1", exact=True)).to_be_visible()
+
+
+def test_a_name_of_4000_characters_or_with_control_characters_is_refused_in_place(screen: Page) -> None:
+    demo(screen)
+    press(screen, ["1"])
+    field = screen.get_by_role("textbox", name="Add gear")
+    field.fill("mic " + "x" * 3990)
+    field.press("Enter")
+    expect(screen.get_by_role("alert")).to_contain_text("at most 80 characters")
+    expect(field).to_have_attribute("aria-invalid", "true")
+    field.fill("mic A\u0007lma")
+    field.press("Enter")
+    expect(screen.get_by_role("alert")).to_contain_text("holds a control character (U+0007)")
+    expect(screen.get_by_text("rev 1", exact=True)).to_be_visible()
+
+
+def test_letter_keys_can_be_turned_off(screen: Page) -> None:
+    demo(screen)
+    press(screen, ["?"])
+    screen.get_by_label("Single letters are commands").uncheck()
+    press(screen, ["Escape", "s"])
+    expect(screen.get_by_role("complementary", name="Snags")).to_have_count(0)
+    screen.reload()
+    press(screen, ["s", "]"])
+    expect(row(screen, "Dov")).to_have_attribute("aria-selected", "true")
+    expect(screen.get_by_role("complementary", name="Snags")).to_have_count(0)
+    press(screen, ["?"])
+    screen.get_by_label("Single letters are commands").check()
+    press(screen, ["Escape", "s"])
+    expect(screen.get_by_role("complementary", name="Snags")).to_be_visible()
+
+
+@pytest.fixture
+def large(screen: Page, server: Server) -> str:
+    """A made-up rig of 512 lines, open on Lines."""
+    made = httpx.post(f"{server.url}/api/rigs/import", content=write_rig(big_rig(512)), timeout=60).json()
+    screen.goto(f"{server.url}/rigs/{made['id']}/lines")
+    expect(screen.get_by_test_id("arriving")).to_contain_text("/512")
+    return str(made["id"])
+
+
+def test_512_lines_fold_scroll_and_are_worked_on_by_keyboard(screen: Page, large: str) -> None:
+    shown = screen.locator("tr[data-line], tr[data-run]")
+    # Folded, a few dozen rows; unfolded, only those in sight are drawn.
+    expect(screen.get_by_role("button", name=re.compile("Runs folded"))).to_be_visible()
+    assert int(screen.get_by_role("table", name="Lines").get_attribute("aria-rowcount") or 0) < 400
+    press(screen, ["v"])
+    expect(screen.get_by_role("table", name="Lines")).to_have_attribute("aria-rowcount", "515")
+    assert shown.count() < 80
+    press(screen, ["/", "Mic 7.63", "Enter", "Escape"])
+    expect(row(screen, "Mic 7.63")).to_have_attribute("aria-selected", "true")
+    expect(row(screen, "Mic 7.63")).to_be_in_viewport()
+    screen.keyboard.press("Enter")
+    name = screen.get_by_label(re.compile("Name of line"))
+    name.fill("Lamp")
+    name.press("Enter")
+    expect(row(screen, "Lamp")).to_be_visible()
+    expect(screen.get_by_test_id("last-edit")).to_contain_text("renamed Mic 7.63 to Lamp in 4 places")
+    screen.keyboard.press("Control+z")
+    expect(row(screen, "Mic 7.63")).to_be_visible()
+
+
+@pytest.mark.parametrize(("width", "height"), [(1024, 768), (1280, 680), (2560, 1440)])
+def test_lines_fit_the_window_without_scrolling_sideways(screen: Page, width: int, height: int) -> None:
+    screen.set_viewport_size({"width": width, "height": height})
+    demo(screen)
+    row(screen, "Alma, heard").click()
+    for key in ("1", "3", "4", "2"):
+        press(screen, [key])
+        screen.wait_for_timeout(150)
+        over = screen.evaluate("document.documentElement.scrollWidth - window.innerWidth")
+        assert over <= 0, f"place {key} is {over} px too wide"
+    over = screen.get_by_role("table", name="Lines").evaluate(
+        "each => each.scrollWidth - each.parentElement.clientWidth"
+    )
+    assert over <= 0
+    expect(row(screen, "Alma, heard")).to_be_in_viewport()
