@@ -3,6 +3,7 @@
 A fresh copy of the demo is made for them and removed again.
 """
 
+import re
 import sys
 from pathlib import Path
 
@@ -66,6 +67,11 @@ def main(url: str) -> None:
         page.keyboard.press("ArrowDown")
         take(page, "station")
         page.keyboard.press("Escape")
+        page.keyboard.press("/")
+        page.keyboard.type("hol")
+        take(page, "symptom")
+        page.keyboard.press("Escape")
+        page.click('[data-line="Dov"]')
         page.keyboard.press("m")
         take(page, "snags")
         page.keyboard.press("Escape")
@@ -74,8 +80,28 @@ def main(url: str) -> None:
         take(page, "list")
         page.keyboard.press("Escape")
         page.keyboard.press("1")
-        page.get_by_role("button", name="Longhand", exact=True).click()
+        page.locator('[data-card="Corvane 8"]').get_by_role(
+            "button", name=re.compile("^3: Corvane 8 jack in 3")
+        ).click()
+        page.get_by_test_id("way").wait_for()
         take(page, "gear")
+        page.locator('[data-card="Corvane 8"]').get_by_role("button", name="Corvane 8", exact=True).click()
+        page.keyboard.press("w")
+        page.keyboard.type("box 4x4")
+        page.get_by_test_id("now-after").wait_for()
+        take(page, "swap")
+        page.keyboard.press("Escape")
+        page.keyboard.press("c")
+        page.get_by_role("button", name="Add Longhand").wait_for()
+        take(page, "catalogue")
+        page.keyboard.press("Escape")
+        page.keyboard.press("3")
+        page.get_by_role("listbox").wait_for()
+        page.keyboard.press("e")
+        page.keyboard.press("ArrowUp")
+        page.get_by_test_id("now-after").wait_for()
+        take(page, "timing")
+        page.keyboard.press("Escape")
         page.keyboard.press("4")
         page.keyboard.press("r")
         page.locator("[data-target]").first.wait_for(timeout=60_000)

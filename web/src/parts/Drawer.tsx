@@ -14,7 +14,8 @@ interface Props {
 export function Drawer({ title, note, onClose, children }: Props) {
   const panel = useRef<HTMLDivElement>(null)
   useEffect(() => {
-    panel.current?.focus()
+    // A field inside that takes the focus itself keeps it.
+    if (!panel.current?.contains(document.activeElement)) panel.current?.focus()
   }, [])
   return (
     <Flex

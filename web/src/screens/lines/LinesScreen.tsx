@@ -171,7 +171,11 @@ export function LinesScreen() {
           { keys: "ArrowDown", words: "Next line", run: () => choose(at + 1) },
           { keys: "ArrowUp", words: "Line before", run: () => choose(at < 0 ? 0 : at - 1) },
           { keys: " ", words: "Mark this line", run: () => current && setMarked(turned(marked, current.id)) },
-          { keys: "Escape", words: "Unmark all", run: () => setMarked(NOBODY) },
+          {
+            keys: "Escape",
+            words: "Show every line, then unmark all",
+            run: () => (wanted ? setWanted("") : setMarked(NOBODY)),
+          },
           { keys: "Enter", words: "Open a cell, or a run", run: openRow },
           { keys: "Delete", words: "Remove this line, or the marked ones", run: remove },
         ]),

@@ -36,7 +36,7 @@ interface ColumnShape {
 /** The columns; where the room is short the source stands in the line's cell, and the level on the tape measure. */
 function columnsFor(narrow: boolean): ColumnShape[] {
   const all: ColumnShape[] = [
-    { key: "mark", title: "", width: 26 },
+    { key: "mark", title: "", width: 38 },
     { key: "number", title: "#", width: 40, right: true },
     { key: "line", title: "Line", width: narrow ? 150 : 142 },
     { key: "source", title: "Source", width: 122 },
@@ -49,7 +49,11 @@ function columnsFor(narrow: boolean): ColumnShape[] {
     { key: "level", title: "dBFS", width: 60, right: true },
     { key: "state", title: "State", width: 110 },
   ]
-  return narrow ? all.filter((column) => !["source", "level"].includes(column.key)) : all
+  if (!narrow) return all
+  const slim = { mark: 34, number: 34, line: 130, delay: 112, state: 92 } as Record<string, number>
+  return all
+    .filter((column) => !["source", "level"].includes(column.key))
+    .map((column) => ({ ...column, width: slim[column.key] ?? 100 }))
 }
 
 interface Props {
@@ -309,6 +313,7 @@ function RunRow(props: {
         >
           +
         </chakra.button>
+        {first.severity && <Mark severity={first.severity} />}
       </Cell>
       <Cell chosen={props.chosen} right>
         <Figure>
@@ -325,10 +330,16 @@ function RunRow(props: {
           return (
             <Cell key={column.key} chosen={props.chosen}>
               <Flex gap="4px">
-                <Box flex="1" minW="0" overflow="hidden" textOverflow="ellipsis">
-                  {spanOf(from.label, to.label)}
+                <Box
+                  flex="1"
+                  minW="0"
+                  overflow="hidden"
+                  textOverflow="ellipsis"
+                  color={from.trouble ? "wax" : undefined}
+                >
+                  {from.trouble ? spanOf(from.trouble, to.trouble) : spanOf(from.label, to.label)}
                 </Box>
-                <Figure>{spanOf(from.number, to.number)}</Figure>
+                {!from.trouble && <Figure>{spanOf(from.number, to.number)}</Figure>}
               </Flex>
             </Cell>
           )
@@ -346,7 +357,9 @@ function RunRow(props: {
           )
         return (
           <Cell key={column.key} chosen={props.chosen}>
-            {lines.length} arrive
+            <chakra.span color={first.headline === "arrives" ? "ink" : "wax"}>
+              {lines.length} {first.headline === "arrives" ? "arrive" : first.headline}
+            </chakra.span>
           </Cell>
         )
       })}

@@ -38,26 +38,34 @@ function parts(text: string): [string, number[]] {
 }
 
 function said(line: LineView): string {
-  const stations = line.stations.map((each) => `${each.state}|${each.label}|${each.number}|${each.copies}`)
+  const stations = line.stations.map(
+    (each) => `${each.state}|${each.label}|${each.number}|${each.copies}|${each.trouble}`,
+  )
   const level = line.level_dbfs?.toFixed(1) ?? ""
-  return [line.name, line.headline, line.latest_samples ?? "", level, ...stations].join("\n")
+  return [line.name, line.headline, line.more_findings, line.latest_ms ?? "", level, ...stations].join("\n")
 }
 
-/** Whether one line follows another: the same words, every number the same or one step (one line's width) on. */
-function follows(before: LineView, after: LineView): boolean {
-  if (before.headline !== "arrives" || after.headline !== "arrives") return false
+const STEP_AT_MOST = 8
+
+/**
+ * By how much one line steps on from another: the same words, and every number in them the same, or as much
+ * on as the name's own number (twice that where a line is two wide). Nought when it does not.
+ */
+function stepOf(before: LineView, after: LineView): number {
   const [words, numbers] = parts(said(before))
   const [nextWords, nextNumbers] = parts(said(after))
-  if (words !== nextWords || numbers.length !== nextNumbers.length) return false
-  const [, ownNumbers] = parts(before.name)
-  const [, nextOwn] = parts(after.name)
-  const own = ownNumbers.length
-  if (own === 0 || nextOwn[own - 1] !== (ownNumbers[own - 1] ?? 0) + 1) return false
-  const width = before.from_ports.length
-  return numbers.every((number, place) => {
+  if (words !== nextWords || numbers.length !== nextNumbers.length) return 0
+  const own = parts(before.name)[1].at(-1)
+  const nextOwn = parts(after.name)[1].at(-1)
+  if (own === undefined || nextOwn === undefined) return 0
+  const by = nextOwn - own
+  if (by < 1 || by > STEP_AT_MOST) return 0
+  const wide = by * Math.max(1, before.from_ports.length)
+  const all = numbers.every((number, place) => {
     const step = (nextNumbers[place] ?? 0) - number
-    return step === 0 || step === 1 || step === width
+    return step === 0 || step === by || step === wide
   })
+  return all ? by : 0
 }
 
 /** The rows of the table: groups with their lines, runs folded where they are asked for. */
@@ -107,7 +115,9 @@ function foldedRows(lines: LineView[], folded: boolean, opened: ReadonlySet<stri
     if (!first) break
     let end = at + 1
     if (folded) {
-      for (let last = lines[end - 1], next = lines[end]; last && next && follows(last, next);) {
+      const second = lines[end]
+      const by = second ? stepOf(first, second) : 0
+      for (let last = lines[end - 1], next = lines[end]; by && last && next && stepOf(last, next) === by;) {
         end++
         last = next
         next = lines[end]

@@ -33,7 +33,10 @@ export function TimingScreen() {
     ladders.findIndex((each) => each.program === program),
   )
   const current = ladders[at]
-  const change = current && tried !== null && tried !== current.buffer_samples
+  // The buffer as the rig has it: the ladder may be that of a moment ago.
+  const drivers = state.rig.gear.flatMap((gear) => (gear.kind === "interface" ? gear.drivers : []))
+  const buffer = drivers.find((each) => each.id === current?.driver)?.buffer_samples ?? null
+  const change = current && tried !== null && tried !== buffer
   const edits = change
     ? [{ edit: "set" as const, item: current.driver, values: { buffer_samples: tried } }]
     : null
@@ -62,7 +65,7 @@ export function TimingScreen() {
   const climb = (step: number) => {
     if (!current) return
     const sizes = current.rungs.map((rung) => rung.buffer_samples)
-    const from = sizes.indexOf(tried ?? current.buffer_samples)
+    const from = sizes.indexOf(tried ?? buffer ?? current.buffer_samples)
     takeBack()
     setTried(sizes[Math.max(0, Math.min(sizes.length - 1, from + step))] ?? null)
   }
