@@ -53,6 +53,30 @@ def mended(page: Page) -> None:
     take(page, "batch")
 
 
+def on_gear_and_timing(page: Page) -> None:
+    """A lit way, a swap, the catalogue, a trial on the ladder."""
+    page.locator('[data-card="Corvane 8"]').get_by_role("button", name=re.compile("^3: Corvane 8 jack in 3")).click()
+    page.get_by_test_id("way").wait_for()
+    take(page, "gear")
+    page.locator('[data-card="Corvane 8"]').get_by_role("button", name="Corvane 8", exact=True).click()
+    page.keyboard.press("w")
+    page.keyboard.type("box 4x4")
+    page.get_by_test_id("now-after").wait_for()
+    take(page, "swap")
+    page.keyboard.press("Escape")
+    page.keyboard.press("c")
+    page.get_by_role("button", name="Add Longhand").wait_for()
+    take(page, "catalogue")
+    page.keyboard.press("Escape")
+    page.keyboard.press("3")
+    page.get_by_role("listbox").wait_for()
+    page.keyboard.press("e")
+    page.keyboard.press("ArrowUp")
+    page.get_by_test_id("now-after").wait_for()
+    take(page, "timing")
+    page.keyboard.press("Escape")
+
+
 def main(url: str) -> None:
     rig = httpx.post(f"{url}/api/rigs", json={"example": "orrin-point"}).json()["id"]
     with sync_playwright() as playwright:
@@ -80,28 +104,7 @@ def main(url: str) -> None:
         take(page, "list")
         page.keyboard.press("Escape")
         page.keyboard.press("1")
-        page.locator('[data-card="Corvane 8"]').get_by_role(
-            "button", name=re.compile("^3: Corvane 8 jack in 3")
-        ).click()
-        page.get_by_test_id("way").wait_for()
-        take(page, "gear")
-        page.locator('[data-card="Corvane 8"]').get_by_role("button", name="Corvane 8", exact=True).click()
-        page.keyboard.press("w")
-        page.keyboard.type("box 4x4")
-        page.get_by_test_id("now-after").wait_for()
-        take(page, "swap")
-        page.keyboard.press("Escape")
-        page.keyboard.press("c")
-        page.get_by_role("button", name="Add Longhand").wait_for()
-        take(page, "catalogue")
-        page.keyboard.press("Escape")
-        page.keyboard.press("3")
-        page.get_by_role("listbox").wait_for()
-        page.keyboard.press("e")
-        page.keyboard.press("ArrowUp")
-        page.get_by_test_id("now-after").wait_for()
-        take(page, "timing")
-        page.keyboard.press("Escape")
+        on_gear_and_timing(page)
         page.keyboard.press("4")
         page.keyboard.press("r")
         page.locator("[data-target]").first.wait_for(timeout=60_000)

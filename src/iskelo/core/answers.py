@@ -62,8 +62,18 @@ def answer_for(reading: Reading, port: Port) -> Answer:
     ahead = reached(reading.graph, port, passing=False)
     starts = [start for start in found.starts() if start in behind and start != port]
     ends = sorted(each for each in ahead if each.bank in ("track", "in") and each != port)
-    arrives = [reach for start in starts[:REACHES_AT_MOST] for reach in _reaches(reading, start, port, start)]
-    goes = [reach for end in ends[:REACHES_AT_MOST] for reach in _reaches(reading, port, end, end)]
+    # A line wants what arrives here if it begins there and ends anywhere past here; and the other way round.
+    before, after = {*starts, port}, {*ends, port}
+    arrives = [
+        reach
+        for start in starts[:REACHES_AT_MOST]
+        for reach in _reaches(reading, start, port, start, _wanting(reading, {start}, after))
+    ]
+    goes = [
+        reach
+        for end in ends[:REACHES_AT_MOST]
+        for reach in _reaches(reading, port, end, end, _wanting(reading, before, {end}))
+    ]
     return Answer(port, found.say(port), _passing_first(arrives), _passing_first(goes))
 
 
@@ -71,26 +81,31 @@ def _passing_first(reaches: list[Reach]) -> tuple[Reach, ...]:
     return tuple(sorted(reaches, key=lambda reach: (not reach.passes, reach.delay_samples or 0)))
 
 
-def _reaches(reading: Reading, start: Port, end: Port, told: Port) -> list[Reach]:
+def _wanting(reading: Reading, starts: set[Port], ends: set[Port]) -> tuple[str, ...]:
+    """The lines that want any of these sounds at any of these places."""
+    return tuple(
+        line.name for line in reading.rig.lines if any(start in starts and end in ends for start, end in line.pairs())
+    )
+
+
+def _reaches(reading: Reading, start: Port, end: Port, told: Port, wanted: tuple[str, ...]) -> list[Reach]:
     routes = passing_routes(reading.graph, start, end)
     if routes:
-        return [_reach(reading, route, told, "") for route in routes]
+        return [_reach(reading, route, told, "", wanted) for route in routes]
     route = least_blocked(reading.graph, start, end)
     if route is None or not route.edges:
         return []
     stopped = "; ".join(edge.block.words for edge in route.edges if edge.block)
-    return [_reach(reading, route, told, stopped)]
+    return [_reach(reading, route, told, stopped, wanted)]
 
 
-def _reach(reading: Reading, route: Route, told: Port, stopped: str) -> Reach:
+def _reach(reading: Reading, route: Route, told: Port, stopped: str, wanted: tuple[str, ...]) -> Reach:
     found = reading.found
     delay = delay_of(route.edges, found)
     level, unit = None, ""
     if route.edges[0].start.bank in ("out", "voice"):
         last = levels_along(route.edges, found)[-1]
         level, unit = last.level, last.unit
-    ends = (route.edges[0].start, route.edges[-1].end)
-    wanted = [line.name for line in reading.rig.lines if ends in line.pairs()]
     return Reach(
         port=told,
         said=found.say(told),
@@ -102,5 +117,5 @@ def _reach(reading: Reading, route: Route, told: Port, stopped: str) -> Reach:
         assumed=delay.assumed,
         level=level,
         unit=unit,
-        wanted_by=tuple(wanted),
+        wanted_by=wanted,
     )
