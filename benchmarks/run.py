@@ -12,13 +12,14 @@ from collections.abc import Callable
 import numpy as np
 
 from big_rig import big_rig
+from iskelo.api.settings import quiet_collector
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.edit import SetValues
 from iskelo.core.linecheck.sounds import play
 from iskelo.core.lines.context import read
 from iskelo.core.signals.comb import woven_comb
 from iskelo.core.signals.detect import detect
-from iskelo.core.survey import port_uses, survey
+from iskelo.core.survey import port_uses, survey, survey_again
 from iskelo.core.twin.run import run_twin
 from iskelo.demo.orrin_point import orrin_point
 
@@ -34,6 +35,7 @@ def median_ms(work: Callable[[], object], times: int = 7) -> float:
 
 
 def main() -> None:
+    quiet_collector()
     print(f"{platform.machine()}, {os.cpu_count()} cores, Python {platform.python_version()}, NumPy {np.__version__}\n")
     print("Survey (target: 64 lines 20 ms, 512 lines 50 ms)")
     rigs = {lines: big_rig(lines) for lines in (64, 128, 256, 512)}
@@ -43,11 +45,19 @@ def main() -> None:
         base = base or ms
         ports = len(port_uses(read(rig)))
         print(f"  {lines:4} lines, {ports:5} ports: {ms:8.1f} ms   {ms / base:5.1f} x that of 64 lines")
-    print("\nOne edit applied and surveyed")
+    print("\nOne edit applied and surveyed, from nothing and from the survey before it")
     for name, rig in (("demo", orrin_point()), ("512 lines", rigs[512])):
-        edit = SetValues(item="rig", values={"name": "Else"})
-        ms = median_ms(lambda rig=rig, edit=edit: survey(apply(rig, (edit,)).rig))
-        print(f"  {name:10} {ms:8.1f} ms")
+        known = survey_again(rig, None)
+        for what, edit in (
+            ("a line's limit", SetValues(item=rig.lines[0].id, values={"longest_delay_ms": 7})),
+            (
+                "a box's mixer delay",
+                SetValues(item=known.reading.found.interfaces()[-1].id, values={"mixer_samples": 9}),
+            ),
+        ):
+            cold = median_ms(lambda rig=rig, edit=edit: survey(apply(rig, (edit,)).rig))
+            warm = median_ms(lambda rig=rig, edit=edit, known=known: survey_again(apply(rig, (edit,)).rig, known))
+            print(f"  {name:10} {what:20} {cold:8.1f} ms {warm:8.1f} ms   {cold / warm:5.1f} times sooner")
     print("\nTwin (target: 20 times real time)")
     for channels, buffer in ((16, 64), (16, 256), (32, 64)):
         rig = big_rig(channels, buffer=buffer)

@@ -14,7 +14,7 @@ import uvicorn
 from sqlmodel import Session
 
 from iskelo.api.app import create_app
-from iskelo.api.settings import Settings
+from iskelo.api.settings import Settings, quiet_collector
 from iskelo.command.install import built_screens
 from iskelo.command.places import give_up, home, say
 from iskelo.command.postgres import Cluster, free_port
@@ -120,6 +120,7 @@ def serve(database_url: str, web_dir: Path | None, port: int) -> int:
         timeout_graceful_shutdown=3,
     )
     server = uvicorn.Server(config)
+    quiet_collector()
 
     def announce() -> None:
         while not server.started:
