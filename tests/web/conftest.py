@@ -4,7 +4,7 @@ from collections.abc import Iterator
 from typing import Any
 
 import pytest
-from playwright.sync_api import Page
+from playwright.sync_api import Page, expect
 
 from server import Server
 
@@ -30,7 +30,9 @@ def screen(page: Page, server: Server) -> Iterator[Page]:
     complaints: list[str] = []
     page.on("pageerror", lambda error: complaints.append(str(error)))
     page.on("console", lambda said: complaints.append(said.text) if said.type == "error" else None)
-    page.set_default_timeout(10_000)
+    # A test fails for what is wrong, not for a slow machine.
+    page.set_default_timeout(30_000)
+    expect.set_options(timeout=20_000)
     page.goto(server.url)
     yield page
     # The browser notes refused edits (4xx) and a server that is away by itself; both are made on purpose.
