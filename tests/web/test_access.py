@@ -48,6 +48,7 @@ def on_timing_and_more(screen: Page) -> dict[str, list[str]]:
     """Timing, what lies over Lines, Line check."""
     found: dict[str, list[str]] = {}
     screen.keyboard.press("3")
+    expect(screen.get_by_role("listbox", name="Buffers of Longhand")).to_be_visible()
     screen.keyboard.press("e")
     screen.keyboard.press("ArrowUp")
     expect(screen.get_by_test_id("now-after")).to_be_visible()

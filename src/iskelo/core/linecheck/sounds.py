@@ -40,6 +40,7 @@ COMBS_KEPT = 6
 
 def _woven(sources: int, rate_hz: int, seed: int, told: Callable[[float], None]) -> WovenComb:
     """A comb, woven once: the same sizes give the same comb, and a rig is checked again and again."""
+    told(0.0)
     key = (sources, rate_hz, seed)
     if key not in _kept:
         while len(_kept) >= COMBS_KEPT:

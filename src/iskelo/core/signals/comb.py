@@ -105,9 +105,13 @@ def woven_comb(
 
     # The transforms let other threads run, so sources are woven side by side.
     with ThreadPoolExecutor(os.cpu_count()) as threads:
-        for source, woven in enumerate(threads.map(weave, range(sources))):
-            told(source / sources)
-            phasors[source] = woven
+        try:
+            for source, woven in enumerate(threads.map(weave, range(sources))):
+                told(source / sources)
+                phasors[source] = woven
+        except BaseException:
+            threads.shutdown(cancel_futures=True)
+            raise
     return WovenComb(rate_hz, sources, seed, lines, phasors)
 
 

@@ -182,9 +182,8 @@ function Peg(props: {
           fontWeight="600"
           zIndex="1"
           aria-hidden
-        >
-          {flag}
-        </chakra.span>
+          _before={{ content: `"${flag}"` }}
+        />
       )}
     </chakra.button>
   )

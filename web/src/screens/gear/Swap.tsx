@@ -86,7 +86,7 @@ export function Swap({ box, onClose }: { box: Interface; onClose: () => void }) 
       </Flex>
       {plan.data && (
         <Flex mt="6px" gap="16px" maxH="260px">
-          <Box overflowY="auto" minW="300px">
+          <Box overflowY="auto" tabIndex={0} minW="300px">
             <chakra.table borderCollapse="collapse" aria-label="Where every jack goes">
               <tbody>
                 {plan.data.jacks.map((jack) => (
@@ -106,7 +106,7 @@ export function Swap({ box, onClose }: { box: Interface; onClose: () => void }) 
               </tbody>
             </chakra.table>
           </Box>
-          <Box flex="1" maxW="640px" overflowY="auto">
+          <Box flex="1" maxW="640px" overflowY="auto" tabIndex={0}>
             <NowAfter trial={plan.data.trial} />
           </Box>
         </Flex>

@@ -99,7 +99,7 @@ export function Batch({ onClose }: { onClose: () => void }) {
         </Box>
       )}
       {asked && !refusal && plan.data && (
-        <Box mt="6px" maxH="220px" maxW="720px" overflowY="auto">
+        <Box mt="6px" maxH="220px" maxW="720px" overflowY="auto" tabIndex={0}>
           <NowAfter trial={plan.data.trial} />
         </Box>
       )}

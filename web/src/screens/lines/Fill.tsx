@@ -145,7 +145,7 @@ export function Fill({ lines, onPencil, onClose }: Props) {
         )}
       </Flex>
       {plan.data && !refusal && (
-        <Box mt="6px" maxH="160px" maxW="720px" overflowY="auto">
+        <Box mt="6px" maxH="160px" maxW="720px" overflowY="auto" tabIndex={0}>
           <NowAfter trial={plan.data.trial} />
         </Box>
       )}

@@ -140,7 +140,7 @@ export function TimingScreen() {
       {change && (
         <Box flex="none" px="12px" py="8px" borderTop="1px dashed" borderColor="pencil" bg="pencilWash">
           <Flex gap="16px" align="flex-start">
-            <Box flex="1" maxW="760px" maxH="180px" overflowY="auto">
+            <Box flex="1" maxW="760px" maxH="180px" overflowY="auto" tabIndex={0}>
               {trial.data ? <NowAfter trial={trial.data} /> : <Box color="pencil">Working out…</Box>}
             </Box>
             <Button variant="ink" onClick={press}>
