@@ -36,18 +36,18 @@ interface ColumnShape {
 /** The columns; where the room is short the source stands in the line's cell, and the level on the tape measure. */
 function columnsFor(narrow: boolean): ColumnShape[] {
   const all: ColumnShape[] = [
-    { key: "mark", title: "", width: 38 },
-    { key: "number", title: "#", width: 40, right: true },
+    { key: "mark", title: "", width: 28 },
+    { key: "number", title: "#", width: 36, right: true },
     { key: "line", title: "Line", width: narrow ? 150 : 142 },
     { key: "source", title: "Source", width: 122 },
     { key: "box_in", title: "Box in", width: 122 },
     { key: "computer_in", title: "Computer in", width: 122 },
     { key: "program_in", title: "Program in", width: 122 },
     { key: "track", title: "Track", width: 122 },
-    { key: "out", title: "Out", width: narrow ? 122 : 142 },
-    { key: "delay", title: "Delay", width: 118, right: true },
+    { key: "out", title: "Out", width: narrow ? 122 : 140 },
+    { key: "delay", title: "Delay", width: 114, right: true },
     { key: "level", title: "dBFS", width: 60, right: true },
-    { key: "state", title: "State", width: 110 },
+    { key: "state", title: "State", width: 94 },
   ]
   if (!narrow) return all
   const slim = { mark: 34, number: 34, line: 130, delay: 112, state: 92 } as Record<string, number>
@@ -313,7 +313,6 @@ function RunRow(props: {
         >
           +
         </chakra.button>
-        {first.severity && <Mark severity={first.severity} />}
       </Cell>
       <Cell chosen={props.chosen} right>
         <Figure>
@@ -358,7 +357,8 @@ function RunRow(props: {
         return (
           <Cell key={column.key} chosen={props.chosen}>
             <chakra.span color={first.headline === "arrives" ? "ink" : "wax"}>
-              {lines.length} {first.headline === "arrives" ? "arrive" : first.headline}
+              {first.severity && <Mark severity={first.severity} />} {lines.length}{" "}
+              {first.headline === "arrives" ? "arrive" : first.headline}
             </chakra.span>
           </Cell>
         )
