@@ -65,6 +65,15 @@ def test_a_lead_to_a_jack_that_is_not_there_is_named() -> None:
     assert "there is no jack in 77 on Box; it has 8" in caught.value.reason
 
 
+def test_a_malformed_file_of_the_first_version_is_refused_with_its_place_too() -> None:
+    odd = {"kind": "source", "id": [], "needs_phantom": True}
+    patch = {"from_port": [{}, "out", 1], "to_port": ["b1", "jack_in", 1]}
+    for gear, patches in (([odd, 7, {"kind": "interface", "driver": 3}], [patch, 5]), ("none", None)):
+        with pytest.raises(Unreadable, match="") as caught:
+            read_rig(spoilt(version=1, gear=gear, patches=patches))
+        assert caught.value.place.startswith("gear")
+
+
 LIST = "Line;Mic;Jack;Track;For;Within\nVox;Älma;1;Vox;record;10\n\n;Bertil;2;;;\n"
 
 

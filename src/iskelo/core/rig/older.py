@@ -6,18 +6,24 @@ from typing import Any
 def brought_up(document: Any) -> Any:
     """A rig's document as the present version writes it; anything else is given back as it is.
 
-    Version 1 knew one driver a box (``driver``), and no origins: its figures count as typed.
+    Version 1 knew one driver a box (``driver``), no origins and no switches: its figures count as typed, and
+    where a microphone that needs a supply was plugged in, the supply was on.
     """
     if not isinstance(document, dict) or document.get("version") != 1:
         return document
     gear = document.get("gear", [])
     if isinstance(gear, list):
-        gear = [_interface(each) for each in gear]
+        supplied = _supplied(gear, document.get("patches"))
+        gear = [_brought_up(each, supplied) for each in gear]
     return {**document, "version": 2, "gear": gear}
 
 
-def _interface(gear: Any) -> Any:
-    if not isinstance(gear, dict) or gear.get("kind") != "interface" or "driver" not in gear:
+def _brought_up(gear: Any, supplied: dict[str, list[int]]) -> Any:
+    if not isinstance(gear, dict):
+        return gear
+    if gear.get("kind") == "source" and "level_dbu" in gear:
+        return {**gear, "origins": {"level_dbu": "typed"}}
+    if gear.get("kind") != "interface" or "driver" not in gear:
         return gear
     kept = {name: value for name, value in gear.items() if name != "driver"}
     driver = gear["driver"]
@@ -25,4 +31,22 @@ def _interface(gear: Any) -> Any:
         figures = ("safety_in_samples", "safety_out_samples")
         driver = {**driver, "origins": {each: "typed" for each in figures if each in driver}}
     typed = [name for name in kept if name.endswith(("_samples", "_dbu"))]
-    return {**kept, "drivers": [driver], "origins": dict.fromkeys(typed, "typed")}
+    return {
+        **kept,
+        "drivers": [driver],
+        "origins": dict.fromkeys(typed, "typed"),
+        "phantom_on": supplied.get(str(gear.get("id")), []),
+    }
+
+
+def _supplied(gear: list[Any], patches: Any) -> dict[str, list[int]]:
+    """The jacks, by box, into which a microphone is plugged that needs a supply. Anything malformed is passed over."""
+    hungry = {str(each.get("id")) for each in gear if isinstance(each, dict) and each.get("needs_phantom") is True}
+    found: dict[str, list[int]] = {}
+    for patch in patches if isinstance(patches, list) else ():
+        match patch:
+            case {"from_port": [str(source), "out", _], "to_port": [str(box), "jack_in", int(jack)]} if (
+                source in hungry
+            ):
+                found.setdefault(box, []).append(jack)
+    return found
