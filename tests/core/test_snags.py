@@ -6,6 +6,7 @@ from collections.abc import Callable
 import pytest
 
 from iskelo.core.edits.apply import apply
+from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import (
     AddBuses,
     AddDriver,
@@ -228,3 +229,73 @@ def test_consumer_gear_is_11_8_db_under_professional_gear() -> None:
     (snag,) = bench.snags("consumer-and-professional")
     assert "-10.0 dBV are -7.8 dBu, 11.8 dB under +4 dBu" in snag.evidence
     assert snag.mend()[0].words == "Set the trim of Box jack in 1 to 7.8 dB"
+
+
+@pytest.mark.parametrize(
+    ("low", "high", "comes_at"), [(-24, -12, -18), (-10.4, -6, -9.4), (None, -30.2, -31.2), (-20.5, -20.5, -20.5)]
+)
+def test_a_level_outside_its_window_is_brought_inside(low: float | None, high: float, comes_at: float) -> None:
+    """Alignment at -18 dBFS (EBU R 68, from memory) where the window takes it in."""
+    bench = sound_rig()
+    bench.do(SetValues(item=bench.id("L Alma"), values={"lowest_dbfs": low, "highest_dbfs": high}))
+    bench.do(SetTrim(interface=bench.id("Box"), jack_in=1, trim_db=54))
+    (snag,) = [each for each in bench.snags("line-hot") if each.lines == (bench.id("L Alma"),)]
+    bench.do(*snag.mend()[0].edits)
+    assert bench.line("L Alma").headline == "arrives"
+    assert bench.line("L Alma").legs[0].level_dbfs == pytest.approx(comes_at)
+
+
+def test_the_systems_sounds_may_be_kept_silent() -> None:
+    bench = sound_rig()
+    bench.do(*BREAKS["system-sounds-on-a-recording-device"](bench))
+    (snag,) = bench.snags("system-sounds-on-a-recording-device")
+    bench.do(*snag.mend()[0].edits)
+    assert find_snags(read(bench.rig)) == []
+
+
+def test_a_destination_that_clips_is_mended_at_the_output() -> None:
+    bench = sound_rig()
+    bench.do(SetValues(item=bench.id("Phones"), values={"highest_dbu": -6}))
+    (snag,) = bench.snags("line-hot")
+    assert "6.0 dB above full scale at Phones L" in snag.evidence
+    assert snag.mend()[0].words == "Set the trim of Box jack out 1 to -6.0 dB: it just does not clip"
+    bench.do(*snag.mend()[0].edits)
+    assert bench.line("Alma heard").headline == "arrives"
+
+
+def test_professional_gear_into_consumer_loudspeakers_is_trimmed_by_the_difference() -> None:
+    """Arithmetic: -18 dBFS at +18 dBu full scale is 0 dBu; consumer gear expects -10 dBV = -7.78 dBu."""
+    bench = sound_rig()
+    bench.do(
+        SetValues(item=bench.id("Phones"), values={"level_unit": "dBV"}),
+        SetValues(item=bench.id("Box"), values={"output_full_scale_dbu": 24}),
+    )
+    found = bench.snags("consumer-and-professional")
+    assert len(found) == 2
+    for snag in found:
+        assert "gives 6.0 dBu at -18 dBFS" in snag.evidence
+        bench.do(*snag.mend()[0].edits)
+    assert bench.snags("consumer-and-professional") == []
+    assert bench.box().output_trims_db[:2] == (-13.8, -13.8)
+
+
+def test_a_supply_the_jack_does_not_have_is_said_and_blocks_the_line() -> None:
+    bench = sound_rig()
+    bench.do(
+        SetValues(item=bench.id("Alma"), values={"needs_phantom": True}),
+        SetValues(item=bench.id("Box"), values={"phantom_jacks": 0}),
+    )
+    assert bench.line("L Alma").headline == "blocked"
+    (snag,) = bench.snags("phantom-missing")
+    assert "not to be had: only the first 0 jacks have it" in snag.evidence
+
+
+def test_fewer_jacks_with_a_supply_switch_it_off_where_it_is_gone() -> None:
+    bench = sound_rig()
+    box = bench.id("Box")
+    bench.do(SetValues(item=box, values={"phantom_on": [1, 5]}), SetValues(item=box, values={"phantom_jacks": 4}))
+    assert bench.box().phantom_on == (1,)
+    bench.do(SetValues(item=box, values={"jack_in": 2, "phantom_jacks": None}))
+    assert bench.box().phantom_on == (1,)
+    with pytest.raises(Refused, match="jack in 9 has no phantom supply; only the first 2 have it"):
+        bench.do(SetValues(item=box, values={"phantom_on": [9]}))

@@ -147,7 +147,7 @@ def test_a_silent_track_is_found_and_mended_from_snags(screen: Page) -> None:
     # And a risk that no line tells: the computer's beeps in the director's ears.
     expect(snags).to_contain_text("The computer's own sounds play through Corvane 8")
     screen.keyboard.press("Control+Enter")
-    expect(snags).to_contain_text("System sounds has no device")
+    expect(snags).to_contain_text("Nothing found")
 
 
 CSV = """Line;Mic;Box input;Track;Purpose;Limit

@@ -5,8 +5,8 @@ from typing import Any
 from iskelo.core.edits import edit as e
 from iskelo.core.edits.base import AnyGear, Applied, changed, free_name, gear_of, made, new_ids, with_gear
 from iskelo.core.edits.one import apply_one
-from iskelo.core.rig.gear import Bus, Destination, Driver, Interface, Program, ProgramPort, Source, Track, Voice
-from iskelo.core.rig.rig import Line, Rig, index
+from iskelo.core.rig.gear import Bus, Destination, Driver, Interface, Program, ProgramPort, Source, Track, Value, Voice
+from iskelo.core.rig.rig import FIELDS_OF, Line, Rig, index
 
 DEFAULT_LEVEL_DBU = {"microphone": -38.0, "instrument": -20.0, "line player": 4.0}
 """Nominal levels a new source comes up with; common practice, no published source (line: +4 dBu)."""
@@ -90,28 +90,37 @@ def _(edit: e.AddProgram, rig: Rig) -> Applied:
     return Applied(given.rig, f"added {edit.program_kind} {name} on {index(given.rig).name(device)}")
 
 
+def _with_items(
+    rig: Rig, edit: e.AddVoices | e.AddBuses | e.AddTracks, prefix: str, what: str, kind: type[Value], fields: list[Any]
+) -> Applied:
+    """A program with more tracks, voices or buses; ``fields`` are the new ones' own."""
+    program = gear_of(index(rig), edit.program, Program)
+    rig, ids = new_ids(rig, prefix, len(edit.names), edit.ids)
+    shared = {"width": edit.width, "output": edit.output}
+    items = [
+        made(kind, f"{program.name}, {name}", id=identity, name=name, **shared, **own)
+        for identity, name, own in zip(ids, edit.names, fields, strict=True)
+    ]
+    many = FIELDS_OF[what]
+    program = changed(program, program.name, **{many: (*getattr(program, many), *items)})
+    return Applied(with_gear(rig, program), f"{program.name}: added {_count(edit.names, what, many)}")
+
+
 @apply_one.register
 def _(edit: e.AddVoices, rig: Rig) -> Applied:
-    program = gear_of(index(rig), edit.program, Program)
-    rig, ids = new_ids(rig, "v", len(edit.names), edit.ids)
-    voices = [
-        made(Voice, f"{program.name}, {name}", id=identity, name=name, width=edit.width, output=edit.output)
-        for identity, name in zip(ids, edit.names, strict=True)
-    ]
-    program = changed(program, program.name, voices=(*program.voices, *voices))
-    return Applied(with_gear(rig, program), f"{program.name}: added {_count(edit.names, 'voice', 'voices')}")
+    return _with_items(rig, edit, "v", "voice", Voice, [{}] * len(edit.names))
 
 
 @apply_one.register
 def _(edit: e.AddBuses, rig: Rig) -> Applied:
-    program = gear_of(index(rig), edit.program, Program)
-    rig, ids = new_ids(rig, "u", len(edit.names), edit.ids)
-    buses = [
-        made(Bus, f"{program.name}, {name}", id=identity, name=name, width=edit.width, output=edit.output)
-        for identity, name in zip(ids, edit.names, strict=True)
-    ]
-    program = changed(program, program.name, buses=(*program.buses, *buses))
-    return Applied(with_gear(rig, program), f"{program.name}: added {_count(edit.names, 'bus', 'buses')}")
+    return _with_items(rig, edit, "u", "bus", Bus, [{}] * len(edit.names))
+
+
+@apply_one.register
+def _(edit: e.AddTracks, rig: Rig) -> Applied:
+    inputs = (*edit.inputs, *[None] * len(edit.names))
+    own = [{"input": inputs[n], "armed": edit.armed, "monitored": edit.monitored} for n in range(len(edit.names))]
+    return _with_items(rig, edit, "t", "track", Track, own)
 
 
 @apply_one.register
@@ -163,8 +172,8 @@ def renewed(rig: Rig, gear: AnyGear) -> tuple[Rig, AnyGear]:
         track.model_copy(update={"input": new.get(track.input), "output": new.get(track.output)})
         for track in renamed["tracks"]
     )
-    renamed["voices"] = tuple(voice.model_copy(update={"output": new.get(voice.output)}) for voice in renamed["voices"])
-    renamed["buses"] = tuple(bus.model_copy(update={"output": new.get(bus.output)}) for bus in renamed["buses"])
+    for field in ("voices", "buses"):
+        renamed[field] = tuple(item.model_copy(update={"output": new.get(item.output)}) for item in renamed[field])
     return rig, gear.model_copy(update=renamed)
 
 
@@ -186,33 +195,10 @@ def _(edit: e.AddProgramPorts, rig: Rig) -> Applied:
         legs = [None] * edit.width if channel is None else [channel + leg for leg in range(edit.width)]
         channel = None if channel is None else channel + edit.width
         ports.append(made(ProgramPort, f"{program.name}, {name}", id=identity, name=name, legs=legs))
-    field = f"{edit.side}s"
+    field = FIELDS_OF[edit.side]
     program = changed(program, program.name, **{field: (*getattr(program, field), *ports)})
     said = _count(edit.names, edit.side, field)
     return Applied(with_gear(rig, program), f"{program.name}: added {said}")
-
-
-@apply_one.register
-def _(edit: e.AddTracks, rig: Rig) -> Applied:
-    program = gear_of(index(rig), edit.program, Program)
-    rig, ids = new_ids(rig, "t", len(edit.names), edit.ids)
-    inputs = (*edit.inputs, *[None] * len(edit.names))
-    tracks = [
-        made(
-            Track,
-            f"{program.name}, {name}",
-            id=identity,
-            name=name,
-            width=edit.width,
-            input=inputs[position],
-            output=edit.output,
-            armed=edit.armed,
-            monitored=edit.monitored,
-        )
-        for position, (identity, name) in enumerate(zip(ids, edit.names, strict=True))
-    ]
-    program = changed(program, program.name, tracks=(*program.tracks, *tracks))
-    return Applied(with_gear(rig, program), f"{program.name}: added {_count(edit.names, 'track', 'tracks')}")
 
 
 @apply_one.register

@@ -7,7 +7,7 @@ from typing import Any, TypeVar
 from pydantic import ValidationError
 
 from iskelo.core.rig.check import check
-from iskelo.core.rig.gear import Destination, Interface, Program, Source, Value
+from iskelo.core.rig.gear import Bus, Destination, Interface, Program, Source, Track, Value, Voice
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import BOX_BANKS, Broken, Index, Line, Rig, index
 
@@ -110,8 +110,6 @@ def pruned(rig: Rig) -> tuple[Rig, list[str]]:
     gear: list[AnyGear] = []
     for each in rig.gear:
         if isinstance(each, Program):
-            inputs = {item.id for item in each.inputs}
-            outputs = {item.id for item in each.outputs} | {bus.id for bus in each.buses}
             device = each.device if found.device(each) is not None else None
             if device != each.device:
                 words.append(f"{each.name} has no device now")
@@ -119,35 +117,7 @@ def pruned(rig: Rig) -> tuple[Rig, list[str]]:
             driver = each.driver if box and each.driver in {one.id for one in box.drivers} else None
             if driver != each.driver and device is not None:
                 words.append(f"{each.name} opens {found.name(device)} by its first driver now")
-            voices = []
-            for voice in each.voices:
-                kept_out = voice.output if voice.output in outputs else None
-                if kept_out != voice.output:
-                    words.append(f"voice {voice.name} has no output now")
-                voices.append(voice.model_copy(update={"output": kept_out}))
-            buses = []
-            for bus in each.buses:
-                kept_out = bus.output if bus.output in outputs else None
-                if kept_out != bus.output:
-                    words.append(f"bus {bus.name} has no output now")
-                buses.append(bus.model_copy(update={"output": kept_out}))
-            tracks = []
-            for track in each.tracks:
-                kept_in = track.input if track.input in inputs else None
-                kept_out = track.output if track.output in outputs else None
-                if kept_in != track.input:
-                    words.append(f"track {track.name} has no input now")
-                if kept_out != track.output:
-                    words.append(f"track {track.name} has no output now")
-                tracks.append(track.model_copy(update={"input": kept_in, "output": kept_out}))
-            update_each = {
-                "device": device,
-                "driver": driver,
-                "tracks": tuple(tracks),
-                "voices": tuple(voices),
-                "buses": tuple(buses),
-            }
-            gear.append(each.model_copy(update=update_each))
+            gear.append(each.model_copy(update={"device": device, "driver": driver, **_kept_ends(each, words)}))
         else:
             gear.append(each)
     patches = []
@@ -164,6 +134,28 @@ def pruned(rig: Rig) -> tuple[Rig, list[str]]:
         lines.append(kept)
     update = {"gear": tuple(gear), "patches": tuple(patches), "lines": tuple(lines)}
     return rig.model_copy(update=update), words
+
+
+def _kept_ends(program: Program, words: list[str]) -> dict[str, tuple[Value, ...]]:
+    """A program's tracks, voices and buses without the inputs and outputs that are gone; adds what was lost."""
+    inputs = {item.id for item in program.inputs}
+    sinks = {item.id for item in program.outputs} | {bus.id for bus in program.buses}
+
+    def kept(what: str, item: Track | Voice | Bus) -> Value:
+        update: dict[str, None] = {}
+        if isinstance(item, Track) and item.input is not None and item.input not in inputs:
+            words.append(f"{what} {item.name} has no input now")
+            update["input"] = None
+        if item.output is not None and item.output not in sinks:
+            words.append(f"{what} {item.name} has no output now")
+            update["output"] = None
+        return item.model_copy(update=update) if update else item
+
+    return {
+        "tracks": tuple(kept("track", track) for track in program.tracks),
+        "voices": tuple(kept("voice", voice) for voice in program.voices),
+        "buses": tuple(kept("bus", bus) for bus in program.buses),
+    }
 
 
 def _end(found: Index, port: Port) -> str:

@@ -1,6 +1,6 @@
 """The edits that change fields, channels, devices, trims and switches."""
 
-from typing import Any
+from typing import Any, Literal
 
 from iskelo.core.edits import edit as e
 from iskelo.core.edits.base import Applied, Refused, changed, gear_of, pruned, with_gear
@@ -73,12 +73,19 @@ def _shrunk_direct(box: Interface, values: dict[str, Any]) -> dict[str, Any]:
     ins, outs = values.get("jack_in", box.jack_in), values.get("jack_out", box.jack_out)
     if isinstance(ins, int) and isinstance(outs, int):
         kept = tuple(cross for cross in box.direct if cross.jack_in <= ins and cross.jack_out <= outs)
-        switches = {
-            field: tuple(jack for jack in values.get(field, getattr(box, field)) if jack <= ins)
-            for field in ("phantom_on", "high_impedance_on")
-        }
-        return {**values, **switches, "direct": kept, "trims_db": box.trims_db}
+        return {**values, **_kept_switches(box, values, ins), "direct": kept, "trims_db": box.trims_db}
     return values
+
+
+def _kept_switches(box: Interface, values: dict[str, Any], jacks: int) -> dict[str, Any]:
+    """The supplies and impedances that stay on when a box has fewer jacks, or fewer that can; what is typed stays."""
+    kept = {}
+    for on, able in (("phantom_on", "phantom_jacks"), ("high_impedance_on", "instrument_jacks")):
+        most = values.get(able, getattr(box, able))
+        if on not in values and (most is None or isinstance(most, int)):
+            last = jacks if most is None else min(most, jacks)
+            kept[on] = tuple(jack for jack in getattr(box, on) if jack <= last)
+    return kept
 
 
 @apply_one.register
@@ -161,26 +168,23 @@ def _(edit: e.SetDirect, rig: Rig) -> Applied:
 
 @apply_one.register
 def _(edit: e.SetTrim, rig: Rig) -> Applied:
-    box = gear_of(index(rig), edit.interface, Interface)
-    if edit.jack_in > box.jack_in:
-        raise Refused(box.name, f"there is no jack in {edit.jack_in}; it has {box.jack_in}")
-    trims = tuple(edit.trim_db if jack == edit.jack_in else t for jack, t in enumerate(box.trims_db, start=1))
-    return Applied(
-        with_gear(rig, changed(box, box.name, trims_db=trims)),
-        f"{box.name}, jack in {edit.jack_in}: trim {edit.trim_db:g} dB",
-    )
+    return _trimmed(rig, edit.interface, "in", edit.jack_in, edit.trim_db)
 
 
 @apply_one.register
 def _(edit: e.SetOutputTrim, rig: Rig) -> Applied:
-    box = gear_of(index(rig), edit.interface, Interface)
-    if edit.jack_out > box.jack_out:
-        raise Refused(box.name, f"there is no jack out {edit.jack_out}; it has {box.jack_out}")
-    trims = tuple(edit.trim_db if jack == edit.jack_out else t for jack, t in enumerate(box.output_trims_db, start=1))
-    return Applied(
-        with_gear(rig, changed(box, box.name, output_trims_db=trims)),
-        f"{box.name}, jack out {edit.jack_out}: trim {edit.trim_db:g} dB",
-    )
+    return _trimmed(rig, edit.interface, "out", edit.jack_out, edit.trim_db)
+
+
+def _trimmed(rig: Rig, identity: str, side: Literal["in", "out"], number: int, trim_db: float) -> Applied:
+    box = gear_of(index(rig), identity, Interface)
+    field = "trims_db" if side == "in" else "output_trims_db"
+    trims: tuple[float, ...] = getattr(box, field)
+    if number > len(trims):
+        raise Refused(box.name, f"there is no jack {side} {number}; it has {len(trims)}")
+    new = tuple(trim_db if jack == number else old for jack, old in enumerate(trims, start=1))
+    said = f"{box.name}, jack {side} {number}: trim {trim_db:g} dB"
+    return Applied(with_gear(rig, changed(box, box.name, **{field: new})), said)
 
 
 @apply_one.register

@@ -6,7 +6,7 @@ from typing import Any
 
 from iskelo.core.edits.base import Applied, Refused, with_gear
 from iskelo.core.rig.gear import Bus, Driver, ProgramPort, Track, Value, Voice
-from iskelo.core.rig.rig import Line, Patch, Rig, index
+from iskelo.core.rig.rig import FIELDS_OF, Line, Patch, Rig, index
 
 
 @singledispatch
@@ -37,7 +37,7 @@ def find(rig: Rig, identity: str) -> tuple[str, Value, Callable[[Any], Rig]]:
         return gear.name, gear, lambda new: with_gear(rig, new)
     if identity in found.items:
         program, item, side, _ = found.items[identity]
-        field = "buses" if side == "bus" else f"{side}s"
+        field = FIELDS_OF[side]
 
         def put_item(new: Any) -> Rig:
             members = tuple(new if each.id == item.id else each for each in getattr(program, field))

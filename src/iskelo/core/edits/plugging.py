@@ -4,7 +4,7 @@ from iskelo.core.edits import edit as e
 from iskelo.core.edits.base import AnyGear, Applied, Refused, checked, new_ids, pruned
 from iskelo.core.edits.one import apply_one, find, place_of
 from iskelo.core.rig.gear import Interface, Program
-from iskelo.core.rig.rig import Patch, Rig, index
+from iskelo.core.rig.rig import FIELDS_OF, Patch, Rig, index
 
 
 @apply_one.register
@@ -46,7 +46,7 @@ def _(edit: e.Remove, rig: Rig) -> Applied:
         if isinstance(each, Program):
             left = {
                 field: tuple(item for item in getattr(each, field) if item.id not in gone)
-                for field in ("inputs", "tracks", "voices", "buses", "outputs")
+                for field in FIELDS_OF.values()
             }
             gear.append(each.model_copy(update=left))
         elif isinstance(each, Interface):

@@ -63,12 +63,10 @@ def moves(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
             continue
         if edge.kind == "capture" and not ask.through_computer:
             continue
-        if edge.block and edge.block.unblock is None:
-            continue
-        if edge.block and edge.block.unblock is not None:
-            yield Move(edge.end, 1, (edge.block.unblock,), (edge.block.unblock_words,))
-        else:
+        if edge.block is None:
             yield Move(edge.end, 0)
+        elif edge.block.unblock is not None:
+            yield Move(edge.end, 1, (edge.block.unblock,), (edge.block.unblock_words,))
     match port.bank:
         case "out":
             yield from _into_a_jack(port, reading, ask)

@@ -146,7 +146,7 @@ class Interface(Value):
     @model_validator(mode="before")
     @classmethod
     def _a_trim_per_jack(cls, data: Any) -> Any:
-        """Jacks added later come up with the default trim; trims and switches of jacks taken away go with them."""
+        """Jacks added later come up with the default trim; trims of jacks taken away go with them."""
         if not isinstance(data, dict):
             return data
         for field, bank, default in (

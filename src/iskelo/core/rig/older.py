@@ -45,8 +45,7 @@ def _supplied(gear: list[Any], patches: Any) -> dict[str, list[int]]:
     found: dict[str, list[int]] = {}
     for patch in patches if isinstance(patches, list) else ():
         match patch:
-            case {"from_port": [str(source), "out", _], "to_port": [str(box), "jack_in", int(jack)]} if (
-                source in hungry
-            ):
-                found.setdefault(box, []).append(jack)
+            case {"from_port": [str(source), "out", _], "to_port": [str(box), "jack_in", int(jack)]}:
+                if source in hungry:
+                    found.setdefault(box, []).append(jack)
     return found

@@ -24,6 +24,16 @@ from iskelo.core.rig.text import GainDb, Id, Name, Notes, clean_tag
 Purpose = Literal["record", "listen"]
 Side = Literal["input", "track", "voice", "bus", "output"]
 Item = ProgramPort | Track | Voice | Bus
+SIDES: tuple[Side, ...] = ("input", "track", "voice", "bus", "output")
+FIELDS_OF: dict[str, str] = {
+    "input": "inputs",
+    "track": "tracks",
+    "voice": "voices",
+    "bus": "buses",
+    "output": "outputs",
+}
+"""A program's field for the items of each side."""
+
 BOX_BANKS = ("jack_in", "jack_out", "capture", "playback")
 
 
@@ -220,14 +230,8 @@ def index(rig: Rig) -> Index:
     items: dict[str, Placed] = {}
     for gear in rig.gear:
         if isinstance(gear, Program):
-            sides: tuple[tuple[Side, tuple[Item, ...]], ...] = (
-                ("input", gear.inputs),
-                ("track", gear.tracks),
-                ("voice", gear.voices),
-                ("bus", gear.buses),
-                ("output", gear.outputs),
-            )
-            for side, members in sides:
+            for side in SIDES:
+                members: tuple[Item, ...] = getattr(gear, FIELDS_OF[side])
                 for position, item in enumerate(members, start=1):
                     items[item.id] = Placed(gear, item, side, position)
     return Index(

@@ -13,10 +13,11 @@ Bank = Literal["capture", "playback"]
 
 
 def program_without_device(reading: Reading) -> list[Snag]:
-    """A program has no device, so nothing gets in or out of it."""
+    """A program has no device, so nothing gets in or out of it; the system's sounds may well be kept silent."""
     snags = []
     for program in reading.found.programs():
-        if program.device is None:
+        wanted = program.program_kind != "system sounds" or lines_of_program(reading, program)
+        if program.device is None and wanted:
             snags.append(
                 Snag(
                     key=f"program-without-device:{program.id}",

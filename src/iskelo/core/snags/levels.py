@@ -1,6 +1,7 @@
 """Rules about levels: clipping, the window, supplies, impedance, consumer and professional gear."""
 
 from functools import partial
+from typing import Literal
 
 from iskelo.core.edits.edit import Edit, SetJack, SetOutputTrim, SetTrim, SetValues
 from iskelo.core.levels.along import levels_along
@@ -10,7 +11,7 @@ from iskelo.core.lines.state import LineState
 from iskelo.core.rig.gear import Destination, Interface, Source
 from iskelo.core.rig.ports import Port
 from iskelo.core.snags.lines import with_finding
-from iskelo.core.snags.rule import Remedy, Snag, distinct, one_remedy
+from iskelo.core.snags.rule import Remedy, Severity, Snag, distinct, one_remedy
 from iskelo.core.wiring.graph import input_gain_db
 
 ALIGNMENT_DBFS = -18.0
@@ -22,46 +23,38 @@ FAR_OFF_DB = 9.0
 
 def line_hot(reading: Reading) -> list[Snag]:
     """The nominal level clips somewhere on the route, or is above the line's window."""
-    return [
-        Snag(
-            key=f"line-hot:{state.line.id}",
-            rule="line-hot",
-            severity="trouble",
-            title=f"{state.line.name} is too loud: {words}",
-            evidence=words,
-            consequence="What is above full scale is cut off; no later gain brings it back.",
-            lines=(state.line.id,),
-            items=tuple(port.owner for port in state.line.from_ports),
-            mend=partial(_trimmed, reading, state),
-        )
-        for state, words in with_finding(reading, "hot")
-    ]
+    consequence = "What is above full scale is cut off; no later gain brings it back."
+    return _off_level(reading, "hot", "trouble", "too loud", consequence)
 
 
 def line_low(reading: Reading) -> list[Snag]:
     """The nominal level at the target is under the line's window."""
+    consequence = "It comes with more noise than it need, and somebody will turn it up too far."
+    return _off_level(reading, "low", "risk", "too quiet", consequence)
+
+
+def _off_level(
+    reading: Reading, kind: Literal["hot", "low"], severity: Severity, said: str, consequence: str
+) -> list[Snag]:
     return [
         Snag(
-            key=f"line-low:{state.line.id}",
-            rule="line-low",
-            severity="risk",
-            title=f"{state.line.name} is too quiet: {words}",
+            key=f"line-{kind}:{state.line.id}",
+            rule=f"line-{kind}",
+            severity=severity,
+            title=f"{state.line.name} is {said}: {words}",
             evidence=words,
-            consequence="It comes with more noise than it need, and somebody will turn it up too far.",
+            consequence=consequence,
             lines=(state.line.id,),
             items=tuple(port.owner for port in state.line.from_ports),
             mend=partial(_trimmed, reading, state),
         )
-        for state, words in with_finding(reading, "low")
+        for state, words in with_finding(reading, kind)
     ]
 
 
 def _trimmed(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
-    """Set the trims on the way so that the line comes at its window's middle, or at alignment."""
-    low, high = state.line.lowest_dbfs, state.line.highest_dbfs
-    wanted = ALIGNMENT_DBFS
-    if (low is not None and low > wanted) or (high is not None and high < wanted):
-        wanted = (low + high) / 2 if low is not None and high is not None else (low if low is not None else high or 0)
+    """Set the trims on the way so that the line comes at alignment, or into its window."""
+    wanted = _aim(state.line.lowest_dbfs, state.line.highest_dbfs)
     remedies: list[Remedy] = []
     jacks: dict[Port, float] = {}
     outs: dict[Port, float] = {}
@@ -83,11 +76,11 @@ def _trimmed(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
                 outs[jack] = box.output_trims_db[jack.number - 1] - over[-1].over_db
     if jacks:
         edits: list[Edit] = [
-            SetTrim(interface=jack.owner, jack_in=jack.number, trim_db=max(-144.0, min(60.0, round(trim))))
+            SetTrim(interface=jack.owner, jack_in=jack.number, trim_db=max(-144.0, min(60.0, round(trim, 1))))
             for jack, trim in jacks.items()
         ]
         first, trim = next(iter(jacks.items()))
-        words = f"Set the trim of {reading.found.say(first)} to {round(trim):g} dB: {wanted:g} dBFS"
+        words = f"Set the trim of {reading.found.say(first)} to {round(trim, 1):g} dB: {wanted:g} dBFS"
         remedies.append(Remedy(words, tuple(edits)))
     if outs:
         edits = [
@@ -104,6 +97,13 @@ def _trimmed(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
             words = f"Set the level of {reading.found.name(start.owner)} to {level:g} dBFS"
             remedies.append(Remedy(words, (SetValues(item=start.owner, values={"level_dbfs": level}),)))
     return distinct(remedies)
+
+
+def _aim(low: float | None, high: float | None) -> float:
+    """Alignment where the window takes it in, else a decibel inside the window's nearer end, in dBFS."""
+    inside = 1.0 if low is None or high is None else min(1.0, (high - low) / 2)
+    wanted = ALIGNMENT_DBFS if low is None else max(ALIGNMENT_DBFS, low + inside)
+    return wanted if high is None else min(wanted, high - inside)
 
 
 def _plugged(reading: Reading) -> list[tuple[Source, Interface, int]]:
