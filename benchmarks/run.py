@@ -13,13 +13,14 @@ import numpy as np
 
 from big_rig import big_rig
 from iskelo.api.settings import quiet_collector
+from iskelo.core.answers import port_uses
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.edit import SetValues
 from iskelo.core.linecheck.sounds import play
 from iskelo.core.lines.context import read
 from iskelo.core.signals.comb import woven_comb
 from iskelo.core.signals.detect import detect
-from iskelo.core.survey import port_uses, survey, survey_again
+from iskelo.core.survey import survey, survey_again
 from iskelo.core.twin.run import run_twin
 from iskelo.demo.orrin_point import orrin_point
 

@@ -5,6 +5,7 @@ from collections.abc import Callable
 
 import pytest
 
+from iskelo.core.compare import tried_remedies
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import (
@@ -27,7 +28,6 @@ from iskelo.core.lines.context import read
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import index
 from iskelo.core.snags.registry import ALL_SYMPTOMS, EXPLAINS, RULES, SYMPTOMS, find_snags, run_rules
-from iskelo.core.survey import tried_remedies
 from rigs import Bench, ears, heard, two_voices
 
 

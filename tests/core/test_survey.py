@@ -7,6 +7,8 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from iskelo.core.answers import port_uses
+from iskelo.core.compare import compare, trial
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import Remove, SetLeg, SetValues
@@ -15,7 +17,7 @@ from iskelo.core.lines.stations import COLUMNS
 from iskelo.core.planner.choices import choices
 from iskelo.core.rig.rig import Rig, index
 from iskelo.core.snags.registry import find_snags, run_rules
-from iskelo.core.survey import HopView, compare, line_ways, port_uses, survey, survey_again, trial
+from iskelo.core.survey import HopView, line_ways, survey, survey_again
 from rigs import any_rig, heard, two_voices
 
 
@@ -93,9 +95,9 @@ def test_a_trial_tells_lines_snags_and_numbers_before_and_after() -> None:
 
 def test_a_comparison_names_lines_that_came_and_went() -> None:
     bench = two_voices()
-    before = survey(bench.rig)
+    before = survey_again(bench.rig, None)
     bench.do(Remove(items=(bench.id("L Alma"),)))
-    told = compare(before, survey(heard(bench, "Bertil").rig), "")
+    told = compare(before, survey_again(heard(bench, "Bertil").rig, None), "")
     assert {(c.what, c.after) for c in told.lines} == {("Bertil heard", "blocked"), ("L Alma", "gone")}
 
 

@@ -30,7 +30,8 @@ from iskelo.api.views import (
     TrialRequest,
     answer_with,
 )
-from iskelo.core.answers import Answer, answer_for
+from iskelo.core.answers import Answer, PortUse, answer_for, port_uses
+from iskelo.core.compare import NowAfter, TriedRemedy, compare_rigs, trial, tried_remedies
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.batch import BatchRequest, batch
@@ -47,18 +48,7 @@ from iskelo.core.planner.swap import plan_swap
 from iskelo.core.rig.gear import Gear, Interface
 from iskelo.core.rig.ports import Bank, Port
 from iskelo.core.rig.rig import Rig
-from iskelo.core.survey import (
-    ArrivalView,
-    NowAfter,
-    PortUse,
-    Surveyed,
-    TriedRemedy,
-    compare_rigs,
-    line_ways,
-    port_uses,
-    trial,
-    tried_remedies,
-)
+from iskelo.core.survey import ArrivalView, Surveyed, line_ways
 from iskelo.demo.catalogue import catalogue
 from iskelo.demo.orrin_point import orrin_point
 from iskelo.formats.input_list_file import read_input_list
@@ -229,7 +219,7 @@ def compare_revisions(
     earlier: Annotated[RevisionNumber, Query()],
     later: Annotated[RevisionNumber, Query()],
 ) -> NowAfter:
-    """What lies between two revisions: lines, channel numbers, snags."""
+    """What lies between two revisions: lines, channel numbers, settings, snags."""
     then, since = rigs.rig_at(session, rig_id, earlier), rigs.rig_at(session, rig_id, later)
     return compare_rigs(then, since, f"revision {earlier} → {later}")
 

@@ -11,13 +11,14 @@ from sqlmodel import Session
 
 from iskelo.api.jobs import ledger_adapter
 from iskelo.api.surveys import surveyed
+from iskelo.core.compare import NowAfter
 from iskelo.core.edits.edit import Edit, Edits
 from iskelo.core.edits.input_list import InputRow, RowOutcome
 from iskelo.core.linecheck.ledger import Ledger
 from iskelo.core.planner.swap import JackMove
 from iskelo.core.rig.rig import Rig
 from iskelo.core.rig.text import Name
-from iskelo.core.survey import NowAfter, Survey
+from iskelo.core.survey import Survey
 from iskelo.formats.input_list_file import Row
 from iskelo.store.checks import checked_lines
 from iskelo.store.rigs import Kept

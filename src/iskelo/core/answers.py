@@ -1,4 +1,4 @@
-"""The answer for any port: what arrives here, and where does it go, whether a line wants it or not."""
+"""What is at a port: its neighbours, what arrives there, where it goes, whether a line wants it or not."""
 
 from dataclasses import dataclass
 
@@ -119,3 +119,51 @@ def _reach(reading: Reading, route: Route, told: Port, stopped: str, wanted: tup
         unit=unit,
         wanted_by=wanted,
     )
+
+
+@dataclass(frozen=True, slots=True)
+class PortUse:
+    """What is at one port: who feeds it, whom it feeds, in words; ``lines`` are those that pass it.
+
+    ``used`` is False for a port that is wired inside the box but leads nowhere, such as an empty output jack.
+    """
+
+    port: Port
+    said: str
+    used: bool
+    fed_by: tuple[str, ...]
+    feeds: tuple[str, ...]
+    lines: tuple[str, ...]
+
+
+def port_uses(reading: Reading) -> tuple[PortUse, ...]:
+    """Every port that is joined to anything, with what is on either side of it."""
+    passing: dict[Port, list[str]] = {}
+    for state in reading.lines:
+        ports = {port for leg in state.legs for arrival in leg.arrivals for port in arrival.route.ports}
+        for port in ports:
+            passing.setdefault(port, []).append(state.line.id)
+    graph = reading.graph
+    said = {port: reading.found.say(port) for port in (*graph.leaving, *graph.entering)}
+    return tuple(
+        PortUse(
+            port,
+            words,
+            _used(port, bool(graph.entering.get(port)), bool(graph.leaving.get(port))),
+            tuple(said[edge.start] for edge in graph.entering.get(port, ())),
+            tuple(said[edge.end] for edge in graph.leaving.get(port, ())),
+            tuple(passing.get(port, ())),
+        )
+        for port, words in said.items()
+    )
+
+
+def _used(port: Port, fed: bool, feeds: bool) -> bool:
+    match port.bank:
+        case "jack_in" | "in":
+            return fed
+        case "jack_out":
+            return feeds
+        case "capture" | "playback":
+            return fed and feeds
+    return True

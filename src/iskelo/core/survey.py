@@ -11,8 +11,6 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from types import MappingProxyType
 
-from iskelo.core.edits.apply import apply
-from iskelo.core.edits.edit import Edit
 from iskelo.core.levels.along import level_assumed, levels_along
 from iskelo.core.lines.context import Reading, read
 from iskelo.core.lines.proof import Proof, proofs
@@ -21,7 +19,7 @@ from iskelo.core.lines.stations import Station, stations
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Purpose, Rig
 from iskelo.core.snags.registry import find_snags, symptoms_of
-from iskelo.core.snags.rule import REMEDIES_AT_MOST, SEVERITIES, Severity, Snag
+from iskelo.core.snags.rule import SEVERITIES, Severity, Snag
 from iskelo.core.timing.delays import Term
 from iskelo.core.wiring.graph import Edge
 
@@ -119,21 +117,6 @@ class Vitals:
     proved: int
     stale: int
     snags: dict[str, int]
-
-
-@dataclass(frozen=True, slots=True)
-class PortUse:
-    """What is at one port: who feeds it, whom it feeds, in words; ``lines`` are those that pass it.
-
-    ``used`` is False for a port that is wired inside the box but leads nowhere, such as an empty output jack.
-    """
-
-    port: Port
-    said: str
-    used: bool
-    fed_by: tuple[str, ...]
-    feeds: tuple[str, ...]
-    lines: tuple[str, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -300,167 +283,3 @@ def _vitals(reading: Reading, lines: tuple[LineView, ...], snags: list[Snag], pr
         stale=sum(1 for proof in proved.values() if proof == "stale"),
         snags={severity: sum(1 for snag in snags if snag.severity == severity) for severity in SEVERITIES},
     )
-
-
-def port_uses(reading: Reading) -> tuple[PortUse, ...]:
-    """Every port that is joined to anything, with what is on either side of it.
-
-    Not a part of the survey: only Gear shows it, and a large rig has thousands.
-    """
-    passing: dict[Port, list[str]] = {}
-    for state in reading.lines:
-        ports = {port for leg in state.legs for arrival in leg.arrivals for port in arrival.route.ports}
-        for port in ports:
-            passing.setdefault(port, []).append(state.line.id)
-    graph = reading.graph
-    said = {port: reading.found.say(port) for port in (*graph.leaving, *graph.entering)}
-    return tuple(
-        PortUse(
-            port,
-            words,
-            _used(port, bool(graph.entering.get(port)), bool(graph.leaving.get(port))),
-            tuple(said[edge.start] for edge in graph.entering.get(port, ())),
-            tuple(said[edge.end] for edge in graph.leaving.get(port, ())),
-            tuple(passing.get(port, ())),
-        )
-        for port, words in said.items()
-    )
-
-
-def _used(port: Port, fed: bool, feeds: bool) -> bool:
-    match port.bank:
-        case "jack_in" | "in":
-            return fed
-        case "jack_out":
-            return feeds
-        case "capture" | "playback":
-            return fed and feeds
-    return True
-
-
-@dataclass(frozen=True, slots=True)
-class Change:
-    """One row of a comparison: what, now and after."""
-
-    what: str
-    now: str
-    after: str
-
-
-@dataclass(frozen=True, slots=True)
-class NowAfter:
-    """A change computed and shown, not made."""
-
-    words: str
-    arriving_now: int
-    arriving_after: int
-    wanted_after: int
-    lines: tuple[Change, ...]
-    numbers: tuple[Change, ...]
-    new_snags: tuple[str, ...]
-    gone_snags: tuple[str, ...]
-
-
-def trial(rig: Rig, edits: tuple[Edit, ...], before: Surveyed | None = None) -> NowAfter:
-    """What edits would do: lines, numbers and snags before and after. Raises Refused like ``apply``.
-
-    ``before``: the survey of this very rig, if it is at hand.
-    """
-    applied = apply(rig, edits)
-    now = before or survey_again(rig, None)
-    return compare(now.survey, survey_again(applied.rig, now).survey, applied.words)
-
-
-@dataclass(frozen=True, slots=True)
-class TriedRemedy:
-    """A remedy with what it would change."""
-
-    words: str
-    edits: tuple[Edit, ...]
-    trial: NowAfter
-
-
-def tried_remedies(rig: Rig, snag: Snag, before: Surveyed | None = None) -> tuple[TriedRemedy, ...]:
-    """A snag's remedies, each tried; ranked by lines freed, lines harmed, numbers moved, delay added, edits."""
-    known = before or survey_again(rig, None)
-    now = known.survey
-    arriving = {line.id: line.headline == "arrives" for line in now.lines}
-    delay_ms = {line.id: line.latest_ms for line in now.lines}
-    ranked = []
-    for remedy in snag.mend():
-        applied = apply(rig, remedy.edits)
-        after = survey_again(applied.rig, known).survey
-        good = {line.id: line.headline == "arrives" for line in after.lines}
-        freed = sum(1 for line, arrives in good.items() if arrives and not arriving.get(line, False))
-        harmed = sum(1 for line, arrives in arriving.items() if arrives and not good.get(line, False))
-        later_ms = sum(
-            line.latest_ms - was_ms
-            for line in after.lines
-            if line.latest_ms is not None and (was_ms := delay_ms.get(line.id)) is not None
-        )
-        told = compare(now, after, applied.words)
-        rank = (-freed, harmed, len(told.numbers), round(later_ms, 6), len(remedy.edits))
-        ranked.append((rank, TriedRemedy(remedy.words, remedy.edits, told)))
-    ranked.sort(key=lambda each: each[0])
-    return tuple(remedy for _, remedy in ranked[:REMEDIES_AT_MOST])
-
-
-def compare_rigs(earlier: Rig, later: Rig, words: str) -> NowAfter:
-    """What lies between two states of a rig: lines, numbers, snags; *now* is the earlier one."""
-    then = survey_again(earlier, None)
-    return compare(then.survey, survey_again(later, then).survey, words)
-
-
-def compare(now: Survey, after: Survey, words: str) -> NowAfter:
-    """The differences between two surveys that a person must see before a change is made."""
-    before = {line.id: line for line in now.lines}
-    lines = []
-    numbers = []
-    # Lines that begin or cease to arrive come first, then those that only arrive sooner or later.
-    for line in sorted(after.lines, key=lambda each: _same_headline(before.get(each.id), each)):
-        old = before.get(line.id)
-        if old is None or say_state(old) != say_state(line):
-            lines.append(Change(line.name, say_state(old) if old else "not there", say_state(line)))
-        for column, station in enumerate(line.stations):
-            was = old.stations[column] if old else None
-            if was and was.number and station.number and was.number != station.number:
-                numbers.append(Change(f"{line.name}, {station.label}", was.number, station.number))
-    kept = {line.id for line in after.lines}
-    lines += [Change(line.name, say_state(line), "gone") for line in now.lines if line.id not in kept]
-    return NowAfter(
-        words=words,
-        arriving_now=now.vitals.arriving,
-        arriving_after=after.vitals.arriving,
-        wanted_after=after.vitals.wanted,
-        lines=tuple(lines),
-        numbers=tuple(numbers),
-        new_snags=_beyond(after.snags, now.snags),
-        gone_snags=_beyond(now.snags, after.snags),
-    )
-
-
-def _beyond(snags: tuple[SnagView, ...], others: tuple[SnagView, ...]) -> tuple[str, ...]:
-    """The titles of snags that others do not tell already: by their key, or by the same rule on the same lines."""
-    keys = {snag.key for snag in others}
-    told: dict[str, set[str]] = {}
-    for snag in others:
-        told.setdefault(snag.rule, set()).update(snag.lines)
-    return tuple(
-        snag.title
-        for snag in snags
-        if snag.key not in keys and not (snag.lines and set(snag.lines) <= told.get(snag.rule, set()))
-    )
-
-
-def _same_headline(old: LineView | None, new: LineView) -> bool:
-    return old is not None and old.headline == new.headline
-
-
-def say_state(line: LineView) -> str:
-    """A line's state in a few words: 'arrives, 8.02 ms', 'doubled, 1.23 / 8.02 ms', 'silent'."""
-    if line.earliest_ms is None or line.latest_ms is None:
-        return line.headline
-    mark = "~" if line.delay_assumed else ""
-    if line.earliest_samples == line.latest_samples:
-        return f"{line.headline}, {mark}{line.latest_ms:.2f} ms"
-    return f"{line.headline}, {mark}{line.earliest_ms:.2f} / {line.latest_ms:.2f} ms"

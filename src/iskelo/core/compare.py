@@ -1,0 +1,238 @@
+"""What a change would do, or what lies between two states of a rig: now and after."""
+
+from dataclasses import dataclass
+from typing import Any
+
+from iskelo.core.edits.apply import apply
+from iskelo.core.edits.edit import Edit
+from iskelo.core.edits.settable import SETTABLE, say_value
+from iskelo.core.rig.gear import (
+    Bus,
+    Destination,
+    Driver,
+    Interface,
+    Program,
+    ProgramPort,
+    Source,
+    Track,
+    Value,
+    Voice,
+)
+from iskelo.core.rig.ports import Port
+from iskelo.core.rig.rig import Index, Line, Patch, Rig
+from iskelo.core.snags.rule import REMEDIES_AT_MOST, Snag
+from iskelo.core.survey import LineView, SnagView, Surveyed, survey_again
+
+
+@dataclass(frozen=True, slots=True)
+class Change:
+    """One row of a comparison: what, now and after."""
+
+    what: str
+    now: str
+    after: str
+
+
+@dataclass(frozen=True, slots=True)
+class NowAfter:
+    """A change computed and shown, not made."""
+
+    words: str
+    arriving_now: int
+    arriving_after: int
+    wanted_after: int
+    lines: tuple[Change, ...]
+    numbers: tuple[Change, ...]
+    settings: tuple[Change, ...]
+    new_snags: tuple[str, ...]
+    gone_snags: tuple[str, ...]
+
+
+def trial(rig: Rig, edits: tuple[Edit, ...], before: Surveyed | None = None) -> NowAfter:
+    """What edits would do: lines, numbers and snags before and after. Raises Refused like ``apply``.
+
+    ``before``: the survey of this very rig, if it is at hand.
+    """
+    applied = apply(rig, edits)
+    now = before or survey_again(rig, None)
+    return compare(now, survey_again(applied.rig, now), applied.words)
+
+
+@dataclass(frozen=True, slots=True)
+class TriedRemedy:
+    """A remedy with what it would change."""
+
+    words: str
+    edits: tuple[Edit, ...]
+    trial: NowAfter
+
+
+def tried_remedies(rig: Rig, snag: Snag, before: Surveyed | None = None) -> tuple[TriedRemedy, ...]:
+    """A snag's remedies, each tried; ranked by lines freed, lines harmed, numbers moved, delay added, edits."""
+    known = before or survey_again(rig, None)
+    now = known.survey
+    arriving = {line.id: line.headline == "arrives" for line in now.lines}
+    delay_ms = {line.id: line.latest_ms for line in now.lines}
+    ranked = []
+    for remedy in snag.mend():
+        applied = apply(rig, remedy.edits)
+        again = survey_again(applied.rig, known)
+        after = again.survey
+        good = {line.id: line.headline == "arrives" for line in after.lines}
+        freed = sum(1 for line, arrives in good.items() if arrives and not arriving.get(line, False))
+        harmed = sum(1 for line, arrives in arriving.items() if arrives and not good.get(line, False))
+        later_ms = sum(
+            line.latest_ms - was_ms
+            for line in after.lines
+            if line.latest_ms is not None and (was_ms := delay_ms.get(line.id)) is not None
+        )
+        told = compare(known, again, applied.words)
+        rank = (-freed, harmed, len(told.numbers), round(later_ms, 6), len(remedy.edits))
+        ranked.append((rank, TriedRemedy(remedy.words, remedy.edits, told)))
+    ranked.sort(key=lambda each: each[0])
+    return tuple(remedy for _, remedy in ranked[:REMEDIES_AT_MOST])
+
+
+def compare_rigs(earlier: Rig, later: Rig, words: str) -> NowAfter:
+    """What lies between two states of a rig: lines, numbers, settings, snags; *now* is the earlier one."""
+    then = survey_again(earlier, None)
+    return compare(then, survey_again(later, then), words)
+
+
+def compare(earlier: Surveyed, later: Surveyed, words: str) -> NowAfter:
+    """The differences between two surveys that a person must see before a change is made."""
+    now, after = earlier.survey, later.survey
+    before = {line.id: line for line in now.lines}
+    lines = []
+    numbers = []
+    # Lines that begin or cease to arrive come first, then those that only arrive sooner or later.
+    for line in sorted(after.lines, key=lambda each: _same_headline(before.get(each.id), each)):
+        old = before.get(line.id)
+        if old is None or say_state(old) != say_state(line):
+            lines.append(Change(line.name, say_state(old) if old else "not there", say_state(line)))
+        for column, station in enumerate(line.stations):
+            was = old.stations[column] if old else None
+            if was and was.number and station.number and was.number != station.number:
+                numbers.append(Change(f"{line.name}, {station.label}", was.number, station.number))
+    kept = {line.id for line in after.lines}
+    lines += [Change(line.name, say_state(line), "gone") for line in now.lines if line.id not in kept]
+    return NowAfter(
+        words=words,
+        arriving_now=now.vitals.arriving,
+        arriving_after=after.vitals.arriving,
+        wanted_after=after.vitals.wanted,
+        lines=tuple(lines),
+        numbers=tuple(numbers),
+        settings=changed_settings(earlier.reading.found, later.reading.found),
+        new_snags=_beyond(after.snags, now.snags),
+        gone_snags=_beyond(now.snags, after.snags),
+    )
+
+
+def _beyond(snags: tuple[SnagView, ...], others: tuple[SnagView, ...]) -> tuple[str, ...]:
+    """The titles of snags that others do not tell already: by their key, or by the same rule on the same lines."""
+    keys = {snag.key for snag in others}
+    told: dict[str, set[str]] = {}
+    for snag in others:
+        told.setdefault(snag.rule, set()).update(snag.lines)
+    return tuple(
+        snag.title
+        for snag in snags
+        if snag.key not in keys and not (snag.lines and set(snag.lines) <= told.get(snag.rule, set()))
+    )
+
+
+def _same_headline(old: LineView | None, new: LineView) -> bool:
+    return old is not None and old.headline == new.headline
+
+
+def say_state(line: LineView) -> str:
+    """A line's state in a few words: 'arrives, 8.02 ms', 'doubled, 1.23 / 8.02 ms', 'silent'."""
+    if line.earliest_ms is None or line.latest_ms is None:
+        return line.headline
+    mark = "~" if line.delay_assumed else ""
+    if line.earliest_samples == line.latest_samples:
+        return f"{line.headline}, {mark}{line.latest_ms:.2f} ms"
+    return f"{line.headline}, {mark}{line.earliest_ms:.2f} / {line.latest_ms:.2f} ms"
+
+
+_CONTENTS = ("id", "kind", "inputs", "outputs", "tracks", "voices", "buses", "drivers", "origins")
+"""Fields that are no setting, or that hold things which are compared one by one."""
+
+
+def changed_settings(before: Index, after: Index) -> tuple[Change, ...]:
+    """Every setting of gear, drivers, inputs, tracks, leads and lines that differs; things come and gone as one row."""
+    old, new = _things(before), _things(after)
+    changes = [Change(_place(before, old[each]), "there", "gone") for each in old if each not in new]
+    for identity, value in new.items():
+        was = old.get(identity)
+        if was is None:
+            changes.append(Change(_place(after, value), "not there", "there"))
+        elif was is not value:
+            changes += _fields(_place(after, value), (before, was), (after, value))
+    return tuple(changes)
+
+
+def _things(found: Index) -> dict[str, Value]:
+    """Everything that has settings, by id."""
+    things: dict[str, Value] = {**found.gear, **{identity: placed.item for identity, placed in found.items.items()}}
+    for box in found.interfaces():
+        things |= {driver.id: driver for driver in box.drivers}
+    return {**things, **found.patches, **found.lines}
+
+
+def _place(found: Index, value: Value) -> str:
+    """What a person calls a thing, with whose it is."""
+    match value:
+        case Patch():
+            return f"lead from {found.say(value.from_port)} to {found.say(value.to_port)}"
+        case Line():
+            return f"line {value.name}"
+        case Driver():
+            box = next(each for each in found.interfaces() if value in each.drivers)
+            return f"{box.name}, {value.kind} driver"
+        case Source() | Interface() | Program() | Destination():
+            return value.name
+        case ProgramPort() | Track() | Voice() | Bus():
+            placed = found.items[value.id]
+            return f"{placed.program.name}, {placed.side} {value.name}"
+    raise TypeError(type(value).__name__)
+
+
+def _fields(place: str, earlier: tuple[Index, Value], later: tuple[Index, Value]) -> list[Change]:
+    (before, old), (after, new) = earlier, later
+    changes = []
+    for field in type(new).model_fields:
+        was, now = getattr(old, field), getattr(new, field)
+        if field in _CONTENTS or was == now:
+            continue
+        label = SETTABLE.get(type(new), {}).get(field, field.replace("_", " "))
+        if field == "notes":
+            changes.append(Change(f"{place}, {label}", "changed", "changed"))
+        elif field.endswith("trims_db"):
+            changes += [
+                Change(
+                    f"{place}, trim (dB) of jack {'out' if field.startswith('out') else 'in'} {jack}",
+                    *map(say_value, pair),
+                )
+                for jack, pair in enumerate(zip(was, now, strict=False), start=1)
+                if pair[0] != pair[1]
+            ]
+        else:
+            changes.append(Change(f"{place}, {label}", _say(before, was), _say(after, now)))
+    return changes
+
+
+def _say(found: Index, value: Any) -> str:
+    """A value as a person reads it: ids by their names, ports in words."""
+    match value:
+        case Port():
+            return found.say(value) if found.exists(value) else "what is gone"
+        case Value():
+            fields = ((name, getattr(value, name)) for name in type(value).model_fields)
+            return " ".join(f"{name.replace('_', ' ')} {say_value(each)}" for name, each in fields)
+        case tuple():
+            return "; ".join(_say(found, each) for each in value) or "none"
+        case str() if value in found.gear or value in found.items:
+            return found.name(value)
+    return say_value(value)
