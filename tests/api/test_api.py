@@ -195,13 +195,17 @@ def test_an_input_list_is_read_and_planned_row_by_row(api: httpx.Client) -> None
     found = api.post(f"{path}/read", content=b"source,box input\nInes,9\nIngrid,\n").json()
     assert found["titles"] == ["source", "box input"]
     assert found["mapping"] == {"source": 0, "box_input": 1}
-    rows = [{"number": number, "source": cells[0], "box_input": cells[1]} for number, cells in found["cells"]]
-    plan = api.post(f"{path}/plan", json={"rows": rows}).json()
+    plan = api.post(f"{path}/plan", json={"rows": found["rows"]}).json()
     assert [row["accepted"] for row in plan["rows"]] == [False, True]
     assert plan["trial"]["wanted_after"] == 13
     kept = api.post(f"/rigs/{state['id']}/edits", json={"revision": 1, "edits": plan["edits"]})
     assert kept.status_code == 200
     assert api.post(f"{path}/read", content=b"").json()["detail"] == "the list is empty"
+    corrected = api.post(f"{path}/read?column=name:1&column=source:0", content=b"a,b\nInes,Vox\n").json()
+    assert [(row["source"], row["name"]) for row in corrected["rows"]] == [("a", "b"), ("Ines", "Vox")]
+    beyond = api.post(f"{path}/read?column=name:7", content=b"a,b\n").json()
+    assert (beyond["place"], beyond["detail"]) == ("name", "the list has 2 columns")
+    assert api.post(f"{path}/read?column=colour:1", content=b"a,b\n").status_code == 422
 
 
 def test_a_port_is_answered_for_though_no_line_wants_it(api: httpx.Client) -> None:

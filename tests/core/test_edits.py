@@ -226,3 +226,22 @@ def test_a_box_of_any_rig_can_be_given_any_number_of_jacks(rig: Rig, ins: int, o
             check(apply(rig, (SetValues(item=gear.id, values={"jack_in": ins, "jack_out": outs}),)).rig)
         if isinstance(gear, Source):
             check(apply(rig, (SetValues(item=gear.id, values={"width": 3 - gear.width}),)).rig)
+
+
+@pytest.mark.parametrize(
+    ("typed", "level_dbu", "unit"),
+    [("-38", -38, "dBu"), ("+4 dBu", 4, "dBu"), ("-10 dBV", -7.7815, "dBV"), ("−10,5dbv", -8.2815, "dBV")],
+)
+def test_a_level_is_typed_as_a_panel_tells_it(typed: str, level_dbu: float, unit: str) -> None:
+    """Arithmetic: 0 dBV is 2.2185 dBu."""
+    bench = two_voices()
+    bench.do(SetValues(item=bench.id("Alma"), values={"level_dbu": typed}))
+    source = next(gear for gear in bench.rig.gear if gear.name == "Alma")
+    assert source.level_dbu == pytest.approx(level_dbu, abs=1e-4)
+    assert (source.level_unit, source.origins) == (unit, {"level_dbu": "typed"})
+
+
+def test_what_is_no_level_is_refused() -> None:
+    bench = two_voices()
+    with pytest.raises(Refused, match="'loud' is no level; type for example"):
+        bench.do(SetValues(item=bench.id("Alma"), values={"level_dbu": "loud"}))

@@ -2,6 +2,7 @@
 
 import pytest
 
+from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.batch import BatchRequest, batch
 from iskelo.core.edits.edit import AddSources
@@ -10,6 +11,7 @@ from iskelo.core.edits.ports_phrase import split_numbers
 from iskelo.core.lines.context import read
 from iskelo.core.planner.join import join_all
 from iskelo.core.rig.rig import Rig
+from iskelo.demo.catalogue import catalogue
 from rigs import Bench, two_voices
 
 
@@ -40,7 +42,7 @@ def test_a_phrase_makes_what_it_names(phrase: str, names: list[str]) -> None:
 
 
 def test_sizes_and_widths_are_taken_from_the_phrase() -> None:
-    bench = made("box 16x12 Big", "stereo player Beds", "feed Web", "stereo feed Radio")
+    bench = made("box 16x12 Big", "stereo line Beds", "feed Web", "stereo feed Radio")
     big, beds, web, radio = bench.rig.gear
     assert (big.jack_in, big.capture, big.jack_out, big.playback) == (16, 16, 12, 12)
     assert [each.width for each in (beds, web, radio)] == [2, 1, 2]
@@ -121,3 +123,34 @@ def test_a_batch_that_cannot_be_names_its_field(wanted, field: str, reason: str)
         batch(small().rig, BatchRequest(**wanted))
     assert caught.value.place == field
     assert reason in caught.value.reason
+
+
+def test_programs_come_with_their_voices_and_a_number_says_how_many() -> None:
+    bench = made("box 8x8 Big", "sampler 16", "player Cartwheel", "line player Deck", "mixing program Gangway")
+    sampler, cartwheel, deck, gangway = bench.rig.gear[1:]
+    assert [voice.name for voice in sampler.voices][::15] == ["Pad 1", "Pad 16"]
+    assert (cartwheel.program_kind, [voice.name for voice in cartwheel.voices]) == ("player", ["Deck 1", "Deck 2"])
+    assert (deck.kind, deck.source_kind) == ("source", "line player")
+    assert gangway.program_kind == "mixing program"
+    # Their voices are sent to the box's first pair, so that they can be heard at once.
+    assert all(voice.output == sampler.outputs[0].id for voice in sampler.voices)
+    assert sampler.outputs[0].legs == (1, 2)
+    assert sampler.device == bench.id("Big")
+
+
+@pytest.mark.parametrize(
+    ("phrase", "names"),
+    [("corvane", ["Corvane 8"]), ("2 interface 2×2", ["Interface 2×2", "Interface 2×2 2"]), ("far", ["Farline"])],
+)
+def test_a_name_of_the_catalogue_is_a_phrase_too(phrase: str, names: list[str]) -> None:
+    rig = apply(Rig(), gear_phrase(phrase, catalogue())).rig
+    assert [gear.name for gear in rig.gear] == names
+
+
+def test_a_catalogue_name_is_only_taken_when_it_is_no_kind() -> None:
+    rig = apply(Rig(), gear_phrase("headphones", catalogue())).rig
+    assert rig.gear[0].kind == "destination"
+    with pytest.raises(Refused, match="too many or too few"):
+        gear_phrase("sampler 500")
+    with pytest.raises(Refused, match="no gear is called 'xy'"):
+        gear_phrase("xy", catalogue())

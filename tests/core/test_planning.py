@@ -25,11 +25,13 @@ def monitored(bench: Bench) -> Bench:
 def test_a_column_is_filled_ascending_and_a_step_skips() -> None:
     bench = two_voices()
     lines = (bench.id("L Alma"), bench.id("L Bertil"))
-    rig = apply(bench.rig, fill(bench.rig, FillRequest(lines=lines, column="box_in", start=3, step=2))).rig
+    rig = apply(bench.rig, fill(bench.rig, FillRequest(lines=lines, column="box_in", start=3, step=2)).edits).rig
     jacks = {p.from_port.owner: p.to_port.number for p in rig.patches if p.to_port.bank == "jack_in"}
     assert [jacks[bench.id(name)] for name in ("Alma", "Bertil")] == [3, 5]
+    numbers = fill(bench.rig, FillRequest(lines=lines, column="box_in", start=3, step=2)).numbers
+    assert list(numbers.values()) == ["3", "5"]
     swapped = FillRequest(lines=lines[::-1], column="track", start=1)
-    rig = apply(bench.rig, fill(bench.rig, swapped)).rig
+    rig = apply(bench.rig, fill(bench.rig, swapped).edits).rig
     ends = {line.name: line.to_ports[0].owner for line in rig.lines}
     assert (ends["L Bertil"], ends["L Alma"]) == (bench.track("T Alma"), bench.track("T Bertil"))
 

@@ -23,10 +23,10 @@ from iskelo.core.edits.edit import (
     SetTrim,
     SetValues,
 )
-from iskelo.core.levels.units import CONSUMER_BELOW_PROFESSIONAL_DB
 from iskelo.core.lines.context import read
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import index
+from iskelo.core.rig.units import CONSUMER_BELOW_PROFESSIONAL_DB
 from iskelo.core.snags.registry import ALL_SYMPTOMS, EXPLAINS, RULES, SYMPTOMS, find_snags, run_rules
 from rigs import Bench, ears, heard, two_voices
 

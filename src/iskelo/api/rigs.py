@@ -8,6 +8,7 @@ from uuid import UUID, uuid4
 
 from fastapi import APIRouter, Body, Depends, Query, Request, Response
 from fastapi.concurrency import run_in_threadpool
+from pydantic import StringConstraints
 from sqlalchemy.exc import DBAPIError
 from sqlmodel import Session
 
@@ -15,6 +16,7 @@ from iskelo.api.problems import ANSWERS
 from iskelo.api.surveys import surveyed
 from iskelo.api.views import (
     EditRequest,
+    FillView,
     JumpRequest,
     KeepRequest,
     ListView,
@@ -51,11 +53,13 @@ from iskelo.core.rig.rig import Rig
 from iskelo.core.survey import ArrivalView, Surveyed, line_ways
 from iskelo.demo.catalogue import catalogue
 from iskelo.demo.orrin_point import orrin_point
-from iskelo.formats.input_list_file import read_input_list
+from iskelo.formats.input_list_file import mapped_rows, read_input_list
 from iskelo.formats.rig_file import read_rig, write_rig
 from iskelo.store import rigs
 from iskelo.store.catalogue import kept_gear
 from iskelo.store.rigs import Revision, RigSummary
+
+ColumnTaken = Annotated[str, StringConstraints(pattern=r"^(name|source|box_input|track|purpose|limit):\d{1,2}$")]
 
 router = APIRouter(prefix="/api/rigs", responses=ANSWERS)
 
@@ -225,12 +229,12 @@ def compare_revisions(
 
 
 @router.post("/{rig_id}/fill")
-def plan_fill(rig_id: UUID, wanted: FillRequest, session: Database) -> TriedRemedy:
+def plan_fill(rig_id: UUID, wanted: FillRequest, session: Database) -> FillView:
     """What filling a column of lines ascending would do; nothing is made yet."""
     known = _known(session, rig_id)
     rig = known.reading.rig
-    edits = fill(rig, wanted)
-    return TriedRemedy(apply(rig, edits).words, edits, trial(rig, edits, known))
+    filling = fill(rig, wanted)
+    return FillView(filling.edits, filling.numbers, trial(rig, filling.edits, known))
 
 
 @router.post("/{rig_id}/swap")
@@ -317,10 +321,17 @@ def _stock(session: Session) -> tuple[Gear, ...]:
         }
     },
 )
-async def read_list(rig_id: UUID, request: Request) -> ListView:
-    """Read an input list (CSV, pasted cells or XLSX) into cells; nothing is made yet."""
+async def read_list(
+    rig_id: UUID, request: Request, column: Annotated[list[ColumnTaken] | None, Query(max_length=16)] = None
+) -> ListView:
+    """Read an input list (CSV, pasted cells or XLSX) into rows; nothing is made yet.
+
+    ``column`` says which column is taken for which field ('source:1'); without any, the titles decide.
+    """
     found = await run_in_threadpool(read_input_list, await request.body())
-    return ListView(found.cells, found.titles, found.mapping, found.kind, found.notes)
+    mapping = dict(each.split(":") for each in column) if column is not None else None
+    taken = found.mapping if mapping is None else {field: int(place) for field, place in mapping.items()}
+    return ListView(mapped_rows(found, taken), found.titles, taken, found.kind, found.notes)
 
 
 @router.post("/{rig_id}/input-list/plan")

@@ -19,7 +19,6 @@ from iskelo.core.planner.swap import JackMove
 from iskelo.core.rig.rig import Rig
 from iskelo.core.rig.text import Name
 from iskelo.core.survey import Survey
-from iskelo.formats.input_list_file import Row
 from iskelo.store.checks import checked_lines
 from iskelo.store.rigs import Kept
 from iskelo.store.tables import CheckRow
@@ -118,9 +117,9 @@ class State:
 
 @dataclass(frozen=True, slots=True)
 class ListView:
-    """An input list as read: its cells by row, its columns' titles, and which was taken for which field."""
+    """An input list as read: its rows by field, its columns' titles, and which was taken for which field."""
 
-    cells: tuple[Row, ...]
+    rows: tuple[InputRow, ...]
     titles: tuple[str, ...]
     mapping: dict[str, int]
     kind: str
@@ -134,6 +133,15 @@ class PlanView:
     edits: tuple[Edit, ...]
     rows: tuple[RowOutcome, ...]
     trial: NowAfter | None
+
+
+@dataclass(frozen=True, slots=True)
+class FillView:
+    """A fill that was computed: the numbers of each line by its id, and what would change."""
+
+    edits: tuple[Edit, ...]
+    numbers: dict[str, str]
+    trial: NowAfter
 
 
 @dataclass(frozen=True, slots=True)

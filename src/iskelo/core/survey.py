@@ -18,7 +18,7 @@ from iskelo.core.lines.state import Headline, LineState
 from iskelo.core.lines.stations import Station, stations
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Purpose, Rig
-from iskelo.core.snags.registry import find_snags, symptoms_of
+from iskelo.core.snags.registry import Symptom, find_snags, symptoms_of
 from iskelo.core.snags.rule import SEVERITIES, Severity, Snag
 from iskelo.core.timing.delays import Term
 from iskelo.core.wiring.graph import Edge
@@ -100,7 +100,7 @@ class SnagView:
     items: tuple[str, ...]
     lines: tuple[str, ...]
     follows: tuple[str, ...]
-    symptoms: tuple[str, ...]
+    symptoms: tuple[Symptom, ...]
 
 
 @dataclass(frozen=True, slots=True)

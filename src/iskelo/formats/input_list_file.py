@@ -90,7 +90,16 @@ def read_input_list(data: bytes) -> ListFile:
 
 
 def mapped_rows(found: ListFile, mapping: dict[str, int]) -> tuple[InputRow, ...]:
-    """The rows of a list with its columns taken as ``mapping`` says; a row without a source takes its name."""
+    """The rows of a list with its columns taken as ``mapping`` says; a row without a source takes its name.
+
+    Raises
+    ------
+    Unreadable
+        If a column is named that the list does not have.
+    """
+    beyond = [field for field, column in mapping.items() if column >= len(found.titles)]
+    if beyond:
+        raise Unreadable(beyond[0], f"the list has {len(found.titles)} columns")
     rows = []
     for number, cells in found.cells:
         values = {field: cells[column] for field, column in mapping.items()}

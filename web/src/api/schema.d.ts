@@ -365,7 +365,7 @@ export interface paths {
         };
         /**
          * Compare Revisions
-         * @description What lies between two revisions: lines, channel numbers, snags.
+         * @description What lies between two revisions: lines, channel numbers, settings, snags.
          */
         get: operations["compare_revisions_api_rigs__rig_id__compare_get"];
         put?: never;
@@ -507,7 +507,9 @@ export interface paths {
         put?: never;
         /**
          * Read List
-         * @description Read an input list (CSV, pasted cells or XLSX) into cells; nothing is made yet.
+         * @description Read an input list (CSV, pasted cells or XLSX) into rows; nothing is made yet.
+         *
+         *     ``column`` says which column is taken for which field ('source:1'); without any, the titles decide.
          */
         post: operations["read_list_api_rigs__rig_id__input_list_read_post"];
         delete?: never;
@@ -2118,6 +2120,19 @@ export interface components {
             step?: number;
         };
         /**
+         * FillView
+         * @description A fill that was computed: the numbers of each line by its id, and what would change.
+         */
+        FillView: {
+            /** Edits */
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            /** Numbers */
+            numbers: {
+                [key: string]: string;
+            };
+            trial: components["schemas"]["NowAfter"];
+        };
+        /**
          * HopView
          * @description One port of a route with the level there; ``over_db``: by so much it clips.
          */
@@ -2136,7 +2151,7 @@ export interface components {
          * InputRow
          * @description One row of an input list, as typed; ``number`` is its row in the file.
          */
-        InputRow: {
+        "InputRow-Input": {
             /**
              * Box Input
              * @default
@@ -2172,6 +2187,47 @@ export interface components {
              * @default
              */
             track?: string;
+        };
+        /**
+         * InputRow
+         * @description One row of an input list, as typed; ``number`` is its row in the file.
+         */
+        "InputRow-Output": {
+            /**
+             * Box Input
+             * @default
+             */
+            box_input: string;
+            /**
+             * Limit
+             * @default
+             */
+            limit: string;
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Number
+             * @default 0
+             */
+            number: number;
+            /**
+             * Purpose
+             * @default
+             */
+            purpose: string;
+            /**
+             * Source
+             * @default
+             */
+            source: string;
+            /**
+             * Track
+             * @default
+             */
+            track: string;
         };
         /**
          * Interface
@@ -2685,14 +2741,9 @@ export interface components {
         };
         /**
          * ListView
-         * @description An input list as read: its cells by row, its columns' titles, and which was taken for which field.
+         * @description An input list as read: its rows by field, its columns' titles, and which was taken for which field.
          */
         ListView: {
-            /** Cells */
-            cells: [
-                number,
-                string[]
-            ][];
             /** Kind */
             kind: string;
             /** Mapping */
@@ -2701,6 +2752,8 @@ export interface components {
             };
             /** Notes */
             notes: string[];
+            /** Rows */
+            rows: components["schemas"]["InputRow-Output"][];
             /** Titles */
             titles: string[];
         };
@@ -2742,6 +2795,8 @@ export interface components {
             new_snags: string[];
             /** Numbers */
             numbers: components["schemas"]["Change"][];
+            /** Settings */
+            settings: components["schemas"]["Change"][];
             /** Wanted After */
             wanted_after: number;
             /** Words */
@@ -3283,7 +3338,7 @@ export interface components {
          */
         RowsRequest: {
             /** Rows */
-            rows: components["schemas"]["InputRow"][];
+            rows: components["schemas"]["InputRow-Input"][];
         };
         /**
          * Rung
@@ -3619,7 +3674,7 @@ export interface components {
              */
             severity: "stop" | "trouble" | "risk" | "note";
             /** Symptoms */
-            symptoms: string[];
+            symptoms: ("hollow" | "clicks" | "late" | "echo" | "one side" | "wrong pitch" | "too quiet" | "distorted" | "nothing")[];
             /** Title */
             title: string;
         };
@@ -5921,7 +5976,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["TriedRemedy"];
+                    "application/json": components["schemas"]["FillView"];
                 };
             };
             /** @description The request cannot be read */
@@ -6217,7 +6272,9 @@ export interface operations {
     };
     read_list_api_rigs__rig_id__input_list_read_post: {
         parameters: {
-            query?: never;
+            query?: {
+                column?: string[] | null;
+            };
             header?: never;
             path: {
                 rig_id: string;

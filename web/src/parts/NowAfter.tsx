@@ -4,8 +4,8 @@ import type { NowAfter as Trial } from "../api/client"
 
 const SHOWN = 8
 
-/** What a change would do, before it is made: pencil, never ink. */
-export function NowAfter({ trial }: { trial: Trial }) {
+/** What a change would do, before it is made: pencil, never ink. A comparison tells the settings too. */
+export function NowAfter({ trial, settings = false }: { trial: Trial; settings?: boolean }) {
   const rows: [string, string, string][] = [
     ["arrive", String(trial.arriving_now), `${trial.arriving_after} of ${trial.wanted_after}`],
     ...trial.lines
@@ -14,8 +14,16 @@ export function NowAfter({ trial }: { trial: Trial }) {
     ...trial.numbers
       .slice(0, SHOWN)
       .map((change): [string, string, string] => [change.what, change.now, change.after]),
+    ...(settings ? trial.settings.slice(0, 2 * SHOWN) : []).map((change): [string, string, string] => [
+      change.what,
+      change.now,
+      change.after,
+    ]),
   ]
-  const more = Math.max(0, trial.lines.length - SHOWN) + Math.max(0, trial.numbers.length - SHOWN)
+  const more =
+    Math.max(0, trial.lines.length - SHOWN) +
+    Math.max(0, trial.numbers.length - SHOWN) +
+    (settings ? Math.max(0, trial.settings.length - 2 * SHOWN) : 0)
   return (
     <Box
       border="1px dashed"

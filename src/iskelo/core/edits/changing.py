@@ -1,5 +1,6 @@
 """The edits that change fields, channels, devices, trims and switches."""
 
+import re
 from typing import Any, Literal
 
 from iskelo.core.edits import edit as e
@@ -8,6 +9,7 @@ from iskelo.core.edits.one import apply_one, find, place_of
 from iskelo.core.edits.settable import FIGURES, SETTABLE, say_value
 from iskelo.core.rig.gear import Driver, Interface, Program, ProgramPort, Source, Value
 from iskelo.core.rig.rig import Line, Patch, Rig, index
+from iskelo.core.rig.units import DBV_TO_DBU
 
 
 @apply_one.register
@@ -30,6 +32,8 @@ def _(edit: e.SetValues, rig: Rig) -> Applied:
         and values["purpose"] != value.purpose
     ):
         values["to_ports"] = ()
+    if isinstance(value, Source) and isinstance(values.get("level_dbu"), str):
+        values |= _level(place, str(values["level_dbu"]))
     figures = [field for field in values if field in FIGURES.get(kind, ())]
     if figures:
         values["origins"] = {**_origins(value), **dict.fromkeys(figures, edit.origin)}
@@ -40,6 +44,17 @@ def _(edit: e.SetValues, rig: Rig) -> Applied:
         return Applied(after, said)
     after, lost = pruned(after)
     return Applied(after, "; ".join([said, *lost]))
+
+
+def _level(place: str, text: str) -> dict[str, Any]:
+    """A level as a panel or a sheet tells it: '+4 dBu', '-10 dBV'; a bare number is dBu."""
+    match = re.fullmatch(r"([+\-−]?\d{1,3}(?:[.,]\d{1,4})?)\s*(dbu|dbv)?", text.strip().casefold())
+    if match is None:
+        raise Refused(f"{place}, level", f"{text.strip()!r} is no level; type for example -38, +4 dBu or -10 dBV")
+    number = float(match[1].replace("−", "-").replace(",", "."))
+    if match[2] == "dbv":
+        return {"level_dbu": round(number + DBV_TO_DBU, 6), "level_unit": "dBV"}
+    return {"level_dbu": number} | ({"level_unit": "dBu"} if match[2] else {})
 
 
 def _origins(value: Value) -> dict[str, str]:

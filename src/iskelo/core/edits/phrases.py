@@ -10,6 +10,8 @@ from iskelo.core.rig.rig import Rig
 from iskelo.core.rig.text import clean_name
 
 MOST_AT_ONCE = 128
+BEGINNING_CHARACTERS = 3
+"""So much of a catalogue name is enough."""
 
 KINDS: dict[str, tuple[str, ...]] = {
     "microphone": ("mic", "mics", "microphone", "microphones"),
@@ -53,19 +55,24 @@ def interface_phrase(text: str, stock: tuple[Gear, ...] = ()) -> Interface:
     return made[0]
 
 
-def _from_stock(text: str, stock: tuple[Gear, ...]) -> tuple[Edit, ...] | None:
-    """Pieces of the catalogue by name, or by how the name begins; several with a number before it."""
+def _from_stock(text: str, stock: tuple[Gear, ...], *, whole: bool) -> tuple[Edit, ...] | None:
+    """Pieces of the catalogue by their whole name, or by how it begins; several with a number before it."""
     count, words = _count(text.split())
-    wanted = " ".join(words).casefold()
-    if len(wanted) < 3:
-        return None
-    exact = [gear for gear in stock if gear.name.casefold() == wanted]
-    found = exact or [gear for gear in stock if gear.name.casefold().startswith(wanted)]
+    wanted = _plain(" ".join(words))
+    if whole:
+        found = [gear for gear in stock if _plain(gear.name) == wanted]
+    else:
+        found = [gear for gear in stock if len(wanted) >= BEGINNING_CHARACTERS and _plain(gear.name).startswith(wanted)]
     return tuple(AddGear(gear=found[0]) for _ in range(count or 1)) if found else None
 
 
+def _plain(name: str) -> str:
+    return name.casefold().replace("×", "x")
+
+
 def gear_phrase(text: str, stock: tuple[Gear, ...] = ()) -> tuple[Edit, ...]:
-    """The edits that add what a phrase names; a word that is no kind may be a name in the catalogue.
+    """The edits that add what a phrase names; a name of the catalogue is a phrase too, and may be shortened
+    where it does not begin with a kind.
 
     A phrase is: how many (sources and destinations), *stereo* or *mono*, the kind, the size of a box
     (inputs x outputs), and a name or several with commas. 'Four' microphones named 'Voice' become Voice 1 … 4.
@@ -75,8 +82,10 @@ def gear_phrase(text: str, stock: tuple[Gear, ...] = ()) -> tuple[Edit, ...]:
     Refused
         With what cannot be understood, and examples.
     """
-    words = text.split()
-    count, words = _count(words)
+    listed = _from_stock(text, stock, whole=True)
+    if listed is not None:
+        return listed
+    count, words = _count(text.split())
     width: int | None = None
     size: tuple[int, int] | None = None
     kind: str | None = None
@@ -90,7 +99,7 @@ def gear_phrase(text: str, stock: tuple[Gear, ...] = ()) -> tuple[Edit, ...]:
         elif kind is None:
             kind = next((each for each, names in KINDS.items() if word in names), None)
             if kind is None:
-                listed = _from_stock(text, stock)
+                listed = _from_stock(text, stock, whole=False)
                 if listed is not None:
                     return listed
                 raise Refused(text, f"no gear is called {words[0]!r}; type for example {EXAMPLES}")

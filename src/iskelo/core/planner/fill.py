@@ -1,9 +1,11 @@
 """Filling a column of lines ascending: jacks, program channels, tracks or output jacks, one after the other."""
 
+from dataclasses import dataclass
+
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import AddProgramPorts, Edit, Plug, Remove, SetJack, SetLeg, SetValues
-from iskelo.core.lines.stations import Column
+from iskelo.core.lines.stations import Column, fold_numbers
 from iskelo.core.rig.gear import Destination, Interface, Program, ProgramPort, Source, Track, Value
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Index, Line, Rig, index
@@ -18,7 +20,15 @@ class FillRequest(Value):
     step: int = 1
 
 
-def fill(rig: Rig, wanted: FillRequest) -> tuple[Edit, ...]:
+@dataclass(frozen=True, slots=True)
+class Filling:
+    """The edits of a fill, and the number or numbers each line gets, by its id."""
+
+    edits: tuple[Edit, ...]
+    numbers: dict[str, str]
+
+
+def fill(rig: Rig, wanted: FillRequest) -> Filling:
     """The edits that give the lines of a column ascending numbers; a stereo line takes two of them.
 
     Raises
@@ -32,6 +42,7 @@ def fill(rig: Rig, wanted: FillRequest) -> tuple[Edit, ...]:
         raise Refused("Step", f"{wanted.step} is no step; say 1 for every one, 2 for every second one")
     lines = {line.id: line for line in rig.lines}
     edits: list[Edit] = []
+    told: dict[str, str] = {}
     number = wanted.start
     for identity in wanted.lines:
         line = lines.get(identity)
@@ -39,14 +50,16 @@ def fill(rig: Rig, wanted: FillRequest) -> tuple[Edit, ...]:
             raise Refused(identity, "this line is gone; it may have been removed in another window")
         found = index(rig)
         width = max(1, len(line.from_ports))
-        made = _one(found, line, wanted.column, [number + wanted.step * leg for leg in range(width)])
+        numbers = [number + wanted.step * leg for leg in range(width)]
+        told[identity] = fold_numbers(numbers)
+        made = _one(found, line, wanted.column, numbers)
         number += wanted.step * width
         if made:
             rig = apply(rig, made).rig
             edits += made
     if not edits:
         raise Refused("Column", "they ascend like this already")
-    return tuple(edits)
+    return Filling(tuple(edits), told)
 
 
 def _one(found: Index, line: Line, column: Column, numbers: list[int]) -> tuple[Edit, ...]:

@@ -5,11 +5,11 @@ from typing import Literal
 
 from iskelo.core.edits.edit import Edit, SetJack, SetOutputTrim, SetTrim, SetValues
 from iskelo.core.levels.along import levels_along
-from iskelo.core.levels.units import CONSUMER_BELOW_PROFESSIONAL_DB, DBV_TO_DBU, PROFESSIONAL_DBU
 from iskelo.core.lines.context import Reading
 from iskelo.core.lines.state import LineState
 from iskelo.core.rig.gear import Destination, Interface, Source
 from iskelo.core.rig.ports import Port
+from iskelo.core.rig.units import CONSUMER_BELOW_PROFESSIONAL_DB, DBV_TO_DBU, PROFESSIONAL_DBU
 from iskelo.core.snags.lines import with_finding
 from iskelo.core.snags.rule import Remedy, Severity, Snag, distinct, one_remedy
 from iskelo.core.wiring.graph import input_gain_db

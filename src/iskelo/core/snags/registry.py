@@ -120,7 +120,7 @@ EXPLAINS: dict[str, tuple[str, ...]] = {
 """The snags of lines that a snag of gear explains, where it names the same line."""
 
 
-def symptoms_of(snag: Snag) -> tuple[str, ...]:
+def symptoms_of(snag: Snag) -> tuple[Symptom, ...]:
     """How a snag may sound, best first."""
     return SYMPTOMS.get(snag.rule, ())
 

@@ -4,7 +4,7 @@ import { useNavigate } from "react-router"
 import type { Destination, Edit, Gear, Source } from "../../api/client"
 import { useRig } from "../../api/rig"
 import { Commit, type Kept } from "../../parts/Commit"
-import { Button, Figure, Select, TextArea } from "../../parts/controls"
+import { Button, Select, TextArea } from "../../parts/controls"
 import { useSelection } from "../../parts/selection"
 import { InterfaceFields } from "./InterfaceFields"
 import { usePorts } from "./Pegs"
@@ -130,11 +130,13 @@ export function OriginRow(props: {
   unit: string
   value: number
   origins: Origins | undefined
+  /** Words with the number, such as a unit, are for the core to read. */
+  worded?: boolean
 }) {
   const { edit } = useRig()
   const number = useNumber()
   const origin = props.origins?.[props.field] ?? "assumed"
-  const set = (value: number, from: (typeof ORIGINS)[number]) =>
+  const set = (value: number | string, from: (typeof ORIGINS)[number]) =>
     edit([{ edit: "set", item: props.item, values: { [props.field]: value }, origin: from }])
   return (
     <Row words={props.words}>
@@ -146,7 +148,9 @@ export function OriginRow(props: {
         label={props.words}
         width="60px"
         figure
-        onKeep={(text) => number(props.words, text, (value) => set(value, "typed"))}
+        onKeep={(text) =>
+          props.worded ? set(text, "typed") : number(props.words, text, (value) => set(value, "typed"))
+        }
       />
       <Box w="46px" color="ink2">
         {props.unit}
@@ -226,10 +230,23 @@ function SourceFields({ source }: { source: Source }) {
         field="level_dbu"
         words="Level"
         unit="dBu"
+        worded
         value={source.level_dbu}
         origins={source.origins}
       />
-      <Level source={source} />
+      <Row words="Told in">
+        <Select
+          aria-label="Level told in"
+          value={source.level_unit}
+          onChange={(event) => void set({ level_unit: event.target.value })}
+        >
+          <option value="dBu">dBu, professional</option>
+          <option value="dBV">dBV, consumer</option>
+        </Select>
+      </Row>
+      <Box color="ink2" mb="4px">
+        Type the level as its panel tells it: +4 dBu, -10 dBV
+      </Box>
       <Check
         words="Needs phantom supply"
         on={source.needs_phantom}
@@ -241,27 +258,6 @@ function SourceFields({ source }: { source: Source }) {
         onChange={(needs_high_impedance) => set({ needs_high_impedance })}
       />
     </Section>
-  )
-}
-
-const DBV_TO_DBU = 2.218
-
-/** Consumer gear tells its level in dBV; a professional input takes it 11.8 dB too quiet. */
-function Level({ source }: { source: Source }) {
-  const set = useSet(source.id)
-  const dbv = source.level_dbu - DBV_TO_DBU
-  return (
-    <Row words="Told in">
-      {source.level_unit === "dBV" && <Figure color="ink2">{dbv.toFixed(1)} dBV</Figure>}
-      <Select
-        aria-label="Level told in"
-        value={source.level_unit}
-        onChange={(event) => void set({ level_unit: event.target.value })}
-      >
-        <option value="dBu">dBu, professional</option>
-        <option value="dBV">dBV, consumer</option>
-      </Select>
-    </Row>
   )
 }
 

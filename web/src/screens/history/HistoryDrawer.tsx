@@ -124,7 +124,7 @@ export function HistoryDrawer({ onClose }: { onClose: () => void }) {
               <Box textStyle="head" mb="4px">
                 From now to revision {current.number}
               </Box>
-              <NowAfter trial={between.data} />
+              <NowAfter trial={between.data} settings />
               <Flex mt="8px">
                 <Button variant="ink" onClick={go}>
                   Go to revision {current.number}{" "}

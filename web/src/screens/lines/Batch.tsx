@@ -1,11 +1,11 @@
-import { Box, Flex, chakra } from "@chakra-ui/react"
+import { Flex } from "@chakra-ui/react"
 import { useQuery } from "@tanstack/react-query"
 import { useState } from "react"
 
 import { answer, client, Problem, type Schemas } from "../../api/client"
 import { useRig } from "../../api/rig"
-import { Button, Input, Kbd } from "../../parts/controls"
-import { NowAfter } from "../../parts/NowAfter"
+import { Input } from "../../parts/controls"
+import { PencilForm } from "../../parts/PencilForm"
 import { useRested } from "../../parts/rested"
 import { useOnceSeen } from "../../parts/seen"
 
@@ -42,67 +42,33 @@ export function Batch({ onClose }: { onClose: () => void }) {
     void edit(plan.edits).then((kept) => kept && onClose())
   })
   return (
-    <chakra.form
-      aria-label="Batch of lines"
-      bg="pencilWash"
-      borderTop="1px dashed"
-      borderBottom="1px dashed"
-      borderColor="pencil"
-      px="12px"
-      py="6px"
-      textStyle="cell"
-      onSubmit={(event) => event.preventDefault()}
-      onKeyDown={(event) => {
-        if (event.key === "Escape") {
-          event.stopPropagation()
-          onClose()
-        }
-        if (event.key === "Enter" && (event.ctrlKey || event.metaKey)) {
-          event.preventDefault()
-          event.stopPropagation()
-          press()
-        }
-      }}
+    <PencilForm
+      label="Batch of lines"
+      make="Make lines"
+      ready={asked}
+      refusal={refusal}
+      trial={asked ? plan.data?.trial : undefined}
+      onMake={press}
+      onClose={onClose}
     >
-      <Flex gap="10px" align="center" wrap="wrap">
-        {FIELDS.map(([field, words, placeholder, width], position) => (
-          <Flex as="label" key={field} gap="5px" align="center" color="pencil">
-            {words}
-            <Input
-              autoFocus={position === 0}
-              w={width}
-              placeholder={placeholder}
-              aria-label={words}
-              aria-invalid={refusal?.place === words}
-              bad={refusal?.place === words}
-              value={typed[field]}
-              onChange={(event) => {
-                takeBack()
-                setTyped({ ...typed, [field]: event.target.value })
-              }}
-            />
-          </Flex>
-        ))}
-        <Button variant="ink" size="row" onClick={() => press()} disabled={!asked || refusal !== null}>
-          Make lines{" "}
-          <Kbd borderColor="onSea" color="onSea">
-            Ctrl Enter
-          </Kbd>
-        </Button>
-        <Button variant="quiet" size="row" onClick={onClose}>
-          Back <Kbd>Esc</Kbd>
-        </Button>
-      </Flex>
-      {refusal && (
-        <Box color="wax" role="status" mt="4px">
-          {refusal.message}
-        </Box>
-      )}
-      {asked && !refusal && plan.data && (
-        <Box mt="6px" maxH="220px" maxW="720px" overflowY="auto" tabIndex={0}>
-          <NowAfter trial={plan.data.trial} />
-        </Box>
-      )}
-    </chakra.form>
+      {FIELDS.map(([field, words, placeholder, width], position) => (
+        <Flex as="label" key={field} gap="5px" align="center">
+          {words}
+          <Input
+            autoFocus={position === 0}
+            w={width}
+            placeholder={placeholder}
+            aria-label={words}
+            aria-invalid={refusal?.place === words}
+            bad={refusal?.place === words}
+            value={typed[field]}
+            onChange={(event) => {
+              takeBack()
+              setTyped({ ...typed, [field]: event.target.value })
+            }}
+          />
+        </Flex>
+      ))}
+    </PencilForm>
   )
 }

@@ -9,7 +9,7 @@ import { useKeys } from "../../parts/keys"
 import { Mark, Tick } from "../../parts/Mark"
 import { NowAfter } from "../../parts/NowAfter"
 
-type Row = Required<Schemas["InputRow"]>
+type Row = Schemas["InputRow-Output"]
 type Field = Exclude<keyof Row, "number">
 
 const FIELDS: [Field, string, string][] = [
@@ -21,22 +21,6 @@ const FIELDS: [Field, string, string][] = [
   ["limit", "Limit", "8%"],
 ]
 
-/** The rows of a list, with its columns taken as the mapping says; a row without a source takes its name. */
-function mapped(list: Schemas["ListView"], mapping: Record<string, number>): Row[] {
-  return list.cells.map(([number, cells]) => {
-    const of = (field: Field) => (mapping[field] === undefined ? "" : (cells[mapping[field]] ?? ""))
-    return {
-      number,
-      name: of("name"),
-      source: mapping.source === undefined ? of("name") : of("source"),
-      box_input: of("box_input"),
-      track: of("track"),
-      purpose: of("purpose"),
-      limit: of("limit"),
-    }
-  })
-}
-
 /** An input list from a file or pasted: its columns named, bad rows refused in place, the good ones kept on request. */
 export function InputList({ file, onClose }: { file: File; onClose: () => void }) {
   const { state, edit } = useRig()
@@ -44,11 +28,13 @@ export function InputList({ file, onClose }: { file: File; onClose: () => void }
   const [corrected, setCorrected] = useState<ReadonlyMap<string, string>>(new Map())
   const [made, setMade] = useState<ReadonlySet<number>>(new Set())
   const read = useQuery({
-    queryKey: ["list", state.id, file.name, file.lastModified, file.size],
+    queryKey: ["list", state.id, file.name, file.lastModified, file.size, mapping],
     staleTime: Infinity,
     retry: false,
+    placeholderData: (before) => before,
     queryFn: async () => {
-      const response = await fetch(`/api/rigs/${state.id}/input-list/read`, {
+      const taken = Object.entries(mapping ?? {}).map(([field, place]) => `column=${field}:${place}`)
+      const response = await fetch(`/api/rigs/${state.id}/input-list/read?${taken.join("&")}`, {
         method: "POST",
         body: file,
         headers: { "Content-Type": "application/octet-stream" },
@@ -61,7 +47,7 @@ export function InputList({ file, onClose }: { file: File; onClose: () => void }
   })
   const columns = mapping ?? read.data?.mapping ?? {}
   const shown = useMemo(() => {
-    const rows = read.data ? mapped(read.data, mapping ?? read.data.mapping) : []
+    const rows: Row[] = read.data?.rows ?? []
     return rows
       .filter((row) => !made.has(row.number))
       .map((row) => {
@@ -70,7 +56,7 @@ export function InputList({ file, onClose }: { file: File; onClose: () => void }
           changed[field] = corrected.get(`${row.number}/${field}`) ?? changed[field]
         return changed
       })
-  }, [read.data, mapping, corrected, made])
+  }, [read.data, corrected, made])
   const plan = useQuery({
     queryKey: ["list-plan", state.id, state.revision, shown],
     enabled: shown.length > 0,
@@ -111,7 +97,7 @@ export function InputList({ file, onClose }: { file: File; onClose: () => void }
         <b>{file.name}</b>
         {read.data && (
           <chakra.span color="ink2">
-            {read.data.kind}; {read.data.cells.length} rows
+            {read.data.kind}; {read.data.rows.length} rows
           </chakra.span>
         )}
         <Box flex="1" />

@@ -11,8 +11,10 @@ import { Batch } from "./Batch"
 import { Fill } from "./Fill"
 import { fits, suspects, symptomOf } from "./find"
 import { Finder } from "./Finder"
+import { Gutter } from "./FoldedRows"
 import { InputList } from "./InputList"
-import { CELLS, Gutter, LinesTable, type CellName } from "./LinesTable"
+import { LinesTable } from "./LinesTable"
+import { CELLS, type CellName, type Range } from "./columns"
 import { NewLine } from "./NewLine"
 import { Plan } from "./Plan"
 import { GROUPINGS, rowsOf, type GroupBy, type RowItem } from "./rows"
@@ -40,6 +42,7 @@ export function LinesScreen() {
   const [marked, setMarked] = useState<ReadonlySet<string>>(NOBODY)
   const [opened, setOpened] = useState<ReadonlySet<string>>(NOBODY)
   const [closed, setClosed] = useState<ReadonlySet<string>>(NOBODY)
+  const [asked, setAsked] = useState<{ column: CellName; range: Range } | null>(null)
   const [aimed, setAimed] = useState<string | null>(null)
   const [pencil, setPencil] = useState<{ numbers: ReadonlyMap<string, string>; column: CellName | null }>({
     numbers: new Map(),
@@ -122,6 +125,19 @@ export function LinesScreen() {
       .slice(Math.max(0, from))
       .filter((line) => line.purpose === (shown[from] ?? shown[0])?.purpose)
   }, [marked, shown, chosen])
+  /** A range typed into a station: so many lines from there on, in pencil first. */
+  const fillRange = (id: string, column: CellName, range: Range) => {
+    const count = Math.floor((range.end - range.start) / range.step) + 1
+    const from = shown.findIndex((line) => line.id === id)
+    setMarked(new Set(shown.slice(from, from + count).map((line) => line.id)))
+    setCell(null)
+    setAsked({ column, range })
+    setOpen("fill")
+  }
+  const closeFill = () => {
+    setAsked(null)
+    setOpen(null)
+  }
   const onPencil = useCallback(
     (numbers: ReadonlyMap<string, string>, column: CellName | null) => setPencil({ numbers, column }),
     [],
@@ -253,7 +269,7 @@ export function LinesScreen() {
       {open === "line" && <NewLine onClose={() => setOpen(null)} />}
       {open === "batch" && <Batch onClose={() => setOpen(null)} />}
       {open === "plan" && <Plan onClose={() => setOpen(null)} />}
-      {open === "fill" && <Fill lines={filled} onPencil={onPencil} onClose={() => setOpen(null)} />}
+      {open === "fill" && <Fill lines={filled} asked={asked} onPencil={onPencil} onClose={closeFill} />}
       <Box flex="1" minH="0" position="relative">
         <Box ref={setScroller} h="100%" overflow="auto" tabIndex={-1} outline="none">
           {lines.length === 0 ? (
@@ -276,6 +292,7 @@ export function LinesScreen() {
               onRun={(id) => setOpened(turned(opened, id))}
               onMove={move}
               onLeave={() => setCell(null)}
+              onRange={fillRange}
             />
           )}
           {lines.length > 0 && shown.length === 0 && (

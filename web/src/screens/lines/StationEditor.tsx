@@ -5,16 +5,18 @@ import { useMemo, useState } from "react"
 import { answer, client, type LineView, type NowAfter, type Schemas, type Station } from "../../api/client"
 import { useRig } from "../../api/rig"
 import { Input, Kbd } from "../../parts/controls"
+import { rangeOf, type Range } from "./columns"
 
 interface Props {
   line: LineView
   column: Station["column"]
   onMove: (step: number) => void
   onLeave: () => void
+  onRange: (range: Range) => void
 }
 
 /** The picker under a station: each choice with who uses it now; the chosen one with what it would do. */
-export function StationEditor({ line, column, onMove, onLeave }: Props) {
+export function StationEditor({ line, column, onMove, onLeave, onRange }: Props) {
   const { state, edit } = useRig()
   const [text, setText] = useState("")
   const [at, setAt] = useState<number | null>(null)
@@ -44,7 +46,9 @@ export function StationEditor({ line, column, onMove, onLeave }: Props) {
         }),
       ),
   })
+  const range = fitting.length === 0 ? rangeOf(text) : null
   const take = (step: number) => {
+    if (range) return onRange(range)
     if (choice && choice.edits.length > 0) void edit(choice.edits)
     if (step) onMove(step)
     else onLeave()

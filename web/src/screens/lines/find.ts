@@ -1,27 +1,30 @@
 import type { LineView, SnagView } from "../../api/client"
 
-/** What a person may hear when something is wrong; the snags say which of these they could cause. */
-export const SYMPTOMS = [
-  "hollow",
-  "clicks",
-  "late",
-  "echo",
-  "one side",
-  "wrong pitch",
-  "too quiet",
-  "distorted",
-  "nothing",
-] as const
+type Symptom = SnagView["symptoms"][number]
+
+/** What a person may hear when something is wrong; the core's own list, or this does not compile. */
+const EVERY: Record<Symptom, true> = {
+  hollow: true,
+  clicks: true,
+  late: true,
+  echo: true,
+  "one side": true,
+  "wrong pitch": true,
+  "too quiet": true,
+  distorted: true,
+  nothing: true,
+}
+const SYMPTOMS = Object.keys(EVERY) as Symptom[]
 
 /** The symptom somebody is typing, from three letters on. */
-export function symptomOf(text: string): string | null {
+export function symptomOf(text: string): Symptom | null {
   const typed = text.trim().toLowerCase()
   if (typed.length < 3) return null
   return SYMPTOMS.find((each) => each.startsWith(typed)) ?? null
 }
 
 /** The snags that could be behind a symptom: those whose first symptom it is come first. */
-export function suspects(snags: SnagView[], symptom: string | null): SnagView[] {
+export function suspects(snags: SnagView[], symptom: Symptom | null): SnagView[] {
   if (!symptom) return []
   return snags
     .filter((snag) => snag.symptoms.includes(symptom))
