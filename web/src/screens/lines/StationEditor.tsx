@@ -30,7 +30,12 @@ export function StationEditor({ line, column, onMove, onLeave, onRange }: Props)
   })
   const all = found.data?.choices
   const fitting = useMemo(() => {
-    const words = text.toLowerCase().split(/\s+/).filter(Boolean)
+    // A range is written with a dash in the labels, and typed with a hyphen.
+    const words = text
+      .toLowerCase()
+      .replace(/(\d)-(\d)/g, "$1–$2")
+      .split(/\s+/)
+      .filter(Boolean)
     return (all ?? []).filter((choice) => words.every((word) => choice.label.toLowerCase().includes(word)))
   }, [all, text])
   const index = at ?? Math.max(0, text ? 0 : fitting.findIndex((choice) => choice.current))
@@ -139,7 +144,11 @@ export function StationEditor({ line, column, onMove, onLeave, onRange }: Props)
         ))}
         {found.data && fitting.length === 0 && (
           <Box px="6px" py="4px" color="ink2" whiteSpace="normal">
-            {found.data.choices.length === 0 ? found.data.note : `Nothing here has “${text}” in its name.`}
+            {range
+              ? `Enter fills ${range.start}–${range.end} downward from this line, in pencil first.`
+              : found.data.choices.length === 0
+                ? found.data.note
+                : `Nothing here has “${text}” in its name.`}
           </Box>
         )}
       </Box>

@@ -1,0 +1,352 @@
+import { Box, Flex, chakra } from "@chakra-ui/react"
+
+import type { Program } from "../../api/client"
+import { useRig } from "../../api/rig"
+import { Commit } from "../../parts/Commit"
+import { Button, Figure, Select } from "../../parts/controls"
+import { Section, useNumber, useSet } from "./Inspector"
+
+type Track = Program["tracks"][number]
+type ProgramPort = Program["inputs"][number]
+
+export function Ports(props: {
+  program: Program
+  side: "input" | "output"
+  items: ProgramPort[]
+  size: number
+}) {
+  const { edit } = useRig()
+  const { program, side, items } = props
+  const add = (width: 1 | 2) =>
+    void edit([
+      {
+        edit: "add_program_ports",
+        program: program.id,
+        side,
+        names: [`${side === "input" ? "In" : "Out"} ${items.length + 1}`],
+        width,
+        first_channel: null,
+      },
+    ])
+  return (
+    <Section title={side === "input" ? "Inputs: name, channel" : "Outputs: name, channel"}>
+      {items.map((item, position) => (
+        <PortRow key={item.id} item={item} position={position + 1} size={props.size} side={side} />
+      ))}
+      <Flex gap="4px" mt="2px" wrap="wrap">
+        <Button size="row" onClick={() => add(1)}>
+          Add {side}
+        </Button>
+        <Button size="row" onClick={() => add(2)}>
+          Add stereo {side}
+        </Button>
+        {items.length > 0 && (
+          <Button
+            size="row"
+            variant="quiet"
+            onClick={() =>
+              void edit([{ edit: "fill_channels", items: items.map((item) => item.id), first_channel: 1 }])
+            }
+          >
+            Fill ascending
+          </Button>
+        )}
+      </Flex>
+    </Section>
+  )
+}
+
+function PortRow(props: { item: ProgramPort; position: number; size: number; side: string }) {
+  const { edit } = useRig()
+  const set = useSet(props.item.id)
+  const number = useNumber()
+  const { item } = props
+  return (
+    <Flex gap="4px" align="center" minH="28px">
+      <Figure w="20px" textAlign="right">
+        {props.position}
+      </Figure>
+      <Commit
+        value={item.name}
+        label={`Name of ${props.side} ${props.position}`}
+        onKeep={(name) => set({ name })}
+      />
+      {item.legs.map((channel, index) => (
+        <Commit
+          key={index}
+          value={channel}
+          label={`Channel of ${props.side} ${item.name}${item.legs.length > 1 ? `, leg ${index + 1}` : ""}`}
+          width="42px"
+          figure
+          placeholder="none"
+          onKeep={(text) => {
+            const keep = (wanted: number | null) =>
+              edit([{ edit: "set_leg", item: item.id, leg: index + 1, channel: wanted }])
+            return text === "" ? keep(null) : number(`Channel of ${item.name}`, text, keep)
+          }}
+        />
+      ))}
+      <Button
+        size="row"
+        variant="quiet"
+        aria-label={`Remove ${props.side} ${item.name}`}
+        onClick={() => void edit([{ edit: "remove", items: [item.id] }])}
+      >
+        −
+      </Button>
+    </Flex>
+  )
+}
+
+export function Tracks({ program }: { program: Program }) {
+  const { edit } = useRig()
+  const add = (width: 1 | 2) =>
+    void edit([
+      {
+        edit: "add_tracks",
+        program: program.id,
+        names: [`Track ${program.tracks.length + 1}`],
+        width,
+        output: program.outputs[0]?.id ?? null,
+      },
+    ])
+  return (
+    <Section title="Tracks: armed, monitored, muted; input, output">
+      {program.tracks.map((track, position) => (
+        <TrackRow key={track.id} program={program} track={track} position={position + 1} />
+      ))}
+      <Flex gap="4px" mt="2px">
+        <Button size="row" onClick={() => add(1)}>
+          Add track
+        </Button>
+        <Button size="row" onClick={() => add(2)}>
+          Add stereo track
+        </Button>
+      </Flex>
+    </Section>
+  )
+}
+
+const SWITCHES = [
+  ["armed", "arm"],
+  ["monitored", "mon"],
+  ["muted", "mute"],
+] as const
+
+function TrackRow({ program, track, position }: { program: Program; track: Track; position: number }) {
+  const { edit } = useRig()
+  const set = useSet(track.id)
+  const number = useNumber()
+  return (
+    <Box borderBottom="1px solid" borderColor="rule" py="3px">
+      <Flex gap="4px" align="center">
+        <Figure w="20px" textAlign="right">
+          {position}
+        </Figure>
+        <Commit value={track.name} label={`Name of track ${position}`} onKeep={(name) => set({ name })} />
+        {SWITCHES.map(([field, words]) => (
+          <chakra.button
+            key={field}
+            h="22px"
+            px="4px"
+            fontSize="12px"
+            border="1px solid"
+            borderColor={track[field] ? "ink" : "edge"}
+            bg={track[field] ? "ink" : "transparent"}
+            color={track[field] ? "onInk" : "ink2"}
+            cursor="pointer"
+            aria-pressed={track[field]}
+            aria-label={`${words} track ${track.name}`}
+            onClick={() => set({ [field]: !track[field] })}
+          >
+            {words}
+          </chakra.button>
+        ))}
+        <Button
+          size="row"
+          variant="quiet"
+          aria-label={`Remove track ${track.name}`}
+          onClick={() => void edit([{ edit: "remove", items: [track.id] }])}
+        >
+          −
+        </Button>
+      </Flex>
+      <Flex gap="4px" align="center" mt="2px" pl="24px">
+        <Select
+          flex="1"
+          aria-label={`Input of track ${track.name}`}
+          value={track.input ?? ""}
+          onChange={(event) => set({ input: event.target.value || null })}
+        >
+          <option value="">no input</option>
+          {program.inputs.map((item, index) => (
+            <option key={item.id} value={item.id}>
+              {index + 1} {item.name}
+            </option>
+          ))}
+        </Select>
+        <OutputSelect
+          program={program}
+          label={`Output of track ${track.name}`}
+          value={track.output}
+          onChange={(output) => void set({ output })}
+        />
+      </Flex>
+      <Flex gap="4px" align="center" mt="2px" pl="24px" color="ink2">
+        gain
+        <Commit
+          value={track.gain_db}
+          label={`Gain of track ${track.name}`}
+          width="48px"
+          figure
+          onKeep={(text) => number("Gain", text, (gain_db) => set({ gain_db }))}
+        />
+        dB, effects
+        <Commit
+          value={track.effect_delay_samples}
+          label={`Effect delay of track ${track.name}`}
+          width="56px"
+          figure
+          onKeep={(text) =>
+            number("Effect delay", text, (effect_delay_samples) => set({ effect_delay_samples }))
+          }
+        />
+        samples
+      </Flex>
+    </Box>
+  )
+}
+
+/** Buses and named outputs, as something in the program can be sent to. */
+function OutputSelect(props: {
+  program: Program
+  label: string
+  value: string | null | undefined
+  not?: string
+  onChange: (output: string | null) => void
+}) {
+  const { program } = props
+  return (
+    <Select
+      flex="1"
+      aria-label={props.label}
+      value={props.value ?? ""}
+      onChange={(event) => props.onChange(event.target.value || null)}
+    >
+      <option value="">no output</option>
+      {program.outputs.map((item, index) => (
+        <option key={item.id} value={item.id}>
+          {index + 1} {item.name}
+        </option>
+      ))}
+      {program.buses
+        .filter((bus) => bus.id !== props.not)
+        .map((bus) => (
+          <option key={bus.id} value={bus.id}>
+            bus {bus.name}
+          </option>
+        ))}
+    </Select>
+  )
+}
+
+interface SinkItem {
+  id: string
+  name: string
+  output?: string | null | undefined
+}
+
+/** Voices or buses: each with a name, a figure and where it goes. */
+function SinkItems<Item extends SinkItem>(props: {
+  program: Program
+  what: "voice" | "bus"
+  title: string
+  note: string
+  items: Item[]
+  figure: (item: Item) => [label: string, field: string, value: number]
+  onAdd: () => void
+}) {
+  const { edit } = useRig()
+  const number = useNumber()
+  const { program, what } = props
+  const set = (item: string, values: Record<string, string | number | null>) =>
+    edit([{ edit: "set", item, values }])
+  return (
+    <Section title={props.title} note={props.note}>
+      {props.items.map((item, index) => {
+        const [label, field, value] = props.figure(item)
+        return (
+          <Flex key={item.id} gap="4px" align="center" minH="28px">
+            <Figure w="20px" textAlign="right">
+              {index + 1}
+            </Figure>
+            <Commit
+              value={item.name}
+              label={`Name of ${what} ${index + 1}`}
+              onKeep={(name) => set(item.id, { name })}
+            />
+            <Commit
+              value={value}
+              label={`${label} of ${what} ${item.name}`}
+              width="48px"
+              figure
+              onKeep={(text) => number(label, text, (typed) => set(item.id, { [field]: typed }))}
+            />
+            <OutputSelect
+              program={program}
+              label={`Output of ${what} ${item.name}`}
+              value={item.output}
+              not={item.id}
+              onChange={(output) => void set(item.id, { output })}
+            />
+            <Button
+              size="row"
+              variant="quiet"
+              aria-label={`Remove ${what} ${item.name}`}
+              onClick={() => void edit([{ edit: "remove", items: [item.id] }])}
+            >
+              −
+            </Button>
+          </Flex>
+        )
+      })}
+      <Button size="row" onClick={props.onAdd}>
+        Add {what}
+      </Button>
+    </Section>
+  )
+}
+
+export function Voices({ program }: { program: Program }) {
+  const { edit } = useRig()
+  const output = program.outputs[0]?.id ?? null
+  const names = [`Voice ${program.voices.length + 1}`]
+  return (
+    <SinkItems
+      program={program}
+      what="voice"
+      title="Voices"
+      note="what it sounds itself: level in dBFS, output"
+      items={program.voices}
+      figure={(voice) => ["Level", "level_dbfs", voice.level_dbfs]}
+      onAdd={() => void edit([{ edit: "add_voices", program: program.id, names, output }])}
+    />
+  )
+}
+
+export function Buses({ program }: { program: Program }) {
+  const { edit } = useRig()
+  const output = program.outputs[0]?.id ?? null
+  const names = [`Bus ${program.buses.length + 1}`]
+  return (
+    <SinkItems
+      program={program}
+      what="bus"
+      title="Buses"
+      note="gain in dB, output"
+      items={program.buses}
+      figure={(bus) => ["Gain", "gain_db", bus.gain_db]}
+      onAdd={() => void edit([{ edit: "add_buses", program: program.id, names, output }])}
+    />
+  )
+}
