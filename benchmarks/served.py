@@ -65,6 +65,33 @@ SHOWN = """async () => {
 """Ctrl+Z in the page: when its answer was there, and how much later the screen showed it."""
 
 
+SCROLLED = """async () => {
+  const scroller = document.querySelector('table[aria-label="Lines"]').parentElement
+  const far = scroller.scrollHeight - scroller.clientHeight
+  const frames = []
+  let last = await new Promise(requestAnimationFrame)
+  for (let frame = 1; frame <= 240; frame++) {
+    scroller.scrollTop = (far * frame) / 240
+    const now = await new Promise(requestAnimationFrame)
+    frames.push(now - last)
+    last = now
+  }
+  frames.sort((one, other) => one - other)
+  return [frames[120], frames[228], frames.filter((each) => each > 17.5).length]
+}"""
+"""Four seconds of scrolling from the first line to the last: median frame, 95th percentile, frames over 1/60 s."""
+
+
+def scrolling(page: Page) -> str:
+    page.keyboard.press("v")
+    page.locator('table[aria-label="Lines"][aria-rowcount="515"]').wait_for()
+    middle, slow, late = page.evaluate(SCROLLED)
+    return (
+        f"scrolled through 512 unfolded lines (target 60 frames a second): {1000 / middle:.0f} a second, "
+        f"frame {middle:.1f} ms, 95 % under {slow:.1f} ms, {late} of 240 late"
+    )
+
+
 def main() -> None:
     folder = Path(tempfile.mkdtemp(prefix="iskelo-bench-", dir="/tmp"))
     folder.chmod(0o755)
@@ -89,6 +116,7 @@ def main() -> None:
                     f"  {name:10} edit {edit:6.1f} ms   undo in the page answered {answered:6.1f} ms, "
                     f"shown {shown:6.1f} ms later   first page {first:7.1f} ms"
                 )
+            print(f"  {scrolling(page)}")
             browser.close()
         scripts = sorted((web_dir / "assets").glob("*.js")) if web_dir else []
         packed = sum(len(gzip.compress(script.read_bytes())) for script in scripts)

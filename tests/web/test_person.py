@@ -382,6 +382,7 @@ def test_the_history_is_told_compared_named_and_gone_through(screen: Page) -> No
     screen.keyboard.press("ArrowDown")
     expect(history.get_by_test_id("now-after")).to_contain_text("Dov")
     expect(history.get_by_test_id("now-after")).to_contain_text("silent")
+    expect(history.get_by_test_id("now-after")).to_contain_text("settingsLonghand, input Dov, channels43")
     screen.keyboard.press("Control+Enter")
     arriving(screen, "9/12")
     expect(screen.get_by_text("rev 1", exact=True)).to_be_visible()

@@ -130,6 +130,35 @@ def test_a_column_is_filled_ascending_in_pencil_until_enter(screen: Page) -> Non
     arriving(screen, "9/12")
 
 
+def test_a_range_typed_into_a_station_fills_downward_in_pencil(screen: Page) -> None:
+    demo(screen)
+    station(screen, "Alma", "program_in").dblclick()
+    field = screen.locator("input[role=combobox]")
+    field.fill("1-4")
+    expect(screen.get_by_text("Enter fills 1–4 downward from this line, in pencil first.")).to_be_visible()
+    field.press("Enter")
+    expect(screen.get_by_text("Fill 4 lines ascending")).to_be_visible()
+    expect(preview(screen)).to_contain_text("10 of 12")
+    arriving(screen, "9/12")
+    press(screen, ["Enter"])
+    arriving(screen, "10/12")
+    expect(station(screen, "Dov", "program_in")).to_contain_text("4")
+
+
+def test_a_level_is_typed_in_the_unit_the_panel_reads(screen: Page) -> None:
+    demo(screen)
+    press(screen, ["1"])
+    screen.get_by_role("button", name="Alma", exact=True).click()
+    field = screen.get_by_label("Level", exact=True)
+    for typed, shown in (("-10 dBV", "-7.78"), ("+4 dBu", "4")):
+        field.fill(typed)
+        field.press("Enter")
+        expect(field).to_have_value(shown)
+    field.fill("loud")
+    field.press("Enter")
+    expect(screen.get_by_role("alert")).to_contain_text("loud")
+
+
 def test_any_peg_lights_its_route_and_answers_what_arrives_and_where_it_goes(screen: Page) -> None:
     demo(screen)
     press(screen, ["1"])

@@ -14,9 +14,12 @@ interface Props {
   placeholder?: string
 }
 
+/** To hundredths, as far as anybody reads; what is not typed anew stays exact. */
+const rounded = (value: number) => Math.round(100 * value) / 100
+
 /** A field that keeps on Enter or when left; what is refused stays as typed, marked, until Escape. */
 export function Commit({ value, label, onKeep, width = "100%", figure = false, placeholder }: Props) {
-  const shown = value === null ? "" : String(value)
+  const shown = value === null ? "" : typeof value === "number" ? String(rounded(value)) : value
   const field = useRef<HTMLInputElement>(null)
   const [bad, setBad] = useState(false)
   const keep = async () => {

@@ -1,29 +1,35 @@
 import { Box, chakra } from "@chakra-ui/react"
+import { Fragment } from "react"
 
 import type { NowAfter as Trial } from "../api/client"
 
+type Change = Trial["lines"][number]
+
 const SHOWN = 8
+
+function Row({ what, now, after }: { what: string; now: string | number; after: string }) {
+  return (
+    <tr>
+      <chakra.td pr="8px" verticalAlign="top">
+        {what}
+      </chakra.td>
+      <chakra.td pr="8px" verticalAlign="top">
+        {now}
+      </chakra.td>
+      <chakra.td verticalAlign="top" fontWeight="600">
+        {after}
+      </chakra.td>
+    </tr>
+  )
+}
 
 /** What a change would do, before it is made: pencil, never ink. A comparison tells the settings too. */
 export function NowAfter({ trial, settings = false }: { trial: Trial; settings?: boolean }) {
-  const rows: [string, string, string][] = [
-    ["arrive", String(trial.arriving_now), `${trial.arriving_after} of ${trial.wanted_after}`],
-    ...trial.lines
-      .slice(0, SHOWN)
-      .map((change): [string, string, string] => [change.what, change.now, change.after]),
-    ...trial.numbers
-      .slice(0, SHOWN)
-      .map((change): [string, string, string] => [change.what, change.now, change.after]),
-    ...(settings ? trial.settings.slice(0, 2 * SHOWN) : []).map((change): [string, string, string] => [
-      change.what,
-      change.now,
-      change.after,
-    ]),
+  const parts: [title: string, changes: Change[], shown: number][] = [
+    ["lines", trial.lines, SHOWN],
+    ["numbers", trial.numbers, SHOWN],
+    ...(settings ? [["settings", trial.settings, 2 * SHOWN] as [string, Change[], number]] : []),
   ]
-  const more =
-    Math.max(0, trial.lines.length - SHOWN) +
-    Math.max(0, trial.numbers.length - SHOWN) +
-    (settings ? Math.max(0, trial.settings.length - 2 * SHOWN) : 0)
   return (
     <Box
       border="1px dashed"
@@ -45,24 +51,32 @@ export function NowAfter({ trial, settings = false }: { trial: Trial; settings?:
           </tr>
         </thead>
         <tbody>
-          {rows.map(([what, now, after], index) => (
-            <tr key={`${what}${index}`}>
-              <chakra.td pr="8px" verticalAlign="top">
-                {what}
-              </chakra.td>
-              <chakra.td pr="8px" verticalAlign="top">
-                {now}
-              </chakra.td>
-              <chakra.td verticalAlign="top" fontWeight="600">
-                {after}
-              </chakra.td>
-            </tr>
+          <Row
+            what="arrive"
+            now={trial.arriving_now}
+            after={`${trial.arriving_after} of ${trial.wanted_after}`}
+          />
+          {parts.map(([title, changes, most]) => (
+            <Fragment key={title}>
+              {settings && changes.length > 0 && (
+                <tr>
+                  <chakra.th colSpan={3} textAlign="left" fontWeight="600" pt="4px">
+                    {title}
+                  </chakra.th>
+                </tr>
+              )}
+              {changes.slice(0, most).map((change, index) => (
+                <Row key={`${change.what}${index}`} {...change} />
+              ))}
+              {changes.length > most && (
+                <tr>
+                  <td colSpan={3}>
+                    and {changes.length - most} more {title}
+                  </td>
+                </tr>
+              )}
+            </Fragment>
           ))}
-          {more > 0 && (
-            <tr>
-              <td colSpan={3}>and {more} more</td>
-            </tr>
-          )}
           <tr>
             <chakra.td pr="8px" verticalAlign="top">
               snags

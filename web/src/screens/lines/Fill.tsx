@@ -19,9 +19,9 @@ type Fillable = (typeof FILLABLE)[number][0]
 
 interface Props {
   lines: LineView[]
-  /** The pencilled numbers by line, and the column they stand in. */
   /** What a range typed into a station asked for. */
   asked: { column: CellName; range: Range } | null
+  /** The pencilled numbers by line, and the column they stand in. */
   onPencil: (numbers: ReadonlyMap<string, string>, column: CellName | null) => void
   onClose: () => void
 }
