@@ -10,6 +10,7 @@ from iskelo.core.edits.phrases import gear_phrase
 from iskelo.core.edits.ports_phrase import split_numbers
 from iskelo.core.lines.context import read
 from iskelo.core.planner.join import join_all
+from iskelo.core.rig.gear import Program
 from iskelo.core.rig.rig import Rig
 from iskelo.demo.catalogue import catalogue
 from rigs import Bench, two_voices
@@ -58,6 +59,8 @@ def test_sizes_and_widths_are_taken_from_the_phrase() -> None:
         ("9999 mic", "too many or too few"),
         ("mic 8x8", "is the size of a box"),
         ("box 500x2", "at most 128 jacks"),
+        ("box 0x0", "a jack at least"),
+        ("recorder 900", "900 tracks are too many"),
         ("3 mic Alma, Bertil", "3 of them and 2 names"),
         ("mic " + "x" * 81, "at most 80 characters"),
     ],
@@ -92,6 +95,18 @@ def test_a_batch_records_and_lets_hear_at_once_and_the_plan_completes_it() -> No
     bench.do(*plan.edits)
     assert [state.headline for state in read(bench.rig).lines] == ["arrives"] * 4
     assert join_all(read(bench.rig)) is None
+
+
+def test_a_recorder_comes_with_so_many_tracks_on_the_channels_in_order() -> None:
+    bench = made("box 8x8 Havra", "recorder Longhand 10", "stereo recorder 2")
+    long, stereo = bench.rig.gear[1:]
+    assert isinstance(long, Program)
+    assert isinstance(stereo, Program)
+    assert long.name == "Longhand"
+    assert [item.legs for item in long.inputs] == [(n,) for n in range(1, 9)] + [(None,)] * 2
+    assert [track.input for track in long.tracks] == [item.id for item in long.inputs]
+    assert [item.legs for item in stereo.inputs] == [(1, 2), (3, 4)]
+    assert [track.width for track in stereo.tracks] == [2, 2]
 
 
 def test_names_and_existing_tracks() -> None:

@@ -1133,6 +1133,7 @@ export interface components {
          * @description Add a program; without a device named it opens the rig's only interface, if there is just one.
          *
          *     ``voices`` names what it sounds itself; the voices of a program that has any go to an output on channels 1–2.
+         *     ``tracks`` names its tracks, each with an input of its own; the inputs take the device's channels from 1 on.
          */
         "AddProgram-Input": {
             /** Device */
@@ -1151,6 +1152,16 @@ export interface components {
              */
             program_kind?: "recorder" | "sampler" | "player" | "call" | "mixing program" | "system sounds";
             /**
+             * Track Width
+             * @default 1
+             */
+            track_width?: number;
+            /**
+             * Tracks
+             * @default []
+             */
+            tracks?: string[];
+            /**
              * Voice Width
              * @default 2
              */
@@ -1166,6 +1177,7 @@ export interface components {
          * @description Add a program; without a device named it opens the rig's only interface, if there is just one.
          *
          *     ``voices`` names what it sounds itself; the voices of a program that has any go to an output on channels 1–2.
+         *     ``tracks`` names its tracks, each with an input of its own; the inputs take the device's channels from 1 on.
          */
         "AddProgram-Output": {
             /** Device */
@@ -1183,6 +1195,16 @@ export interface components {
              * @enum {string}
              */
             program_kind: "recorder" | "sampler" | "player" | "call" | "mixing program" | "system sounds";
+            /**
+             * Track Width
+             * @default 1
+             */
+            track_width: number;
+            /**
+             * Tracks
+             * @default []
+             */
+            tracks: string[];
             /**
              * Voice Width
              * @default 2

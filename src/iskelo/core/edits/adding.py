@@ -84,10 +84,27 @@ def _(edit: e.AddProgram, rig: Rig) -> Applied:
         rig = apply_one(ports, rig).rig
         voices = e.AddVoices(program=identity, names=edit.voices, width=edit.voice_width, output=output)
         rig = apply_one(voices, rig).rig
-    if device is None:
-        return Applied(rig, f"added {edit.program_kind} {name}")
-    given = apply_one(e.SetDevice(program=identity, device=device), rig)
-    return Applied(given.rig, f"added {edit.program_kind} {name} on {index(given.rig).name(device)}")
+    said = f"added {edit.program_kind} {name}"
+    if device is not None:
+        rig = apply_one(e.SetDevice(program=identity, device=device), rig).rig
+        said += f" on {index(rig).name(device)}"
+    return Applied(_with_tracks(rig, edit, identity) if edit.tracks else rig, said)
+
+
+def _with_tracks(rig: Rig, edit: e.AddProgram, program: str) -> Rig:
+    """A new program's tracks and their inputs, as far as the device's channels reach."""
+    rig, ids = new_ids(rig, "i", len(edit.tracks))
+    found = index(rig)
+    box = found.device(gear_of(found, program, Program))
+    wide = edit.track_width
+    reached = min(len(ids), box.capture // wide) if box else 0
+    for some, first in ((slice(None, reached), 1), (slice(reached, None), None)):
+        if edit.tracks[some]:
+            ports = e.AddProgramPorts(
+                program=program, names=edit.tracks[some], width=wide, first_channel=first, ids=ids[some]
+            )
+            rig = apply_one(ports, rig).rig
+    return apply_one(e.AddTracks(program=program, names=edit.tracks, width=wide, inputs=ids), rig).rig
 
 
 def _with_items(

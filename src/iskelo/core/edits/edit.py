@@ -61,6 +61,7 @@ class AddProgram(Value):
     """Add a program; without a device named it opens the rig's only interface, if there is just one.
 
     ``voices`` names what it sounds itself; the voices of a program that has any go to an output on channels 1–2.
+    ``tracks`` names its tracks, each with an input of its own; the inputs take the device's channels from 1 on.
     """
 
     edit: Literal["add_program"] = "add_program"
@@ -69,6 +70,8 @@ class AddProgram(Value):
     device: Id | None = None
     voices: Annotated[tuple[Name, ...], Field(max_length=128)] = ()
     voice_width: Width = 2
+    tracks: Annotated[tuple[Name, ...], Field(max_length=128)] = ()
+    track_width: Width = 1
 
 
 class AddDestination(Value):

@@ -144,6 +144,8 @@ def _edits(
         ins, outs = size or (2, 2)
         if ins > 128 or outs > 128:
             raise Refused(text, f"a box has at most 128 jacks a side, not {max(ins, outs)}")
+        if ins == outs == 0:
+            raise Refused(text, "a box has a jack at least; say for example 2x2")
         return tuple(AddInterface(name=each, jack_in=ins, jack_out=outs) for each in names)
     if kind in PROGRAMS:
         return _programs(text, kind, width, name, names)
@@ -154,21 +156,17 @@ def _edits(
 
 
 def _programs(text: str, kind: str, width: int | None, name: str, names: tuple[str, ...]) -> tuple[Edit, ...]:
-    """Programs with voices of their own; a number at the end says how many: 'sampler 16'."""
-    if kind not in VOICES:
-        return tuple(AddProgram(name=each) for each in names)
-    base, count = VOICES[kind]
+    """Programs with voices or tracks of their own; a number at the end says how many: 'sampler 16', 'recorder 8'."""
+    what, base, count = ("voice", *VOICES[kind]) if kind in VOICES else ("track", "Track", 0)
     last = re.fullmatch(r"(.*?)\s*(\d{1,4})", name)
     if last:
         count = int(last[2])
         if not 1 <= count <= MOST_AT_ONCE:
-            raise Refused(text, f"{count} voices are too many or too few; say 1 to {MOST_AT_ONCE}")
+            raise Refused(text, f"{count} {what}s are too many or too few; say 1 to {MOST_AT_ONCE}")
         names = _names(text, kind, None, last[1])
-    voices = (base,) if count == 1 else tuple(f"{base} {number}" for number in range(1, count + 1))
-    return tuple(
-        AddProgram.model_validate({"name": each, "program_kind": kind, "voices": voices, "voice_width": width or 2})
-        for each in names
-    )
+    items = (base,) if count == 1 else tuple(f"{base} {number}" for number in range(1, count + 1))
+    own = {f"{what}s": items} | ({f"{what}_width": width} if width else {})
+    return tuple(AddProgram.model_validate({"name": each, "program_kind": kind, **own}) for each in names)
 
 
 def _names(text: str, kind: str, count: int | None, name: str) -> tuple[str, ...]:

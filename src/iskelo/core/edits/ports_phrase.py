@@ -113,7 +113,8 @@ def tracks_phrase(found: Index, text: str, field: str) -> Tracks:
         raise Refused(field, f"say which tracks of {program.name}: their numbers, or new")
     beyond = [number for number in numbers if number > len(program.tracks)]
     if beyond:
-        raise Refused(field, f"{program.name} has {len(program.tracks)} tracks, so no track {beyond[0]}")
+        said = f"{program.name} has {len(program.tracks)} tracks, so no track {beyond[0]}"
+        raise Refused(field, f"{said}; say new instead of the numbers to make some")
     return Tracks(program, tuple(program.tracks[number - 1] for number in numbers), False)
 
 

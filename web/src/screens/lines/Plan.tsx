@@ -32,7 +32,11 @@ export function Plan({ onClose }: { onClose: () => void }) {
         {plan.isLoading && <Box color="ink2">Working it out…</Box>}
         {plan.error && <Box color="wax">{plan.error.message}</Box>}
         {plan.data === null && (
-          <Box color="ink2">No line is silent or blocked, or no change that Iskelo knows would help.</Box>
+          <Box color="ink2">
+            {state.survey.lines.length === 0
+              ? "No line is wanted yet, so there is nothing to plan."
+              : "No line is silent or blocked, or no change that Iskelo knows would help."}
+          </Box>
         )}
         {plan.data && (
           <>
