@@ -35,9 +35,21 @@ def median_ms(work: Callable[[], object], times: int = 7) -> float:
     return statistics.median(taken)
 
 
+def yardstick() -> str:
+    """How fast this machine is just now; others may be keeping it busy, and figures of two runs compare by this."""
+
+    def count() -> None:
+        total = 0
+        for number in range(1_000_000):
+            total += number
+
+    return f"Yardstick: a million steps of a plain Python loop take {median_ms(count):.0f} ms"
+
+
 def main() -> None:
     quiet_collector()
     print(f"{platform.machine()}, {os.cpu_count()} cores, Python {platform.python_version()}, NumPy {np.__version__}\n")
+    print(yardstick() + "\n")
     print("Survey (target: 64 lines 20 ms, 512 lines 50 ms)")
     rigs = {lines: big_rig(lines) for lines in (64, 128, 256, 512)}
     base = None

@@ -245,3 +245,14 @@ def test_what_is_no_level_is_refused() -> None:
     bench = two_voices()
     with pytest.raises(Refused, match="'loud' is no level; type for example"):
         bench.do(SetValues(item=bench.id("Alma"), values={"level_dbu": "loud"}))
+
+
+def test_what_an_edit_does_not_touch_stays_the_same_object() -> None:
+    """A reading takes over what it made of gear that is the same object; a copy of it would cost the time again."""
+    bench = two_voices()
+    before = bench.rig
+    bench.do(SetValues(item=bench.id("Box"), values={"mixer_samples": 9}))
+    changed = [old.name for old, new in zip(before.gear, bench.rig.gear, strict=True) if old is not new]
+    assert changed == ["Box"]
+    assert all(old is new for old, new in zip(before.lines, bench.rig.lines, strict=True))
+    assert all(old is new for old, new in zip(before.patches, bench.rig.patches, strict=True))

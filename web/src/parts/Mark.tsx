@@ -1,5 +1,3 @@
-import { chakra } from "@chakra-ui/react"
-
 export type Severity = "stop" | "trouble" | "risk" | "note"
 
 const WORDS: Record<Severity, string> = { stop: "stops", trouble: "trouble", risk: "risk", note: "note" }
@@ -15,16 +13,11 @@ const SHAPES: Record<Severity, { d: string; filled: boolean; wax: boolean }> = {
 export function Mark({ severity, label }: { severity: Severity; label?: string }) {
   const shape = SHAPES[severity]
   return (
-    <chakra.svg
+    <svg
       viewBox="0 0 12 12"
-      w="12px"
-      h="12px"
-      flex="none"
+      className={`mark ${shape.wax ? "in-wax" : "in-ink3"}`}
       role="img"
       aria-label={label ?? WORDS[severity]}
-      color={shape.wax ? "wax" : "ink3"}
-      display="inline-block"
-      verticalAlign="-1px"
     >
       <path
         d={shape.d}
@@ -32,24 +25,21 @@ export function Mark({ severity, label }: { severity: Severity; label?: string }
         stroke="currentColor"
         strokeWidth={shape.filled ? 0 : 1.4}
       />
-    </chakra.svg>
+    </svg>
   )
 }
 
 /** A tick, drawn: neither of the faces has one. */
 export function Tick({ label }: { label: string }) {
   return (
-    <chakra.svg
+    <svg
       viewBox="0 0 12 12"
-      w="12px"
-      h="12px"
+      className="mark"
       role={label ? "img" : undefined}
       aria-label={label || undefined}
       aria-hidden={!label}
-      display="inline-block"
-      verticalAlign="-1px"
     >
       <path d="M1.5 6.5L4.5 9.5L10.5 2.5" fill="none" stroke="currentColor" strokeWidth="1.6" />
-    </chakra.svg>
+    </svg>
   )
 }

@@ -1,5 +1,7 @@
 import { createSystem, defaultBaseConfig, defineConfig } from "@chakra-ui/react"
 
+import { cells } from "./cells"
+
 const pair = (light: string, night: string) => ({ value: { base: light, _dark: night } })
 
 /** Ink is fact, pencil a proposal, wax trouble, sea where you are and what you can press. */
@@ -50,6 +52,7 @@ export const system = createSystem(
       },
       "*:focus-visible": { outline: "2px solid", outlineColor: "sea", outlineOffset: "1px" },
       "::selection": { bg: "wash" },
+      ...cells,
     },
     theme: {
       tokens: {

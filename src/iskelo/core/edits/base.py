@@ -117,7 +117,10 @@ def pruned(rig: Rig) -> tuple[Rig, list[str]]:
             driver = each.driver if box and each.driver in {one.id for one in box.drivers} else None
             if driver != each.driver and device is not None:
                 words.append(f"{each.name} opens {found.name(device)} by its first driver now")
-            gear.append(each.model_copy(update={"device": device, "driver": driver, **_kept_ends(each, words)}))
+            fields = {"device": device, "driver": driver, **_kept_ends(each, words)}
+            # What has not changed stays the same object: a later reading takes over what it made of it.
+            update = {field: value for field, value in fields.items() if value is not getattr(each, field)}
+            gear.append(each.model_copy(update=update) if update else each)
         else:
             gear.append(each)
     patches = []
@@ -136,7 +139,7 @@ def pruned(rig: Rig) -> tuple[Rig, list[str]]:
     return rig.model_copy(update=update), words
 
 
-def _kept_ends(program: Program, words: list[str]) -> dict[str, tuple[Value, ...]]:
+def _kept_ends(program: Program, words: list[str]) -> dict[str, Any]:
     """A program's tracks, voices and buses without the inputs and outputs that are gone; adds what was lost."""
     inputs = {item.id for item in program.inputs}
     sinks = {item.id for item in program.outputs} | {bus.id for bus in program.buses}
@@ -151,11 +154,12 @@ def _kept_ends(program: Program, words: list[str]) -> dict[str, tuple[Value, ...
             update["output"] = None
         return item.model_copy(update=update) if update else item
 
-    return {
-        "tracks": tuple(kept("track", track) for track in program.tracks),
-        "voices": tuple(kept("voice", voice) for voice in program.voices),
-        "buses": tuple(kept("bus", bus) for bus in program.buses),
-    }
+    ends: dict[str, Any] = {}
+    for what, field in (("track", "tracks"), ("voice", "voices"), ("bus", "buses")):
+        items = getattr(program, field)
+        after = tuple(kept(what, item) for item in items)
+        ends[field] = items if all(new is old for new, old in zip(after, items, strict=True)) else after
+    return ends
 
 
 def _end(found: Index, port: Port) -> str:

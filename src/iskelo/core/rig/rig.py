@@ -123,6 +123,8 @@ class Index:
     items: dict[str, Placed]
     lines: dict[str, Line]
     patches: dict[str, Patch]
+    boxes: list[Interface]
+    all_programs: list[Program]
 
     def name(self, identity: str) -> str:
         """The name of a piece of gear, an input, a track, a voice, an output or a line."""
@@ -137,10 +139,10 @@ class Index:
         return self.gear[port.owner] if port.owner in self.gear else self.items[port.owner].program
 
     def interfaces(self) -> list[Interface]:
-        return [gear for gear in self.gear.values() if isinstance(gear, Interface)]
+        return self.boxes
 
     def programs(self) -> list[Program]:
-        return [gear for gear in self.gear.values() if isinstance(gear, Program)]
+        return self.all_programs
 
     def device(self, program: Program) -> Interface | None:
         """The interface a program has opened, if any."""
@@ -240,4 +242,6 @@ def index(rig: Rig) -> Index:
         items=items,
         lines={line.id: line for line in rig.lines},
         patches={patch.id: patch for patch in rig.patches},
+        boxes=[gear for gear in rig.gear if isinstance(gear, Interface)],
+        all_programs=[gear for gear in rig.gear if isinstance(gear, Program)],
     )

@@ -5,7 +5,7 @@ import { useRig } from "../../api/rig"
 import { Figure } from "../../parts/controls"
 import { Mark } from "../../parts/Mark"
 import { ROW_PX, type ColumnShape } from "./columns"
-import { Cell, Delay } from "./LineCells"
+import { Cell, classes, Delay } from "./LineCells"
 import { spanOf, type Group, type RowItem, type Run } from "./rows"
 
 /** Many lines that step alike, as one row: first and last number of every station. */
@@ -22,13 +22,13 @@ export function RunRow(props: {
   const name = spanOf(first.name, last.name)
   return (
     <chakra.tr
-      h="row"
+      className={classes(props.chosen && "chosen")}
       aria-selected={props.chosen}
       data-run={name}
       onClick={props.onChoose}
       onDoubleClick={props.onOpen}
     >
-      <Cell chosen={props.chosen} first={props.chosen}>
+      <Cell first>
         <chakra.button
           w="16px"
           h="16px"
@@ -45,12 +45,12 @@ export function RunRow(props: {
           +
         </chakra.button>
       </Cell>
-      <Cell chosen={props.chosen} right>
+      <Cell right>
         <Figure>
           {first.position}–{last.position}
         </Figure>
       </Cell>
-      <Cell chosen={props.chosen}>
+      <Cell>
         <b title={name}>{name}</b>
       </Cell>
       {props.columns.slice(3).map((column) => {
@@ -58,7 +58,7 @@ export function RunRow(props: {
         const [from, to] = [first.stations[place], last.stations[place]]
         if (from && to)
           return (
-            <Cell key={column.key} chosen={props.chosen}>
+            <Cell key={column.key}>
               <Flex gap="4px">
                 <Box
                   flex="1"
@@ -75,18 +75,18 @@ export function RunRow(props: {
           )
         if (column.key === "delay")
           return (
-            <Cell key={column.key} chosen={props.chosen} right>
+            <Cell key={column.key} right>
               <Delay line={first} />
             </Cell>
           )
         if (column.key === "level")
           return (
-            <Cell key={column.key} chosen={props.chosen} right>
+            <Cell key={column.key} right>
               <Figure>{first.level_dbfs?.toFixed(1)}</Figure>
             </Cell>
           )
         return (
-          <Cell key={column.key} chosen={props.chosen}>
+          <Cell key={column.key}>
             <chakra.span color={first.headline === "arrives" ? "ink" : "wax"}>
               {first.severity && <Mark severity={first.severity} />} {lines.length}{" "}
               {first.headline === "arrives" ? "arrive" : first.headline}

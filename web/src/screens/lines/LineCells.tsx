@@ -1,56 +1,42 @@
-import { Box, Flex, chakra } from "@chakra-ui/react"
 import { useRef, useState } from "react"
 
 import type { LineView, Station } from "../../api/client"
 import { useRig } from "../../api/rig"
 import type { Kept } from "../../parts/Commit"
-import { Figure, Input } from "../../parts/controls"
+import { Input } from "../../parts/controls"
 import { Tick } from "../../parts/Mark"
-import type { Range } from "./columns"
+import type { CellName, Range } from "./columns"
 import { StationEditor } from "./StationEditor"
 
 /** A tick for a line that a check proved and nothing has changed since; words for one it did not, or no longer. */
 export function ProofMark({ proof }: { proof: "proved" | "stale" | "failed" | undefined }) {
   if (proof === "proved") return <Tick label="proved" />
-  if (proof === "stale") return <chakra.span color="ink3">stale</chakra.span>
-  if (proof === "failed") return <chakra.span color="wax">checked</chakra.span>
+  if (proof === "stale") return <span className="in-ink3">stale</span>
+  if (proof === "failed") return <span className="in-wax">checked</span>
   return null
 }
 
-export function Cell(props: {
-  chosen: boolean
-  first?: boolean
-  right?: boolean
-  wax?: boolean
-  children?: React.ReactNode
-}) {
-  return (
-    <chakra.td
-      h="row"
-      px="6px"
-      bg={props.chosen ? "wash" : "sheet"}
-      boxShadow={props.chosen && props.first ? "inset 3px 0 0 {colors.sea}" : undefined}
-      borderBottom="1px solid"
-      borderColor="rule"
-      textAlign={props.right ? "right" : "left"}
-      whiteSpace="nowrap"
-      overflow="hidden"
-      textOverflow="ellipsis"
-    >
-      {props.children}
-    </chakra.td>
-  )
+/** Classes by their conditions. */
+export const classes = (...names: (string | false | undefined)[]) => names.filter(Boolean).join(" ")
+
+export function Cell(props: { first?: boolean; right?: boolean; children?: React.ReactNode }) {
+  return <td className={classes("cell", props.first && "first", props.right && "right")}>{props.children}</td>
 }
 
-export interface EditableProps {
-  line: LineView
-  chosen: boolean
-  open: boolean
-  onOpen: () => void
+/** What the open cell of a row does when it is left. */
+export interface Editing {
+  cell: CellName
   onMove: (step: number) => void
   onLeave: () => void
   /** A typed range fills downward from this line. */
-  onRange: (range: Range) => void
+  onRange: (line: string, column: CellName, range: Range) => void
+}
+
+interface EditableProps {
+  line: LineView
+  /** Given while this cell is open. */
+  editing: Editing | undefined
+  onOpen: () => void
 }
 
 /** A cell that becomes a text field: Enter and Tab keep, Escape leaves it as it was. */
@@ -63,6 +49,7 @@ function TextCell(
     onKeep: (text: string) => Kept
   },
 ) {
+  const { editing } = props
   const done = useRef(false)
   const [bad, setBad] = useState(false)
   // What is refused stays in the cell as it was typed; Escape gives it up.
@@ -75,18 +62,8 @@ function TextCell(
     else then()
   }
   return (
-    <chakra.td
-      h="row"
-      p="0"
-      bg={props.chosen ? "wash" : "sheet"}
-      borderBottom="1px solid"
-      borderColor="rule"
-      whiteSpace="nowrap"
-      overflow="hidden"
-      textOverflow="ellipsis"
-      onDoubleClick={props.onOpen}
-    >
-      {props.open ? (
+    <td className={classes("cell", "bare", props.right && "right")} onDoubleClick={props.onOpen}>
+      {editing ? (
         <Input
           autoFocus
           w="100%"
@@ -100,29 +77,27 @@ function TextCell(
             done.current = false
             if (!bad) event.target.select()
           }}
-          onBlur={(event) => void keep(event.target.value, props.onLeave)}
+          onBlur={(event) => void keep(event.target.value, editing.onLeave)}
           onKeyDown={(event) => {
             if (event.key === "Enter") {
               event.preventDefault()
-              void keep(event.currentTarget.value, props.onLeave)
+              void keep(event.currentTarget.value, editing.onLeave)
             } else if (event.key === "Escape") {
               event.preventDefault()
               done.current = true
               setBad(false)
-              props.onLeave()
+              editing.onLeave()
             } else if (event.key === "Tab") {
               event.preventDefault()
               const step = event.shiftKey ? -1 : 1
-              void keep(event.currentTarget.value, () => props.onMove(step))
+              void keep(event.currentTarget.value, () => editing.onMove(step))
             }
           }}
         />
       ) : (
-        <Box px="6px" textAlign={props.right ? "right" : "left"} overflow="hidden" textOverflow="ellipsis">
-          {props.shown}
-        </Box>
+        <div className="inside">{props.shown}</div>
       )}
-    </chakra.td>
+    </td>
   )
 }
 
@@ -130,11 +105,12 @@ function TextCell(
 export function NameCell(props: EditableProps & { under?: Station | undefined }) {
   const { edit, state } = useRig()
   const { line } = props
-  const shared = state.rig.gear.some(
-    (gear) =>
-      gear.name === line.name ||
-      (gear.kind === "program" && [...gear.inputs, ...gear.tracks].some((item) => item.name === line.name)),
-  )
+  const shared = () =>
+    state.rig.gear.some(
+      (gear) =>
+        gear.name === line.name ||
+        (gear.kind === "program" && [...gear.inputs, ...gear.tracks].some((item) => item.name === line.name)),
+    )
   return (
     <TextCell
       {...props}
@@ -143,12 +119,12 @@ export function NameCell(props: EditableProps & { under?: Station | undefined })
       shown={
         <>
           <b title={line.name}>{line.name}</b>
-          {props.under?.label && <chakra.span color="ink2"> {props.under.label}</chakra.span>}
+          {props.under?.label && <span className="in-ink2"> {props.under.label}</span>}
         </>
       }
       onKeep={(name) =>
         edit(
-          shared && name
+          name && shared()
             ? [{ edit: "rename_everywhere", old: line.name, new: name }]
             : [{ edit: "set", item: line.id, values: { name } }],
         )
@@ -185,79 +161,56 @@ export function Delay({ line }: { line: LineView }) {
       ? `${line.latest_ms?.toFixed(2)} ms ${line.latest_samples}`
       : `${line.earliest_ms?.toFixed(2)} / ${line.latest_ms?.toFixed(2)}`
   return (
-    <Figure title={line.delay_assumed ? "One of the figures in this sum is from nobody" : undefined}>
+    <span
+      className="figure"
+      title={line.delay_assumed ? "One of the figures in this sum is from nobody" : undefined}
+    >
       {line.delay_assumed ? "~" : ""}
       {range}
-    </Figure>
+    </span>
   )
 }
 
 /** One station: gear and number on a rule of ink; a gap is two end ticks with its reason inside. */
 export function StationCell(props: EditableProps & { station: Station; pencil?: string | undefined }) {
-  const { station, chosen, line } = props
+  const { station, editing, line } = props
   const gap = station.state === "gap" || station.state === "blocked"
   const ruled = station.state === "on" || station.state === "beyond" || station.state === "passed"
   const double = station.copies > 1
+  const said = `${station.label} ${station.number}`
   return (
-    <chakra.td
-      h="row"
-      p="0"
-      position="relative"
-      overflow={props.open ? "visible" : "hidden"}
-      bg={gap ? "waxWash" : chosen ? "wash" : "sheet"}
-      borderBottom="1px solid"
-      borderColor="rule"
+    <td
+      className={classes(
+        "cell station",
+        editing && "open",
+        gap && "gap",
+        ruled && "ruled",
+        ruled && double && "double",
+        station.state === "passed" && "passed",
+        (station.state === "beyond" || station.state === "passed") && "pale",
+      )}
       data-station={station.column}
       onDoubleClick={props.onOpen}
-      boxShadow={gap ? "inset 1px 0 0 {colors.wax}, inset -1px 0 0 {colors.wax}" : undefined}
-      _after={
-        ruled
-          ? {
-              content: '""',
-              position: "absolute",
-              left: 0,
-              right: 0,
-              bottom: "1px",
-              height: double ? "5px" : "2px",
-              borderTop: double ? "2px solid" : undefined,
-              borderBottom: station.state === "passed" ? "1px solid" : "2px solid",
-              borderColor: "ink",
-              pointerEvents: "none",
-            }
-          : undefined
-      }
     >
-      <Flex
-        px="6px"
-        gap="4px"
-        align="center"
-        h="24px"
-        whiteSpace="nowrap"
-        color={gap ? "wax" : station.state === "beyond" || station.state === "passed" ? "ink2" : "ink"}
-        title={
-          gap ? `${station.label} ${station.number} ${station.trouble}` : `${station.label} ${station.number}`
-        }
-      >
-        <Box flex="1" minW="0" overflow="hidden" textOverflow="ellipsis">
+      <div className="stop" title={gap ? `${said} ${station.trouble}` : said}>
+        <div className="clip">
           {gap ? station.trouble : station.label}
           {double && <b> ×{station.copies}</b>}
-        </Box>
-        {!gap && station.number && props.pencil === undefined && <Figure>{station.number}</Figure>}
-        {props.pencil !== undefined && (
-          <Figure color="pencil" bg="pencilWash" border="1px dashed" borderColor="pencil" px="3px">
-            {props.pencil}
-          </Figure>
+        </div>
+        {!gap && station.number && props.pencil === undefined && (
+          <span className="figure">{station.number}</span>
         )}
-      </Flex>
-      {props.open && (
+        {props.pencil !== undefined && <span className="figure pencilled">{props.pencil}</span>}
+      </div>
+      {editing && (
         <StationEditor
           line={line}
           column={station.column}
-          onMove={props.onMove}
-          onLeave={props.onLeave}
-          onRange={props.onRange}
+          onMove={editing.onMove}
+          onLeave={editing.onLeave}
+          onRange={(range) => editing.onRange(line.id, station.column, range)}
         />
       )}
-    </chakra.td>
+    </td>
   )
 }

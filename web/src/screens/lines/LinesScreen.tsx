@@ -108,6 +108,13 @@ export function LinesScreen() {
     const station = current?.stations.find((each) => each.state === "gap" || each.state === "blocked")
     return station?.column ?? "name"
   }
+  const chooseCell = useCallback(
+    (id: string, name: CellName | null) => {
+      chooseLine(id)
+      setCell(name)
+    },
+    [chooseLine],
+  )
   const openRow = () => {
     const row = choosable[at]
     if (row?.kind === "run") setOpened(new Set([...opened, row.lines[0]?.id ?? ""]))
@@ -283,16 +290,12 @@ export function LinesScreen() {
               marked={marked}
               pencil={pencil.numbers}
               pencilColumn={pencil.column}
-              cell={cell}
-              onChoose={(id, name) => {
-                chooseLine(id)
-                setCell(name)
-              }}
+              editing={
+                cell ? { cell, onMove: move, onLeave: () => setCell(null), onRange: fillRange } : undefined
+              }
+              onChoose={chooseCell}
               onGroup={(key) => setClosed(turned(closed, key))}
               onRun={(id) => setOpened(turned(opened, id))}
-              onMove={move}
-              onLeave={() => setCell(null)}
-              onRange={fillRange}
             />
           )}
           {lines.length > 0 && shown.length === 0 && (

@@ -1,14 +1,12 @@
 import { chakra } from "@chakra-ui/react"
 import { useVirtualizer } from "@tanstack/react-virtual"
-import { useEffect } from "react"
+import { useEffect, useMemo } from "react"
 
-import type { LineView } from "../../api/client"
 import { useRig } from "../../api/rig"
-import { Figure } from "../../parts/controls"
-import { Mark, Tick } from "../../parts/Mark"
-import { columnsFor, ROW_PX, type CellName, type ColumnShape, type Range } from "./columns"
+import { columnsFor, ROW_PX, type CellName } from "./columns"
 import { GroupRow, RunRow } from "./FoldedRows"
-import { Cell, DelayCell, NameCell, ProofMark, StationCell } from "./LineCells"
+import type { Editing } from "./LineCells"
+import { LineRow } from "./LineRow"
 import type { RowItem } from "./rows"
 
 /** Rows beyond the visible ones that are kept, so that a page of scrolling finds them there. */
@@ -22,13 +20,12 @@ interface Props {
   marked: ReadonlySet<string>
   pencil: ReadonlyMap<string, string>
   pencilColumn: CellName | null
-  cell: CellName | null
+  /** The open cell of the chosen line. */
+  editing: Editing | undefined
+  /** Stays the same function from one drawing to the next, so that rows can stay as they are. */
   onChoose: (id: string, cell: CellName | null) => void
   onGroup: (key: string) => void
   onRun: (id: string) => void
-  onMove: (step: number) => void
-  onLeave: () => void
-  onRange: (id: string, column: CellName, range: Range) => void
 }
 
 const holds = (row: RowItem, id: string | null): boolean =>
@@ -40,9 +37,9 @@ const holds = (row: RowItem, id: string | null): boolean =>
 
 /** Lines in rows, stations aligned in columns, so that a repeated or skipped number is seen. */
 export function LinesTable(props: Props) {
-  const { rows, scroller, narrow, chosen, cell } = props
+  const { rows, scroller, narrow, chosen } = props
   const { proofs } = useRig().state.survey
-  const columns = columnsFor(narrow)
+  const columns = useMemo(() => columnsFor(narrow), [narrow])
   // What is scrolled is not React's: a virtual list reads it on every frame.
   // eslint-disable-next-line react-hooks/incompatible-library
   const virtual = useVirtualizer({
@@ -129,11 +126,16 @@ export function LinesTable(props: Props) {
           return (
             <LineRow
               key={row.key}
-              {...props}
               line={row.line}
               columns={columns}
+              narrow={narrow}
               proof={proofs[row.line.id]}
-              open={row.line.id === chosen ? cell : null}
+              chosen={row.line.id === chosen}
+              marked={props.marked.has(row.line.id)}
+              pencil={props.pencil.get(row.line.id)}
+              pencilColumn={props.pencilColumn}
+              editing={row.line.id === chosen ? props.editing : undefined}
+              onChoose={props.onChoose}
             />
           )
         })}
@@ -144,67 +146,5 @@ export function LinesTable(props: Props) {
         )}
       </tbody>
     </chakra.table>
-  )
-}
-
-function LineRow(
-  props: Props & {
-    line: LineView
-    columns: ColumnShape[]
-    proof: "proved" | "stale" | "failed" | undefined
-    open: CellName | null
-  },
-) {
-  const { line, open } = props
-  const chosen = line.id === props.chosen
-  const marked = props.marked.has(line.id)
-  const cells = (name: CellName) => ({
-    line,
-    chosen: chosen || marked,
-    open: open === name,
-    onOpen: () => props.onChoose(line.id, name),
-    onMove: props.onMove,
-    onLeave: props.onLeave,
-    onRange: (range: Range) => props.onRange(line.id, name, range),
-  })
-  const source = line.stations.find((each) => each.column === "source")
-  const shown = line.stations.filter((each) => props.columns.some((column) => column.key === each.column))
-  return (
-    <chakra.tr
-      h="row"
-      aria-selected={chosen}
-      data-line={line.name}
-      onClick={() => props.onChoose(line.id, null)}
-    >
-      <Cell chosen={chosen || marked} first={chosen}>
-        {line.severity ? <Mark severity={line.severity} /> : marked && <Tick label="marked" />}
-      </Cell>
-      <Cell chosen={chosen || marked} right>
-        <Figure>{line.position}</Figure>
-      </Cell>
-      <NameCell {...cells("name")} under={props.narrow && source?.label !== line.name ? source : undefined} />
-      {shown.map((station) => (
-        <StationCell
-          key={station.column}
-          {...cells(station.column)}
-          station={station}
-          pencil={props.pencilColumn === station.column ? props.pencil.get(line.id) : undefined}
-        />
-      ))}
-      <DelayCell {...cells("delay")} />
-      {!props.narrow && (
-        <Cell chosen={chosen || marked} right>
-          <Figure>
-            {line.level_dbfs === null ? "" : `${line.level_assumed ? "~" : ""}${line.level_dbfs?.toFixed(1)}`}
-          </Figure>
-        </Cell>
-      )}
-      <Cell chosen={chosen || marked}>
-        <chakra.span color={line.headline === "arrives" ? "ink" : "wax"} title={line.findings.join("\n")}>
-          {line.headline}
-          {line.more_findings > 0 && ` +${line.more_findings}`} <ProofMark proof={props.proof} />
-        </chakra.span>
-      </Cell>
-    </chakra.tr>
   )
 }
