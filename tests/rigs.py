@@ -178,6 +178,7 @@ def any_rig(draw: st.DrawFn, *, boxes_at_most: int = 2) -> Rig:
                         playback=draw(st.sampled_from([None, None, 2])),
                         buffers_samples=(buffer,),
                         buffer_samples=buffer,
+                        engine_samples=draw(st.sampled_from([None, 48, 441, 480, 512])),
                         safety_in_samples=draw(FIXED),
                         safety_out_samples=draw(FIXED),
                     )

@@ -35,9 +35,28 @@ def monitored(bench: Bench, on: bool = True) -> SetValues:
     return SetValues(item=bench.track("T Alma"), values={"monitored": on})
 
 
+def read_load(program: str, at_128: float, at_256: float) -> SetValues:
+    """What a program's own meter reads at two buffers."""
+    readings = [{"buffer_samples": 128, "percent": at_128}, {"buffer_samples": 256, "percent": at_256}]
+    return SetValues(item=program, values={"load_readings": readings})
+
+
 Break = Callable[[Bench], tuple[Edit, ...]]
 BREAKS: dict[str, Break] = {
     "program-without-device": lambda b: (SetDevice(program=b.id("Recorder"), device=None),),
+    "work-exceeds-buffer": lambda b: (read_load(b.id("Recorder"), 110, 90),),
+    "programs-crowd-the-computer": lambda b: (
+        read_load(b.id("Recorder"), 50, 30),
+        AddProgram(name="Mixing", program_kind="mixing program", device=b.id("Box")),
+        read_load(f"p{b.rig.next_number}", 50, 30),
+    ),
+    "link-over-budget": lambda b: (
+        SetValues(item=b.id("Box"), values={"link_kind": "USB full speed", "capture": 4, "playback": 4}),
+    ),
+    "file-passes-4-gib": lambda b: (
+        SetValues(item=b.id("Recorder"), values={"one_file": True}),
+        SetValues(item="rig", values={"show_minutes": 300}),
+    ),
     "two-inputs-on-one-channel": lambda b: (SetLeg(item=b.id("In Bertil"), channel=1),),
     "leg-without-channel": lambda b: (SetLeg(item=b.id("In Alma"), channel=None),),
     "channel-not-enabled": lambda b: (EnableChannels(program=b.id("Recorder"), channels=(1, 2), on=False),),

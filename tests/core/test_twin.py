@@ -1,6 +1,7 @@
 """The twin against the prediction, to the sample, on any rig; and against an outside correlator."""
 
 import itertools
+import math
 
 import numpy as np
 import pytest
@@ -15,6 +16,7 @@ from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Rig, index
 from iskelo.core.routes.route import ROUTES_AT_MOST, passing_routes
 from iskelo.core.timing.delays import delay_of
+from iskelo.core.twin.box import rehearsed_silence_samples
 from iskelo.core.twin.delay_line import DelayLine
 from iskelo.core.twin.engine import Engine
 from iskelo.core.twin.run import Cancelled, run_twin
@@ -71,7 +73,9 @@ def test_the_twin_agrees_with_the_prediction_to_the_sample_on_any_rig(rig: Rig) 
     if not boxes:
         return
     seconds = CLICK_AT_SECONDS + max(
-        (4 * driver.buffer_samples + 3000) / box.rate_hz for box in boxes for driver in box.drivers
+        (4 * driver.buffer_samples + 4 * (driver.engine or 0) + 3000) / box.rate_hz
+        for box in boxes
+        for driver in box.drivers
     )
     for start in index(rig).starts():
         for channel in run_twin(rig, {start: Click()}, seconds):
@@ -127,6 +131,35 @@ def test_a_recording_measured_by_scipy_has_the_predicted_delay(buffer: int, fixe
     capture = fixed[0] + fixed[1] + fixed[2] + fixed[5] + buffer
     assert bench.line("L Alma").delays()[0].samples == capture
     assert bench.line("Alma heard").delays()[0].samples == capture + buffer + fixed[6] + fixed[3] + fixed[4]
+
+
+@given(block=st.integers(1, 700), period=st.integers(1, 700))
+@settings(max_examples=300)
+def test_a_rehearsal_finds_the_silence_that_the_formula_asks_for(block: int, period: int) -> None:
+    """Both ways by their own means: the twin counts a round through, the prediction says B - gcd(B, M)."""
+    assert rehearsed_silence_samples(block, period) == block - math.gcd(block, period)
+
+
+def test_an_engine_never_runs_dry_and_waits_no_longer_than_it_must() -> None:
+    """Noise through a shared driver whose engine and blocks do not fit each other: whole, and as late as predicted."""
+    bench = two_voices()
+    driver = bench.box().drivers[0].id
+    bench.do(
+        SetValues(item=driver, values={"kind": "system, shared", "engine_samples": 441, "buffer_samples": 512}),
+        SetValues(item=bench.track("T Alma"), values={"monitored": True}),
+    )
+    heard(bench, "Alma")
+    noise = Noise(11, -40)
+    take = {c.port: c.samples for c in run_twin(bench.rig, {bench.out("Alma"): noise}, 0.5)}
+    recorded, played = take[Port(bench.track("T Alma"), "track", 1)], take[ears(bench)[0]]
+    captured, through = (bench.line(name).delays()[0].samples for name in ("L Alma", "Alma heard"))
+    fixed = 26 + 7 + 24
+    assert captured == fixed + 441 + 512 - 1
+    assert through == captured + 441 + 32 + 26
+    for got, late in ((recorded, captured), (played, through)):
+        length = len(got) - late - 2000
+        wanted = noise.wave[:length] / np.sqrt(2) * 10 ** ((38 - 18) / 20)
+        assert np.abs(got[late : late + length] - wanted).max() < 1e-5
 
 
 def test_direct_monitoring_never_passes_the_computer() -> None:

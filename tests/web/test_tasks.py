@@ -350,3 +350,38 @@ def test_lines_fit_the_window_without_scrolling_sideways(screen: Page, width: in
     )
     assert over <= 0
     expect(row(screen, "Alma, heard")).to_be_in_viewport()
+
+
+def test_time_to_spare_is_told_from_two_readings_of_a_load_meter(screen: Page) -> None:
+    demo(screen)
+    press(screen, ["3"])
+    ladder = screen.get_by_role("listbox", name="Buffers of Longhand")
+    # The demo's readings, 38 % at 256 and 30 % at 512: 128 is the smallest that leaves a fifth.
+    expect(ladder.locator("#rung-128")).to_contain_text("smallest safe")
+    expect(ladder.locator("#rung-64")).to_contain_text("clicks")
+    first = screen.get_by_label("Load meter, reading 1, in per cent")
+    first.fill("66")
+    first.press("Enter")
+    expect(ladder.locator("#rung-128")).to_contain_text("over by")
+    expect(screen.get_by_test_id("last-edit")).to_contain_text("load meter 38 % at 256, 30 % at 512 → 66 % at 256")
+    first.fill("much")
+    first.press("Enter")
+    expect(screen.get_by_role("alert")).to_contain_text("“much” is no number")
+    press(screen, ["Escape", "Control+z"])
+    expect(ladder.locator("#rung-128")).to_contain_text("smallest safe")
+
+
+def test_another_driver_is_tried_before_it_is_taken(screen: Page) -> None:
+    demo(screen)
+    press(screen, ["3"])
+    ways = screen.get_by_role("group", name="Drivers of Corvane 8")
+    ways.get_by_role("button", name=re.compile("system, shared · 2 × 2 · 512")).click()
+    expect(preview(screen)).to_contain_text("4 of 12")
+    arriving(screen, "9/12")
+    press(screen, ["Escape"])
+    expect(preview(screen)).to_have_count(0)
+    ways.get_by_role("button", name=re.compile("system, shared")).click()
+    expect(preview(screen)).to_be_visible()
+    press(screen, ["Control+Enter"])
+    arriving(screen, "4/12")
+    expect(screen.get_by_test_id("last-edit")).to_contain_text("Longhand: device Corvane 8, system, shared driver")

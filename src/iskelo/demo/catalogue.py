@@ -1,5 +1,7 @@
 """The catalogue that ships with Iskelo: invented stand-ins, with their figures as a maker would describe them."""
 
+from pydantic import JsonValue
+
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.edit import (
     AddDestination,
@@ -11,8 +13,11 @@ from iskelo.core.edits.edit import (
     Edit,
     SetValues,
 )
-from iskelo.core.rig.gear import Gear, Interface, Program
+from iskelo.core.rig.gear import Gear, Interface, LinkKind, Program
 from iskelo.core.rig.rig import Rig, index
+
+ENGINE_SAMPLES = 480
+"""The period of a system's own engine: 10 ms at 48 kHz; common practice, no published source."""
 
 SMALL_BUFFERS = [32, 64, 128, 256, 512, 1024, 2048]
 
@@ -20,20 +25,21 @@ SMALL_BUFFERS = [32, 64, 128, 256, 512, 1024, 2048]
 def catalogue() -> tuple[Gear, ...]:
     """Every piece, in the order in which the screen lists them."""
     return (
-        _box("Interface 2×2", 2, 2, notes="USB full speed, ±50 ppm.", instrument=1),
-        _box("Interface 4×4", 4, 4, phantom=2, instrument=2, notes="USB high speed, ±25 ppm."),
-        _box("Interface 8×8 optical", 8, 8, optical=8, notes="USB high speed; 8-channel optical port; ±10 ppm."),
-        _box("Interface 16×16 word clock", 16, 16, phantom=8, notes="USB high speed; word clock in and out; ±10 ppm."),
+        _box("Interface 2×2", 2, 2, link="USB full speed", notes="±50 ppm.", instrument=1),
+        _box("Interface 4×4", 4, 4, phantom=2, instrument=2, notes="±25 ppm."),
+        _box("Interface 8×8 optical", 8, 8, optical=8, notes="8-channel optical port; ±10 ppm."),
+        _box("Interface 16×16 word clock", 16, 16, phantom=8, notes="Word clock in and out; ±10 ppm."),
         _box(
             "Interface 32×32 word clock, optical",
             32,
             32,
             phantom=16,
             optical=16,
-            notes="PCIe-class link; word clock in and out; two 8-channel optical ports each way; ±5 ppm.",
+            link="PCIe-class",
+            notes="Word clock in and out; two 8-channel optical ports each way; ±5 ppm.",
         ),
-        _box("Pellow Duo", 2, 2, instrument=1, notes="USB full speed, tolerance 50 ppm."),
-        _box("Corvane 8", 8, 8, optical=8, safety=(28, 42), notes="USB high speed; 8-channel optical port each way."),
+        _box("Pellow Duo", 2, 2, link="USB full speed", instrument=1, notes="Tolerance 50 ppm."),
+        _box("Corvane 8", 8, 8, optical=8, safety=(28, 42), notes="8-channel optical port each way."),
         _box(
             "Havra 16",
             16,
@@ -42,7 +48,7 @@ def catalogue() -> tuple[Gear, ...]:
             playback=18,
             safety=(28, 42),
             shown=(2, 2),
-            notes="Digital mixer, 18 × 18 over USB high speed; the system driver shows 2 × 2.",
+            notes="Digital mixer, 18 × 18; the system driver shows 2 × 2.",
         ),
         _built_in(),
         _program("Longhand", "recorder"),
@@ -66,11 +72,6 @@ def catalogue() -> tuple[Gear, ...]:
     )
 
 
-def _consumer_player() -> Edit:
-    """-10 dBV, told in dBV, so that a professional input that takes it as it comes is found."""
-    return AddSources(names=("Consumer player",), source_kind="line player", width=2, level_dbu=-7.78, level_unit="dBV")
-
-
 def _one(*edits: Edit) -> Gear:
     return apply(Rig(name="Catalogue"), edits).rig.gear[0]
 
@@ -87,6 +88,7 @@ def _box(
     instrument: int | None = None,
     safety: tuple[int, int] = (24, 32),
     shown: tuple[int, int] | None = None,
+    link: LinkKind = "USB high speed",
     notes: str = "",
 ) -> Gear:
     rig = apply(
@@ -110,9 +112,15 @@ def _box(
         if field.endswith("_samples") or field.endswith("full_scale_dbu")
     }
     driver = box.drivers[0]
+    values: dict[str, JsonValue] = {"link_kind": link}
+    if link == "USB full speed":
+        values |= {"link_sample_bytes": 3, "rates_hz": [44_100, 48_000, 88_200, 96_000]}
     more: list[Edit] = [
         SetValues(item=box.id, values=described, origin="described"),
-        SetValues(item=box.id, values={"notes": notes, "phantom_jacks": phantom, "instrument_jacks": instrument}),
+        SetValues(
+            item=box.id,
+            values=values | {"notes": notes, "phantom_jacks": phantom, "instrument_jacks": instrument},
+        ),
         SetValues(
             item=driver.id,
             values={"safety_in_samples": safety[0], "safety_out_samples": safety[1]},
@@ -121,15 +129,23 @@ def _box(
         SetValues(item=driver.id, values={"buffers_samples": SMALL_BUFFERS}),
     ]
     ins_shown, outs_shown = shown or (None, None)
-    more.append(AddDriver(interface=box.id, capture=ins_shown, playback=outs_shown, buffer_samples=512))
+    shared = AddDriver(
+        interface=box.id,
+        capture=ins_shown,
+        playback=outs_shown,
+        buffer_samples=512,
+        engine_samples=ENGINE_SAMPLES,
+    )
+    more.append(shared)
     rig = apply(rig, tuple(more)).rig
-    shared = index(rig).interfaces()[0].drivers[1]
-    return apply(rig, (SetValues(item=shared.id, values={"buffers_samples": [512]}),)).rig.gear[0]
+    opened = index(rig).interfaces()[0].drivers[1]
+    return apply(rig, (SetValues(item=opened.id, values={"buffers_samples": [512]}),)).rig.gear[0]
 
 
 def _built_in() -> Gear:
     """The computer's own sound: one driver, the system's, and no microphone supply."""
-    box = _box("Built-in sound", 1, 2, phantom=0, instrument=0, notes="The computer's own microphone and loudspeakers.")
+    notes = "The computer's own microphone and loudspeakers."
+    box = _box("Built-in sound", 1, 2, phantom=0, instrument=0, link="built in", notes=notes)
     assert isinstance(box, Interface)
     return box.model_copy(update={"drivers": box.drivers[1:]})
 

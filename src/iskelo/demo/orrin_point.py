@@ -113,6 +113,17 @@ def orrin_point() -> Rig:
         *direct,
         SetValues(item=tracks["Alma"], values={"monitored": True}),
         SetValues(item=tracks["Cassia"], values={"monitored": True}),
+        # What Longhand's own meter read in the rehearsal, and how long the show will be.
+        SetValues(
+            item=longhand,
+            values={
+                "load_readings": [
+                    {"buffer_samples": 256, "percent": 38},
+                    {"buffer_samples": 512, "percent": 30},
+                ]
+            },
+        ),
+        SetValues(item="rig", values={"show_minutes": 90}),
         # Somebody set up a new input and left it on the channel it came up with.
         SetLeg(item=inputs[3], channel=3),
     )
@@ -134,7 +145,7 @@ def _described(rig: Rig, box: Interface) -> Rig:
         *metered,
         SetValues(item=box.id, values=values, origin="described"),
         SetValues(item=box.drivers[0].id, values=safety, origin="described"),
-        AddDriver(interface=box.id, capture=2, playback=2, buffer_samples=512),
+        AddDriver(interface=box.id, capture=2, playback=2, buffer_samples=512, engine_samples=480),
     )
     shared = index(rig).interfaces()[0].drivers[1]
     none: dict[str, JsonValue] = {"safety_in_samples": 0, "safety_out_samples": 0}

@@ -887,6 +887,8 @@ export interface components {
              * @enum {string}
              */
             edit: "add_driver";
+            /** Engine Samples */
+            engine_samples?: number | null;
             /** Interface */
             interface: string;
             /**
@@ -921,6 +923,8 @@ export interface components {
              * @enum {string}
              */
             edit: "add_driver";
+            /** Engine Samples */
+            engine_samples: number | null;
             /** Interface */
             interface: string;
             /**
@@ -1873,7 +1877,8 @@ export interface components {
          * @description One way a computer opens an interface.
          *
          *     ``capture`` and ``playback`` say how many channels it shows (None: all the box has). A driver for *one*
-         *     client is held by the first program of the rig that opens it.
+         *     client is held by the first program of the rig that opens it. A *system, shared* driver may work in periods
+         *     of its own, ``engine_samples`` long, and hand programs their blocks out of those.
          */
         "Driver-Input": {
             /**
@@ -1904,6 +1909,8 @@ export interface components {
              * @enum {string}
              */
             clients?: "one" | "many" | "one, lets go in the background";
+            /** Engine Samples */
+            engine_samples?: number | null;
             /** Id */
             id: string;
             /**
@@ -1942,7 +1949,8 @@ export interface components {
          * @description One way a computer opens an interface.
          *
          *     ``capture`` and ``playback`` say how many channels it shows (None: all the box has). A driver for *one*
-         *     client is held by the first program of the rig that opens it.
+         *     client is held by the first program of the rig that opens it. A *system, shared* driver may work in periods
+         *     of its own, ``engine_samples`` long, and hand programs their blocks out of those.
          */
         "Driver-Output": {
             /**
@@ -1973,6 +1981,8 @@ export interface components {
              * @enum {string}
              */
             clients: "one" | "many" | "one, lets go in the background";
+            /** Engine Samples */
+            engine_samples: number | null;
             /** Id */
             id: string;
             /**
@@ -2318,10 +2328,21 @@ export interface components {
              */
             link_in_samples?: number;
             /**
+             * Link Kind
+             * @default USB high speed
+             * @enum {string}
+             */
+            link_kind?: "USB full speed" | "USB high speed" | "PCIe-class" | "built in";
+            /**
              * Link Out Samples
              * @default 0
              */
             link_out_samples?: number;
+            /**
+             * Link Sample Bytes
+             * @default 4
+             */
+            link_sample_bytes?: number;
             /**
              * Mixer Samples
              * @default 7
@@ -2453,10 +2474,21 @@ export interface components {
              */
             link_in_samples: number;
             /**
+             * Link Kind
+             * @default USB high speed
+             * @enum {string}
+             */
+            link_kind: "USB full speed" | "USB high speed" | "PCIe-class" | "built in";
+            /**
              * Link Out Samples
              * @default 0
              */
             link_out_samples: number;
+            /**
+             * Link Sample Bytes
+             * @default 4
+             */
+            link_sample_bytes: number;
             /**
              * Mixer Samples
              * @default 7
@@ -2586,6 +2618,10 @@ export interface components {
             buffer_samples: number;
             /** Device */
             device: string;
+            /** Device Id */
+            device_id: string;
+            /** Disk Bytes Per S */
+            disk_bytes_per_s: number;
             /** Driver */
             driver: string;
             /** Driver Kind */
@@ -2612,6 +2648,10 @@ export interface components {
             round_trip_samples: number;
             /** Rungs */
             rungs: components["schemas"]["Rung"][];
+            /** Seconds To 4 Gib */
+            seconds_to_4_gib: number | null;
+            /** Ways */
+            ways: components["schemas"]["Way"][];
         };
         /**
          * Ledger
@@ -2778,6 +2818,16 @@ export interface components {
             rows: components["schemas"]["InputRow-Output"][];
             /** Titles */
             titles: string[];
+        };
+        /**
+         * LoadReading
+         * @description What a program's own meter reads: so many per cent of the time, at a buffer of this size.
+         */
+        LoadReading: {
+            /** Buffer Samples */
+            buffer_samples: number;
+            /** Percent */
+            percent: number;
         };
         /**
          * MoveRequest
@@ -2977,7 +3027,8 @@ export interface components {
          * @description Software with audio: named inputs, tracks, voices of its own, buses and named outputs, on one device.
          *
          *     ``driver`` is the driver of the device it opens (None: the device's first). ``lets_go_in_background``:
-         *     it gives its device up while another program is in front.
+         *     it gives its device up while another program is in front. ``one_file``: all armed tracks go into one file.
+         *     ``load_readings`` are two readings of its load meter at different buffers, or one, or none.
          */
         "Program-Input": {
             /**
@@ -3016,6 +3067,11 @@ export interface components {
              * @default false
              */
             lets_go_in_background?: boolean;
+            /**
+             * Load Readings
+             * @default []
+             */
+            load_readings?: components["schemas"]["LoadReading"][];
             /** Name */
             name: string;
             /**
@@ -3023,6 +3079,11 @@ export interface components {
              * @default
              */
             notes?: string;
+            /**
+             * One File
+             * @default false
+             */
+            one_file?: boolean;
             /**
              * One Track Per Input
              * @default false
@@ -3055,7 +3116,8 @@ export interface components {
          * @description Software with audio: named inputs, tracks, voices of its own, buses and named outputs, on one device.
          *
          *     ``driver`` is the driver of the device it opens (None: the device's first). ``lets_go_in_background``:
-         *     it gives its device up while another program is in front.
+         *     it gives its device up while another program is in front. ``one_file``: all armed tracks go into one file.
+         *     ``load_readings`` are two readings of its load meter at different buffers, or one, or none.
          */
         "Program-Output": {
             /**
@@ -3094,6 +3156,11 @@ export interface components {
              * @default false
              */
             lets_go_in_background: boolean;
+            /**
+             * Load Readings
+             * @default []
+             */
+            load_readings: components["schemas"]["LoadReading"][];
             /** Name */
             name: string;
             /**
@@ -3101,6 +3168,11 @@ export interface components {
              * @default
              */
             notes: string;
+            /**
+             * One File
+             * @default false
+             */
+            one_file: boolean;
             /**
              * One Track Per Input
              * @default false
@@ -3267,8 +3339,16 @@ export interface components {
         /**
          * Rig
          * @description The whole set-up. ``next_number`` is the counter ids are made from.
+         *
+         *     Of the computer: how many ``cores`` it has, and by how much it is late in calling a program. ``show_minutes``:
+         *     how long the recording will be, if that is known.
          */
         Rig: {
+            /**
+             * Cores
+             * @default 4
+             */
+            cores: number;
             /**
              * Format
              * @default iskelo rig
@@ -3280,6 +3360,11 @@ export interface components {
              * @default []
              */
             gear: (components["schemas"]["Source-Output"] | components["schemas"]["Interface-Output"] | components["schemas"]["Program-Output"] | components["schemas"]["Destination-Output"])[];
+            /**
+             * Jitter Ms
+             * @default 0.2
+             */
+            jitter_ms: number;
             /**
              * Lines
              * @default []
@@ -3305,6 +3390,8 @@ export interface components {
              * @default []
              */
             patches: components["schemas"]["Patch"][];
+            /** Show Minutes */
+            show_minutes: number | null;
             /**
              * Version
              * @default 2
@@ -3364,7 +3451,9 @@ export interface components {
         };
         /**
          * Rung
-         * @description One buffer size: its time, the round trip, and how many lines would be late.
+         * @description One buffer size: its time, the round trip, the time to spare in per cent, and how many lines would be late.
+         *
+         *     The time to spare is a range where one reading of the program's meter is all there is; None without any.
          */
         Rung: {
             /** Buffer Ms */
@@ -3381,11 +3470,18 @@ export interface components {
             round_trip_ms: number;
             /** Round Trip Samples */
             round_trip_samples: number;
+            /** Smallest Safe */
+            smallest_safe: boolean;
+            /** Spare Percent */
+            spare_percent: [
+                number,
+                number
+            ] | null;
             /**
              * Verdict
              * @enum {string}
              */
-            verdict: "now" | "fits" | "late";
+            verdict: "clicks" | "tight" | "late" | "fits";
         };
         /**
          * SetDevice
@@ -4232,6 +4328,32 @@ export interface components {
             rate_hz: number;
             /** Seconds */
             seconds: number;
+        };
+        /**
+         * Way
+         * @description One driver by which the program could open its device, and what it would give with the buffer it has.
+         *
+         *     ``bars``: why it cannot be opened that way now, in words; empty if it can.
+         */
+        Way: {
+            /** Bars */
+            bars: string;
+            /** Buffer Samples */
+            buffer_samples: number;
+            /** Capture */
+            capture: number;
+            /** Driver */
+            driver: string;
+            /** Kind */
+            kind: string;
+            /** Now */
+            now: boolean;
+            /** Playback */
+            playback: number;
+            /** Round Trip Ms */
+            round_trip_ms: number;
+            /** Round Trip Samples */
+            round_trip_samples: number;
         };
     };
     responses: never;

@@ -153,6 +153,7 @@ def _(edit: e.AddDriver, rig: Rig) -> Applied:
         playback=edit.playback,
         clients=edit.clients,
         buffer_samples=edit.buffer_samples,
+        engine_samples=edit.engine_samples,
     )
     box = changed(box, box.name, drivers=(*box.drivers, driver))
     return Applied(with_gear(rig, box), f"{box.name}: added a driver ({edit.kind})")

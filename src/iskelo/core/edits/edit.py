@@ -6,6 +6,7 @@ from pydantic import Field, JsonValue
 
 from iskelo.core.rig.gear import (
     BankSize,
+    BufferSamples,
     ChannelNumber,
     Clients,
     DriverKind,
@@ -100,6 +101,7 @@ class AddDriver(Value):
     playback: BankSize | None = None
     clients: Clients = "many"
     buffer_samples: int = 512
+    engine_samples: BufferSamples | None = None
 
 
 class AddVoices(Value):

@@ -7,6 +7,7 @@ from iskelo.core.rig.gear import (
     Destination,
     Driver,
     Interface,
+    LoadReading,
     Program,
     ProgramPort,
     Source,
@@ -17,7 +18,13 @@ from iskelo.core.rig.gear import (
 from iskelo.core.rig.rig import Line, Patch, Rig
 
 SETTABLE: dict[type[Value], dict[str, str]] = {
-    Rig: {"name": "name", "notes": "notes"},
+    Rig: {
+        "name": "name",
+        "notes": "notes",
+        "cores": "cores",
+        "jitter_ms": "late calls (ms)",
+        "show_minutes": "length of the recording (minutes)",
+    },
     Source: {
         "name": "name",
         "notes": "notes",
@@ -39,6 +46,8 @@ SETTABLE: dict[type[Value], dict[str, str]] = {
         "rate_hz": "rate (Hz)",
         "converter_in_samples": "converter in (samples)",
         "mixer_samples": "mixer (samples)",
+        "link_kind": "link",
+        "link_sample_bytes": "bytes a sample on the link",
         "link_in_samples": "link in (samples)",
         "link_out_samples": "link out (samples)",
         "converter_out_samples": "converter out (samples)",
@@ -57,6 +66,7 @@ SETTABLE: dict[type[Value], dict[str, str]] = {
         "playback": "playback channels shown",
         "buffers_samples": "buffers offered (samples)",
         "buffer_samples": "buffer (samples)",
+        "engine_samples": "engine period (samples)",
         "safety_in_samples": "safety offset in (samples)",
         "safety_out_samples": "safety offset out (samples)",
     },
@@ -67,6 +77,8 @@ SETTABLE: dict[type[Value], dict[str, str]] = {
         "driver": "driver",
         "lets_go_in_background": "lets its device go in the background",
         "one_track_per_input": "one track an input",
+        "one_file": "all tracks in one file",
+        "load_readings": "load meter",
         "enabled_in": "enabled inputs",
         "enabled_out": "enabled outputs",
     },
@@ -132,6 +144,8 @@ def say_value(value: Any) -> str:
             return "on" if value else "off"
         case float():
             return f"{value:g}"
+        case LoadReading():
+            return f"{value.percent:g} % at {value.buffer_samples}"
         case tuple() | list():
             return ", ".join(say_value(each) for each in value) or "none"
     return str(value)

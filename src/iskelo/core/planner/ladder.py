@@ -6,14 +6,20 @@ from typing import Literal
 from iskelo.core.lines.context import Reading
 from iskelo.core.lines.state import Arrival
 from iskelo.core.rig.gear import Driver, Interface, Program
-from iskelo.core.timing.delays import hardware_samples, samples_to_ms
+from iskelo.core.timing.budgets import recording_bytes_per_s, seconds_to_limit
+from iskelo.core.timing.delays import hardware_samples, later_by, samples_to_ms, waits, waits_in
+from iskelo.core.timing.spare import MARGIN, Work, smallest_safe, to_spare, work_of
 
-Verdict = Literal["now", "fits", "late"]
+Verdict = Literal["clicks", "tight", "late", "fits"]
+"""*clicks*: the work does not fit in the buffer; *tight*: it fits, with less to spare than it should have."""
 
 
 @dataclass(frozen=True, slots=True)
 class Rung:
-    """One buffer size: its time, the round trip, and how many lines would be late."""
+    """One buffer size: its time, the round trip, the time to spare in per cent, and how many lines would be late.
+
+    The time to spare is a range where one reading of the program's meter is all there is; None without any.
+    """
 
     buffer_samples: int
     buffer_ms: float
@@ -23,6 +29,26 @@ class Rung:
     round_trip_ms: float
     late_lines: int
     verdict: Verdict
+    spare_percent: tuple[float, float] | None
+    smallest_safe: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Way:
+    """One driver by which the program could open its device, and what it would give with the buffer it has.
+
+    ``bars``: why it cannot be opened that way now, in words; empty if it can.
+    """
+
+    driver: str
+    kind: str
+    now: bool
+    capture: int
+    playback: int
+    buffer_samples: int
+    round_trip_ms: float
+    round_trip_samples: int
+    bars: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,6 +62,7 @@ class Ladder:
     program: str
     name: str
     device: str
+    device_id: str
     driver: str
     driver_kind: str
     rate_hz: int
@@ -49,21 +76,22 @@ class Ladder:
     lines: int
     late_lines: int
     rungs: tuple[Rung, ...]
+    ways: tuple[Way, ...]
+    disk_bytes_per_s: int
+    seconds_to_4_gib: float | None
 
 
 @dataclass(frozen=True, slots=True)
 class _Waiting:
-    """A copy that waits in the driver's buffers: how often, how late it is, and how late it may be.
+    """A copy that waits in the driver's buffers, how late it may be, and whether it waits for the program itself.
 
-    ``own``: it waits there for the program itself, not for another one on the same driver.
+    Else it waits for another one on the same driver.
     """
 
     line: str
-    own: bool
-    times: int
-    samples: int
-    rate_hz: int
+    arrival: Arrival
     limit_ms: float
+    own: bool
 
 
 def ladders(reading: Reading) -> tuple[Ladder, ...]:
@@ -79,13 +107,19 @@ def ladders(reading: Reading) -> tuple[Ladder, ...]:
 def _ladder(reading: Reading, program: Program, box: Interface, driver: Driver) -> Ladder:
     fixed_in, fixed_out, assumed = hardware_samples(box, driver)
     waiting = _waiting(reading, program, driver)
-    rungs = tuple(_rung(size, fixed_in, fixed_out, box.rate_hz, driver, waiting) for size in driver.buffers_samples)
+    load = _load(reading, program, box, driver)
+    rungs = tuple(
+        _rung(size, (fixed_in, fixed_out), box.rate_hz, driver, len(_late(reading, waiting, driver, size)), load)
+        for size in driver.buffers_samples
+    )
     own = [each for each in waiting if each.own]
+    armed = [track.width for track in program.tracks if track.armed]
     now = next(rung for rung in rungs if rung.buffer_samples == driver.buffer_samples)
     return Ladder(
         program=program.id,
         name=program.name,
         device=box.name,
+        device_id=box.id,
         driver=driver.id,
         driver_kind=driver.kind,
         rate_hz=box.rate_hz,
@@ -97,35 +131,85 @@ def _ladder(reading: Reading, program: Program, box: Interface, driver: Driver) 
         assumed=assumed,
         limit_ms=min((each.limit_ms for each in waiting), default=None),
         lines=len({each.line for each in waiting}),
-        late_lines=len(_late(own, 0)),
+        late_lines=len(_late(reading, own, driver, driver.buffer_samples)),
         rungs=rungs,
+        ways=tuple(_way(reading, program, box, each, now=each is driver) for each in box.drivers),
+        disk_bytes_per_s=recording_bytes_per_s(sum(armed), box.rate_hz),
+        seconds_to_4_gib=seconds_to_limit(sum(armed) if program.one_file else max(armed), box.rate_hz)
+        if armed
+        else None,
     )
 
 
-def _rung(size: int, fixed_in: int, fixed_out: int, rate_hz: int, driver: Driver, waiting: list[_Waiting]) -> Rung:
-    change = size - driver.buffer_samples
-    late = _late(waiting, change)
-    verdict: Verdict = "now" if change == 0 else "late" if late else "fits"
-    total = fixed_in + fixed_out + 2 * size
+def _way(reading: Reading, program: Program, box: Interface, driver: Driver, *, now: bool) -> Way:
+    fixed_in, fixed_out, _ = hardware_samples(box, driver)
+    total = fixed_in + fixed_out + sum(waits(driver, driver.buffer_samples))
+    users = [each for each in reading.found.programs() if reading.found.driver(each) is driver and each is not program]
+    bars = ""
+    if not driver.installed:
+        bars = "not installed"
+    elif driver.clients != "many" and users and not now:
+        bars = f"{users[0].name} has it"
+    return Way(
+        driver=driver.id,
+        kind=driver.kind,
+        now=now,
+        capture=box.shown(driver, "capture"),
+        playback=box.shown(driver, "playback"),
+        buffer_samples=driver.buffer_samples,
+        round_trip_ms=float(samples_to_ms(total, box.rate_hz)),
+        round_trip_samples=total,
+        bars=bars,
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class _Load:
+    works: tuple[Work, ...]
+    jitter_s: float
+    smallest_safe: int | None
+
+
+def _load(reading: Reading, program: Program, box: Interface, driver: Driver) -> _Load:
+    works = work_of(program.load_readings, box.rate_hz)
+    jitter_s = reading.rig.jitter_ms / 1000
+    safe = smallest_safe(works, jitter_s, box.rate_hz, driver.buffers_samples) if works else None
+    return _Load(works, jitter_s, safe)
+
+
+def _rung(size: int, fixed: tuple[int, int], rate_hz: int, driver: Driver, late: int, load: _Load) -> Rung:
+    wait_in, wait_out = waits(driver, size)
+    total = sum(fixed) + wait_in + wait_out
+    spare = [to_spare(work, load.jitter_s, size, rate_hz) for work in load.works]
+    verdict: Verdict = "late" if late else "fits"
+    if spare and max(spare) < 0:
+        verdict = "clicks"
+    elif spare and min(spare) < MARGIN and not late:
+        verdict = "tight"
     return Rung(
         buffer_samples=size,
         buffer_ms=float(samples_to_ms(size, rate_hz)),
-        in_samples=fixed_in + size,
-        out_samples=fixed_out + size,
+        in_samples=fixed[0] + wait_in,
+        out_samples=fixed[1] + wait_out,
         round_trip_samples=total,
         round_trip_ms=float(samples_to_ms(total, rate_hz)),
-        late_lines=len(late),
+        late_lines=late,
         verdict=verdict,
+        spare_percent=(100 * min(spare), 100 * max(spare)) if spare else None,
+        smallest_safe=size == load.smallest_safe,
     )
 
 
-def _late(waiting: list[_Waiting], change: int) -> set[str]:
-    """The lines that are late when the buffer is so many samples longer."""
-    return {
-        each.line
-        for each in waiting
-        if float(samples_to_ms(each.samples + each.times * change, each.rate_hz)) > each.limit_ms
-    }
+def _late(reading: Reading, waiting: list[_Waiting], driver: Driver, buffer_samples: int) -> set[str]:
+    """The lines that are late with this buffer."""
+    late = set()
+    for each in waiting:
+        delay = each.arrival.delay
+        assert delay.rate_hz is not None
+        samples = delay.samples + later_by(each.arrival.route.edges, reading.found, driver, buffer_samples)
+        if float(samples_to_ms(samples, delay.rate_hz)) > each.limit_ms:
+            late.add(each.line)
+    return late
 
 
 def _waiting(reading: Reading, program: Program, driver: Driver) -> list[_Waiting]:
@@ -137,19 +221,7 @@ def _waiting(reading: Reading, program: Program, driver: Driver) -> list[_Waitin
             continue
         for leg in state.legs:
             for arrival in leg.arrivals:
-                times = _times(reading, arrival, driver)
-                if times and arrival.delay.rate_hz:
-                    delay = arrival.delay
+                if waits_in(arrival.route.edges, reading.found, driver):
                     own = any(edge.owner == program.id for edge in arrival.route.edges)
-                    found.append(_Waiting(state.line.id, own, times, delay.samples, arrival.delay.rate_hz, limit_ms))
+                    found.append(_Waiting(state.line.id, arrival, limit_ms, own))
     return found
-
-
-def _times(reading: Reading, arrival: Arrival, driver: Driver) -> int:
-    count = 0
-    for edge in arrival.route.edges:
-        if edge.kind in ("take", "send"):
-            program = reading.found.gear[edge.owner]
-            assert isinstance(program, Program)
-            count += reading.found.driver(program) is driver
-    return count

@@ -65,7 +65,8 @@ class Driver(Value):
     """One way a computer opens an interface.
 
     ``capture`` and ``playback`` say how many channels it shows (None: all the box has). A driver for *one*
-    client is held by the first program of the rig that opens it.
+    client is held by the first program of the rig that opens it. A *system, shared* driver may work in periods
+    of its own, ``engine_samples`` long, and hand programs their blocks out of those.
     """
 
     id: Id
@@ -76,9 +77,15 @@ class Driver(Value):
     playback: BankSize | None = None
     buffers_samples: Annotated[tuple[BufferSamples, ...], Field(min_length=1, max_length=64)] = BUFFERS_SAMPLES
     buffer_samples: BufferSamples = 128
+    engine_samples: BufferSamples | None = None
     safety_in_samples: DelaySamples = 0
     safety_out_samples: DelaySamples = 0
     origins: Origins = {}
+
+    @property
+    def engine(self) -> int | None:
+        """The engine's period; other kinds of driver have none, and keep the figure for when they are shared again."""
+        return self.engine_samples if self.kind == "system, shared" else None
 
     @field_validator("buffers_samples")
     @classmethod
@@ -91,6 +98,10 @@ class Driver(Value):
             offered = ", ".join(str(size) for size in self.buffers_samples)
             raise ValueError(f"buffer {self.buffer_samples} is not offered by this driver; it offers {offered}")
         return self
+
+
+LinkKind = Literal["USB full speed", "USB high speed", "PCIe-class", "built in"]
+"""How a box is joined to the computer."""
 
 
 class DirectMonitor(Value):
@@ -123,6 +134,8 @@ class Interface(Value):
     rate_hz: RateHz = 48_000
     converter_in_samples: DelaySamples = 26
     mixer_samples: DelaySamples = 7
+    link_kind: LinkKind = "USB high speed"
+    link_sample_bytes: Annotated[int, Field(ge=2, le=4)] = 4
     link_in_samples: DelaySamples = 0
     link_out_samples: DelaySamples = 0
     converter_out_samples: DelaySamples = 26
@@ -241,6 +254,13 @@ class Voice(Value):
     level_dbfs: Annotated[float, Field(ge=-144, le=0, allow_inf_nan=False)] = -18.0
 
 
+class LoadReading(Value):
+    """What a program's own meter reads: so many per cent of the time, at a buffer of this size."""
+
+    buffer_samples: BufferSamples
+    percent: Annotated[float, Field(ge=0, le=400, allow_inf_nan=False)]
+
+
 ProgramKind = Literal["recorder", "sampler", "player", "call", "mixing program", "system sounds"]
 
 
@@ -248,7 +268,8 @@ class Program(Value):
     """Software with audio: named inputs, tracks, voices of its own, buses and named outputs, on one device.
 
     ``driver`` is the driver of the device it opens (None: the device's first). ``lets_go_in_background``:
-    it gives its device up while another program is in front.
+    it gives its device up while another program is in front. ``one_file``: all armed tracks go into one file.
+    ``load_readings`` are two readings of its load meter at different buffers, or one, or none.
     """
 
     kind: Literal["program"] = "program"
@@ -260,6 +281,8 @@ class Program(Value):
     driver: Id | None = None
     lets_go_in_background: bool = False
     one_track_per_input: bool = False
+    one_file: bool = False
+    load_readings: Annotated[tuple[LoadReading, ...], Field(max_length=2)] = ()
     enabled_in: tuple[ChannelNumber, ...] = ()
     enabled_out: tuple[ChannelNumber, ...] = ()
     inputs: Annotated[tuple[ProgramPort, ...], Field(max_length=512)] = ()
@@ -267,6 +290,13 @@ class Program(Value):
     outputs: Annotated[tuple[ProgramPort, ...], Field(max_length=128)] = ()
     buses: Annotated[tuple[Bus, ...], Field(max_length=128)] = ()
     voices: Annotated[tuple[Voice, ...], Field(max_length=128)] = ()
+
+    @field_validator("load_readings")
+    @classmethod
+    def _different(cls, readings: tuple[LoadReading, ...]) -> tuple[LoadReading, ...]:
+        if len({each.buffer_samples for each in readings}) != len(readings):
+            raise ValueError("two readings of its load meter must be at different buffers")
+        return readings
 
     @field_validator("enabled_in", "enabled_out")
     @classmethod

@@ -93,13 +93,20 @@ class Line(Value):
 
 
 class Rig(Value):
-    """The whole set-up. ``next_number`` is the counter ids are made from."""
+    """The whole set-up. ``next_number`` is the counter ids are made from.
+
+    Of the computer: how many ``cores`` it has, and by how much it is late in calling a program. ``show_minutes``:
+    how long the recording will be, if that is known.
+    """
 
     format: Literal["iskelo rig"] = "iskelo rig"
     version: Literal[2] = 2
     name: Name = "New rig"
     notes: Notes = ""
     next_number: Annotated[int, Field(ge=1, le=1_000_000_000)] = 1
+    cores: Annotated[int, Field(ge=1, le=256)] = 4
+    jitter_ms: Annotated[float, Field(ge=0, le=1000, allow_inf_nan=False)] = 0.2
+    show_minutes: Annotated[float, Field(gt=0, le=100_000, allow_inf_nan=False)] | None = None
     gear: Annotated[tuple[Gear, ...], Field(max_length=4096)] = ()
     patches: Annotated[tuple[Patch, ...], Field(max_length=4096)] = ()
     lines: Annotated[tuple[Line, ...], Field(max_length=1024)] = ()

@@ -9,9 +9,9 @@ from iskelo.core.lines.state import Arrival, Headline, LineState
 from iskelo.core.planner.join import join_line
 from iskelo.core.rig.gear import Driver, Interface, Program
 from iskelo.core.rig.ports import STAGE
-from iskelo.core.routes.route import passing_routes
+from iskelo.core.routes.route import Route, passing_routes
 from iskelo.core.snags.rule import Remedy, Snag, distinct
-from iskelo.core.timing.delays import samples_to_ms
+from iskelo.core.timing.delays import later_by, samples_to_ms
 from iskelo.core.wiring.graph import Edge
 
 
@@ -305,10 +305,9 @@ def _sooner(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
     latest = state.delays()[-1]
     waits = _waits_for(reading, state)
     if limit is not None and waits is not None and latest.rate_hz:
-        box_name, driver, count = waits
-        fixed = latest.samples - count * driver.buffer_samples
+        box_name, driver, route = waits
         for size in reversed(driver.buffers_samples):
-            total = fixed + count * size
+            total = latest.samples + later_by(route.edges, reading.found, driver, size)
             if size < driver.buffer_samples and float(samples_to_ms(total, latest.rate_hz)) <= limit:
                 words = f"Set the buffer of {box_name} to {size}: {float(samples_to_ms(total, latest.rate_hz)):.2f} ms"
                 remedies.append(Remedy(words, (SetValues(item=driver.id, values={"buffer_samples": size}),)))
@@ -318,8 +317,8 @@ def _sooner(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
     return distinct(remedies)
 
 
-def _waits_for(reading: Reading, state: LineState) -> tuple[str, Driver, int] | None:
-    """The one driver in whose buffer the latest copy waits, its box's name, and how many times it waits there."""
+def _waits_for(reading: Reading, state: LineState) -> tuple[str, Driver, Route] | None:
+    """The one driver in whose buffers the latest copy waits, its box's name, and the copy's route."""
     latest = max((a for leg in state.legs for a in leg.arrivals), key=lambda arrival: arrival.delay.ms)
     waits: list[tuple[str, Driver]] = []
     for edge in latest.route.edges:
@@ -332,7 +331,7 @@ def _waits_for(reading: Reading, state: LineState) -> tuple[str, Driver, int] | 
             waits.append((box.name, driver))
     if len({driver.id for _, driver in waits}) != 1:
         return None
-    return (*waits[0], len(waits))
+    return (*waits[0], latest.route)
 
 
 def _direct_instead(reading: Reading, state: LineState) -> list[Remedy]:

@@ -8,7 +8,7 @@ from dataclasses import replace
 from typing import Literal, get_args
 
 from iskelo.core.lines.context import Reading
-from iskelo.core.snags import drivers, inputs, levels, lines, tracks
+from iskelo.core.snags import drivers, inputs, levels, lines, load, tracks
 from iskelo.core.snags.rule import REMEDIES_AT_MOST, SEVERITIES, Remedy, Rule, Snag, distinct
 
 RULES: tuple[tuple[str, tuple[Rule, ...]], ...] = (
@@ -50,6 +50,15 @@ RULES: tuple[tuple[str, tuple[Rule, ...]], ...] = (
         ),
     ),
     (
+        "load",
+        (
+            load.work_exceeds_buffer,
+            load.programs_crowd_the_computer,
+            load.link_over_budget,
+            load.file_passes_4_gib,
+        ),
+    ),
+    (
         "lines",
         (
             lines.line_silent,
@@ -76,6 +85,9 @@ SYMPTOMS: dict[str, tuple[Symptom, ...]] = {
     "consumer-and-professional": ("too quiet", "distorted"),
     "high-impedance-missing": ("too quiet",),
     "lets-go-in-background": ("nothing",),
+    "work-exceeds-buffer": ("clicks",),
+    "programs-crowd-the-computer": ("clicks",),
+    "link-over-budget": ("nothing", "clicks"),
     "two-inputs-on-one-channel": ("nothing",),
     **dict.fromkeys(
         (

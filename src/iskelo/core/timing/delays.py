@@ -6,8 +6,12 @@ All delays are in stream time: whole samples of the clock of the box on the way 
     playback delay = B + safety out + link out + converter out
     round trip     = capture + effects on the way + playback
     direct monitoring = converter in + mixer + converter out
+
+A shared system driver with an engine of period M waits 2 M + B - gcd(B, M) in place of 2 B: the engine lays out
+M + B - gcd(B, M) before it can promise a program whole blocks that never run dry, and plays a period later.
 """
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from fractions import Fraction
@@ -103,6 +107,42 @@ def delay_of(edges: Sequence[Edge], found: Index) -> Delay:
     return Delay(tuple(term for term in terms if term.samples), rate_hz, assumed)
 
 
+def waits(driver: Driver, buffer_samples: int) -> tuple[int, int]:
+    """The samples waited in a driver's buffers on the way in and on the way out, at this buffer.
+
+    Example: an engine of 480 with a buffer of 512 waits 480 + 512 - 32 = 960 in and 480 out.
+    """
+    engine = driver.engine
+    if engine is None:
+        return buffer_samples, buffer_samples
+    return engine + buffer_samples - math.gcd(buffer_samples, engine), engine
+
+
+def later_by(edges: Sequence[Edge], found: Index, driver: Driver, buffer_samples: int) -> int:
+    """By how many samples a route grows (or shrinks, if negative) when this driver's buffer becomes another."""
+    more_in, more_out = (
+        then - now
+        for then, now in zip(waits(driver, buffer_samples), waits(driver, driver.buffer_samples), strict=True)
+    )
+    grows = 0
+    for edge in edges:
+        if edge.kind in ("take", "send"):
+            program = found.gear[edge.owner]
+            assert isinstance(program, Program)
+            if found.driver(program) is driver:
+                grows += more_in if edge.kind == "take" else more_out
+    return grows
+
+
+def waits_in(edges: Sequence[Edge], found: Index, driver: Driver) -> bool:
+    """Whether a route passes this driver's buffers."""
+    return any(
+        edge.kind in ("take", "send") and found.driver(program) is driver
+        for edge in edges
+        if isinstance(program := found.gear.get(edge.owner), Program)
+    )
+
+
 def hardware_samples(box: Interface, driver: Driver) -> tuple[int, int, bool]:
     """The fixed samples into the computer and out of it by a driver, and whether one of them is assumed."""
     ways = ([*_capture(box), *_take(box, driver)], [*_send(box, driver), *_playback(box)])
@@ -124,16 +164,18 @@ def _capture(box: Interface) -> list[Term]:
 
 def _take(box: Interface, driver: Driver) -> list[Term]:
     origin = driver.origins.get("safety_in_samples", "assumed")
+    label = "wait: capture buffer" if driver.engine is None else "wait: engine and capture buffer"
     return [
         Term("hardware", "safety in", box.name, driver.safety_in_samples, origin),
-        Term("buffer", "wait: capture buffer", box.name, driver.buffer_samples, "set"),
+        Term("buffer", label, box.name, waits(driver, driver.buffer_samples)[0], "set"),
     ]
 
 
 def _send(box: Interface, driver: Driver) -> list[Term]:
     origin = driver.origins.get("safety_out_samples", "assumed")
+    label = "wait: playback buffer" if driver.engine is None else "wait: engine out"
     return [
-        Term("buffer", "wait: playback buffer", box.name, driver.buffer_samples, "set"),
+        Term("buffer", label, box.name, waits(driver, driver.buffer_samples)[1], "set"),
         Term("hardware", "safety out", box.name, driver.safety_out_samples, origin),
     ]
 

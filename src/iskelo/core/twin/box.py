@@ -8,7 +8,8 @@ in long stretches.
 """
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
+from typing import Protocol
 
 import numpy as np
 
@@ -22,6 +23,14 @@ STRETCH_SAMPLES = 8192
 """About so many samples go through the converters in one step of work."""
 
 
+class Called(Protocol):
+    """A program as its driver sees it."""
+
+    def call(self) -> None:
+        """Handle the block that the driver has captured."""
+        ...
+
+
 class DriverAtWork:
     """One driver of a box: it shows some of the channels, to as many programs as it takes."""
 
@@ -30,15 +39,16 @@ class DriverAtWork:
         self.box = box
         self.driver = driver
         self.block_samples = driver.buffer_samples
+        self.period_samples = driver.engine or driver.buffer_samples
         self.period = 0
         self.capture, self.playback = gear.shown(driver, "capture"), gear.shown(driver, "playback")
         self._fed = min(gear.jack_in, self.capture)
-        self._entering: Block = np.zeros((self.capture, self.block_samples), np.float32)
+        self._entering: Block = np.zeros((self.capture, self.period_samples), np.float32)
         self._behind = gear.link_in_samples + driver.safety_in_samples
         self.captured: Block = self._entering
-        shape = (self.playback, self.block_samples)
+        shape = (self.playback, self.period_samples)
         self._halves: list[Block] = [np.zeros(shape, np.float32), np.zeros(shape, np.float32)]
-        self.played = Stream(self.playback, box.keep_samples + driver.safety_out_samples + self.block_samples)
+        self.played = Stream(self.playback, box.keep_samples + driver.safety_out_samples + self.period_samples)
         self._programs: list[str] = []
 
     def open(self, program: Program) -> bool:
@@ -50,8 +60,8 @@ class DriverAtWork:
 
     def finish_period(self) -> None:
         """The period is over: the converters' half goes to the programs, theirs to the converters."""
-        start = self.period * self.block_samples - self._behind
-        digital = self.box.digital(start, self.block_samples)
+        start = self.period * self.period_samples - self._behind
+        digital = self.box.digital(start, self.period_samples)
         if self._fed == self.capture:
             self.captured = digital[: self.capture]
         else:
@@ -67,9 +77,71 @@ class DriverAtWork:
         """Stream time of the call that handles the period just over."""
         return self.period * self.block_samples
 
+    def run(self, programs: Sequence[Called]) -> None:
+        """Call the programs for what was captured."""
+        for program in programs:
+            program.call()
+
     def play(self, blocks: Block) -> None:
         """A program hands over what is to be played in the next period but the running one."""
         self._halves[(self.period + 1) % 2] += blocks
+
+
+class EngineAtWork(DriverAtWork):
+    """A shared system driver whose engine works in periods of its own and hands programs blocks of theirs.
+
+    What the engine captured waits until it makes a block; what the programs give back waits until the engine
+    collects a period of it. So that it never finds too little there, it begins with some silence, just as much
+    as a rehearsal of one common round of both shows to be needed.
+    """
+
+    def __init__(self, box: "Box", driver: Driver) -> None:
+        super().__init__(box, driver)
+        keep = 2 * (self.block_samples + self.period_samples)
+        self._arrived, self._given = Stream(self.capture, keep), Stream(self.playback, keep)
+        self._silence_samples = rehearsed_silence_samples(self.block_samples, self.period_samples)
+        self._given.write(np.zeros((self.playback, self._silence_samples), np.float32))
+        self._mix: Block = np.zeros((self.playback, self.block_samples), np.float32)
+        self._handled = 0
+
+    def finish_period(self) -> None:
+        super().finish_period()
+        self._arrived.write(self.captured)
+
+    @property
+    def now(self) -> int:
+        """Stream time of a call: when its block stands ready to be collected, a period before it is played."""
+        return self._handled + self._silence_samples + self.period_samples
+
+    def run(self, programs: Sequence[Called]) -> None:
+        """Call the programs for every whole block that has arrived; then the engine collects a period."""
+        while self._arrived.written - self._handled >= self.block_samples:
+            self.captured = self._arrived.read(self._handled, self.block_samples)
+            self._mix[:] = 0
+            super().run(programs)
+            self._given.write(self._mix)
+            self._handled += self.block_samples
+        start = (self.period - 1) * self.period_samples
+        self._halves[(self.period + 1) % 2] += self._given.read(start, self.period_samples)
+
+    def play(self, blocks: Block) -> None:
+        """A program hands over its block; the engine collects it when its turn comes."""
+        self._mix += blocks
+
+
+def rehearsed_silence_samples(block: int, period: int) -> int:
+    """How much silence must lie before the first block, so that a period can be collected at every turn.
+
+    Goes through one common round of both, counting what has been captured and not handed on, and what has
+    been handed over and not collected.
+    """
+    waiting = ready = lowest = 0
+    for _ in range(math.lcm(block, period) // period):
+        waiting += period
+        ready += waiting // block * block - period
+        waiting %= block
+        lowest = min(lowest, ready)
+    return -lowest
 
 
 class Box:
@@ -82,7 +154,7 @@ class Box:
         self._random = np.random.default_rng(seed)
         self._in_samples = gear.converter_in_samples + gear.mixer_samples
         fixed = self._in_samples + gear.link_in_samples + gear.link_out_samples + gear.converter_out_samples
-        slowest = max(each.safety_in_samples + 2 * each.buffer_samples for each in gear.drivers)
+        slowest = max(each.safety_in_samples + 2 * (each.engine or each.buffer_samples) for each in gear.drivers)
         self.keep_samples = fixed + slowest + 2 * STRETCH_SAMPLES
         self._sampled = Stream(gear.jack_in, self.keep_samples)
         full_scale = [trim - gear.input_full_scale_dbu for trim in gear.trims_db]
@@ -96,7 +168,7 @@ class Box:
                 self._direct[cross.jack_out - 1, cross.jack_in - 1] = 10 ** (cross.gain_db / 20)
         self._monitors = bool(self._direct.any())
         self._trim_out = np.array([[10 ** (db / 20)] for db in gear.output_trims_db], np.float32).reshape(-1, 1)
-        self.drivers = [DriverAtWork(self, driver) for driver in gear.drivers]
+        self.drivers = [(EngineAtWork if each.engine else DriverAtWork)(self, each) for each in gear.drivers]
 
     def driver(self, identity: str | None) -> DriverAtWork:
         """The driver with this id; None is the box's first."""

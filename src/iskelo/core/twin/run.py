@@ -140,11 +140,10 @@ class _OutputEnd:
 
 def _start(engine: Engine, driver: DriverAtWork, programs: list[ProgramAtWork], out: _OutputEnd) -> None:
     """Let a driver finish its first period when it is over, and then every next one."""
-    rate_hz, count = driver.box.gear.rate_hz, driver.block_samples
+    rate_hz, count = driver.box.gear.rate_hz, driver.period_samples
 
     def run_programs() -> None:
-        for program in programs:
-            program.call()
+        driver.run(programs)
 
     def finish() -> None:
         driver.finish_period()

@@ -91,6 +91,14 @@ function DriverFields({ box, driver, place }: { box: Interface; driver: Driver; 
           onKeep={(buffers_samples) => set({ buffers_samples })}
         />
       </Row>
+      {driver.kind === "system, shared" && (
+        <Some
+          words={of("Engine period")}
+          none="none"
+          value={driver.engine_samples}
+          onKeep={(engine_samples) => set({ engine_samples })}
+        />
+      )}
       <Check
         words={of("Installed")}
         on={driver.installed}

@@ -77,6 +77,24 @@ export function InterfaceFields({ box }: { box: Interface }) {
         <NumberRow words="Capture channels" value={box.capture} onKeep={(capture) => set({ capture })} />
         <NumberRow words="Playback channels" value={box.playback} onKeep={(playback) => set({ playback })} />
       </Section>
+      <Section title="Link to the computer">
+        <Row words="Kind">
+          <Select
+            aria-label="Link"
+            value={box.link_kind}
+            onChange={(event) => void set({ link_kind: event.target.value })}
+          >
+            {["USB full speed", "USB high speed", "PCIe-class", "built in"].map((kind) => (
+              <option key={kind}>{kind}</option>
+            ))}
+          </Select>
+        </Row>
+        <NumberRow
+          words="Bytes a sample"
+          value={box.link_sample_bytes}
+          onKeep={(link_sample_bytes) => set({ link_sample_bytes })}
+        />
+      </Section>
       <Section title="Delays">
         {delays.map(([field, words]) => (
           <OriginRow
@@ -125,10 +143,11 @@ export function InterfaceFields({ box }: { box: Interface }) {
   )
 }
 
-/** The first so many; an empty field means all of them. */
+/** A number that may be left out; `none` says what an empty field means. */
 export function Some(props: {
   words: string
   value: number | null | undefined
+  none?: string
   onKeep: (value: number | null) => Kept
 }) {
   const number = useNumber()
@@ -139,7 +158,7 @@ export function Some(props: {
         label={props.words}
         width="60px"
         figure
-        placeholder="all"
+        placeholder={props.none ?? "all"}
         onKeep={(text) => (text === "" ? props.onKeep(null) : number(props.words, text, props.onKeep))}
       />
     </Row>

@@ -78,6 +78,13 @@ export function ProgramFields({ program }: { program: Program }) {
           on={program.one_track_per_input}
           onChange={(one_track_per_input) => void set({ one_track_per_input })}
         />
+        {program.tracks.length > 0 && (
+          <Check
+            words="Records all tracks into one file"
+            on={program.one_file}
+            onChange={(one_file) => void set({ one_file })}
+          />
+        )}
         {box && (
           <>
             <Enabled program={program} side="input" size={box.capture} on={program.enabled_in} />

@@ -2,22 +2,25 @@ import { Box, Flex, chakra } from "@chakra-ui/react"
 import { useEffect, useRef } from "react"
 
 import type { Schemas } from "../../api/client"
-import { Figure } from "../../parts/controls"
+import { Button, Figure } from "../../parts/controls"
+import { Readings } from "./Readings"
 
 export type LadderView = Schemas["Ladder"]
-
-const VERDICTS = { now: "now", fits: "fits", late: "late" } as const
-const BAR_PX = 380
+type Rung = LadderView["rungs"][number]
 
 interface Props {
   ladder: LadderView
+  /** A buffer that is tried, or the driver that is. */
   tried: number | null
+  triedDriver: string | null
   climbing: boolean
   onTry: (size: number) => void
+  onTryDriver: (driver: string) => void
 }
 
-/** Every buffer the driver offers: its time, the round trip against the limit, and who would be late. */
-export function Ladder({ ladder, tried, climbing, onTry }: Props) {
+/** Every buffer the driver offers: round trip against the limit, time to spare, and who would be late. */
+export function Ladder(props: Props) {
+  const { ladder, tried, climbing } = props
   const list = useRef<HTMLDivElement>(null)
   useEffect(() => {
     if (climbing) list.current?.focus()
@@ -25,11 +28,10 @@ export function Ladder({ ladder, tried, climbing, onTry }: Props) {
   const longest = Math.max(...ladder.rungs.map((rung) => rung.round_trip_ms))
   // Beyond three times the limit a bar says nothing more; the scale serves the rungs that could be chosen.
   const span = ladder.limit_ms ? Math.min(longest, 3 * ladder.limit_ms) : longest
-  const x = (ms: number) => Math.min(BAR_PX, (BAR_PX * ms) / span)
   const at = tried ?? ladder.buffer_samples
   return (
     <Box flex="1" minH="0" overflow="auto" borderTop="1px solid" borderColor="edge">
-      <Flex h="26px" align="center" px="12px" textStyle="head" bg="paper" gap="12px">
+      <Flex minH="26px" align="center" px="12px" textStyle="head" bg="paper" gap="12px" wrap="wrap">
         <chakra.h2>
           Ladder · {ladder.name} on {ladder.device}
         </chakra.h2>
@@ -38,7 +40,32 @@ export function Ladder({ ladder, tried, climbing, onTry }: Props) {
             ? "no line with a limit waits here"
             : `${ladder.lines} ${ladder.lines === 1 ? "line" : "lines"} with a limit, the tightest ${ladder.limit_ms} ms`}
         </span>
-        {ladder.assumed && <span>~ some of this box’s delays are assumed; type what you know on Gear</span>}
+        {ladder.assumed && <span>~ some of this box’s delays are assumed</span>}
+        <Box flex="1" />
+        <Readings ladder={ladder} />
+      </Flex>
+      <Ways {...props} />
+      <Flex h="22px" px="12px" gap="14px" align="center" textStyle="head" bg="paper" aria-hidden>
+        <Box w="20px" flex="none" />
+        <Box w="40px" flex="none" textAlign="right">
+          Buffer
+        </Box>
+        <Box w="70px" flex="none" textAlign="right">
+          lasts
+        </Box>
+        <Box flex="1" minW="80px">
+          Round trip{ladder.limit_ms === null ? "" : `, limit ${ladder.limit_ms} ms`}
+        </Box>
+        <Box w="122px" flex="none" />
+        <Box w="170px" flex="none">
+          Time to spare, 20 % wanted
+        </Box>
+        <Box w="62px" flex="none" textAlign="right">
+          Lines
+        </Box>
+        <Box w="126px" flex="none">
+          Verdict
+        </Box>
       </Flex>
       <Box
         ref={list}
@@ -47,77 +74,186 @@ export function Ladder({ ladder, tried, climbing, onTry }: Props) {
         tabIndex={0}
         aria-activedescendant={`rung-${at}`}
       >
-        {ladder.rungs.map((rung) => {
-          const now = rung.buffer_samples === ladder.buffer_samples
-          const on = rung.buffer_samples === at
-          const trial = rung.buffer_samples === tried
-          return (
-            <Flex
-              key={rung.buffer_samples}
-              id={`rung-${rung.buffer_samples}`}
-              role="option"
-              aria-selected={on}
-              h="32px"
-              px="12px"
-              gap="14px"
-              align="center"
-              cursor="pointer"
-              bg={trial ? "pencilWash" : on ? "wash" : "sheet"}
-              boxShadow={on && climbing ? "inset 3px 0 0 {colors.sea}" : undefined}
-              borderBottom="1px solid"
-              borderColor="rule"
-              outline={trial ? "1px dashed" : undefined}
-              outlineColor="pencil"
-              outlineOffset="-2px"
-              color={trial ? "pencil" : "ink"}
-              textStyle="cell"
-              onClick={() => onTry(rung.buffer_samples)}
-            >
-              <Box w="20px">
-                {now && (
-                  <Box w="8px" h="8px" mx="6px" borderRadius="4px" bg="ink" aria-label="now" role="img" />
-                )}
-              </Box>
-              <Figure w="48px" textAlign="right" fontWeight={now ? "600" : "400"}>
-                {rung.buffer_samples}
-              </Figure>
-              <Figure w="76px" textAlign="right">
-                {rung.buffer_ms.toFixed(2)} ms
-              </Figure>
-              <Box w={`${BAR_PX}px`} h="16px" position="relative" flex="none">
-                <Box
-                  h="10px"
-                  mt="3px"
-                  bg={rung.late_lines > 0 ? "transparent" : "ink"}
-                  border="1px solid"
-                  borderColor={rung.late_lines > 0 ? "wax" : "ink"}
-                  style={{ width: `${x(rung.round_trip_ms)}px` }}
-                />
-                {ladder.limit_ms !== null && (
-                  <Box
-                    position="absolute"
-                    top="-8px"
-                    h="32px"
-                    w="1px"
-                    bg="ink"
-                    style={{ left: `${x(ladder.limit_ms ?? 0)}px` }}
-                  />
-                )}
-              </Box>
-              <Figure w="130px" textAlign="right">
-                {ladder.assumed ? "~" : ""}
-                {rung.round_trip_ms.toFixed(2)} ms {rung.round_trip_samples}
-              </Figure>
-              <Box w="80px" textAlign="right" color={rung.late_lines > 0 ? "wax" : "ink2"}>
-                {rung.late_lines > 0 ? `${rung.late_lines} late` : "none late"}
-              </Box>
-              <Box w="80px" fontWeight={now ? "600" : "400"}>
-                {VERDICTS[rung.verdict]}
-              </Box>
-            </Flex>
-          )
-        })}
+        {ladder.rungs.map((rung) => (
+          <RungRow key={rung.buffer_samples} {...props} rung={rung} span={span} at={at} />
+        ))}
       </Box>
     </Box>
+  )
+}
+
+/** The drivers of the box side by side: what the program would get from each. */
+function Ways({ ladder, triedDriver, onTryDriver }: Props) {
+  if (ladder.ways.length < 2) return null
+  return (
+    <Flex
+      px="12px"
+      py="3px"
+      gap="6px"
+      align="center"
+      wrap="wrap"
+      textStyle="cell"
+      bg="paper"
+      role="group"
+      aria-label={`Drivers of ${ladder.device}`}
+    >
+      Opened by
+      {ladder.ways.map((way) => (
+        <Button
+          key={way.driver}
+          size="row"
+          variant={way.driver === triedDriver ? "trial" : "plain"}
+          aria-pressed={triedDriver ? way.driver === triedDriver : way.now}
+          disabled={way.bars !== ""}
+          onClick={() => onTryDriver(way.driver)}
+        >
+          {way.now && <Box w="8px" h="8px" borderRadius="4px" bg="ink" aria-label="now" role="img" />}
+          {way.kind} · {way.capture} × {way.playback} · {way.buffer_samples} ·{" "}
+          <Figure>{way.round_trip_ms.toFixed(2)} ms</Figure>
+          {way.bars && ` · ${way.bars}`}
+        </Button>
+      ))}
+    </Flex>
+  )
+}
+
+function RungRow({
+  ladder,
+  tried,
+  climbing,
+  rung,
+  span,
+  at,
+  onTry,
+}: Props & { rung: Rung; span: number; at: number }) {
+  const now = rung.buffer_samples === ladder.buffer_samples
+  const on = rung.buffer_samples === at
+  const trial = rung.buffer_samples === tried
+  const late = rung.late_lines > 0
+  return (
+    <Flex
+      id={`rung-${rung.buffer_samples}`}
+      role="option"
+      aria-selected={on}
+      h="32px"
+      px="12px"
+      gap="14px"
+      align="center"
+      cursor="pointer"
+      bg={trial ? "pencilWash" : on ? "wash" : "sheet"}
+      boxShadow={on && climbing ? "inset 3px 0 0 {colors.sea}" : undefined}
+      borderBottom="1px solid"
+      borderColor="rule"
+      outline={trial ? "1px dashed" : undefined}
+      outlineColor="pencil"
+      outlineOffset="-2px"
+      color={trial ? "pencil" : "ink"}
+      textStyle="cell"
+      onClick={() => onTry(rung.buffer_samples)}
+    >
+      <Box w="20px" flex="none">
+        {now && <Box w="8px" h="8px" mx="6px" borderRadius="4px" bg="ink" aria-label="now" role="img" />}
+      </Box>
+      <Figure w="40px" flex="none" textAlign="right" fontWeight={now ? "600" : "400"}>
+        {rung.buffer_samples}
+      </Figure>
+      <Figure w="70px" flex="none" textAlign="right">
+        {rung.buffer_ms.toFixed(2)} ms
+      </Figure>
+      <Bar
+        share={rung.round_trip_ms / span}
+        limit={ladder.limit_ms ? ladder.limit_ms / span : null}
+        wax={late}
+      />
+      <Figure w="122px" flex="none" textAlign="right">
+        {ladder.assumed ? "~" : ""}
+        {rung.round_trip_ms.toFixed(2)} ms {rung.round_trip_samples}
+      </Figure>
+      <Spare rung={rung} />
+      <Box w="62px" flex="none" textAlign="right" color={late ? "wax" : "ink2"}>
+        {late ? `${rung.late_lines} late` : "none late"}
+      </Box>
+      <Box w="126px" flex="none" fontWeight={now ? "600" : "400"} whiteSpace="nowrap">
+        {verdictOf(rung, now)}
+      </Box>
+    </Flex>
+  )
+}
+
+function verdictOf(rung: Rung, now: boolean): string {
+  const words = rung.smallest_safe && rung.verdict === "fits" ? "smallest safe" : rung.verdict
+  return now ? `now, ${words}` : words
+}
+
+/** A bar of a share, with the limit as a line; what goes beyond the scale ends in a sawn edge. */
+function Bar(props: { share: number; limit: number | null; wax: boolean }) {
+  const cut = props.share > 1
+  return (
+    <Box flex="1" minW="80px" h="16px" position="relative">
+      <Box
+        h="10px"
+        mt="3px"
+        bg={props.wax ? "transparent" : "ink"}
+        border="1px solid"
+        borderColor={props.wax ? "wax" : "ink"}
+        borderRightWidth={cut ? "0" : "1px"}
+        style={{
+          width: `${100 * Math.min(1, props.share)}%`,
+          clipPath: cut
+            ? "polygon(0 0, 100% 0, calc(100% - 5px) 25%, 100% 50%, calc(100% - 5px) 75%, 100% 100%, 0 100%)"
+            : undefined,
+        }}
+      />
+      {props.limit !== null && (
+        <Box
+          position="absolute"
+          top="-8px"
+          h="32px"
+          w="1px"
+          bg="ink"
+          style={{ left: `${100 * props.limit}%` }}
+        />
+      )}
+    </Box>
+  )
+}
+
+const said = (percent: number) =>
+  percent < 0 ? `over by ${Math.round(-percent)} %` : `${Math.round(percent)} %`
+
+/** Time to spare: the share of the period left; a range where one reading is all there is. */
+function Spare({ rung }: { rung: Rung }) {
+  const spare = rung.spare_percent
+  if (!spare)
+    return (
+      <Box w="170px" flex="none" color="ink3">
+        time to spare not known
+      </Box>
+    )
+  const [least, most] = spare
+  const one = Math.round(least) === Math.round(most)
+  return (
+    <Flex w="170px" flex="none" align="center" gap="6px">
+      <Box w="80px" h="10px" position="relative" bg="sunk">
+        <Box
+          position="absolute"
+          h="10px"
+          bg={least < 0 ? "wax" : "ink"}
+          style={{ width: `${Math.max(0, least)}%` }}
+        />
+        <Box
+          position="absolute"
+          h="10px"
+          border="1px solid"
+          borderColor="ink2"
+          style={{ left: `${Math.max(0, least)}%`, width: `${Math.max(0, most) - Math.max(0, least)}%` }}
+          display={one ? "none" : undefined}
+        />
+        <Box position="absolute" left="20%" top="-3px" h="16px" w="1px" bg="ink" />
+      </Box>
+      <Figure color={least < 0 ? "wax" : "ink"}>
+        {one ? said(least) : `${least < 0 ? "over" : Math.round(least)}…${said(most)}`}
+      </Figure>
+    </Flex>
   )
 }

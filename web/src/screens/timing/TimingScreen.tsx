@@ -2,15 +2,16 @@ import { Box, Flex, chakra } from "@chakra-ui/react"
 import { useQuery } from "@tanstack/react-query"
 import { useState } from "react"
 
-import { answer, client, type Interface, type NowAfter as Trial } from "../../api/client"
+import { answer, client, type Edit, type Interface, type NowAfter as Trial } from "../../api/client"
 import { useRig } from "../../api/rig"
-import { Button, Figure, Kbd, Select } from "../../parts/controls"
+import { Button, Kbd, Select } from "../../parts/controls"
 import { useKeys } from "../../parts/keys"
-import { Mark } from "../../parts/Mark"
 import { NowAfter } from "../../parts/NowAfter"
 import { useOnceSeen } from "../../parts/seen"
 import { useSelection } from "../../parts/selection"
+import { Computer } from "./Computer"
 import { Ladder, type LadderView } from "./Ladder"
+import { Programs } from "./Programs"
 
 /** Rates, buffers and delays; stepping on the ladder tries a buffer before it is made. */
 export function TimingScreen() {
@@ -18,6 +19,7 @@ export function TimingScreen() {
   const { snag } = useSelection()
   const [program, setProgram] = useState<string | null>(null)
   const [tried, setTried] = useState<number | null>(null)
+  const [triedDriver, setTriedDriver] = useState<string | null>(null)
   const [climbing, setClimbing] = useState(false)
   const found = useQuery({
     queryKey: ["ladders", state.id, state.revision],
@@ -36,10 +38,8 @@ export function TimingScreen() {
   // The buffer as the rig has it: the ladder may be that of a moment ago.
   const drivers = state.rig.gear.flatMap((gear) => (gear.kind === "interface" ? gear.drivers : []))
   const buffer = drivers.find((each) => each.id === current?.driver)?.buffer_samples ?? null
-  const change = current && tried !== null && tried !== buffer
-  const edits = change
-    ? [{ edit: "set" as const, item: current.driver, values: { buffer_samples: tried } }]
-    : null
+  const edits = triedEdits(current, tried !== buffer ? tried : null, triedDriver)
+  const change = edits !== null
   const trial = useQuery({
     queryKey: ["trial", state.id, state.revision, edits],
     enabled: edits !== null,
@@ -51,14 +51,15 @@ export function TimingScreen() {
         }),
       ),
   })
+  const untry = () => {
+    setTried(null)
+    setTriedDriver(null)
+  }
   const { press, takeBack } = useOnceSeen(change ? trial.data : undefined, () => {
-    if (!current || tried === null) return
-    void edit([{ edit: "set", item: current.driver, values: { buffer_samples: tried } }]).then(
-      (kept) => kept && setTried(null),
-    )
+    if (edits) void edit(edits).then((kept) => kept && untry())
   })
   const discard = () => {
-    setTried(null)
+    untry()
     setClimbing(false)
     takeBack()
   }
@@ -67,11 +68,12 @@ export function TimingScreen() {
     const sizes = current.rungs.map((rung) => rung.buffer_samples)
     const from = sizes.indexOf(tried ?? buffer ?? current.buffer_samples)
     takeBack()
+    setTriedDriver(null)
     setTried(sizes[Math.max(0, Math.min(sizes.length - 1, from + step))] ?? null)
   }
   const walk = (step: number) => {
     const next = ladders[Math.max(0, Math.min(ladders.length - 1, at + step))]
-    setTried(null)
+    untry()
     if (next) setProgram(next.program)
   }
   useKeys([
@@ -99,7 +101,7 @@ export function TimingScreen() {
       <Flex h="bar" flex="none" align="center" px="12px" gap="12px">
         {change ? (
           <chakra.span color="pencil" fontWeight="600">
-            Trial: buffer {tried}
+            Trial: {triedDriver ? "another driver" : `buffer ${tried}`}
           </chakra.span>
         ) : (
           <chakra.span color="ink2">Trial: none</chakra.span>
@@ -113,12 +115,20 @@ export function TimingScreen() {
         </Button>
       </Flex>
       <Flex flex="none" maxH="40%" minH="120px" borderTop="1px solid" borderColor="edge">
-        <Box w="330px" flex="none" borderRight="1px solid" borderColor="rule" overflow="auto">
+        <Box
+          w="clamp(250px, 26vw, 330px)"
+          flex="none"
+          borderRight="1px solid"
+          borderColor="rule"
+          overflow="auto"
+        >
           <Head>Boxes and their rates</Head>
           {boxes.length === 0 && <Nothing>No interface yet.</Nothing>}
           {boxes.map((box) => (
             <BoxRow key={box.id} box={box} />
           ))}
+          <Head>Computer and recording</Head>
+          <Computer />
         </Box>
         <Box flex="1" minW="0" overflow="auto">
           <Programs ladders={ladders} at={current ? at : -1} onChoose={setProgram} />
@@ -128,12 +138,19 @@ export function TimingScreen() {
       {current && (
         <Ladder
           ladder={current}
-          tried={change ? tried : null}
+          tried={change && !triedDriver ? tried : null}
+          triedDriver={triedDriver}
           climbing={climbing}
           onTry={(size) => {
             setClimbing(true)
             takeBack()
+            setTriedDriver(null)
             setTried(size)
+          }}
+          onTryDriver={(driver) => {
+            takeBack()
+            setTried(null)
+            setTriedDriver(driver === current.driver ? null : driver)
           }}
         />
       )}
@@ -154,6 +171,18 @@ export function TimingScreen() {
       )}
     </Flex>
   )
+}
+
+/** The edits of what is tried: another driver of the program's device, or another buffer. */
+function triedEdits(
+  ladder: LadderView | undefined,
+  buffer: number | null,
+  driver: string | null,
+): Edit[] | null {
+  if (!ladder) return null
+  if (driver && driver !== ladder.driver)
+    return [{ edit: "set_device", program: ladder.program, device: ladder.device_id, driver }]
+  return buffer === null ? null : [{ edit: "set", item: ladder.driver, values: { buffer_samples: buffer } }]
 }
 
 function Head({ children }: { children: React.ReactNode }) {
@@ -206,96 +235,6 @@ function BoxRow({ box }: { box: Interface }) {
         ))}
       </Select>
     </Flex>
-  )
-}
-
-const COLUMNS = ["", "Program", "Rate", "Opens", "Buffer", "In", "Out", "Round trip", "Limit"]
-
-function Programs(props: { ladders: LadderView[]; at: number; onChoose: (program: string) => void }) {
-  const cell = { h: "row", px: "8px", borderBottom: "1px solid", borderColor: "rule", whiteSpace: "nowrap" }
-  return (
-    <chakra.table
-      w="100%"
-      borderCollapse="separate"
-      borderSpacing="0"
-      textStyle="cell"
-      aria-label="Devices and programs"
-    >
-      <thead>
-        <tr>
-          {COLUMNS.map((title, index) => (
-            <chakra.th
-              key={title}
-              textStyle="head"
-              h="26px"
-              px="8px"
-              textAlign={index > 3 ? "right" : "left"}
-              position="sticky"
-              top="0"
-              bg="paper"
-              borderBottom="1px solid"
-              borderColor="rule"
-            >
-              {title || <chakra.span srOnly>Mark</chakra.span>}
-            </chakra.th>
-          ))}
-        </tr>
-      </thead>
-      <tbody>
-        {props.ladders.map((ladder, index) => {
-          const on = index === props.at
-          const mark = ladder.assumed ? "~" : ""
-          return (
-            <chakra.tr
-              key={ladder.program}
-              aria-selected={on}
-              bg={on ? "wash" : "sheet"}
-              cursor="pointer"
-              onClick={() => props.onChoose(ladder.program)}
-            >
-              <chakra.td
-                css={cell}
-                w="26px"
-                style={{ boxShadow: on ? "inset 3px 0 0 var(--isk-colors-sea)" : undefined }}
-              >
-                {ladder.late_lines > 0 && <Mark severity="trouble" label="late lines" />}
-              </chakra.td>
-              <chakra.td css={cell}>
-                <b>{ladder.name}</b>
-              </chakra.td>
-              <chakra.td css={cell}>{ladder.rate_hz / 1000} kHz</chakra.td>
-              <chakra.td css={cell}>
-                {ladder.device}, {ladder.driver_kind}
-              </chakra.td>
-              <chakra.td css={cell} textAlign="right">
-                <Figure>{ladder.buffer_samples}</Figure>
-              </chakra.td>
-              <chakra.td css={cell} textAlign="right">
-                <Figure>
-                  {mark}
-                  {ladder.in_ms.toFixed(2)} ms
-                </Figure>
-              </chakra.td>
-              <chakra.td css={cell} textAlign="right">
-                <Figure>
-                  {mark}
-                  {ladder.out_ms.toFixed(2)} ms
-                </Figure>
-              </chakra.td>
-              <chakra.td css={cell} textAlign="right">
-                <Figure>
-                  {mark}
-                  {ladder.round_trip_ms.toFixed(2)} ms {ladder.round_trip_samples}
-                </Figure>
-              </chakra.td>
-              <chakra.td css={cell} textAlign="right">
-                {ladder.limit_ms === null ? "—" : `${ladder.limit_ms} ms`}
-              </chakra.td>
-            </chakra.tr>
-          )
-        })}
-      </tbody>
-    </chakra.table>
   )
 }
 

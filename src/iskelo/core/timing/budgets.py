@@ -1,0 +1,69 @@
+"""What a link to the computer and a file have room for."""
+
+from dataclasses import dataclass
+
+from iskelo.core.rig.gear import Interface, LinkKind
+
+FILE_LIMIT_BYTES = 2**32
+"""A plain WAV counts its bytes in 32 bits; larger ones need the 64-bit form (ITU-R BS.2088, from memory)."""
+
+FILE_SAMPLE_BYTES = 3
+"""Recorders write 24 bits. Common practice, no published source."""
+
+
+@dataclass(frozen=True, slots=True)
+class LinkLimits:
+    """USB 2.0: frames a second, bytes one endpoint may move in each, bytes all periodic traffic may (from memory).
+
+    Full speed: 1023 bytes per 1 ms frame for one endpoint, 90 % of 1500 bytes for all. High speed: 3 x 1024 bytes per
+    125 us microframe, 80 % of 7500.
+    """
+
+    frames_per_s: int
+    endpoint_bytes: int
+    periodic_bytes: int
+
+
+LINK_LIMITS: dict[LinkKind, LinkLimits] = {
+    "USB full speed": LinkLimits(1000, 1023, 1350),
+    "USB high speed": LinkLimits(8000, 3072, 6000),
+}
+"""Links that have no such limits (built in, PCIe-class) are not named here."""
+
+
+def frame_bytes(channels: int, sample_bytes: int, rate_hz: int, limits: LinkLimits) -> int:
+    """The bytes of one direction in a (micro)frame, with the one sample more that a free clock may ask for.
+
+    Example: 2 channels of 3 bytes at 48 kHz, full speed: 2 x 3 x 49 = 294.
+    """
+    return channels * sample_bytes * (rate_hz // limits.frames_per_s + 1) if channels else 0
+
+
+def link_overload(box: Interface, rate_hz: int | None = None) -> str | None:
+    """In words, what is more than the box's link can carry at a rate (None: its own); None if all fits."""
+    limits = LINK_LIMITS.get(box.link_kind)
+    if limits is None:
+        return None
+    ways = {
+        "capture": frame_bytes(box.capture, box.link_sample_bytes, rate_hz or box.rate_hz, limits),
+        "playback": frame_bytes(box.playback, box.link_sample_bytes, rate_hz or box.rate_hz, limits),
+    }
+    for bank, size in ways.items():
+        if size > limits.endpoint_bytes:
+            return (
+                f"{getattr(box, bank)} {bank} channels need {size} bytes a frame; {limits.endpoint_bytes} is the most"
+            )
+    total = sum(ways.values())
+    if total > limits.periodic_bytes:
+        return f"both ways need {total} bytes a frame; {limits.periodic_bytes} is the most"
+    return None
+
+
+def recording_bytes_per_s(channels: int, rate_hz: int) -> int:
+    """Example: 32 channels at 48 kHz: 4 608 000 bytes a second."""
+    return channels * FILE_SAMPLE_BYTES * rate_hz
+
+
+def seconds_to_limit(channels: int, rate_hz: int) -> float:
+    """When a plain WAV of so many channels is full. Example: 32 at 48 kHz after 932 s, 15 min 32 s."""
+    return FILE_LIMIT_BYTES / recording_bytes_per_s(channels, rate_hz)
