@@ -41,9 +41,27 @@ def read_load(program: str, at_128: float, at_256: float) -> SetValues:
     return SetValues(item=program, values={"load_readings": readings})
 
 
+def off_speed(bench: Bench) -> tuple[Edit, ...]:
+    """A player set to 44.1 kHz on a box at 48 kHz, heard in the phones."""
+    number = bench.rig.next_number
+    voice = Port(f"v{number + 2}", "voice", 1)
+    return (
+        AddProgram(name="Deck", program_kind="player", voices=("Music",), device=bench.id("Box")),
+        SetValues(item=f"p{number}", values={"rate_hz": 44_100}),
+        AddLine(name="Music heard", purpose="listen", from_ports=(voice,), to_ports=ears(bench)),
+    )
+
+
 Break = Callable[[Bench], tuple[Edit, ...]]
 BREAKS: dict[str, Break] = {
     "program-without-device": lambda b: (SetDevice(program=b.id("Recorder"), device=None),),
+    "program-at-another-rate": lambda b: (SetValues(item=b.id("Recorder"), values={"rate_hz": 44_100}),),
+    "rate-set-in-two-places": lambda b: (
+        SetValues(item=b.id("Recorder"), values={"rate_hz": 48_000}),
+        AddProgram(name="Deck", program_kind="player", voices=("Music",), device=b.id("Box")),
+        SetValues(item=f"p{b.rig.next_number}", values={"rate_hz": 44_100}),
+    ),
+    "line-off-speed": off_speed,
     "work-exceeds-buffer": lambda b: (read_load(b.id("Recorder"), 110, 90),),
     "programs-crowd-the-computer": lambda b: (
         read_load(b.id("Recorder"), 50, 30),

@@ -16,11 +16,12 @@ from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Rig, index
 from iskelo.core.routes.route import ROUTES_AT_MOST, passing_routes
 from iskelo.core.timing.delays import delay_of
+from iskelo.core.timing.spare import to_spare, work_of
 from iskelo.core.twin.box import rehearsed_silence_samples
 from iskelo.core.twin.delay_line import DelayLine
 from iskelo.core.twin.engine import Engine
-from iskelo.core.twin.run import Cancelled, run_twin
-from rigs import any_rig, ears, heard, two_voices
+from iskelo.core.twin.run import Cancelled, Missed, run_twin
+from rigs import Bench, any_rig, ears, heard, two_voices
 
 CLICK_AT_SECONDS = 0.001
 CLICK_DBU = -48.0
@@ -160,6 +161,59 @@ def test_an_engine_never_runs_dry_and_waits_no_longer_than_it_must() -> None:
         length = len(got) - late - 2000
         wanted = noise.wave[:length] / np.sqrt(2) * 10 ** ((38 - 18) / 20)
         assert np.abs(got[late : late + length] - wanted).max() < 1e-5
+
+
+def loaded(percent_at_128: float, percent_at_256: float, late_ms: float = 0.0) -> Bench:
+    """Alma recorded and heard through a program with so much work, at a buffer of 128."""
+    bench = two_voices()
+    readings = [{"buffer_samples": size, "percent": p} for size, p in ((128, percent_at_128), (256, percent_at_256))]
+    bench.do(
+        SetValues(item=bench.id("Recorder"), values={"load_readings": readings}),
+        SetValues(item="rig", values={"jitter_ms": late_ms}),
+        SetValues(item=bench.track("T Alma"), values={"monitored": True}),
+    )
+    return heard(bench, "Alma")
+
+
+def played(bench: Bench) -> tuple[np.ndarray, np.ndarray, Missed]:
+    """What was recorded, what was heard, and the blocks that were missed."""
+    told: list[Missed] = []
+    take = {c.port: c.samples for c in run_twin(bench.rig, {bench.out("Alma"): Noise(5, -40)}, 0.5, told=told.append)}
+    (missed,) = told
+    return take[Port(bench.track("T Alma"), "track", 1)], take[ears(bench)[0]], missed
+
+
+@given(st.floats(1, 150), st.floats(0.2, 1.0), st.floats(0, 1.5), st.integers(0, 3))
+@settings(max_examples=25)
+def test_no_block_is_missed_where_time_is_left_and_some_are_where_none_is(
+    percent: float, falls: float, late_ms: float, seed: int
+) -> None:
+    """The prediction's time to spare, at the longest jitter and at none, against the deadlines of the twin."""
+    bench = loaded(percent, percent * falls, late_ms)
+    (work,) = work_of(bench.program().load_readings, 48_000)
+    told: list[Missed] = []
+    run_twin(bench.rig, {}, 0.3, seed=seed, told=told.append)
+    (missed,) = told
+    assert missed.blocks == int(0.3 * 48_000 / 128)
+    if to_spare(work, late_ms / 1000, 128, 48_000) > 1e-9:
+        assert missed.missed == 0
+    if to_spare(work, 0, 128, 48_000) < -1e-9:
+        assert missed.missed > 0
+
+
+def test_what_is_not_finished_in_time_is_a_gap_in_the_phones_and_on_the_take() -> None:
+    whole, whole_ears, none = played(loaded(60, 50))
+    assert none.missed == 0
+    # One and a half periods of work: no block is ready when it is due, and every third is not even looked at.
+    tape, phones, all_of_them = played(loaded(150, 150))
+    assert all_of_them.missed == all_of_them.blocks
+    assert not phones.any()
+    blocks = len(tape) // 128 - 1
+    silent = [not tape[128 * n : 128 * (n + 1)].any() for n in range(1, blocks)]
+    assert sum(silent) / len(silent) == pytest.approx(1 / 3, abs=0.02)
+    same = [np.array_equal(tape[128 * n : 128 * (n + 1)], whole[128 * n : 128 * (n + 1)]) for n in range(1, blocks)]
+    assert all(gap or kept for gap, kept in zip(silent, same, strict=True))
+    assert whole_ears.any()
 
 
 def test_direct_monitoring_never_passes_the_computer() -> None:

@@ -385,3 +385,21 @@ def test_another_driver_is_tried_before_it_is_taken(screen: Page) -> None:
     press(screen, ["Control+Enter"])
     arriving(screen, "4/12")
     expect(screen.get_by_test_id("last-edit")).to_contain_text("Longhand: device Corvane 8, system, shared driver")
+
+
+def test_44_1_against_48_is_found_by_what_is_heard_read_and_mended(screen: Page) -> None:
+    demo(screen)
+    press(screen, ["1"])
+    screen.get_by_role("button", name="Cartwheel", exact=True).click()
+    screen.get_by_label("Rate of the program").select_option("44100")
+    arriving(screen, "8/12")
+    press(screen, ["2", "/", "wrong p"])
+    expect(screen.get_by_test_id("suspects")).to_contain_text("Cartwheel is set to 44.1 kHz, and Corvane 8 runs at 48")
+    press(screen, ["Enter"])
+    expect(row(screen, "Music, heard")).to_contain_text("off speed")
+    press(screen, ["m"])
+    snags = screen.get_by_role("complementary", name="Snags")
+    expect(snags).to_contain_text("What it plays is 8.8 % fast and 146.7 cents high.")
+    expect(preview(screen)).to_contain_text("arrives, 6.75 ms")
+    press(screen, ["Control+Enter"])
+    arriving(screen, "9/12")

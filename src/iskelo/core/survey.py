@@ -135,6 +135,7 @@ _SEVERITY: dict[Headline, Severity | None] = {
     "crossed": "trouble",
     "doubled": "trouble",
     "crowded": "trouble",
+    "off speed": "trouble",
     "late": "trouble",
     "hot": "trouble",
     "low": "risk",

@@ -2608,6 +2608,8 @@ export interface components {
          * Ladder
          * @description A program on its device: the present delays, and a rung for every buffer the driver offers.
          *
+         *     ``rate_hz`` is the device's rate, ``own_rate_hz`` what the program is set to.
+         *
          *     ``limit_ms`` is the tightest limit of the lines that wait in the driver's buffers, which the rungs count;
          *     ``late_lines`` are those of the program itself.
          */
@@ -2638,6 +2640,8 @@ export interface components {
             name: string;
             /** Out Ms */
             out_ms: number;
+            /** Own Rate Hz */
+            own_rate_hz: number;
             /** Program */
             program: string;
             /** Rate Hz */
@@ -2656,6 +2660,8 @@ export interface components {
         /**
          * Ledger
          * @description What a take showed. ``agreeing`` counts the targets where prediction and measurement agree.
+         *
+         *     ``missed``: the programs whose load meter was read, with the blocks they did not finish in time.
          */
         Ledger: {
             /** Agreeing */
@@ -2664,6 +2670,11 @@ export interface components {
             as_wanted: number;
             /** Lines */
             lines: components["schemas"]["LineRow"][];
+            /**
+             * Missed
+             * @default []
+             */
+            missed?: components["schemas"]["Missed"][];
             /** Offset Db */
             offset_db: number;
             /** Targets */
@@ -2760,7 +2771,7 @@ export interface components {
              * Headline
              * @enum {string}
              */
-            headline: "silent" | "blocked" | "crossed" | "doubled" | "crowded" | "late" | "hot" | "low" | "arrives";
+            headline: "silent" | "blocked" | "crossed" | "doubled" | "crowded" | "off speed" | "late" | "hot" | "low" | "arrives";
             /** Highest Dbfs */
             highest_dbfs: number | null;
             /** Id */
@@ -2828,6 +2839,20 @@ export interface components {
             buffer_samples: number;
             /** Percent */
             percent: number;
+        };
+        /**
+         * Missed
+         * @description How many of a program's blocks were not ready in time.
+         */
+        Missed: {
+            /** Blocks */
+            blocks: number;
+            /** Missed */
+            missed: number;
+            /** Name */
+            name: string;
+            /** Program */
+            program: string;
         };
         /**
          * MoveRequest
@@ -3028,6 +3053,7 @@ export interface components {
          *
          *     ``driver`` is the driver of the device it opens (None: the device's first). ``lets_go_in_background``:
          *     it gives its device up while another program is in front. ``one_file``: all armed tracks go into one file.
+         *     ``rate_hz`` is the rate its own sound was made for and its files are written as (None: whatever its device runs at).
          *     ``load_readings`` are two readings of its load meter at different buffers, or one, or none.
          */
         "Program-Input": {
@@ -3100,6 +3126,8 @@ export interface components {
              * @enum {string}
              */
             program_kind?: "recorder" | "sampler" | "player" | "call" | "mixing program" | "system sounds";
+            /** Rate Hz */
+            rate_hz?: number | null;
             /**
              * Tracks
              * @default []
@@ -3117,6 +3145,7 @@ export interface components {
          *
          *     ``driver`` is the driver of the device it opens (None: the device's first). ``lets_go_in_background``:
          *     it gives its device up while another program is in front. ``one_file``: all armed tracks go into one file.
+         *     ``rate_hz`` is the rate its own sound was made for and its files are written as (None: whatever its device runs at).
          *     ``load_readings`` are two readings of its load meter at different buffers, or one, or none.
          */
         "Program-Output": {
@@ -3189,6 +3218,8 @@ export interface components {
              * @enum {string}
              */
             program_kind: "recorder" | "sampler" | "player" | "call" | "mixing program" | "system sounds";
+            /** Rate Hz */
+            rate_hz: number | null;
             /**
              * Tracks
              * @default []
@@ -4085,7 +4116,9 @@ export interface components {
         };
         /**
          * TargetRow
-         * @description One target leg: ``state`` is *as wanted*, *silent*, *doubled*, *others*, *wrong polarity* or *unused*.
+         * @description One target leg.
+         *
+         *     ``state`` is *as wanted*, *silent*, *doubled*, *wrong speed*, *wrong polarity*, *others* or *unused*.
          */
         TargetRow: {
             /** Agrees */

@@ -75,6 +75,7 @@ SETTABLE: dict[type[Value], dict[str, str]] = {
         "notes": "notes",
         "program_kind": "kind",
         "driver": "driver",
+        "rate_hz": "rate (Hz)",
         "lets_go_in_background": "lets its device go in the background",
         "one_track_per_input": "one track an input",
         "one_file": "all tracks in one file",

@@ -13,6 +13,7 @@ from iskelo.core.rig.rig import Rig
 from iskelo.core.routes.route import passing_routes
 from iskelo.core.signals.detect import Copy, Heard
 from iskelo.core.timing.delays import delay_of
+from iskelo.core.twin.run import Missed
 
 SAME_SAMPLE = 0.25
 """A measured delay this close to a whole number of samples is that number."""
@@ -43,7 +44,10 @@ class SoundRow:
 
 @dataclass(frozen=True, slots=True)
 class TargetRow:
-    """One target leg: ``state`` is *as wanted*, *silent*, *doubled*, *others*, *wrong polarity* or *unused*."""
+    """One target leg.
+
+    ``state`` is *as wanted*, *silent*, *doubled*, *wrong speed*, *wrong polarity*, *others* or *unused*.
+    """
 
     channel: int
     target: Port
@@ -71,7 +75,10 @@ class LineRow:
 
 @dataclass(frozen=True, slots=True)
 class Ledger:
-    """What a take showed. ``agreeing`` counts the targets where prediction and measurement agree."""
+    """What a take showed. ``agreeing`` counts the targets where prediction and measurement agree.
+
+    ``missed``: the programs whose load meter was read, with the blocks they did not finish in time.
+    """
 
     targets: tuple[TargetRow, ...]
     lines: tuple[LineRow, ...]
@@ -79,6 +86,7 @@ class Ledger:
     wanted: int
     agreeing: int
     offset_db: float
+    missed: tuple[Missed, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -211,6 +219,9 @@ def _verdict(
     if doubled:
         apart = doubled[0].copies[1].delay_samples - doubled[0].copies[0].delay_samples
         return "doubled", f"{doubled[0].name} heard {len(doubled[0].copies)} times, {apart:.0f} samples apart"
+    off = next((state for state, _ in wanted if state.has("off speed")), None)
+    if off is not None:
+        return "wrong speed", next(each.words for each in off.findings if each.kind == "off speed")
     turned = [by_source[port].name for port in wanted_ports if by_source[port].copies[0].polarity < 0]
     if turned:
         return "wrong polarity", f"{', '.join(turned)} turned over"
@@ -271,6 +282,9 @@ def _line(state: LineState, rows: tuple[TargetRow, ...], reading: Reading) -> Li
         if line.alone and any(each.source not in line.from_ports for each in row.sounds):
             others = ", ".join(each.name for each in row.sounds if each.source not in line.from_ports)
             return LineRow(line.id, line.name, False, f"{others} heard at {row.name} too")
+        if state.has("off speed"):
+            words = next(each.words for each in state.findings if each.kind == "off speed")
+            return LineRow(line.id, line.name, False, words)
         if line.longest_delay_ms is not None and sound.copies[0].delay_ms > line.longest_delay_ms:
             late = f"{sound.copies[0].delay_ms:.2f} ms, its limit is {line.longest_delay_ms:g} ms"
             return LineRow(line.id, line.name, False, late)

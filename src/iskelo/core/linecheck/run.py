@@ -2,17 +2,18 @@
 
 import math
 from collections.abc import Callable, Collection
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from iskelo.core.linecheck.ledger import Ledger, TargetHeard, write_ledger
 from iskelo.core.linecheck.sounds import play, source_ports
 from iskelo.core.rig.gear import Interface
-from iskelo.core.rig.rig import Rig
-from iskelo.core.signals.comb import PERIOD_SECONDS, PERIODS_PLAYED, TAIL_SECONDS
-from iskelo.core.signals.detect import detect
-from iskelo.core.twin.run import Cancelled, TakeChannel, run_twin
+from iskelo.core.rig.ports import Port
+from iskelo.core.rig.rig import Rig, index
+from iskelo.core.signals.comb import PERIOD_SECONDS, PERIODS_PLAYED, TAIL_SECONDS, WovenComb
+from iskelo.core.signals.detect import Heard, detect
+from iskelo.core.twin.run import Cancelled, Missed, TakeChannel, run_twin
 
 SEED = 1
 WEAVING_SHARE, TWIN_SHARE, DETECTION_SHARE = 0.35, 0.45, 0.2
@@ -57,21 +58,26 @@ def run_line_check(
     sources = source_ports(rig)
     if not sources:
         raise CannotCheck("There is no source to play: add a microphone or another source on Gear.")
-    rates_hz = sorted({gear.rate_hz for gear in rig.gear if isinstance(gear, Interface)})
-    if not rates_hz:
+    box_rates_hz = {gear.rate_hz for gear in rig.gear if isinstance(gear, Interface)}
+    if not box_rates_hz:
         raise CannotCheck("There is no interface to run: add one on Gear.")
+    own_rates_hz = _rates_of_voices(rig)
+    rates_hz = sorted(box_rates_hz | set(own_rates_hz.values()))
     # Where all sources meet, their powers add: play that much softer so that the sum stays as loud as one.
     offset_db = -10 * math.log10(len(sources))
     combs, sounds = play(
         rig, rates_hz, offset_db, SEED, lambda share: _step(progress, WEAVING_SHARE * share, "weaving the test signal")
     )
-    seconds = PERIODS_PLAYED * PERIOD_SECONDS + TAIL_SECONDS
+    # What was made for a higher rate than it runs at takes longer.
+    slowest = max(1.0, max(own_rates_hz.values(), default=0) / min(box_rates_hz))
+    seconds = PERIODS_PLAYED * PERIOD_SECONDS * slowest + TAIL_SECONDS
 
     def running(share: float) -> bool:
         played = share * seconds
         return progress(WEAVING_SHARE + TWIN_SHARE * share, f"running the rig, {played:.1f} of {seconds:.1f} s")
 
-    take = run_twin(rig, sounds, seconds, seed=SEED, progress=running)
+    missed: list[Missed] = []
+    take = run_twin(rig, sounds, seconds, seed=SEED, progress=running, told=missed.append)
     if not take:
         raise CannotCheck("There is nothing to hear: no track, and nothing plugged into headphones or loudspeakers.")
     if only is not None:
@@ -86,11 +92,38 @@ def run_line_check(
             WEAVING_SHARE + TWIN_SHARE + DETECTION_SHARE * number / len(take),
             f"listening, {number + 1} of {len(take)}",
         )
-        found = detect(channel.samples[np.newaxis], combs[channel.rate_hz])
-        heard.append(TargetHeard(channel.port, channel.rate_hz, float(found.noise_rms[0]), found.heard))
-    ledger = write_ledger(rig, heard, sources, offset_db, only)
+        heard.append(_listen(channel, combs, sources, own_rates_hz))
+    ledger = replace(write_ledger(rig, heard, sources, offset_db, only), missed=tuple(missed))
     _step(progress, 1.0, "done")
     return CheckResult(ledger, take)
+
+
+def _rates_of_voices(rig: Rig) -> dict[Port, int]:
+    """The rate each voice was made for, where its program says one."""
+    found = index(rig)
+    programs = {port: found.items[port.owner].program for port in found.starts() if port.bank == "voice"}
+    return {port: program.rate_hz for port, program in programs.items() if program.rate_hz is not None}
+
+
+def _listen(
+    channel: TakeChannel, combs: dict[int, WovenComb], sources: list[Port], own_rates_hz: dict[Port, int]
+) -> TargetHeard:
+    """What is heard in a channel: at its own rate, and what was made for another rate as if it were at that one.
+
+    A program at the wrong rate hands out its samples one by one all the same, so they are the comb of its own rate.
+    """
+    heard: list[Heard] = []
+    noise_rms = 0.0
+    taken = channel.samples
+    odd = {port: rate for port, rate in own_rates_hz.items() if rate != channel.rate_hz}
+    for rate_hz in (channel.rate_hz, *sorted(set(odd.values()))):
+        if PERIODS_PLAYED * combs[rate_hz].period_samples > len(taken):
+            continue
+        found = detect(taken[np.newaxis], combs[rate_hz])
+        if rate_hz == channel.rate_hz:
+            noise_rms = float(found.noise_rms[0])
+        heard += [each for each in found.heard if odd.get(sources[each.source], channel.rate_hz) == rate_hz]
+    return TargetHeard(channel.port, channel.rate_hz, noise_rms, tuple(heard))
 
 
 def _step(progress: Progress, share: float, stage: str) -> None:

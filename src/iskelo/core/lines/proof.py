@@ -32,7 +32,8 @@ def mark(state: LineState) -> str:
         )
         for leg in state.legs
     ]
-    wanted = (state.line.longest_delay_ms, state.line.alone, state.others)
+    speeds = [finding.words for finding in state.findings if finding.kind == "off speed"]
+    wanted = (state.line.longest_delay_ms, state.line.alone, state.others, *speeds)
     return hashlib.sha256(repr((legs, wanted)).encode()).hexdigest()[:16]
 
 

@@ -15,15 +15,17 @@ from iskelo.core.rig.rig import Index, Line
 from iskelo.core.routes.route import Ahead, Route, least_blocked, passing_routes, reaching
 from iskelo.core.timing.copies import Comb, comb
 from iskelo.core.timing.delays import Delay, delay_of
+from iskelo.core.timing.rates import say_speed, speed
 from iskelo.core.wiring.graph import Block, Graph
 
-Headline = Literal["silent", "blocked", "crossed", "doubled", "crowded", "late", "hot", "low", "arrives"]
+Headline = Literal["silent", "blocked", "crossed", "doubled", "crowded", "off speed", "late", "hot", "low", "arrives"]
 HEADLINES: tuple[Headline, ...] = (
     "silent",
     "blocked",
     "crossed",
     "doubled",
     "crowded",
+    "off speed",
     "late",
     "hot",
     "low",
@@ -227,7 +229,7 @@ def _state(
     ]
     if others:
         findings.append(Finding("crowded", f"{', '.join(map(found.say, others))} arrives there too, though alone"))
-    findings += [*_late(line, legs), *_hot(line, legs, found), *_low(line, legs)]
+    findings += [*_off_speed(legs, found), *_late(line, legs), *_hot(line, legs, found), *_low(line, legs)]
     findings.sort(key=lambda finding: HEADLINES.index(finding.kind))
     if not findings:
         findings = [Finding("arrives", "arrives once, within its limits")]
@@ -312,6 +314,18 @@ def say_comb(found: Comb) -> str:
         return apart
     turned = ", one turned over" if found.inverted else ""
     return f"{apart}{turned}; notches {', '.join(f'{hz:.0f}' for hz in found.notches_hz)} Hz"
+
+
+def _off_speed(legs: tuple[Leg, ...], found: Index) -> list[Finding]:
+    """What a program sounds itself runs at its device's rate, whatever it was made for."""
+    for leg in legs:
+        if not leg.arrivals or leg.start.bank != "voice":
+            continue
+        program = found.items[leg.start.owner].program
+        ratio = speed(found, program)
+        if ratio != 1:
+            return [Finding("off speed", f"{found.say(leg.start)} plays {say_speed(ratio)}")]
+    return []
 
 
 def _late(line: Line, legs: tuple[Leg, ...]) -> list[Finding]:

@@ -55,6 +55,8 @@ class Way:
 class Ladder:
     """A program on its device: the present delays, and a rung for every buffer the driver offers.
 
+    ``rate_hz`` is the device's rate, ``own_rate_hz`` what the program is set to.
+
     ``limit_ms`` is the tightest limit of the lines that wait in the driver's buffers, which the rungs count;
     ``late_lines`` are those of the program itself.
     """
@@ -66,6 +68,7 @@ class Ladder:
     driver: str
     driver_kind: str
     rate_hz: int
+    own_rate_hz: int
     buffer_samples: int
     in_ms: float
     out_ms: float
@@ -123,6 +126,7 @@ def _ladder(reading: Reading, program: Program, box: Interface, driver: Driver) 
         driver=driver.id,
         driver_kind=driver.kind,
         rate_hz=box.rate_hz,
+        own_rate_hz=program.rate_hz or box.rate_hz,
         buffer_samples=driver.buffer_samples,
         in_ms=float(samples_to_ms(now.in_samples, box.rate_hz)),
         out_ms=float(samples_to_ms(now.out_samples, box.rate_hz)),

@@ -269,6 +269,7 @@ class Program(Value):
 
     ``driver`` is the driver of the device it opens (None: the device's first). ``lets_go_in_background``:
     it gives its device up while another program is in front. ``one_file``: all armed tracks go into one file.
+    ``rate_hz`` is the rate its own sound was made for and its files are written as (None: whatever its device runs at).
     ``load_readings`` are two readings of its load meter at different buffers, or one, or none.
     """
 
@@ -279,6 +280,7 @@ class Program(Value):
     program_kind: ProgramKind = "recorder"
     device: Id | None = None
     driver: Id | None = None
+    rate_hz: RateHz | None = None
     lets_go_in_background: bool = False
     one_track_per_input: bool = False
     one_file: bool = False

@@ -1,4 +1,4 @@
-"""Rules about lines: silent, blocked, crossed, doubled, crowded, late."""
+"""Rules about lines: silent, blocked, crossed, doubled, crowded, off speed, late."""
 
 from collections.abc import Iterator
 from functools import partial
@@ -10,6 +10,7 @@ from iskelo.core.planner.join import join_line
 from iskelo.core.rig.gear import Driver, Interface, Program
 from iskelo.core.rig.ports import STAGE
 from iskelo.core.routes.route import Route, passing_routes
+from iskelo.core.snags.rates import one_rate
 from iskelo.core.snags.rule import Remedy, Snag, distinct
 from iskelo.core.timing.delays import later_by, samples_to_ms
 from iskelo.core.wiring.graph import Edge
@@ -212,6 +213,34 @@ def _closer(reading: Reading, arrival: Arrival) -> tuple[str, Edit | None]:
             words = f"Unplug {reading.found.say(edge.start)} from {reading.found.say(edge.end)}"
             return words, Remove(items=(edge.owner,))
     return "", None
+
+
+def line_off_speed(reading: Reading) -> list[Snag]:
+    """What a program sounds plays at another speed than it was made for."""
+    return [
+        Snag(
+            key=f"line-off-speed:{state.line.id}",
+            rule="line-off-speed",
+            severity="trouble",
+            title=f"{state.line.name} plays at the wrong speed",
+            evidence=words,
+            consequence="It is out of tune and ends at the wrong time.",
+            lines=(state.line.id,),
+            items=tuple(port.owner for port in state.line.from_ports),
+            mend=partial(_at_one_rate, reading, state),
+        )
+        for state, words in with_finding(reading, "off speed")
+    ]
+
+
+def _at_one_rate(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
+    remedies: list[Remedy] = []
+    for port in state.line.from_ports:
+        placed = reading.found.items.get(port.owner)
+        box = reading.found.device(placed.program) if placed else None
+        if placed is not None and box is not None:
+            remedies += one_rate(placed.program, box)
+    return distinct(remedies)
 
 
 def line_crowded(reading: Reading) -> list[Snag]:

@@ -8,7 +8,7 @@ from dataclasses import replace
 from typing import Literal, get_args
 
 from iskelo.core.lines.context import Reading
-from iskelo.core.snags import drivers, inputs, levels, lines, load, tracks
+from iskelo.core.snags import drivers, inputs, levels, lines, load, rates, tracks
 from iskelo.core.snags.rule import REMEDIES_AT_MOST, SEVERITIES, Remedy, Rule, Snag, distinct
 
 RULES: tuple[tuple[str, tuple[Rule, ...]], ...] = (
@@ -21,6 +21,13 @@ RULES: tuple[tuple[str, tuple[Rule, ...]], ...] = (
             drivers.driver_shows_too_few,
             drivers.lets_go_in_background,
             drivers.system_sounds_on_a_recording_device,
+        ),
+    ),
+    (
+        "rate",
+        (
+            rates.program_at_another_rate,
+            rates.rate_set_in_two_places,
         ),
     ),
     (
@@ -66,6 +73,7 @@ RULES: tuple[tuple[str, tuple[Rule, ...]], ...] = (
             lines.line_crossed,
             lines.line_doubled,
             lines.line_crowded,
+            lines.line_off_speed,
             lines.line_late,
         ),
     ),
@@ -78,6 +86,9 @@ SYMPTOMS: dict[str, tuple[Symptom, ...]] = {
     "line-doubled": ("hollow", "echo"),
     "monitored-twice": ("hollow", "echo"),
     "line-late": ("late", "echo"),
+    "line-off-speed": ("wrong pitch",),
+    "program-at-another-rate": ("wrong pitch",),
+    "rate-set-in-two-places": ("wrong pitch",),
     "line-crossed": ("nothing", "one side"),
     "one-side-silent": ("one side",),
     "line-hot": ("distorted",),
@@ -117,6 +128,7 @@ EXPLAINS: dict[str, tuple[str, ...]] = {
     "program-without-device": ("line-silent",),
     "driver-not-installed": ("line-blocked",),
     "driver-held": ("line-blocked",),
+    "program-at-another-rate": ("line-off-speed",),
     "driver-shows-too-few": ("line-blocked",),
     "two-inputs-on-one-channel": ("line-silent", "line-crossed", "line-crowded"),
     "leg-without-channel": ("line-silent",),

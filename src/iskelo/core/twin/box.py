@@ -77,6 +77,16 @@ class DriverAtWork:
         """Stream time of the call that handles the period just over."""
         return self.period * self.block_samples
 
+    @property
+    def called_s(self) -> float:
+        """The moment of the call that is under way."""
+        return self.period * self.period_samples / self.box.gear.rate_hz
+
+    @property
+    def due_s(self) -> float:
+        """The moment at which its block must have been handed over: when the halves next change places."""
+        return (self.period + 1) * self.period_samples / self.box.gear.rate_hz
+
     def run(self, programs: Sequence[Called]) -> None:
         """Call the programs for what was captured."""
         for program in programs:
@@ -112,6 +122,12 @@ class EngineAtWork(DriverAtWork):
     def now(self) -> int:
         """Stream time of a call: when its block stands ready to be collected, a period before it is played."""
         return self._handled + self._silence_samples + self.period_samples
+
+    @property
+    def due_s(self) -> float:
+        """When the period is played out in which the block's first sample is collected."""
+        turn = (self._handled + self._silence_samples) // self.period_samples
+        return (turn + 2) * self.period_samples / self.box.gear.rate_hz
 
     def run(self, programs: Sequence[Called]) -> None:
         """Call the programs for every whole block that has arrived; then the engine collects a period."""

@@ -26,11 +26,65 @@ class Sound(Protocol):
         ...
 
 
+class Processor:
+    """A core that a program has to itself: it begins a call a little late, and takes its time for the work.
+
+    A block that is not ready when it is due is lost. If the core is still busy with earlier ones at that moment, the
+    block is not even looked at.
+    """
+
+    def __init__(self, work_s: float, late_s: float, seed: int) -> None:
+        """``work_s``: for each block; ``late_s``: at most so late a call begins."""
+        self._work_s, self._late_s = work_s, late_s
+        self._random = np.random.default_rng(seed)
+        self._busy_until_s = 0.0
+        self.blocks = self.missed = 0
+
+    def handle(self, called_s: float, due_s: float) -> tuple[bool, bool]:
+        """Whether a block is handled at all, and whether it is ready when it is due."""
+        begins_s = max(called_s + self._late_s * self._random.random(), self._busy_until_s)
+        self.blocks += 1
+        handled = begins_s < due_s
+        if handled:
+            self._busy_until_s = begins_s + self._work_s
+        ready = handled and self._busy_until_s <= due_s * (1 + 1e-12)
+        self.missed += not ready
+        return handled, ready
+
+
+def work_s(program: Program, block_samples: int, rate_hz: int) -> float:
+    """The time for a block, on the straight line through what the program's meter read at two buffers.
+
+    With one reading the worse of two guesses: that none of it shrinks with the buffer, or that all of it grows.
+    """
+    read = [(each.buffer_samples, each.percent / 100 * each.buffer_samples / rate_hz) for each in program.load_readings]
+    if not read:
+        return 0.0
+    (first, took_s), (last, last_took_s) = min(read), max(read)
+    if first == last:
+        return took_s * max(1, block_samples / first)
+    slope = (last_took_s - took_s) / (last - first)
+    return max(0.0, took_s + slope * (block_samples - first))
+
+
 class ProgramAtWork:
     """One program on one driver; ``tape`` gives what was recorded, in stream time."""
 
-    def __init__(self, program: Program, driver: DriverAtWork, length: int, sounds: Mapping[Port, Sound]) -> None:
+    def __init__(
+        self,
+        program: Program,
+        driver: DriverAtWork,
+        length: int,
+        sounds: Mapping[Port, Sound],
+        *,
+        late_s: float = 0.0,
+        seed: int = 1,
+    ) -> None:
         self.program = program
+        # A program hands out the samples it was made of one by one; the device's clock sets their pace.
+        self._own_rate_hz = program.rate_hz or driver.box.gear.rate_hz
+        work = work_s(program, driver.block_samples, driver.box.gear.rate_hz)
+        self.processor = Processor(work, late_s, seed) if program.load_readings else None
         self._driver = driver
         self._open = driver.open(program)
         inputs = {item.id: item for item in program.inputs}
@@ -118,15 +172,22 @@ class ProgramAtWork:
             return
         driver = self._driver
         captured, now = driver.captured, driver.now
+        handled = ready = True
+        if self.processor is not None:
+            handled, ready = self.processor.handle(driver.called_s, driver.due_s)
         room = max(0, min(driver.block_samples, self._tape.shape[1] - now))
-        if room and self._records:
+        if room and self._records and handled:
             self._tape[self._rows, now : now + room] = captured[self._channels, :room]
+        # Effects go on in any case: their memory runs with the sound.
+        delayed = [(mix, effects.push(captured)) for mix, effects in self._delayed]
+        if not ready:
+            return
         if self._mixes:
             driver.play(self._straight @ captured)
-        for mix, effects in self._delayed:
-            driver.play(mix @ effects.push(captured))
+        for mix, sound_then in delayed:
+            driver.play(mix @ sound_then)
         for sound, mix in self._voices:
-            driver.play(mix * sound.samples(driver.box.gear.rate_hz, now, driver.block_samples))
+            driver.play(mix * sound.samples(self._own_rate_hz, now, driver.block_samples))
 
     def tape(self) -> list[tuple[Leg, NDArray[np.float32]]]:
         """What every track's leg holds; silence where it was not armed or took nothing."""

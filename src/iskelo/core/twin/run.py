@@ -20,6 +20,16 @@ class Cancelled(Exception):
 
 
 @dataclass(frozen=True, slots=True)
+class Missed:
+    """How many of a program's blocks were not ready in time."""
+
+    program: str
+    name: str
+    missed: int
+    blocks: int
+
+
+@dataclass(frozen=True, slots=True)
 class TakeChannel:
     """What one target got: a track's leg or a destination's leg, from the moment the sources started."""
 
@@ -35,6 +45,7 @@ def run_twin(
     *,
     seed: int = 1,
     progress: Callable[[float], bool] = lambda share: True,
+    told: Callable[[Missed], None] = lambda missed: None,
 ) -> list[TakeChannel]:
     """Run the rig's gear block by block.
 
@@ -47,9 +58,11 @@ def run_twin(
     seconds
         How long to run.
     seed
-        Seeds the converters' dither.
+        Seeds the converters' dither, and by how much each call of a program is late.
     progress
         Told the share done now and then; if it answers False the run stops.
+    told
+        Told of every program whose load meter was read, how many of its blocks were missed.
 
     Returns
     -------
@@ -76,8 +89,10 @@ def run_twin(
         ends.append(out)
         for driver in box.drivers:
             programs = [
-                ProgramAtWork(program, driver, length, sounds)
-                for program in rig.gear
+                ProgramAtWork(
+                    program, driver, length, sounds, late_s=rig.jitter_ms / 1000, seed=seed + 7919 * (place + 1)
+                )
+                for place, program in enumerate(rig.gear)
                 if isinstance(program, Program) and program.device == gear.id and box.driver(program.driver) is driver
             ]
             recorders += [(program, gear.rate_hz) for program in programs]
@@ -92,6 +107,9 @@ def run_twin(
     engine.at(0, PROGRAM_RUNS, tell)
     engine.run(until)
     for recorder, rate_hz in recorders:
+        if recorder.processor is not None:
+            at_work = recorder.processor
+            told(Missed(recorder.program.id, recorder.program.name, at_work.missed, at_work.blocks))
         take += [TakeChannel(Port(track, "track", leg), rate_hz, tape) for (track, leg), tape in recorder.tape()]
     ears: dict[tuple[Port, int], Block] = {}
     for out in ends:

@@ -145,6 +145,13 @@ export function CheckScreen() {
                 <span>
                   · {ledger.agreeing} of {ledger.targets.length} targets as predicted
                 </span>
+                {(ledger.missed ?? [])
+                  .filter((each) => each.missed > 0)
+                  .map((each) => (
+                    <chakra.span key={each.program} color="wax">
+                      {each.name} missed {each.missed} of {each.blocks} blocks: clicks and gaps
+                    </chakra.span>
+                  ))}
                 <Box flex="1" />
                 <Button size="row" variant="quiet" onClick={() => setAll((on) => !on)}>
                   {all ? "Exceptions only" : "Show all"} <Kbd>x</Kbd>

@@ -68,6 +68,24 @@ export function ProgramFields({ program }: { program: Program }) {
             </Select>
           </Row>
         )}
+        <Row words="Set to">
+          <Select
+            aria-label="Rate of the program"
+            value={program.rate_hz ?? ""}
+            onChange={(event) =>
+              void set({ rate_hz: event.target.value ? Number(event.target.value) : null })
+            }
+          >
+            <option value="">the rate of its device</option>
+            {[...new Set([...RATES, ...(box?.rates_hz ?? []), ...(program.rate_hz ? [program.rate_hz] : [])])]
+              .sort((one, other) => one - other)
+              .map((rate) => (
+                <option key={rate} value={rate}>
+                  {rate / 1000} kHz
+                </option>
+              ))}
+          </Select>
+        </Row>
         <Check
           words="Lets its device go in the background"
           on={program.lets_go_in_background}
@@ -100,6 +118,8 @@ export function ProgramFields({ program }: { program: Program }) {
     </>
   )
 }
+
+const RATES = [44_100, 48_000, 88_200, 96_000, 176_400, 192_000]
 
 const KINDS = ["recorder", "sampler", "player", "call", "mixing program", "system sounds"]
 

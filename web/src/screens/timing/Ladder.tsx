@@ -234,7 +234,7 @@ function Spare({ rung }: { rung: Rung }) {
   const one = Math.round(least) === Math.round(most)
   return (
     <Flex w="170px" flex="none" align="center" gap="6px">
-      <Box w="80px" h="10px" position="relative" bg="sunk">
+      <Box w="64px" flex="none" h="10px" position="relative" bg="sunk">
         <Box
           position="absolute"
           h="10px"
@@ -251,7 +251,7 @@ function Spare({ rung }: { rung: Rung }) {
         />
         <Box position="absolute" left="20%" top="-3px" h="16px" w="1px" bg="ink" />
       </Box>
-      <Figure color={least < 0 ? "wax" : "ink"}>
+      <Figure whiteSpace="nowrap" color={least < 0 ? "wax" : "ink"}>
         {one ? said(least) : `${least < 0 ? "over" : Math.round(least)}…${said(most)}`}
       </Figure>
     </Flex>

@@ -59,7 +59,10 @@ export function Programs(props: { ladders: LadderView[]; at: number; onChoose: (
               <chakra.td css={cell}>
                 <b>{ladder.name}</b>
               </chakra.td>
-              <chakra.td css={cell}>{ladder.rate_hz / 1000} kHz</chakra.td>
+              <chakra.td css={cell} color={ladder.own_rate_hz === ladder.rate_hz ? undefined : "wax"}>
+                {ladder.own_rate_hz / 1000} kHz
+                {ladder.own_rate_hz !== ladder.rate_hz && `, not ${ladder.rate_hz / 1000}`}
+              </chakra.td>
               <chakra.td css={cell}>
                 {ladder.device}, {ladder.driver_kind}
               </chakra.td>

@@ -1,0 +1,85 @@
+"""Rules about sampling rates: programs that are set to another one than their device runs at."""
+
+from functools import partial
+
+from iskelo.core.edits.edit import SetValues
+from iskelo.core.lines.context import Reading
+from iskelo.core.rig.gear import Interface, Program
+from iskelo.core.snags.rule import Remedy, Snag, distinct, one_remedy
+from iskelo.core.timing.rates import say_speed, speed
+
+
+def program_at_another_rate(reading: Reading) -> list[Snag]:
+    """A program is set to another rate than its device runs at, so its sound plays at the wrong speed."""
+    snags = []
+    for program in reading.found.programs():
+        box, ratio = reading.found.device(program), speed(reading.found, program)
+        if box is None or program.rate_hz is None or ratio == 1:
+            continue
+        follows = []
+        if program.voices:
+            follows.append(f"What it plays is {say_speed(ratio)}.")
+        if any(track.armed for track in program.tracks):
+            follows.append(f"What it records plays {say_speed(1 / ratio)} anywhere else.")
+        snags.append(
+            Snag(
+                key=f"program-at-another-rate:{program.id}",
+                rule="program-at-another-rate",
+                severity="trouble",
+                title=f"{program.name} is set to {_khz(program.rate_hz)}, and {box.name} runs at {_khz(box.rate_hz)}",
+                evidence=f"{box.rate_hz} / {program.rate_hz} = {float(ratio):.4f}: {say_speed(ratio)}.",
+                consequence=" ".join(follows) or "Its clock runs at the wrong speed.",
+                items=(program.id, box.id),
+                lines=tuple(
+                    line.id
+                    for line in reading.rig.lines
+                    if any(port.owner in {voice.id for voice in program.voices} for port in line.from_ports)
+                ),
+                mend=partial(one_rate, program, box),
+            )
+        )
+    return snags
+
+
+def _khz(rate_hz: int) -> str:
+    return f"{rate_hz / 1000:g} kHz"
+
+
+def one_rate(program: Program, box: Interface) -> tuple[Remedy, ...]:
+    """The program at its device's rate, or the device at the program's."""
+    if program.rate_hz is None:
+        return ()
+    to_box = SetValues(item=program.id, values={"rate_hz": box.rate_hz})
+    remedies = [Remedy(f"Set {program.name} to {_khz(box.rate_hz)}", (to_box,))]
+    if program.rate_hz in box.rates_hz:
+        to_program = SetValues(item=box.id, values={"rate_hz": program.rate_hz})
+        remedies.append(Remedy(f"Run {box.name} at {_khz(program.rate_hz)}", (to_program,)))
+    return distinct(remedies)
+
+
+def rate_set_in_two_places(reading: Reading) -> list[Snag]:
+    """Programs on one box are set to different rates; whichever opens it last sets it for all."""
+    snags = []
+    for box in reading.found.interfaces():
+        users = [each for each in reading.found.programs() if each.device == box.id and each.rate_hz is not None]
+        rates = sorted({each.rate_hz for each in users if each.rate_hz is not None})
+        if len(rates) < 2:
+            continue
+        said = ", ".join(f"{each.name} {_khz(each.rate_hz)}" for each in users if each.rate_hz is not None)
+        follow = tuple(
+            SetValues(item=each.id, values={"rate_hz": box.rate_hz}) for each in users if each.rate_hz != box.rate_hz
+        )
+        snags.append(
+            Snag(
+                key=f"rate-set-in-two-places:{box.id}",
+                rule="rate-set-in-two-places",
+                severity="risk",
+                title=f"The rate of {box.name} is set in {len(users)} places",
+                evidence=f"{said}; the box runs at {_khz(box.rate_hz)}.",
+                consequence="Whichever program opens the box last sets its rate; the others then play and record "
+                "at the wrong speed.",
+                items=(box.id, *(each.id for each in users)),
+                mend=partial(one_remedy, f"Set all of them to {_khz(box.rate_hz)}", *follow),
+            )
+        )
+    return snags

@@ -1,0 +1,30 @@
+"""A program set to another rate than its device runs at: how fast its sound plays, and how high."""
+
+import math
+from fractions import Fraction
+
+from iskelo.core.rig.gear import Program
+from iskelo.core.rig.rig import Index
+
+
+def speed(found: Index, program: Program) -> Fraction:
+    """How many times too fast a program's own sound plays: the device's rate over the program's; 1 if they agree.
+
+    Example: made for 44 100 Hz and played at 48 000 it is 160/147 = 1.0884 times too fast.
+    """
+    box = found.device(program)
+    if box is None or program.rate_hz is None:
+        return Fraction(1)
+    return Fraction(box.rate_hz, program.rate_hz)
+
+
+def cents(ratio: Fraction | float) -> float:
+    """The interval of a speed in cents, 1200 to the octave: 1200 log2(ratio). Example: 48/44.1 is 146.7 cents."""
+    return 1200 * math.log2(ratio)
+
+
+def say_speed(ratio: Fraction) -> str:
+    """Example: '8.8 % fast and 146.7 cents high'."""
+    faster = 100 * (float(ratio) - 1)
+    way, pitch = ("fast", "high") if faster > 0 else ("slow", "low")
+    return f"{abs(faster):.1f} % {way} and {abs(cents(ratio)):.1f} cents {pitch}"

@@ -1,0 +1,87 @@
+"""Programs at another rate than their device: speed, pitch, what the twin plays and what a line check hears."""
+
+from fractions import Fraction
+
+import numpy as np
+import pytest
+
+from iskelo.core.edits.edit import AddLine, AddProgram, SetValues
+from iskelo.core.linecheck.run import run_line_check
+from iskelo.core.lines.context import read
+from iskelo.core.rig.ports import Port
+from iskelo.core.rig.rig import index
+from iskelo.core.snags.registry import find_snags
+from iskelo.core.timing.rates import cents, say_speed, speed
+from iskelo.core.twin.run import run_twin
+from rigs import Bench, ears, two_voices
+
+
+def test_48_over_44_1() -> None:
+    """Arithmetic: 48000/44100 = 160/147 = 1.0884, 1200 log2 of it = 146.7 cents; an octave is 1200."""
+    assert float(Fraction(48_000, 44_100)) == pytest.approx(1.0884, abs=5e-5)
+    assert cents(Fraction(48_000, 44_100)) == pytest.approx(146.7, abs=0.05)
+    assert cents(2) == 1200
+    assert say_speed(Fraction(48_000, 44_100)) == "8.8 % fast and 146.7 cents high"
+    assert say_speed(Fraction(44_100, 48_000)) == "8.1 % slow and 146.7 cents low"
+
+
+class Tone:
+    """A tone of 1 kHz, made for whatever rate it is asked for."""
+
+    def samples(self, rate_hz: int, start: int, count: int) -> np.ndarray:
+        return (0.1 * np.sin(2 * np.pi * 1000 * np.arange(start, start + count) / rate_hz)).astype(np.float32)
+
+
+def deck(rate_hz: int | None) -> tuple[Bench, Port]:
+    """A player in the phones, beside a microphone that is recorded."""
+    bench = two_voices()
+    bench.do(AddProgram(name="Deck", program_kind="player", voices=("Music",), voice_width=1, device=bench.id("Box")))
+    voice = next(v for p in index(bench.rig).programs() for v in p.voices)
+    music = Port(voice.id, "voice", 1)
+    return (
+        bench.do(
+            SetValues(item=bench.id("Deck"), values={"rate_hz": rate_hz}),
+            AddLine(name="Music heard", purpose="listen", from_ports=(music,), to_ports=ears(bench)),
+            SetValues(item=bench.track("T Alma"), values={"monitored": True}),
+        ),
+        music,
+    )
+
+
+@pytest.mark.parametrize(("rate_hz", "heard_hz"), [(None, 1000), (48_000, 1000), (44_100, 1088.4), (96_000, 500)])
+def test_the_twin_plays_a_tone_as_high_as_predicted(rate_hz: int | None, heard_hz: float) -> None:
+    """Outside check: numpy.fft finds the tone."""
+    bench, music = deck(rate_hz)
+    take = {c.port: c.samples for c in run_twin(bench.rig, {music: Tone()}, 1.1)}
+    wave = take[ears(bench)[0]][4800:52_800]
+    peak = np.argmax(np.abs(np.fft.rfft(wave * np.hanning(len(wave)))))
+    assert peak == pytest.approx(heard_hz, abs=0.6)
+    program = index(bench.rig).items[music.owner].program
+    assert float(1000 * speed(index(bench.rig), program)) == pytest.approx(heard_hz, abs=0.05)
+
+
+def test_a_line_off_speed_says_so_and_is_one_snag_with_its_cause() -> None:
+    bench, _ = deck(44_100)
+    state = bench.line("Music heard")
+    assert state.headline == "off speed"
+    assert state.findings[0].words == "Deck voice 1 Music plays 8.8 % fast and 146.7 cents high"
+    (snag,) = [each for each in find_snags(read(bench.rig)) if "speed" in each.rule or "rate" in each.rule]
+    assert snag.rule == "program-at-another-rate"
+    assert snag.follows == ("Music heard plays at the wrong speed",)
+    first, second = snag.mend()
+    assert (first.words, second.words) == ("Set Deck to 48 kHz", "Run Box at 44.1 kHz")
+
+
+@pytest.mark.parametrize("rate_hz", [44_100, 96_000])
+def test_a_line_check_hears_what_plays_at_the_wrong_speed_and_does_not_prove_it(rate_hz: int) -> None:
+    bench, music = deck(rate_hz)
+    ledger = run_line_check(bench.rig).ledger
+    lines = {row.name: row for row in ledger.lines}
+    assert "cents" in lines["Music heard"].words
+    assert not lines["Music heard"].proved
+    assert lines["L Alma"].proved
+    ear = next(row for row in ledger.targets if row.target == ears(bench)[0])
+    (sound,) = [each for each in ear.sounds if each.source == music]
+    (copy,) = sound.copies
+    assert copy.delay_samples == pytest.approx(copy.predicted_samples, abs=0.05)
+    assert ear.state == "wrong speed"
