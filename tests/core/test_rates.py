@@ -25,6 +25,16 @@ def test_48_over_44_1() -> None:
     assert say_speed(Fraction(44_100, 48_000)) == "8.1 % slow and 146.7 cents low"
 
 
+@pytest.mark.parametrize(("rate_hz", "optical"), [(44_100, 8), (48_000, 8), (88_200, 4), (96_000, 4), (192_000, 2)])
+def test_an_optical_port_carries_8_4_or_2_channels(rate_hz: int, optical: int) -> None:
+    """8 / 4 / 2: common practice, no published source."""
+    bench = two_voices()
+    bench.do(SetValues(item=bench.id("Box"), values={"capture": 16, "optical_in": 8, "rate_hz": rate_hz}))
+    box = bench.box()
+    assert box.channels_at("capture", rate_hz) == box.shown(box.drivers[0], "capture") == 8 + optical
+    assert box.channels_at("playback", rate_hz) == 8
+
+
 class Tone:
     """A tone of 1 kHz, made for whatever rate it is asked for."""
 

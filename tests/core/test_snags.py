@@ -62,6 +62,10 @@ BREAKS: dict[str, Break] = {
         SetValues(item=f"p{b.rig.next_number}", values={"rate_hz": 44_100}),
     ),
     "line-off-speed": off_speed,
+    "rate-cuts-channels": lambda b: (
+        SetValues(item=b.id("Box"), values={"optical_in": 8, "rate_hz": 96_000}),
+        SetLeg(item=b.id("In Bertil"), channel=5),
+    ),
     "work-exceeds-buffer": lambda b: (read_load(b.id("Recorder"), 110, 90),),
     "programs-crowd-the-computer": lambda b: (
         read_load(b.id("Recorder"), 50, 30),

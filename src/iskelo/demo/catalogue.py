@@ -119,7 +119,14 @@ def _box(
         SetValues(item=box.id, values=described, origin="described"),
         SetValues(
             item=box.id,
-            values=values | {"notes": notes, "phantom_jacks": phantom, "instrument_jacks": instrument},
+            values=values
+            | {
+                "optical_in": optical,
+                "optical_out": optical,
+                "notes": notes,
+                "phantom_jacks": phantom,
+                "instrument_jacks": instrument,
+            },
         ),
         SetValues(
             item=driver.id,

@@ -2266,9 +2266,10 @@ export interface components {
          * @description A box with converters and a connection to the computer.
          *
          *     Jack in *n* feeds capture channel *n*, playback channel *n* feeds jack out *n*, as far as both banks
-         *     reach. Fixed delays are whole samples at the box's rate. The first ``phantom_jacks`` input jacks can
-         *     supply a microphone, the first ``instrument_jacks`` can be set to high impedance (None: all of them);
-         *     ``phantom_on`` and ``high_impedance_on`` are the jacks where that is switched on.
+         *     reach; the last ``optical_in`` and ``optical_out`` of the channels are those of its optical ports. Fixed
+         *     delays are whole samples at the box's rate. The first ``phantom_jacks`` input jacks can supply a microphone,
+         *     the first ``instrument_jacks`` can be set to high impedance (None: all of them); ``phantom_on`` and
+         *     ``high_impedance_on`` are the jacks where that is switched on.
          */
         "Interface-Input": {
             /**
@@ -2356,6 +2357,16 @@ export interface components {
              */
             notes?: string;
             /**
+             * Optical In
+             * @default 0
+             */
+            optical_in?: number;
+            /**
+             * Optical Out
+             * @default 0
+             */
+            optical_out?: number;
+            /**
              * Origins
              * @default {}
              */
@@ -2412,9 +2423,10 @@ export interface components {
          * @description A box with converters and a connection to the computer.
          *
          *     Jack in *n* feeds capture channel *n*, playback channel *n* feeds jack out *n*, as far as both banks
-         *     reach. Fixed delays are whole samples at the box's rate. The first ``phantom_jacks`` input jacks can
-         *     supply a microphone, the first ``instrument_jacks`` can be set to high impedance (None: all of them);
-         *     ``phantom_on`` and ``high_impedance_on`` are the jacks where that is switched on.
+         *     reach; the last ``optical_in`` and ``optical_out`` of the channels are those of its optical ports. Fixed
+         *     delays are whole samples at the box's rate. The first ``phantom_jacks`` input jacks can supply a microphone,
+         *     the first ``instrument_jacks`` can be set to high impedance (None: all of them); ``phantom_on`` and
+         *     ``high_impedance_on`` are the jacks where that is switched on.
          */
         "Interface-Output": {
             /**
@@ -2501,6 +2513,16 @@ export interface components {
              * @default
              */
             notes: string;
+            /**
+             * Optical In
+             * @default 0
+             */
+            optical_in: number;
+            /**
+             * Optical Out
+             * @default 0
+             */
+            optical_out: number;
             /**
              * Origins
              * @default {}

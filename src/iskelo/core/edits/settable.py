@@ -42,6 +42,8 @@ SETTABLE: dict[type[Value], dict[str, str]] = {
         "jack_out": "output jacks",
         "capture": "capture channels",
         "playback": "playback channels",
+        "optical_in": "optical channels in",
+        "optical_out": "optical channels out",
         "rates_hz": "rates offered (Hz)",
         "rate_hz": "rate (Hz)",
         "converter_in_samples": "converter in (samples)",

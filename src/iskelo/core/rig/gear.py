@@ -9,6 +9,9 @@ from iskelo.core.rig.text import DelaySamples, GainDb, Id, Name, Notes
 RATES_HZ = (44_100, 48_000, 88_200, 96_000, 176_400, 192_000)
 """Sampling rates an interface may offer. AES5 (preferred sampling frequencies), from memory."""
 
+SINGLE_RATE_HZ = 50_000
+"""Rates up to here are single; up to twice as much double. AES5 sorts rates so, from memory."""
+
 BUFFERS_SAMPLES = (16, 32, 64, 128, 256, 512, 1024, 2048, 4096)
 BUFFER_MIN_SAMPLES, BUFFER_MAX_SAMPLES = 1, 8192
 
@@ -117,9 +120,10 @@ class Interface(Value):
     """A box with converters and a connection to the computer.
 
     Jack in *n* feeds capture channel *n*, playback channel *n* feeds jack out *n*, as far as both banks
-    reach. Fixed delays are whole samples at the box's rate. The first ``phantom_jacks`` input jacks can
-    supply a microphone, the first ``instrument_jacks`` can be set to high impedance (None: all of them);
-    ``phantom_on`` and ``high_impedance_on`` are the jacks where that is switched on.
+    reach; the last ``optical_in`` and ``optical_out`` of the channels are those of its optical ports. Fixed
+    delays are whole samples at the box's rate. The first ``phantom_jacks`` input jacks can supply a microphone,
+    the first ``instrument_jacks`` can be set to high impedance (None: all of them); ``phantom_on`` and
+    ``high_impedance_on`` are the jacks where that is switched on.
     """
 
     kind: Literal["interface"] = "interface"
@@ -130,6 +134,8 @@ class Interface(Value):
     jack_out: BankSize = 2
     capture: BankSize = 2
     playback: BankSize = 2
+    optical_in: BankSize = 0
+    optical_out: BankSize = 0
     rates_hz: Annotated[tuple[RateHz, ...], Field(min_length=1, max_length=16)] = RATES_HZ
     rate_hz: RateHz = 48_000
     converter_in_samples: DelaySamples = 26
@@ -200,10 +206,20 @@ class Interface(Value):
         said = self.phantom_jacks if what == "phantom" else self.instrument_jacks
         return self.jack_in if said is None else min(said, self.jack_in)
 
-    def shown(self, driver: Driver, bank: Literal["capture", "playback"]) -> int:
-        """How many channels of a bank this driver of the box shows."""
-        said = driver.capture if bank == "capture" else driver.playback
+    def channels_at(self, bank: Literal["capture", "playback"], rate_hz: int) -> int:
+        """How many channels of a bank the box has at a rate: its optical ones are the last, and fewer at higher rates.
+
+        An optical port of 8 carries 4 at double rate and 2 at four times. Common practice, no published source.
+        """
         has: int = getattr(self, bank)
+        optical = min(has, self.optical_in if bank == "capture" else self.optical_out)
+        cut = 1 if rate_hz <= SINGLE_RATE_HZ else 2 if rate_hz <= 2 * SINGLE_RATE_HZ else 4
+        return has - optical + optical // cut
+
+    def shown(self, driver: Driver, bank: Literal["capture", "playback"]) -> int:
+        """How many channels of a bank this driver of the box shows, at the box's rate."""
+        said = driver.capture if bank == "capture" else driver.playback
+        has = self.channels_at(bank, self.rate_hz)
         return has if said is None else min(said, has)
 
 

@@ -128,12 +128,13 @@ def driver_shows_too_few(reading: Reading) -> list[Snag]:
     """A program is mapped to channels that its driver does not show, though the box has them."""
     snags = []
     for program, box, driver in _opened(reading):
-        sides: tuple[tuple[Bank, int, set[int]], ...] = (
-            ("capture", box.capture, {leg for item in program.inputs for leg in item.legs if leg}),
-            ("playback", box.playback, {leg for item in program.outputs for leg in item.legs if leg}),
+        sides: tuple[tuple[Bank, set[int]], ...] = (
+            ("capture", {leg for item in program.inputs for leg in item.legs if leg}),
+            ("playback", {leg for item in program.outputs for leg in item.legs if leg}),
         )
-        for bank, has, mapped in sides:
+        for bank, mapped in sides:
             shown = box.shown(driver, bank)
+            has = box.channels_at(bank, box.rate_hz)
             beyond = sorted(channel for channel in mapped if shown < channel <= has)
             if not beyond or not driver.installed:
                 continue

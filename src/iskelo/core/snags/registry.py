@@ -28,6 +28,7 @@ RULES: tuple[tuple[str, tuple[Rule, ...]], ...] = (
         (
             rates.program_at_another_rate,
             rates.rate_set_in_two_places,
+            rates.rate_cuts_channels,
         ),
     ),
     (
@@ -108,6 +109,7 @@ SYMPTOMS: dict[str, tuple[Symptom, ...]] = {
             "driver-not-installed",
             "driver-held",
             "driver-shows-too-few",
+            "rate-cuts-channels",
             "leg-without-channel",
             "channel-not-enabled",
             "output-nowhere",
@@ -129,6 +131,7 @@ EXPLAINS: dict[str, tuple[str, ...]] = {
     "driver-not-installed": ("line-blocked",),
     "driver-held": ("line-blocked",),
     "program-at-another-rate": ("line-off-speed",),
+    "rate-cuts-channels": ("line-blocked",),
     "driver-shows-too-few": ("line-blocked",),
     "two-inputs-on-one-channel": ("line-silent", "line-crossed", "line-crowded"),
     "leg-without-channel": ("line-silent",),

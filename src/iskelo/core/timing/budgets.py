@@ -1,11 +1,14 @@
 """What a link to the computer and a file have room for."""
 
 from dataclasses import dataclass
+from typing import Literal
 
 from iskelo.core.rig.gear import Interface, LinkKind
 
 FILE_LIMIT_BYTES = 2**32
 """A plain WAV counts its bytes in 32 bits; larger ones need the 64-bit form (ITU-R BS.2088, from memory)."""
+
+BANKS: tuple[Literal["capture", "playback"], ...] = ("capture", "playback")
 
 FILE_SAMPLE_BYTES = 3
 """Recorders write 24 bits. Common practice, no published source."""
@@ -44,16 +47,14 @@ def link_overload(box: Interface, rate_hz: int | None = None) -> str | None:
     limits = LINK_LIMITS.get(box.link_kind)
     if limits is None:
         return None
-    ways = {
-        "capture": frame_bytes(box.capture, box.link_sample_bytes, rate_hz or box.rate_hz, limits),
-        "playback": frame_bytes(box.playback, box.link_sample_bytes, rate_hz or box.rate_hz, limits),
-    }
-    for bank, size in ways.items():
+    rate_hz = rate_hz or box.rate_hz
+    total = 0
+    for bank in BANKS:
+        channels = box.channels_at(bank, rate_hz)
+        size = frame_bytes(channels, box.link_sample_bytes, rate_hz, limits)
         if size > limits.endpoint_bytes:
-            return (
-                f"{getattr(box, bank)} {bank} channels need {size} bytes a frame; {limits.endpoint_bytes} is the most"
-            )
-    total = sum(ways.values())
+            return f"{channels} {bank} channels need {size} bytes a frame; {limits.endpoint_bytes} is the most"
+        total += size
     if total > limits.periodic_bytes:
         return f"both ways need {total} bytes a frame; {limits.periodic_bytes} is the most"
     return None

@@ -252,6 +252,13 @@ def _not_shown(program: Program, box: Interface, side: str, channel: int, found:
     driver = found.driver(program)
     assert driver is not None
     bank: Literal["capture", "playback"] = "capture" if side == "input" else "playback"
+    if channel > box.channels_at(bank, box.rate_hz):
+        said = f"at {box.rate_hz / 1000:g} kHz {box.name} has {box.channels_at(bank, box.rate_hz)} {bank} channels"
+        rates = [rate for rate in box.rates_hz if box.channels_at(bank, rate) >= channel]
+        if not rates:
+            return Block(f"{said}, not {channel}", None, "")
+        slower = SetValues(item=box.id, values={"rate_hz": rates[-1]})
+        return Block(f"{said}, not {channel}", slower, f"Run {box.name} at {rates[-1] / 1000:g} kHz")
     said = f"the {driver.kind} driver of {box.name} shows {box.shown(driver, bank)} {bank} channels, not {channel}"
     for other in box.drivers:
         if other.installed and box.shown(other, bank) >= channel and _takes(other, program, found):

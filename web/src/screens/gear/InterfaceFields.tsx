@@ -76,6 +76,16 @@ export function InterfaceFields({ box }: { box: Interface }) {
         <NumberRow words="Output jacks" value={box.jack_out} onKeep={(jack_out) => set({ jack_out })} />
         <NumberRow words="Capture channels" value={box.capture} onKeep={(capture) => set({ capture })} />
         <NumberRow words="Playback channels" value={box.playback} onKeep={(playback) => set({ playback })} />
+        <NumberRow
+          words="Of them optical, in"
+          value={box.optical_in}
+          onKeep={(optical_in) => set({ optical_in })}
+        />
+        <NumberRow
+          words="Of them optical, out"
+          value={box.optical_out}
+          onKeep={(optical_out) => set({ optical_out })}
+        />
       </Section>
       <Section title="Link to the computer">
         <Row words="Kind">
