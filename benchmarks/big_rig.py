@@ -1,5 +1,7 @@
 """A made-up rig of any size, for benchmarks and for the test that works on a large one."""
 
+from pydantic import JsonValue
+
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.edit import (
     AddDestination,
@@ -58,4 +60,31 @@ def big_rig(lines: int, *, buffer: int = 64) -> Rig:
         if box_number == 0:
             edits += [Plug(from_port=Port(box.id, "jack_out", ear), to_port=Port(phones, "in", ear)) for ear in (1, 2)]
         rig = apply(rig, tuple(edits)).rig
+    return rig
+
+
+def many_programs(count: int) -> Rig:
+    """Players on one box, each with its load meter read, each heard within a limit in one pair of phones."""
+    rig = apply(
+        Rig(name=f"{count} programs"),
+        (AddInterface(name="Box", jack_in=64, jack_out=64), AddDestination(name="Phones")),
+    ).rig
+    box, phones = rig.gear[0].id, rig.gear[1].id
+    ears = (Port(phones, "in", 1), Port(phones, "in", 2))
+    leads = tuple(Plug(from_port=Port(box, "jack_out", ear), to_port=Port(phones, "in", ear)) for ear in (1, 2))
+    rig = apply(rig, leads).rig
+    for number in range(1, count + 1):
+        player = AddProgram(name=f"Player {number}", program_kind="player", voices=("Music",), device=box)
+        rig = apply(rig, (player,)).rig
+        program = index(rig).programs()[-1]
+        voice = program.voices[0].id
+        meter: JsonValue = [{"buffer_samples": 128, "percent": 5}, {"buffer_samples": 256, "percent": 4}]
+        line = AddLine(
+            name=f"Music {number}",
+            purpose="listen",
+            from_ports=(Port(voice, "voice", 1), Port(voice, "voice", 2)),
+            to_ports=ears,
+            longest_delay_ms=20,
+        )
+        rig = apply(rig, (SetValues(item=program.id, values={"load_readings": meter}), line)).rig
     return rig

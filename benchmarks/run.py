@@ -11,13 +11,14 @@ from collections.abc import Callable
 
 import numpy as np
 
-from big_rig import big_rig
+from big_rig import big_rig, many_programs
 from iskelo.api.settings import quiet_collector
 from iskelo.core.answers import port_uses
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.edit import SetValues
 from iskelo.core.linecheck.sounds import play
 from iskelo.core.lines.context import read
+from iskelo.core.planner.ladder import ladders
 from iskelo.core.signals.comb import woven_comb
 from iskelo.core.signals.detect import detect
 from iskelo.core.survey import survey, survey_again
@@ -71,6 +72,11 @@ def main() -> None:
             cold = median_ms(lambda rig=rig, edit=edit: survey(apply(rig, (edit,)).rig))
             warm = median_ms(lambda rig=rig, edit=edit, known=known: survey_again(apply(rig, (edit,)).rig, known))
             print(f"  {name:10} {what:20} {cold:8.1f} ms {warm:8.1f} ms   {cold / warm:5.1f} times sooner")
+    print("\nLadder of every program (target: 40 programs 100 ms)")
+    for programs in (10, 40):
+        reading = read(many_programs(programs))
+        ms = median_ms(lambda reading=reading: ladders(reading))
+        print(f"  {programs:3} programs: {ms:8.1f} ms")
     print("\nTwin (target: 20 times real time)")
     for channels, buffer in ((16, 64), (16, 256), (32, 64)):
         rig = big_rig(channels, buffer=buffer)

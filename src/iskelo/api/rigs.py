@@ -37,6 +37,7 @@ from iskelo.core.compare import NowAfter, TriedRemedy, compare_rigs, trial, trie
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.batch import BatchRequest, batch
+from iskelo.core.edits.edit import Edit
 from iskelo.core.edits.input_list import plan_rows
 from iskelo.core.edits.phrases import gear_phrase, interface_phrase
 from iskelo.core.lines.context import Reading
@@ -46,6 +47,7 @@ from iskelo.core.planner.choices import Choices, choices
 from iskelo.core.planner.fill import FillRequest, fill
 from iskelo.core.planner.join import join_all
 from iskelo.core.planner.ladder import Ladder, ladders
+from iskelo.core.planner.measured import RoundTripRequest, settle_round_trip
 from iskelo.core.planner.swap import plan_swap
 from iskelo.core.rig.gear import Gear, Interface
 from iskelo.core.rig.ports import Bank, Port
@@ -235,6 +237,12 @@ def plan_fill(rig_id: UUID, wanted: FillRequest, session: Database) -> FillView:
     rig = known.reading.rig
     filling = fill(rig, wanted)
     return FillView(filling.edits, filling.numbers, trial(rig, filling.edits, known))
+
+
+@router.post("/{rig_id}/round-trip")
+def plan_round_trip(rig_id: UUID, wanted: RoundTripRequest, session: Database) -> list[Edit]:
+    """The edits after which a driver's round trip is what was measured; nothing is made yet."""
+    return list(settle_round_trip(_known(session, rig_id).reading.found, wanted))
 
 
 @router.post("/{rig_id}/swap")

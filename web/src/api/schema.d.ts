@@ -698,6 +698,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rigs/{rig_id}/round-trip": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Plan Round Trip
+         * @description The edits after which a driver's round trip is what was measured; nothing is made yet.
+         */
+        post: operations["plan_round_trip_api_rigs__rig_id__round_trip_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rigs/{rig_id}/swap": {
         parameters: {
             query?: never;
@@ -2632,6 +2652,7 @@ export interface components {
          *
          *     ``rate_hz`` is the device's rate, ``own_rate_hz`` what the program is set to.
          *
+         *     ``overdub``: for a program that records, where what is played to its own playback lands, and what to do about it.
          *     ``limit_ms`` is the tightest limit of the lines that wait in the driver's buffers, which the rungs count;
          *     ``late_lines`` are those of the program itself.
          */
@@ -2662,6 +2683,8 @@ export interface components {
             name: string;
             /** Out Ms */
             out_ms: number;
+            /** Overdub */
+            overdub: string;
             /** Own Rate Hz */
             own_rate_hz: number;
             /** Program */
@@ -3076,6 +3099,7 @@ export interface components {
          *     ``driver`` is the driver of the device it opens (None: the device's first). ``lets_go_in_background``:
          *     it gives its device up while another program is in front. ``one_file``: all armed tracks go into one file.
          *     ``rate_hz`` is the rate its own sound was made for and its files are written as (None: whatever its device runs at).
+         *     ``compensates_samples``: by so much it moves what it recorded to playback by itself.
          *     ``load_readings`` are two readings of its load meter at different buffers, or one, or none.
          */
         "Program-Input": {
@@ -3084,6 +3108,11 @@ export interface components {
              * @default []
              */
             buses?: components["schemas"]["Bus-Input"][];
+            /**
+             * Compensates Samples
+             * @default 0
+             */
+            compensates_samples?: number;
             /** Device */
             device?: string | null;
             /** Driver */
@@ -3168,6 +3197,7 @@ export interface components {
          *     ``driver`` is the driver of the device it opens (None: the device's first). ``lets_go_in_background``:
          *     it gives its device up while another program is in front. ``one_file``: all armed tracks go into one file.
          *     ``rate_hz`` is the rate its own sound was made for and its files are written as (None: whatever its device runs at).
+         *     ``compensates_samples``: by so much it moves what it recorded to playback by itself.
          *     ``load_readings`` are two readings of its load meter at different buffers, or one, or none.
          */
         "Program-Output": {
@@ -3176,6 +3206,11 @@ export interface components {
              * @default []
              */
             buses: components["schemas"]["Bus-Output"][];
+            /**
+             * Compensates Samples
+             * @default 0
+             */
+            compensates_samples: number;
             /** Device */
             device: string | null;
             /** Driver */
@@ -3477,6 +3512,16 @@ export interface components {
             name: string;
             /** Revision */
             revision: number;
+        };
+        /**
+         * RoundTripRequest
+         * @description A round trip that was measured by a driver at its present buffer, in samples.
+         */
+        RoundTripRequest: {
+            /** Driver */
+            driver: string;
+            /** Round Trip Samples */
+            round_trip_samples: number;
         };
         /**
          * RowOutcome
@@ -7195,6 +7240,86 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TriedRemedy"][];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description No such rig or check */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The rig has moved on, or there is nothing to undo or redo */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with the place and the reason */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    plan_round_trip_api_rigs__rig_id__round_trip_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoundTripRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
                 };
             };
             /** @description The request cannot be read */

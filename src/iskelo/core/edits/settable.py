@@ -81,6 +81,7 @@ SETTABLE: dict[type[Value], dict[str, str]] = {
         "lets_go_in_background": "lets its device go in the background",
         "one_track_per_input": "one track an input",
         "one_file": "all tracks in one file",
+        "compensates_samples": "moves overdubs by itself (samples)",
         "load_readings": "load meter",
         "enabled_in": "enabled inputs",
         "enabled_out": "enabled outputs",

@@ -4,11 +4,11 @@ from dataclasses import dataclass
 from typing import Literal
 
 from iskelo.core.lines.context import Reading
-from iskelo.core.lines.state import Arrival
 from iskelo.core.rig.gear import Driver, Interface, Program
 from iskelo.core.timing.budgets import recording_bytes_per_s, seconds_to_limit
-from iskelo.core.timing.delays import hardware_samples, later_by, samples_to_ms, waits, waits_in
+from iskelo.core.timing.delays import hardware_samples, samples_to_ms, waits
 from iskelo.core.timing.spare import MARGIN, Work, smallest_safe, to_spare, work_of
+from iskelo.core.wiring.graph import Edge
 
 Verdict = Literal["clicks", "tight", "late", "fits"]
 """*clicks*: the work does not fit in the buffer; *tight*: it fits, with less to spare than it should have."""
@@ -57,6 +57,7 @@ class Ladder:
 
     ``rate_hz`` is the device's rate, ``own_rate_hz`` what the program is set to.
 
+    ``overdub``: for a program that records, where what is played to its own playback lands, and what to do about it.
     ``limit_ms`` is the tightest limit of the lines that wait in the driver's buffers, which the rungs count;
     ``late_lines`` are those of the program itself.
     """
@@ -80,42 +81,59 @@ class Ladder:
     late_lines: int
     rungs: tuple[Rung, ...]
     ways: tuple[Way, ...]
+    overdub: str
     disk_bytes_per_s: int
     seconds_to_4_gib: float | None
 
 
 @dataclass(frozen=True, slots=True)
 class _Waiting:
-    """A copy that waits in the driver's buffers, how late it may be, and whether it waits for the program itself.
-
-    Else it waits for another one on the same driver.
-    """
+    """A copy that waits in a driver's buffers: for which programs, how often each way, and how late it may be."""
 
     line: str
-    arrival: Arrival
+    programs: frozenset[str]
+    takes: int
+    sends: int
+    samples: int
+    rate_hz: int
     limit_ms: float
-    own: bool
+
+    def late(self, more_in: int, more_out: int) -> bool:
+        """Whether it is late when every take waits so many samples more, and every send."""
+        samples = self.samples + self.takes * more_in + self.sends * more_out
+        return 1000 * samples > self.limit_ms * self.rate_hz
 
 
 def ladders(reading: Reading) -> tuple[Ladder, ...]:
     """A ladder for every program that has a device; those with late lines first."""
+    waiting = _waiting(reading)
+    late: dict[str, dict[int, int]] = {}
     found = []
     for program in reading.found.programs():
         box, driver = reading.found.device(program), reading.found.driver(program)
         if box is not None and driver is not None:
-            found.append(_ladder(reading, program, box, driver))
+            mine = waiting.get(driver.id, [])
+            if driver.id not in late:
+                # Programs on one driver share its buffer, and so its late lines.
+                late[driver.id] = {size: len(_late(mine, driver, size)) for size in driver.buffers_samples}
+            found.append(_ladder(reading, program, box, driver, mine, late[driver.id]))
     return tuple(sorted(found, key=lambda each: -each.late_lines))
 
 
-def _ladder(reading: Reading, program: Program, box: Interface, driver: Driver) -> Ladder:
+def _ladder(
+    reading: Reading,
+    program: Program,
+    box: Interface,
+    driver: Driver,
+    waiting: list[_Waiting],
+    late: dict[int, int],
+) -> Ladder:
     fixed_in, fixed_out, assumed = hardware_samples(box, driver)
-    waiting = _waiting(reading, program, driver)
     load = _load(reading, program, box, driver)
     rungs = tuple(
-        _rung(size, (fixed_in, fixed_out), box.rate_hz, driver, len(_late(reading, waiting, driver, size)), load)
-        for size in driver.buffers_samples
+        _rung(size, (fixed_in, fixed_out), box.rate_hz, driver, late[size], load) for size in driver.buffers_samples
     )
-    own = [each for each in waiting if each.own]
+    own = [each for each in waiting if program.id in each.programs]
     armed = [track.width for track in program.tracks if track.armed]
     now = next(rung for rung in rungs if rung.buffer_samples == driver.buffer_samples)
     return Ladder(
@@ -135,14 +153,29 @@ def _ladder(reading: Reading, program: Program, box: Interface, driver: Driver) 
         assumed=assumed,
         limit_ms=min((each.limit_ms for each in waiting), default=None),
         lines=len({each.line for each in waiting}),
-        late_lines=len(_late(reading, own, driver, driver.buffer_samples)),
+        late_lines=len(_late(own, driver, driver.buffer_samples)),
         rungs=rungs,
         ways=tuple(_way(reading, program, box, each, now=each is driver) for each in box.drivers),
+        overdub=say_overdub(now.round_trip_samples - program.compensates_samples, box.rate_hz) if armed else "",
         disk_bytes_per_s=recording_bytes_per_s(sum(armed), box.rate_hz),
         seconds_to_4_gib=seconds_to_limit(sum(armed) if program.one_file else max(armed), box.rate_hz)
         if armed
         else None,
     )
+
+
+def say_overdub(late_samples: int, rate_hz: int) -> str:
+    """Where an overdub lands, and how to mend it, in words: never a bare sign.
+
+    The whole round trip less what the program compensates. Example: 'lands 768 samples, 16.00 ms late; move it
+    earlier by as much'.
+    """
+    if late_samples == 0:
+        return "lands where it was played"
+    apart = f"{abs(late_samples)} samples, {abs(float(samples_to_ms(late_samples, rate_hz))):.2f} ms"
+    if late_samples > 0:
+        return f"lands {apart} late; move it earlier by as much"
+    return f"lands {apart} early; move it later by as much"
 
 
 def _way(reading: Reading, program: Program, box: Interface, driver: Driver, *, now: bool) -> Way:
@@ -204,28 +237,38 @@ def _rung(size: int, fixed: tuple[int, int], rate_hz: int, driver: Driver, late:
     )
 
 
-def _late(reading: Reading, waiting: list[_Waiting], driver: Driver, buffer_samples: int) -> set[str]:
+def _late(waiting: list[_Waiting], driver: Driver, buffer_samples: int) -> set[str]:
     """The lines that are late with this buffer."""
-    late = set()
-    for each in waiting:
-        delay = each.arrival.delay
-        assert delay.rate_hz is not None
-        samples = delay.samples + later_by(each.arrival.route.edges, reading.found, driver, buffer_samples)
-        if float(samples_to_ms(samples, delay.rate_hz)) > each.limit_ms:
-            late.add(each.line)
-    return late
+    then, now = waits(driver, buffer_samples), waits(driver, driver.buffer_samples)
+    more_in, more_out = then[0] - now[0], then[1] - now[1]
+    return {each.line for each in waiting if each.late(more_in, more_out)}
 
 
-def _waiting(reading: Reading, program: Program, driver: Driver) -> list[_Waiting]:
-    """Every copy of a line with a limit that waits in this driver's buffers."""
-    found = []
+def _waiting(reading: Reading) -> dict[str, list[_Waiting]]:
+    """Every copy of a line with a limit, by the drivers in whose buffers it waits."""
+    waiting: dict[str, list[_Waiting]] = {}
     for state in reading.lines:
         limit_ms = state.line.longest_delay_ms
-        if limit_ms is None:
-            continue
-        for leg in state.legs:
-            for arrival in leg.arrivals:
-                if waits_in(arrival.route.edges, reading.found, driver):
-                    own = any(edge.owner == program.id for edge in arrival.route.edges)
-                    found.append(_Waiting(state.line.id, arrival, limit_ms, own))
-    return found
+        for arrival in (a for leg in state.legs for a in leg.arrivals) if limit_ms is not None else ():
+            passed: dict[str, list[Edge]] = {}
+            for edge in arrival.route.edges:
+                if edge.kind in ("take", "send"):
+                    program = reading.found.gear[edge.owner]
+                    assert isinstance(program, Program)
+                    driver = reading.found.driver(program)
+                    assert driver is not None
+                    passed.setdefault(driver.id, []).append(edge)
+            for identity, edges in passed.items():
+                assert limit_ms is not None
+                assert arrival.delay.rate_hz is not None
+                copy = _Waiting(
+                    state.line.id,
+                    frozenset(edge.owner for edge in edges),
+                    sum(edge.kind == "take" for edge in edges),
+                    sum(edge.kind == "send" for edge in edges),
+                    arrival.delay.samples,
+                    arrival.delay.rate_hz,
+                    limit_ms,
+                )
+                waiting.setdefault(identity, []).append(copy)
+    return waiting

@@ -286,6 +286,7 @@ class Program(Value):
     ``driver`` is the driver of the device it opens (None: the device's first). ``lets_go_in_background``:
     it gives its device up while another program is in front. ``one_file``: all armed tracks go into one file.
     ``rate_hz`` is the rate its own sound was made for and its files are written as (None: whatever its device runs at).
+    ``compensates_samples``: by so much it moves what it recorded to playback by itself.
     ``load_readings`` are two readings of its load meter at different buffers, or one, or none.
     """
 
@@ -300,6 +301,7 @@ class Program(Value):
     lets_go_in_background: bool = False
     one_track_per_input: bool = False
     one_file: bool = False
+    compensates_samples: DelaySamples = 0
     load_readings: Annotated[tuple[LoadReading, ...], Field(max_length=2)] = ()
     enabled_in: tuple[ChannelNumber, ...] = ()
     enabled_out: tuple[ChannelNumber, ...] = ()

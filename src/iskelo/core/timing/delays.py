@@ -134,15 +134,6 @@ def later_by(edges: Sequence[Edge], found: Index, driver: Driver, buffer_samples
     return grows
 
 
-def waits_in(edges: Sequence[Edge], found: Index, driver: Driver) -> bool:
-    """Whether a route passes this driver's buffers."""
-    return any(
-        edge.kind in ("take", "send") and found.driver(program) is driver
-        for edge in edges
-        if isinstance(program := found.gear.get(edge.owner), Program)
-    )
-
-
 def hardware_samples(box: Interface, driver: Driver) -> tuple[int, int, bool]:
     """The fixed samples into the computer and out of it by a driver, and whether one of them is assumed."""
     ways = ([*_capture(box), *_take(box, driver)], [*_send(box, driver), *_playback(box)])

@@ -2,7 +2,10 @@ import { Box, Flex, chakra } from "@chakra-ui/react"
 import { useEffect, useRef } from "react"
 
 import type { Schemas } from "../../api/client"
+import { useRig } from "../../api/rig"
+import { Commit } from "../../parts/Commit"
 import { Button, Figure } from "../../parts/controls"
+import { useNumber, useSet } from "../gear/Inspector"
 import { Readings } from "./Readings"
 
 export type LadderView = Schemas["Ladder"]
@@ -16,6 +19,7 @@ interface Props {
   climbing: boolean
   onTry: (size: number) => void
   onTryDriver: (driver: string) => void
+  onMeasured: (samples: number) => Promise<boolean>
 }
 
 /** Every buffer the driver offers: round trip against the limit, time to spare, and who would be late. */
@@ -45,6 +49,7 @@ export function Ladder(props: Props) {
         <Readings ladder={ladder} />
       </Flex>
       <Ways {...props} />
+      <Known {...props} />
       <Flex h="22px" px="12px" gap="14px" align="center" textStyle="head" bg="paper" aria-hidden>
         <Box w="20px" flex="none" />
         <Box w="40px" flex="none" textAlign="right">
@@ -113,6 +118,42 @@ function Ways({ ladder, triedDriver, onTryDriver }: Props) {
           {way.bars && ` · ${way.bars}`}
         </Button>
       ))}
+    </Flex>
+  )
+}
+
+/** What was measured of the whole way there and back, and where an overdub lands. */
+function Known({ ladder, onMeasured }: Props) {
+  const number = useNumber()
+  const set = useSet(ladder.program)
+  const { state } = useRig()
+  const program = state.rig.gear.find((gear) => gear.id === ladder.program)
+  return (
+    <Flex px="12px" py="2px" gap="6px" align="center" wrap="wrap" textStyle="cell" bg="paper">
+      Round trip now {ladder.assumed ? "~" : ""}
+      <Figure>{ladder.round_trip_samples} samples</Figure>; measured
+      <Commit
+        value={null}
+        label="Measured round trip in samples"
+        width="56px"
+        figure
+        placeholder="—"
+        onKeep={(text) => text === "" || number("Measured round trip", text, onMeasured)}
+      />
+      {ladder.overdub && program?.kind === "program" && (
+        <>
+          <Box w="16px" />
+          An overdub {ladder.overdub}. The program moves it by
+          <Commit
+            value={program.compensates_samples}
+            label="Moves overdubs by itself, in samples"
+            width="56px"
+            figure
+            onKeep={(text) => number("Samples", text, (compensates_samples) => set({ compensates_samples }))}
+          />
+          by itself.
+        </>
+      )}
     </Flex>
   )
 }

@@ -15,10 +15,11 @@ import { Programs } from "./Programs"
 
 /** Rates, buffers and delays; stepping on the ladder tries a buffer before it is made. */
 export function TimingScreen() {
-  const { state, edit } = useRig()
+  const { state, edit, say } = useRig()
   const { snag } = useSelection()
   const [program, setProgram] = useState<string | null>(null)
   const [tried, setTried] = useState<number | null>(null)
+  const [settled, setSettled] = useState<Edit[] | null>(null)
   const [triedDriver, setTriedDriver] = useState<string | null>(null)
   const [climbing, setClimbing] = useState(false)
   const found = useQuery({
@@ -38,7 +39,7 @@ export function TimingScreen() {
   // The buffer as the rig has it: the ladder may be that of a moment ago.
   const drivers = state.rig.gear.flatMap((gear) => (gear.kind === "interface" ? gear.drivers : []))
   const buffer = drivers.find((each) => each.id === current?.driver)?.buffer_samples ?? null
-  const edits = triedEdits(current, tried !== buffer ? tried : null, triedDriver)
+  const edits = settled ?? triedEdits(current, tried !== buffer ? tried : null, triedDriver)
   const change = edits !== null
   const trial = useQuery({
     queryKey: ["trial", state.id, state.revision, edits],
@@ -54,6 +55,7 @@ export function TimingScreen() {
   const untry = () => {
     setTried(null)
     setTriedDriver(null)
+    setSettled(null)
   }
   const { press, takeBack } = useOnceSeen(change ? trial.data : undefined, () => {
     if (edits) void edit(edits).then((kept) => kept && untry())
@@ -63,12 +65,28 @@ export function TimingScreen() {
     setClimbing(false)
     takeBack()
   }
+  /** A round trip that was measured: what it says of the box's delays is shown before it is taken. */
+  const measure = async (samples: number): Promise<boolean> => {
+    if (!current) return false
+    const params = { path: { rig_id: state.id } }
+    const body = { driver: current.driver, round_trip_samples: samples }
+    try {
+      const found = await answer<Edit[]>(client.POST("/api/rigs/{rig_id}/round-trip", { params, body }))
+      takeBack()
+      untry()
+      setSettled(found)
+      return true
+    } catch (problem) {
+      say(problem instanceof Error ? problem.message : String(problem))
+      return false
+    }
+  }
   const climb = (step: number) => {
     if (!current) return
     const sizes = current.rungs.map((rung) => rung.buffer_samples)
     const from = sizes.indexOf(tried ?? buffer ?? current.buffer_samples)
     takeBack()
-    setTriedDriver(null)
+    untry()
     setTried(sizes[Math.max(0, Math.min(sizes.length - 1, from + step))] ?? null)
   }
   const walk = (step: number) => {
@@ -101,7 +119,7 @@ export function TimingScreen() {
       <Flex h="bar" flex="none" align="center" px="12px" gap="12px">
         {change ? (
           <chakra.span color="pencil" fontWeight="600">
-            Trial: {triedDriver ? "another driver" : `buffer ${tried}`}
+            Trial: {settled ? "a measured round trip" : triedDriver ? "another driver" : `buffer ${tried}`}
           </chakra.span>
         ) : (
           <chakra.span color="ink2">Trial: none</chakra.span>
@@ -144,12 +162,13 @@ export function TimingScreen() {
           onTry={(size) => {
             setClimbing(true)
             takeBack()
-            setTriedDriver(null)
+            untry()
             setTried(size)
           }}
+          onMeasured={measure}
           onTryDriver={(driver) => {
             takeBack()
-            setTried(null)
+            untry()
             setTriedDriver(driver === current.driver ? null : driver)
           }}
         />
