@@ -122,3 +122,25 @@ def test_progress_is_true_and_a_check_can_be_stopped_at_any_stage() -> None:
 
         with pytest.raises(Cancelled):
             run_line_check(two_voices().rig, stop)
+
+
+def test_a_line_through_a_program_that_missed_blocks_is_not_proved_and_one_past_it_is() -> None:
+    bench = two_voices()
+    readings = [{"buffer_samples": 128, "percent": 130}, {"buffer_samples": 256, "percent": 70}]
+    bench.do(
+        SetValues(item=bench.id("Recorder"), values={"load_readings": readings}),
+        SetDirect(interface=bench.id("Box"), jack_in=1, jack_out=1),
+        SetDirect(interface=bench.id("Box"), jack_in=1, jack_out=2),
+    )
+    heard(bench, "Alma")
+    found = ledger(bench)
+    (missed,) = found.missed
+    assert (missed.name, missed.missed) == ("Recorder", missed.blocks)
+    lines = {row.name: row for row in found.lines}
+    assert lines["L Alma"].words == f"gaps: Recorder missed {missed.blocks} of {missed.blocks} blocks"
+    assert not lines["L Alma"].proved
+    assert lines["Alma heard"].proved
+    bench.do(SetValues(item=bench.box().drivers[0].id, values={"buffer_samples": 256}))
+    again = ledger(bench)
+    assert again.missed[0].missed == 0
+    assert again.as_wanted == again.wanted == 3

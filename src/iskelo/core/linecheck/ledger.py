@@ -110,6 +110,7 @@ def write_ledger(
     sources: list[Port],
     offset_db: float,
     only: Collection[str] | None = None,
+    missed: tuple[Missed, ...] = (),
 ) -> Ledger:
     """Set what was heard beside what was wanted and predicted.
 
@@ -121,6 +122,8 @@ def write_ledger(
         What was heard at each target; sources are numbered as in ``sources``.
     offset_db
         How far above its nominal level each source was played; the ledger's levels are at nominal level.
+    missed
+        Programs whose work was counted: a line through one that missed a block has gaps, and is not proved.
     """
     reading = read(rig)
     wanted: dict[Port, list[tuple[LineState, Port]]] = {}
@@ -132,7 +135,7 @@ def write_ledger(
         for channel, target in enumerate(targets)
     )
     lines = tuple(
-        replace(_line(state, rows, reading), mark=mark(state))
+        replace(_gaps(state, missed) or _line(state, rows, reading), mark=mark(state))
         for state in reading.lines
         if only is None or state.line.id in only
     )
@@ -143,7 +146,18 @@ def write_ledger(
         wanted=len(lines),
         agreeing=sum(1 for row in rows if row.agrees),
         offset_db=offset_db,
+        missed=missed,
     )
+
+
+def _gaps(state: LineState, missed: tuple[Missed, ...]) -> LineRow | None:
+    """The line's verdict if one of the programs on its ways missed blocks."""
+    passed = {edge.owner for leg in state.legs for arrival in leg.arrivals for edge in arrival.route.edges}
+    for each in missed:
+        if each.missed and each.program in passed:
+            words = f"gaps: {each.name} missed {each.missed} of {each.blocks} blocks"
+            return LineRow(state.line.id, state.line.name, False, words)
+    return None
 
 
 def _target(

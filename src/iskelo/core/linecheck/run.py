@@ -2,7 +2,7 @@
 
 import math
 from collections.abc import Callable, Collection
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 
@@ -93,7 +93,7 @@ def run_line_check(
             f"listening, {number + 1} of {len(take)}",
         )
         heard.append(_listen(channel, combs, sources, own_rates_hz))
-    ledger = replace(write_ledger(rig, heard, sources, offset_db, only), missed=tuple(missed))
+    ledger = write_ledger(rig, heard, sources, offset_db, only, tuple(missed))
     _step(progress, 1.0, "done")
     return CheckResult(ledger, take)
 
