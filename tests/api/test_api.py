@@ -349,3 +349,27 @@ def test_pages_come_from_one_file_and_unknown_api_paths_do_not(server: Server) -
 def test_the_rig_file_written_by_the_api_is_the_documented_one(api: httpx.Client) -> None:
     state = demo(api)
     assert api.get(f"/rigs/{state['id']}/export").content == write_rig(orrin_point())
+
+
+def test_the_published_limits_stand_beside_their_sources(api: httpx.Client) -> None:
+    """Figures from memory of the named documents; the first is common practice, no published source."""
+    limits = {(each["source"].removesuffix(" (from memory)"), each["longest_ms"]) for each in api.get("/limits").json()}
+    assert {("ITU-T G.114", 150), ("ITU-T G.114", 400), ("ITU-T G.131", 25)} <= limits
+    assert {("ITU-R BT.1359", 125), ("ITU-R BT.1359", 185), ("EBU R 37", 60)} <= limits
+    assert ("common practice, no published source", 10) in limits
+
+
+def test_a_measured_round_trip_gives_edits_and_makes_nothing(api: httpx.Client) -> None:
+    state = demo(api)
+    path = f"/rigs/{state['id']}"
+    driver = next(gear for gear in state["rig"]["gear"] if gear["kind"] == "interface")["drivers"][0]["id"]
+    edits = api.post(f"{path}/round-trip", json={"driver": driver, "round_trip_samples": 700}).json()
+    assert edits[0]["values"] == {"safety_in_samples": 28, "safety_out_samples": 101}
+    assert api.get(path).json()["revision"] == 1
+    after = api.post(f"{path}/edits", json={"revision": 1, "edits": edits})
+    assert after.status_code == 200
+    longhand = next(each for each in api.get(f"{path}/ladders").json() if each["name"] == "Longhand")
+    assert longhand["round_trip_samples"] == 700
+    refused = api.post(f"{path}/round-trip", json={"driver": driver, "round_trip_samples": 70})
+    assert refused.status_code == 422
+    assert "less than its buffers of 512" in refused.json()["detail"]

@@ -420,3 +420,16 @@ def test_a_measured_round_trip_is_shown_before_it_is_taken_and_an_overdub_told_i
     field.press("Control+Enter")
     expect(screen.get_by_test_id("last-edit")).to_contain_text("safety offset out (samples) 42 → 61")
     expect(screen.get_by_text("An overdub lands 660 samples")).to_be_visible()
+
+
+def test_a_limit_is_chosen_by_what_the_line_is_for(screen: Page) -> None:
+    demo(screen)
+    row(screen, "Cassia, heard").click()
+    expect(row(screen, "Cassia, heard")).to_contain_text("late")
+    limit = screen.get_by_label("Limit of Cassia, heard")
+    expect(limit).to_have_value("10")
+    expect(limit).to_have_attribute("title", re.compile("performers.*common practice"))
+    limit.select_option("30")
+    expect(row(screen, "Cassia, heard")).to_contain_text("arrives")
+    arriving(screen, "10/12")
+    expect(screen.get_by_test_id("last-edit")).to_contain_text("longest delay (ms) 10 → 30")

@@ -93,14 +93,16 @@ function DriverFields({ box, driver, place }: { box: Interface; driver: Driver; 
       </Row>
       {driver.kind === "system, shared" && (
         <Some
-          words={of("Engine period")}
+          words="Engine period"
+          label={of("Engine period")}
           none="none"
           value={driver.engine_samples}
           onKeep={(engine_samples) => set({ engine_samples })}
         />
       )}
       <Check
-        words={of("Installed")}
+        words="Installed"
+        label={of("Installed")}
         on={driver.installed}
         onChange={(installed) => void set({ installed })}
       />
@@ -117,12 +119,23 @@ function DriverFields({ box, driver, place }: { box: Interface; driver: Driver; 
           ))}
         </Select>
       </Row>
-      <Some words={of("Capture shown")} value={driver.capture} onKeep={(capture) => set({ capture })} />
-      <Some words={of("Playback shown")} value={driver.playback} onKeep={(playback) => set({ playback })} />
+      <Some
+        words="Capture shown"
+        label={of("Capture shown")}
+        value={driver.capture}
+        onKeep={(capture) => set({ capture })}
+      />
+      <Some
+        words="Playback shown"
+        label={of("Playback shown")}
+        value={driver.playback}
+        onKeep={(playback) => set({ playback })}
+      />
       <OriginRow
         item={driver.id}
         field="safety_in_samples"
-        words={of("Safety in")}
+        words="Safety in"
+        label={of("Safety in")}
         unit="samples"
         value={driver.safety_in_samples}
         origins={driver.origins}
@@ -130,7 +143,8 @@ function DriverFields({ box, driver, place }: { box: Interface; driver: Driver; 
       <OriginRow
         item={driver.id}
         field="safety_out_samples"
-        words={of("Safety out")}
+        words="Safety out"
+        label={of("Safety out")}
         unit="samples"
         value={driver.safety_out_samples}
         origins={driver.origins}

@@ -106,13 +106,18 @@ export function NumberRow(props: {
   )
 }
 
-export function Check(props: { words: string; on: boolean; onChange: (on: boolean) => void }) {
+export function Check(props: {
+  words: string
+  label?: string
+  on: boolean
+  onChange: (on: boolean) => void
+}) {
   return (
     <Row words={props.words}>
       <input
         type="checkbox"
         checked={props.on}
-        aria-label={props.words}
+        aria-label={props.label ?? props.words}
         onChange={(event) => props.onChange(event.target.checked)}
       />
     </Row>
@@ -127,6 +132,8 @@ export function OriginRow(props: {
   item: string
   field: string
   words: string
+  /** What it is called where its words alone would not tell it from others. */
+  label?: string
   unit: string
   value: number
   origins: Origins | undefined
@@ -135,6 +142,7 @@ export function OriginRow(props: {
 }) {
   const { edit } = useRig()
   const number = useNumber()
+  const label = props.label ?? props.words
   const origin = props.origins?.[props.field] ?? "assumed"
   const set = (value: number | string, from: (typeof ORIGINS)[number]) =>
     edit([{ edit: "set", item: props.item, values: { [props.field]: value }, origin: from }])
@@ -145,11 +153,11 @@ export function OriginRow(props: {
       </chakra.span>
       <Commit
         value={props.value}
-        label={props.words}
+        label={label}
         width="60px"
         figure
         onKeep={(text) =>
-          props.worded ? set(text, "typed") : number(props.words, text, (value) => set(value, "typed"))
+          props.worded ? set(text, "typed") : number(label, text, (value) => set(value, "typed"))
         }
       />
       <Box w="46px" color="ink2">
@@ -157,7 +165,7 @@ export function OriginRow(props: {
       </Box>
       <Select
         w="82px"
-        aria-label={`Where ${props.words.toLowerCase()} is from`}
+        aria-label={`Where ${label.toLowerCase()} is from`}
         value={origin}
         onChange={(event) => void set(props.value, event.target.value as (typeof ORIGINS)[number])}
       >

@@ -156,20 +156,22 @@ export function InterfaceFields({ box }: { box: Interface }) {
 /** A number that may be left out; `none` says what an empty field means. */
 export function Some(props: {
   words: string
+  label?: string
   value: number | null | undefined
   none?: string
   onKeep: (value: number | null) => Kept
 }) {
   const number = useNumber()
+  const label = props.label ?? props.words
   return (
     <Row words={props.words}>
       <Commit
         value={props.value ?? null}
-        label={props.words}
+        label={label}
         width="60px"
         figure
         placeholder={props.none ?? "all"}
-        onKeep={(text) => (text === "" ? props.onKeep(null) : number(props.words, text, props.onKeep))}
+        onKeep={(text) => (text === "" ? props.onKeep(null) : number(label, text, props.onKeep))}
       />
     </Row>
   )

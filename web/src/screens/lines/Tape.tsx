@@ -7,6 +7,7 @@ import { useRig } from "../../api/rig"
 import { Commit } from "../../parts/Commit"
 import { Button, Figure, Kbd } from "../../parts/controls"
 import { useKeys } from "../../parts/keys"
+import { LimitSelect } from "./LimitSelect"
 
 type Arrival = Schemas["ArrivalView"]
 
@@ -73,7 +74,13 @@ export function Tape({ line, onMend, mendable }: { line: LineView; onMend: () =>
         >
           {sum ? "Scale" : "Sum"} <Kbd>=</Kbd>
         </Button>
-        <chakra.label display="flex" gap="4px" alignItems="center" textStyle="cell">
+        <chakra.label
+          display="flex"
+          gap="4px"
+          alignItems="center"
+          textStyle="cell"
+          title="Nothing else may arrive there"
+        >
           <input
             type="checkbox"
             checked={line.alone}
@@ -81,11 +88,12 @@ export function Tape({ line, onMend, mendable }: { line: LineView; onMend: () =>
               void edit([{ edit: "set", item: line.id, values: { alone: event.target.checked } }])
             }
           />
-          alone there
+          alone
         </chakra.label>
+        <LimitSelect line={line} />
         <Window line={line} />
         <Button size="row" variant="quiet" onClick={() => void edit([{ edit: "remove", items: [line.id] }])}>
-          Remove line
+          Remove
         </Button>
       </Flex>
       {line.headline === "silent" || line.headline === "blocked" || arrivals.length === 0 ? (
@@ -143,7 +151,7 @@ function Window({ line }: { line: LineView }) {
       <Commit
         value={line.tag || null}
         label={`Tag of ${line.name}`}
-        width="84px"
+        width="64px"
         placeholder="none"
         onKeep={(tag) => set({ tag })}
       />

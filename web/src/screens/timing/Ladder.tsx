@@ -130,8 +130,12 @@ function Known({ ladder, onMeasured }: Props) {
   const program = state.rig.gear.find((gear) => gear.id === ladder.program)
   return (
     <Flex px="12px" py="2px" gap="6px" align="center" wrap="wrap" textStyle="cell" bg="paper">
-      Round trip now {ladder.assumed ? "~" : ""}
-      <Figure>{ladder.round_trip_samples} samples</Figure>; measured
+      Round trip now
+      <Figure>
+        {ladder.assumed ? "~" : ""}
+        {ladder.round_trip_samples} samples
+      </Figure>
+      · measured
       <Commit
         value={null}
         label="Measured round trip in samples"

@@ -1,0 +1,43 @@
+import { useQuery } from "@tanstack/react-query"
+
+import { answer, client, type LineView, type Schemas } from "../../api/client"
+import { useRig } from "../../api/rig"
+import { Select } from "../../parts/controls"
+
+/** How late a line may be, by what it is wanted for; the published limits, each with its source. */
+export function LimitSelect({ line }: { line: LineView }) {
+  const { edit } = useRig()
+  const limits = useQuery({
+    queryKey: ["limits"],
+    staleTime: Infinity,
+    queryFn: () => answer<Schemas["Limit"][]>(client.GET("/api/limits")),
+  })
+  const known = limits.data ?? []
+  const now = line.longest_delay_ms ?? null
+  const said = known.find((each) => each.longest_ms === now)
+  return (
+    <Select
+      w="76px"
+      aria-label={`Limit of ${line.name}`}
+      title={said ? `${said.purpose}: ${said.source}` : "How late it may be"}
+      value={now === null ? "" : String(now)}
+      onChange={(event) =>
+        void edit([
+          {
+            edit: "set",
+            item: line.id,
+            values: { longest_delay_ms: event.target.value === "" ? null : Number(event.target.value) },
+          },
+        ])
+      }
+    >
+      <option value="">no limit</option>
+      {now !== null && !said && <option value={String(now)}>{now} ms</option>}
+      {known.map((each) => (
+        <option key={each.purpose} value={String(each.longest_ms)}>
+          {`${each.longest_ms} ms\u2003\u2003${each.purpose}; ${each.source}`}
+        </option>
+      ))}
+    </Select>
+  )
+}
