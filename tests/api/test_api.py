@@ -373,3 +373,10 @@ def test_a_measured_round_trip_gives_edits_and_makes_nothing(api: httpx.Client) 
     refused = api.post(f"{path}/round-trip", json={"driver": driver, "round_trip_samples": 70})
     assert refused.status_code == 422
     assert "less than its buffers of 512" in refused.json()["detail"]
+
+
+def test_this_computers_own_timer_is_measured(api: httpx.Client) -> None:
+    found = api.post("/computer/wakeups").json()
+    assert found["count"] == 1500
+    assert 0 < found["median_ms"] <= found["percentile_99_ms"] <= found["worst_ms"]
+    assert f"{found['worst_ms']:.2f} ms late" in found["statement"]

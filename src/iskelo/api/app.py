@@ -8,7 +8,7 @@ from fastapi.encoders import jsonable_encoder
 from fastapi.staticfiles import StaticFiles
 from sqlmodel import Session
 
-from iskelo.api import catalogue, checks, limits, problems, rigs
+from iskelo.api import catalogue, checks, computer, limits, problems, rigs
 from iskelo.api.guards import Guard
 from iskelo.api.jobs import Jobs
 from iskelo.api.settings import Settings
@@ -34,6 +34,7 @@ def create_app(settings: Settings) -> FastAPI:
     app.include_router(checks.router)
     app.include_router(catalogue.router)
     app.include_router(limits.router)
+    app.include_router(computer.router)
     problems.install(app, settings)
 
     @app.exception_handler(Stale)

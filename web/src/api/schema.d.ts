@@ -188,6 +188,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/computer/wakeups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Measure Wakeups
+         * @description How late this computer's timer woke Iskelo's server up, for a second and a half; no audio driver is asked.
+         */
+        post: operations["measure_wakeups_api_computer_wakeups_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/health": {
         parameters: {
             query?: never;
@@ -4448,6 +4468,24 @@ export interface components {
             width: number;
         };
         /**
+         * Wakeups
+         * @description A run of wake-ups: how many, how far apart, how late; and what may be said of those that were not seen.
+         */
+        Wakeups: {
+            /** Count */
+            count: number;
+            /** Median Ms */
+            median_ms: number;
+            /** Percentile 99 Ms */
+            percentile_99_ms: number;
+            /** Period Ms */
+            period_ms: number;
+            /** Statement */
+            statement: string;
+            /** Worst Ms */
+            worst_ms: number;
+        };
+        /**
          * Wave
          * @description A channel for drawing: lowest and highest sample of each stretch, full scale 1.0.
          */
@@ -5218,6 +5256,80 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Wave"];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description No such rig or check */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The rig has moved on, or there is nothing to undo or redo */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with the place and the reason */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    measure_wakeups_api_computer_wakeups_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Wakeups"];
                 };
             };
             /** @description The request cannot be read */

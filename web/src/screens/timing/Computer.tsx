@@ -1,15 +1,23 @@
 import { Box, Flex } from "@chakra-ui/react"
+import { useMutation } from "@tanstack/react-query"
 
+import { answer, client, type Schemas } from "../../api/client"
 import { useRig } from "../../api/rig"
 import { Commit } from "../../parts/Commit"
+import { Button } from "../../parts/controls"
 import { useNumber, useSet } from "../gear/Inspector"
 
 /** Of the computer: its cores, and how late it calls a program; and how long the recording will be. */
 export function Computer() {
-  const { state } = useRig()
+  const { state, say } = useRig()
   const set = useSet("rig")
   const number = useNumber()
   const { cores, jitter_ms, show_minutes } = state.rig
+  const measured = useMutation({
+    mutationFn: () => answer<Schemas["Wakeups"]>(client.POST("/api/computer/wakeups")),
+    onError: (problem) => say(problem.message),
+  })
+  const latest = Math.ceil(100 * (measured.data?.worst_ms ?? 0)) / 100
   const row = {
     minH: "32px",
     px: "12px",
@@ -39,6 +47,22 @@ export function Computer() {
           onKeep={(text) => number("Late calls", text, (jitter_ms) => set({ jitter_ms }))}
         />
         ms
+      </Flex>
+      <Flex {...row} py="3px" wrap="wrap">
+        <Button size="row" disabled={measured.isPending} onClick={() => measured.mutate()}>
+          {measured.isPending ? "Measuring…" : "Measure this computer’s timer"}
+        </Button>
+        {measured.data && (
+          <>
+            <Button size="row" variant="link" onClick={() => void set({ jitter_ms: latest })}>
+              Use {latest} ms
+            </Button>
+            <Box color="ink2" data-testid="wakeups">
+              {measured.data.statement} Half were within {measured.data.median_ms.toFixed(2)} ms. It is the
+              timer of Iskelo’s own server here, not an audio driver’s.
+            </Box>
+          </>
+        )}
       </Flex>
       <Flex {...row} borderBottom="1px solid" borderColor="rule">
         Recording lasts

@@ -1,0 +1,24 @@
+"""What can be measured of the computer that Iskelo runs on."""
+
+import time
+
+from fastapi import APIRouter
+
+from iskelo.api.problems import ANSWERS
+from iskelo.core.timing.wakeups import Wakeups, wakeups_of
+
+router = APIRouter(prefix="/api/computer", responses=ANSWERS)
+
+COUNT, PERIOD_MS = 1500, 1.0
+
+
+@router.post("/wakeups")
+def measure_wakeups() -> Wakeups:
+    """How late this computer's timer woke Iskelo's server up, for a second and a half; no audio driver is asked."""
+    late_ms = []
+    due = time.perf_counter()
+    for _ in range(COUNT):
+        due = max(due, time.perf_counter()) + PERIOD_MS / 1000
+        time.sleep(max(0.0, due - time.perf_counter()))
+        late_ms.append(1000 * max(0.0, time.perf_counter() - due))
+    return wakeups_of(late_ms, PERIOD_MS)
