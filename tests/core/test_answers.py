@@ -1,0 +1,56 @@
+"""The answer for any port of any rig, against the routes and the lines themselves."""
+
+from hypothesis import given, settings
+
+from iskelo.core.answers import REACHES_AT_MOST, answer_for, port_uses
+from iskelo.core.lines.context import read
+from iskelo.core.rig.ports import Port
+from iskelo.core.rig.rig import Rig
+from iskelo.core.routes.route import passing_routes
+from iskelo.core.timing.delays import delay_of
+from rigs import any_rig
+
+
+@given(any_rig(boxes_at_most=1))
+@settings(max_examples=40)
+def test_what_arrives_and_goes_on_is_what_the_routes_say_at_every_port(rig: Rig) -> None:
+    reading = read(rig)
+    starts = set(reading.found.starts())
+    for port in {*reading.graph.leaving, *reading.graph.entering}:
+        answer = answer_for(reading, port)
+        assert answer.said == reading.found.say(port)
+        for reaches, forwards in ((answer.arrives, False), (answer.goes, True)):
+            assert [each.passes for each in reaches] == sorted((each.passes for each in reaches), reverse=True)
+            for reach in reaches:
+                start, end = (port, reach.port) if forwards else (reach.port, port)
+                routes = passing_routes(reading.graph, start, end)
+                assert reach.passes == bool(routes)
+                assert bool(reach.stopped) != reach.passes
+                assert (reach.steps[0].port, reach.steps[-1].port) == (start, end)
+                if routes:
+                    assert reach.delay_samples in {
+                        delay.samples if delay.rate_hz else None
+                        for delay in (delay_of(route.edges, reading.found) for route in routes)
+                    }
+        heard = {reach.port for reach in answer.arrives if reach.passes}
+        assert heard == {start for start in starts - {port} if passing_routes(reading.graph, start, port)} or (
+            len(heard) >= REACHES_AT_MOST
+        )
+
+
+@given(any_rig())
+@settings(max_examples=60)
+def test_every_joined_port_has_one_use_that_names_its_neighbours_and_its_lines(rig: Rig) -> None:
+    reading = read(rig)
+    uses = {use.port: use for use in port_uses(reading)}
+    assert uses.keys() == {*reading.graph.leaving, *reading.graph.entering}
+    for port, use in uses.items():
+        assert len(use.feeds) == len(reading.graph.leaving.get(port, ()))
+        assert len(use.fed_by) == len(reading.graph.entering.get(port, ()))
+    passed: dict[str, set[Port]] = {}
+    for port, use in uses.items():
+        for line in use.lines:
+            passed.setdefault(line, set()).add(port)
+    for state in reading.lines:
+        ports = {port for leg in state.legs for arrival in leg.arrivals for port in arrival.route.ports}
+        assert passed.get(state.line.id, set()) == ports
