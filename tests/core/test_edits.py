@@ -68,10 +68,13 @@ def test_every_settable_field_exists_and_has_its_words() -> None:
 @pytest.mark.parametrize(
     ("values", "place", "reason"),
     [
-        ({"rate_hz": 12}, "Box, rate hz", "greater than or equal to 8000"),
+        ({"rate_hz": 12}, "Box, rate (Hz)", "it must be 8000 or more"),
         ({"rate_hz": 22_050}, "Box", "22050 Hz is not offered"),
-        ({"jack_in": 1000}, "Box, jack in", "less than or equal to 128"),
-        ({"jack_in": "many"}, "Box, jack in", "valid integer"),
+        ({"jack_in": 1000}, "Box, input jacks", "it must be 128 or less"),
+        ({"jack_in": "many"}, "Box, input jacks", "it must be a whole number"),
+        ({"jack_in": 1.5}, "Box, input jacks", "it must be a whole number"),
+        ({"input_full_scale_dbu": "hot"}, "Box, input full scale (dBu)", "it must be a number"),
+        ({"rates_hz": [48_000, 7]}, "Box, rates offered (Hz), number 2", "8000 or more"),
         ({"colour": "red"}, "Box", "nothing called 'colour'"),
         ({"id": "b9"}, "Box", "nothing called 'id'"),
         ({"name": "Alma"}, "Alma", "taken by another piece of gear"),
@@ -146,7 +149,7 @@ def test_channels_fill_ascending_over_mono_and_stereo() -> None:
     items = tuple(item.id for item in bench.program().inputs)
     bench.do(FillChannels(items=items, first_channel=3))
     assert [item.legs for item in bench.program().inputs] == [(3,), (4,), (5, 6)]
-    assert "less than or equal to 128" in refusal(bench.rig, FillChannels(items=items, first_channel=127)).reason
+    assert "128 or less" in refusal(bench.rig, FillChannels(items=items, first_channel=127)).reason
 
 
 def test_single_setters() -> None:

@@ -273,7 +273,7 @@ def test_bad_input_is_told_in_place_and_nothing_is_lost(screen: Page) -> None:
     expect(screen.get_by_role("alert")).to_contain_text("“many” is no number")
     jacks.fill("1000")
     jacks.press("Enter")
-    expect(screen.get_by_role("alert")).to_contain_text("Corvane 8, jack in: input should be less than or equal to 128")
+    expect(screen.get_by_role("alert")).to_contain_text("Corvane 8, input jacks: it must be 128 or less")
     expect(jacks).to_have_value("1000")
     expect(jacks).to_have_attribute("aria-invalid", "true")
     jacks.press("Escape")

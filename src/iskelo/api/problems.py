@@ -11,7 +11,7 @@ from sqlalchemy.exc import DBAPIError, OperationalError
 from starlette.exceptions import HTTPException
 
 from iskelo.api.settings import Settings
-from iskelo.core.edits.base import Refused
+from iskelo.core.edits.base import Refused, plainly
 from iskelo.formats.refusal import Unreadable
 from iskelo.store.catalogue import NoSuchEntry
 from iskelo.store.checks import NoSuchCheck
@@ -78,9 +78,8 @@ def install(app: FastAPI, settings: Settings) -> None:
     @app.exception_handler(RequestValidationError)
     async def _invalid(_: Request, error: RequestValidationError) -> Response:
         first = error.errors()[0]
-        place = " › ".join(str(part) for part in first["loc"] if part != "body")
-        reason = str(first["msg"]).removeprefix("Value error, ")
-        return problem(422, "Refused", reason[:1].lower() + reason[1:], place)
+        words = [str(part).replace("_", " ") for part in first["loc"] if part != "body"]
+        return problem(422, "Refused", plainly(str(first["msg"])), " › ".join(words))
 
     @app.exception_handler(OperationalError)
     @app.exception_handler(DBAPIError)

@@ -5,7 +5,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, ValidationError
 
-from iskelo.core.edits.base import first_reason
+from iskelo.core.edits.base import first_reason, path_of
 from iskelo.core.rig.gear import Gear, Value
 from iskelo.formats.refusal import Unreadable
 
@@ -41,4 +41,4 @@ def read_catalogue(data: bytes) -> tuple[Gear, ...]:
         return CatalogueFile.model_validate_json(data).gear
     except ValidationError as error:
         place, reason = first_reason(error)
-        raise Unreadable(place or "the whole file", reason) from None
+        raise Unreadable(path_of(place) or "the whole file", reason) from None

@@ -4,7 +4,7 @@ import json
 
 from pydantic import ValidationError
 
-from iskelo.core.edits.base import first_reason
+from iskelo.core.edits.base import first_reason, path_of
 from iskelo.core.rig.check import check
 from iskelo.core.rig.older import brought_up
 from iskelo.core.rig.rig import Broken, Rig
@@ -40,7 +40,7 @@ def read_rig(data: bytes) -> Rig:
         raise Unreadable("the whole file", f"this is no JSON: {error}") from None
     except ValidationError as error:
         place, reason = first_reason(error)
-        raise Unreadable(place or "the whole file", reason) from None
+        raise Unreadable(path_of(place) or "the whole file", reason) from None
     except Broken as broken:
         raise Unreadable(broken.place, broken.reason) from None
     return rig

@@ -1,11 +1,13 @@
 """What every edit shares: the refusal, ids from the rig's counter, and putting a changed piece back."""
 
+import re
 from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Any, TypeVar
 
 from pydantic import ValidationError
 
+from iskelo.core.edits.settable import SETTABLE
 from iskelo.core.rig.check import check
 from iskelo.core.rig.gear import Bus, Destination, Interface, Program, Source, Track, Value, Voice
 from iskelo.core.rig.ports import Port
@@ -32,12 +34,46 @@ class Applied:
     words: str
 
 
-def first_reason(error: ValidationError) -> tuple[str, str]:
-    """The first complaint of a validation as (place in the document, reason)."""
+PLAINLY = (
+    (r"input should be greater than or equal to (\S+)", r"it must be \1 or more"),
+    (r"input should be greater than (\S+)", r"it must be more than \1"),
+    (r"input should be less than or equal to (\S+)", r"it must be \1 or less"),
+    (r"input should be less than (\S+)", r"it must be less than \1"),
+    (r"input should be a valid integer.*", "it must be a whole number"),
+    (r"input should be a (valid|finite) number.*", "it must be a number"),
+    (r"input should be a valid boolean.*", "it must be on or off"),
+)
+"""What the validating library says, and how a technician would."""
+
+
+def plainly(message: str) -> str:
+    """A complaint of the validating library in plain words; what it has no plain words for stays."""
+    said = message.removeprefix("Value error, ")
+    said = said[:1].lower() + said[1:]
+    for pattern, words in PLAINLY:
+        if re.fullmatch(pattern, said):
+            return re.sub(pattern, words, said)
+    return said
+
+
+def first_reason(error: ValidationError) -> tuple[tuple[str | int, ...], str]:
+    """The first complaint of a validation: where in the document, and the reason in plain words."""
     complaint = error.errors(include_url=False, include_context=False)[0]
-    place = " › ".join(str(part) for part in complaint["loc"])
-    reason = str(complaint["msg"]).removeprefix("Value error, ")
-    return place, reason[0].lower() + reason[1:]
+    return complaint["loc"], plainly(str(complaint["msg"]))
+
+
+def path_of(place: tuple[str | int, ...]) -> str:
+    """A place in a document, as a file's reader is told it: 'gear › 3 › capture'."""
+    return " › ".join(map(str, place))
+
+
+def _place(kind: type[Value], place: str, field: tuple[str | int, ...]) -> str:
+    """A place in the rig with the field as the screens call it: 'Longhand, load meter, number 2, percent'."""
+    if not field:
+        return place
+    label = SETTABLE.get(kind, {}).get(str(field[0]), str(field[0]).replace("_", " "))
+    further = [f"number {part + 1}" if isinstance(part, int) else part.replace("_", " ") for part in field[1:]]
+    return ", ".join([place, label, *further])
 
 
 def changed(value: V, place: str, /, **changes: Any) -> V:
@@ -47,7 +83,7 @@ def changed(value: V, place: str, /, **changes: Any) -> V:
         return type(value).model_validate({**fields, **changes})
     except ValidationError as error:
         field, reason = first_reason(error)
-        raise Refused(f"{place}, {field.replace('_', ' ')}" if field else place, reason) from None
+        raise Refused(_place(type(value), place, field), reason) from None
 
 
 def made(kind: type[V], place: str, /, **fields: Any) -> V:
@@ -56,7 +92,7 @@ def made(kind: type[V], place: str, /, **fields: Any) -> V:
         return kind.model_validate(fields)
     except ValidationError as error:
         field, reason = first_reason(error)
-        raise Refused(f"{place}, {field.replace('_', ' ')}" if field else place, reason) from None
+        raise Refused(_place(kind, place, field), reason) from None
 
 
 def new_ids(rig: Rig, prefix: str, count: int, wanted: tuple[str, ...] = ()) -> tuple[Rig, list[str]]:

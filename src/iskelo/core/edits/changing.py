@@ -16,7 +16,7 @@ from iskelo.core.rig.units import DBV_TO_DBU
 def _(edit: e.SetValues, rig: Rig) -> Applied:
     if edit.item == "rig":
         _refuse_unknown(Rig, rig.name, edit.values)
-        new = rig.model_copy(update={k: getattr(changed(rig, "rig", **{k: v}), k) for k, v in edit.values.items()})
+        new = rig.model_copy(update={k: getattr(changed(rig, rig.name, **{k: v}), k) for k, v in edit.values.items()})
         return Applied(new, _words_of(rig.name, rig, new, Rig))
     owner, value, put_back = find(rig, edit.item)
     kind = type(value)
