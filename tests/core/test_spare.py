@@ -142,6 +142,22 @@ def test_a_ladder_with_readings_tells_what_is_left_and_the_smallest_safe_rung() 
     assert {rung.buffer_samples: rung.verdict for rung in ladder_of(bench).rungs}[512] == "late"
 
 
+def test_a_program_that_clicks_comes_before_one_whose_lines_are_late() -> None:
+    bench = two_voices()
+    heard(bench, "Alma", within_ms=1)
+    bench.do(
+        SetValues(item=bench.track("T Alma"), values={"monitored": True}),
+        AddProgram(name="Deck", program_kind="player", device=bench.id("Box")),
+    )
+    assert [each.name for each in ladders(read(bench.rig))] == ["Recorder", "Deck"]
+    readings = [{"buffer_samples": 128, "percent": 120}]
+    bench.do(SetValues(item=bench.id("Deck"), values={"load_readings": readings}))
+    assert [(each.name, each.verdict) for each in ladders(read(bench.rig))] == [
+        ("Deck", "clicks"),
+        ("Recorder", "late"),
+    ]
+
+
 def test_the_bytes_of_a_link() -> None:
     """USB 2.0 limits as in the table of docs/calculations.md (from memory); the products worked by hand."""
     full, high = LINK_LIMITS["USB full speed"], LINK_LIMITS["USB high speed"]

@@ -2739,6 +2739,11 @@ export interface components {
             rungs: components["schemas"]["Rung"][];
             /** Seconds To 4 Gib */
             seconds_to_4_gib: number | null;
+            /**
+             * Verdict
+             * @enum {string}
+             */
+            verdict: "clicks" | "tight" | "late" | "fits";
             /** Ways */
             ways: components["schemas"]["Way"][];
         };

@@ -79,6 +79,7 @@ class Ladder:
     limit_ms: float | None
     lines: int
     late_lines: int
+    verdict: Verdict
     rungs: tuple[Rung, ...]
     ways: tuple[Way, ...]
     overdub: str
@@ -105,7 +106,7 @@ class _Waiting:
 
 
 def ladders(reading: Reading) -> tuple[Ladder, ...]:
-    """A ladder for every program that has a device; those with late lines first."""
+    """A ladder for every program that has a device; those that click first, then those with late lines."""
     waiting = _waiting(reading)
     late: dict[str, dict[int, int]] = {}
     found = []
@@ -117,7 +118,7 @@ def ladders(reading: Reading) -> tuple[Ladder, ...]:
                 # Programs on one driver share its buffer, and so its late lines.
                 late[driver.id] = {size: len(_late(mine, driver, size)) for size in driver.buffers_samples}
             found.append(_ladder(reading, program, box, driver, mine, late[driver.id]))
-    return tuple(sorted(found, key=lambda each: -each.late_lines))
+    return tuple(sorted(found, key=lambda each: (each.verdict != "clicks", -each.late_lines)))
 
 
 def _ladder(
@@ -154,6 +155,7 @@ def _ladder(
         limit_ms=min((each.limit_ms for each in waiting), default=None),
         lines=len({each.line for each in waiting}),
         late_lines=len(_late(own, driver, driver.buffer_samples)),
+        verdict=now.verdict,
         rungs=rungs,
         ways=tuple(_way(reading, program, box, each, now=each is driver) for each in box.drivers),
         overdub=say_overdub(now.round_trip_samples - program.compensates_samples, box.rate_hz) if armed else "",

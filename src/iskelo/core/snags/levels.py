@@ -10,7 +10,7 @@ from iskelo.core.lines.state import LineState
 from iskelo.core.rig.gear import Destination, Interface, Source
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.units import CONSUMER_BELOW_PROFESSIONAL_DB, DBV_TO_DBU, PROFESSIONAL_DBU
-from iskelo.core.snags.lines import with_finding
+from iskelo.core.snags.reach import with_finding
 from iskelo.core.snags.rule import Remedy, Severity, Snag, distinct, one_remedy
 from iskelo.core.wiring.graph import input_gain_db
 

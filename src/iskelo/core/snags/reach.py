@@ -1,6 +1,9 @@
-"""Which lines a program, an input or a track harms."""
+"""Which lines a program, an input or a track harms, and which have something wrong with them."""
+
+from collections.abc import Iterator
 
 from iskelo.core.lines.context import Reading
+from iskelo.core.lines.state import Headline, LineState
 from iskelo.core.rig.gear import Program
 
 
@@ -21,3 +24,12 @@ def lines_through_input(reading: Reading, item: str) -> tuple[str, ...]:
 def lines_to_track(reading: Reading, track: str) -> tuple[str, ...]:
     """The record lines that end on a track."""
     return tuple(line.id for line in reading.rig.lines if any(port.owner == track for port in line.to_ports))
+
+
+def with_finding(reading: Reading, kind: Headline) -> Iterator[tuple[LineState, str]]:
+    """The lines that were found so, each with the words of the finding."""
+    for state in reading.lines:
+        for finding in state.findings:
+            if finding.kind == kind:
+                yield state, finding.words
+                break

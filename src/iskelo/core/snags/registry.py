@@ -8,7 +8,7 @@ from dataclasses import replace
 from typing import Literal, get_args
 
 from iskelo.core.lines.context import Reading
-from iskelo.core.snags import drivers, inputs, levels, lines, load, rates, tracks
+from iskelo.core.snags import arrivals, drivers, inputs, levels, lines, load, rates, tracks
 from iskelo.core.snags.rule import REMEDIES_AT_MOST, SEVERITIES, Remedy, Rule, Snag, distinct
 
 RULES: tuple[tuple[str, tuple[Rule, ...]], ...] = (
@@ -72,10 +72,10 @@ RULES: tuple[tuple[str, tuple[Rule, ...]], ...] = (
             lines.line_silent,
             lines.line_blocked,
             lines.line_crossed,
-            lines.line_doubled,
-            lines.line_crowded,
-            lines.line_off_speed,
-            lines.line_late,
+            arrivals.line_doubled,
+            arrivals.line_crowded,
+            arrivals.line_off_speed,
+            arrivals.line_late,
         ),
     ),
 )

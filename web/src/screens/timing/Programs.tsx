@@ -54,7 +54,11 @@ export function Programs(props: { ladders: LadderView[]; at: number; onChoose: (
                 w="26px"
                 style={{ boxShadow: on ? "inset 3px 0 0 var(--isk-colors-sea)" : undefined }}
               >
-                {ladder.late_lines > 0 && <Mark severity="trouble" label="late lines" />}
+                {ladder.verdict === "clicks" ? (
+                  <Mark severity="trouble" label="clicks" />
+                ) : (
+                  ladder.late_lines > 0 && <Mark severity="trouble" label="late lines" />
+                )}
               </chakra.td>
               <chakra.td css={cell}>
                 <b>{ladder.name}</b>

@@ -1,0 +1,260 @@
+"""Rules about lines that arrive, but not as they are wanted: doubled, crowded, off speed, late."""
+
+from collections.abc import Iterator
+from functools import partial
+
+from iskelo.core.edits.edit import Edit, Remove, SetDirect, SetLeg, SetValues
+from iskelo.core.lines.context import Reading
+from iskelo.core.lines.state import Arrival, LineState
+from iskelo.core.rig.gear import Driver, Interface, Program
+from iskelo.core.routes.route import Route, passing_routes
+from iskelo.core.snags.rates import one_rate
+from iskelo.core.snags.reach import with_finding
+from iskelo.core.snags.rule import Remedy, Snag, distinct
+from iskelo.core.timing.delays import later_by, samples_to_ms
+from iskelo.core.wiring.graph import Edge
+
+
+def line_doubled(reading: Reading) -> list[Snag]:
+    """The same sound arrives more than once at one place."""
+    return [
+        Snag(
+            key=f"line-doubled:{state.line.id}",
+            rule="line-doubled",
+            severity="trouble",
+            title=f"{state.line.name} arrives {_copies(state)} times{_apart(state)}",
+            evidence=words,
+            consequence=_hollow(state),
+            lines=(state.line.id,),
+            items=tuple(port.owner for port in state.line.to_ports),
+            mend=partial(_undouble, reading, state),
+        )
+        for state, words in with_finding(reading, "doubled")
+    ]
+
+
+def _copies(state: LineState) -> int:
+    return max(len(leg.arrivals) for leg in state.legs)
+
+
+def _apart(state: LineState) -> str:
+    found = next((leg.comb for leg in state.legs if leg.comb), None)
+    return f", {found.delay_ms:.2f} ms apart" if found and found.delay_samples else ""
+
+
+def _hollow(state: LineState) -> str:
+    found = next((leg.comb for leg in state.legs if leg.comb), None)
+    if found is None or not found.notches_hz:
+        return "The copies add up to a louder sound, or cancel each other."
+    depth = "endless" if found.ripple_db is None else f"{found.ripple_db:.1f} dB"
+    return (
+        f"It sounds hollow: the sum dips at {', '.join(f'{hz:.0f}' for hz in found.notches_hz)} Hz and so on; "
+        f"ripple {depth}. Two separate sounds are heard from about 30 ms on."
+    )
+
+
+def _undouble(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
+    """Close one of the ways: direct monitoring, the program's monitoring, or the second lead."""
+    remedies: list[Remedy] = []
+    closers: dict[str, list[Edit]] = {}
+    for leg in state.legs:
+        for arrival in leg.arrivals if len(leg.arrivals) > 1 else ():
+            words, edit = _closer(reading, arrival)
+            if edit is not None and edit not in closers.setdefault(words, []):
+                closers[words].append(edit)
+    for words, edits in closers.items():
+        remedies.append(Remedy(words, tuple(edits)))
+    # Keep what is quickest to the ear first: stop the program's copy when there is a direct one.
+    return tuple(sorted(remedies, key=lambda remedy: remedy.words.startswith("Stop direct")))
+
+
+def _closer(reading: Reading, arrival: Arrival) -> tuple[str, Edit | None]:
+    for edge in arrival.route.edges:
+        if edge.kind == "direct":
+            box = reading.found.gear[edge.owner]
+            edit = SetDirect(interface=box.id, jack_in=edge.start.number, jack_out=edge.end.number, gain_db=None)
+            return f"Stop direct monitoring of jack in {edge.start.number} on {box.name}", edit
+        if edge.kind == "monitor":
+            name = reading.found.name(edge.owner)
+            return f"Stop monitoring track {name}", SetValues(item=edge.owner, values={"monitored": False})
+    for edge in reversed(arrival.route.edges):
+        if edge.kind == "lead in":
+            words = f"Unplug {reading.found.say(edge.start)} from {reading.found.say(edge.end)}"
+            return words, Remove(items=(edge.owner,))
+    return "", None
+
+
+def line_off_speed(reading: Reading) -> list[Snag]:
+    """What a program sounds plays at another speed than it was made for."""
+    return [
+        Snag(
+            key=f"line-off-speed:{state.line.id}",
+            rule="line-off-speed",
+            severity="trouble",
+            title=f"{state.line.name} plays at the wrong speed",
+            evidence=words,
+            consequence="It is out of tune and ends at the wrong time.",
+            lines=(state.line.id,),
+            items=tuple(port.owner for port in state.line.from_ports),
+            mend=partial(_at_one_rate, reading, state),
+        )
+        for state, words in with_finding(reading, "off speed")
+    ]
+
+
+def _at_one_rate(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
+    remedies: list[Remedy] = []
+    for port in state.line.from_ports:
+        placed = reading.found.items.get(port.owner)
+        box = reading.found.device(placed.program) if placed else None
+        if placed is not None and box is not None:
+            remedies += one_rate(placed.program, box)
+    return distinct(remedies)
+
+
+def line_crowded(reading: Reading) -> list[Snag]:
+    """Another sound arrives at the target of a line that wants to be alone there."""
+    return [
+        Snag(
+            key=f"line-crowded:{state.line.id}",
+            rule="line-crowded",
+            severity="trouble",
+            title=f"{state.line.name} is not alone: {', '.join(map(reading.found.say, state.others))} comes too",
+            evidence=words,
+            consequence="The sounds cannot be parted again afterwards.",
+            lines=(state.line.id,),
+            items=tuple(port.owner for port in state.line.to_ports),
+            mend=partial(_part, reading, state),
+        )
+        for state, words in with_finding(reading, "crowded")
+    ]
+
+
+def _part(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
+    shared = SetValues(item=state.line.id, values={"alone": False})
+    return (
+        *send_away(reading, state),
+        Remedy(f"Let others arrive there with {state.line.name}", (shared,)),
+    )
+
+
+def send_away(reading: Reading, state: LineState) -> Iterator[Remedy]:
+    """Unpatch the way of the unwanted sound where it is not shared with the wanted one."""
+    shared = {(e.start, e.end) for leg in state.legs for arrival in leg.arrivals for e in arrival.route.edges}
+    edits: list[Edit] = []
+    words: list[str] = []
+    for start in state.others:
+        for end in state.line.to_ports:
+            for route in passing_routes(reading.graph, start, end):
+                for edge in route.edges:
+                    if (edge.start, edge.end) in shared:
+                        continue
+                    edit, said = _cut(reading, edge)
+                    if edit is not None and edit not in edits:
+                        edits.append(edit)
+                        words.append(said)
+                        break
+    if edits:
+        yield Remedy("; ".join(words), tuple(edits))
+
+
+def _cut(reading: Reading, edge: Edge) -> tuple[Edit | None, str]:
+    found, owner, start_number, end = reading.found, edge.owner, edge.start.number, edge.end
+    match edge.kind:
+        case "direct":
+            edit: Edit = SetDirect(interface=owner, jack_in=start_number, jack_out=end.number, gain_db=None)
+            return edit, f"Stop direct monitoring of jack in {start_number} on {found.name(owner)}"
+        case "take":
+            return SetLeg(
+                item=end.owner, leg=end.number, channel=None
+            ), f"Take input {found.name(end.owner)} off channel {start_number}"
+        case "record":
+            return SetValues(item=owner, values={"input": None}), f"Take track {found.name(owner)} off its input"
+        case "monitor":
+            return SetValues(item=owner, values={"monitored": False}), f"Stop monitoring track {found.name(owner)}"
+    return None, ""
+
+
+def line_late(reading: Reading) -> list[Snag]:
+    """A line takes longer than its longest delay."""
+    return [
+        Snag(
+            key=f"line-late:{state.line.id}",
+            rule="line-late",
+            severity="trouble",
+            title=f"{state.line.name} is late: {words}",
+            evidence=f"{words}; the sum stands in the tape measure.",
+            consequence="Performers who hear themselves later than about 10 ms begin to drag."
+            if state.line.purpose == "listen"
+            else "It lands later than the line allows.",
+            lines=(state.line.id,),
+            items=tuple(port.owner for port in state.line.to_ports),
+            root=f"late:{waits[1].id}" if (waits := _waits_for(reading, state)) else "",
+            mend=partial(_sooner, reading, state),
+        )
+        for state, words in with_finding(reading, "late")
+    ]
+
+
+def _sooner(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
+    """The largest buffer that brings the line under its limit; else direct monitoring instead."""
+    limit = state.line.longest_delay_ms
+    remedies: list[Remedy] = []
+    latest = state.delays()[-1]
+    waits = _waits_for(reading, state)
+    if limit is not None and waits is not None and latest.rate_hz:
+        box_name, driver, route = waits
+        for size in reversed(driver.buffers_samples):
+            total = latest.samples + later_by(route.edges, reading.found, driver, size)
+            if size < driver.buffer_samples and float(samples_to_ms(total, latest.rate_hz)) <= limit:
+                words = f"Set the buffer of {box_name} to {size}: {float(samples_to_ms(total, latest.rate_hz)):.2f} ms"
+                remedies.append(Remedy(words, (SetValues(item=driver.id, values={"buffer_samples": size}),)))
+                break
+    if state.line.purpose == "listen":
+        remedies += _direct_instead(reading, state)
+    return distinct(remedies)
+
+
+def _waits_for(reading: Reading, state: LineState) -> tuple[str, Driver, Route] | None:
+    """The one driver in whose buffers the latest copy waits, its box's name, and the copy's route."""
+    latest = max((a for leg in state.legs for a in leg.arrivals), key=lambda arrival: arrival.delay.ms)
+    waits: list[tuple[str, Driver]] = []
+    for edge in latest.route.edges:
+        if edge.kind in ("take", "send"):
+            program = reading.found.gear[edge.owner]
+            assert isinstance(program, Program)
+            box, driver = reading.found.device(program), reading.found.driver(program)
+            assert box is not None
+            assert driver is not None
+            waits.append((box.name, driver))
+    if len({driver.id for _, driver in waits}) != 1:
+        return None
+    return (*waits[0], latest.route)
+
+
+def _direct_instead(reading: Reading, state: LineState) -> list[Remedy]:
+    edits: list[Edit] = []
+    tracks: list[str] = []
+    crossings: dict[tuple[str, int, int], str] = {}
+    for leg in state.legs:
+        for arrival in leg.arrivals:
+            ends = {edge.kind: edge for edge in arrival.route.edges}
+            if "direct" in ends or "capture" not in ends or "playback" not in ends:
+                continue
+            jack_in, jack_out = ends["capture"].start, ends["playback"].end
+            if jack_in.owner != jack_out.owner:
+                continue
+            box = reading.found.gear[jack_in.owner]
+            assert isinstance(box, Interface)
+            crossings[(box.id, jack_in.number, jack_out.number)] = box.name
+            track = ends["monitor"].owner
+            if track not in tracks:
+                tracks.append(track)
+    if not crossings:
+        return []
+    for box_id, jack_in_number, jack_out_number in crossings:
+        edits.append(SetDirect(interface=box_id, jack_in=jack_in_number, jack_out=jack_out_number, gain_db=0.0))
+    edits += [SetValues(item=track, values={"monitored": False}) for track in tracks]
+    box_name = next(iter(crossings.values()))
+    names = ", ".join(reading.found.name(track) for track in tracks)
+    return [Remedy(f"Monitor directly on {box_name} instead of through track {names}", tuple(edits))]
