@@ -377,6 +377,6 @@ def test_a_measured_round_trip_gives_edits_and_makes_nothing(api: httpx.Client) 
 
 def test_this_computers_own_timer_is_measured(api: httpx.Client) -> None:
     found = api.post("/computer/wakeups").json()
-    assert found["count"] == 1500
+    assert 1 <= found["count"] <= 1500
     assert 0 < found["median_ms"] <= found["percentile_99_ms"] <= found["worst_ms"]
     assert f"{found['worst_ms']:.2f} ms late" in found["statement"]

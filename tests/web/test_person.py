@@ -228,7 +228,7 @@ def test_export_and_import(screen: Page, tmp_path: Path) -> None:
     screen.get_by_role("link", name="Rigs").click()
     screen.get_by_label("Rig file").set_input_files(file)
     expect(screen.get_by_role("alert")).to_contain_text("rig.json, gear › 8 › interface › rate_hz")
-    expect(screen.get_by_role("alert")).to_contain_text("greater than or equal to 8000")
+    expect(screen.get_by_role("alert")).to_contain_text("it must be 8000 or more")
     expect(screen.get_by_role("link", name="Carried over")).to_have_count(1)
 
 
