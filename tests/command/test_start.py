@@ -34,10 +34,12 @@ def start(home: Path, port: int, **more: str) -> subprocess.Popen[str]:
 
 def address(running: subprocess.Popen[str]) -> str:
     assert running.stdout is not None
+    said = []
     for line in running.stdout:
         if line.startswith("Iskelo is at "):
             return line.split()[3]
-    raise AssertionError("no address was printed")
+        said.append(line)
+    raise AssertionError(f"no address was printed, but:\n{''.join(said)}")
 
 
 @pytest.mark.parametrize("stop", [signal.SIGINT, signal.SIGTERM])
