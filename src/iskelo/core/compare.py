@@ -176,9 +176,8 @@ def changed_settings(before: Index, after: Index) -> tuple[Change, ...]:
 def _things(found: Index) -> dict[str, Value]:
     """Everything that has settings, by id."""
     things: dict[str, Value] = {**found.gear, **{identity: placed.item for identity, placed in found.items.items()}}
-    for box in found.interfaces():
-        things |= {driver.id: driver for driver in box.drivers}
-    return {**things, **found.patches, **found.lines}
+    drivers = {identity: driver for identity, (_, driver) in found.drivers.items()}
+    return {**things, **drivers, **found.patches, **found.lines}
 
 
 def _place(found: Index, value: Value) -> str:
@@ -189,7 +188,7 @@ def _place(found: Index, value: Value) -> str:
         case Line():
             return f"line {value.name}"
         case Driver():
-            box = next(each for each in found.interfaces() if value in each.drivers)
+            box, _ = found.drivers[value.id]
             return f"{box.name}, {value.kind} driver"
         case Source() | Interface() | Program() | Destination():
             return value.name

@@ -44,15 +44,14 @@ def find(rig: Rig, identity: str) -> tuple[str, Value, Callable[[Any], Rig]]:
             return with_gear(rig, program.model_copy(update={field: members}))
 
         return program.name, item, put_item
-    for box in found.interfaces():
-        for driver in box.drivers:
-            if driver.id == identity:
+    if identity in found.drivers:
+        box, driver = found.drivers[identity]
 
-                def put_driver(new: Any, box: Any = box) -> Rig:
-                    drivers = tuple(new if each.id == identity else each for each in box.drivers)
-                    return with_gear(rig, box.model_copy(update={"drivers": drivers}))
+        def put_driver(new: Any) -> Rig:
+            drivers = tuple(new if each.id == identity else each for each in box.drivers)
+            return with_gear(rig, box.model_copy(update={"drivers": drivers}))
 
-                return box.name, driver, put_driver
+        return box.name, driver, put_driver
     for field in ("patches", "lines"):
         for value in getattr(rig, field):
             if value.id == identity:

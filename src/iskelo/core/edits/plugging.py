@@ -33,8 +33,7 @@ def _(edit: e.Plug, rig: Rig) -> Applied:
 def _(edit: e.Remove, rig: Rig) -> Applied:
     found = index(rig)
     gone = set(edit.items)
-    drivers = {driver.id for box in found.interfaces() for driver in box.drivers}
-    known = {*found.gear, *found.items, *found.patches, *found.lines, *drivers}
+    known = {*found.gear, *found.items, *found.patches, *found.lines, *found.drivers}
     for identity in edit.items:
         if identity not in known:
             raise Refused(identity, "there is nothing with this id to remove; it may have been removed already")

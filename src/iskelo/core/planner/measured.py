@@ -2,7 +2,7 @@
 
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import Edit, SetValues
-from iskelo.core.rig.gear import Driver, Interface, Value
+from iskelo.core.rig.gear import Value
 from iskelo.core.rig.rig import Index
 from iskelo.core.timing.delays import hardware_samples, waits
 
@@ -27,7 +27,9 @@ def settle_round_trip(found: Index, wanted: RoundTripRequest) -> tuple[Edit, ...
     Refused
         If the driver is gone, or the buffers and the other parts take longer than what was measured.
     """
-    box, driver = _driver(found, wanted.driver)
+    if wanted.driver not in found.drivers:
+        raise Refused("round trip", "this driver is gone; it may have been removed in another window")
+    box, driver = found.drivers[wanted.driver]
     place = f"{box.name}, round trip"
     if not 0 < wanted.round_trip_samples <= MOST_SAMPLES:
         raise Refused(place, f"{wanted.round_trip_samples} samples is no round trip; say 1 to {MOST_SAMPLES}")
@@ -44,11 +46,3 @@ def settle_round_trip(found: Index, wanted: RoundTripRequest) -> tuple[Edit, ...
     safety_in = min(driver.safety_in_samples, rest)
     values = {"safety_in_samples": safety_in, "safety_out_samples": rest - safety_in}
     return (SetValues(item=driver.id, values={**values}, origin="measured"),)
-
-
-def _driver(found: Index, identity: str) -> tuple[Interface, Driver]:
-    for box in found.interfaces():
-        for driver in box.drivers:
-            if driver.id == identity:
-                return box, driver
-    raise Refused("round trip", "this driver is gone; it may have been removed in another window")

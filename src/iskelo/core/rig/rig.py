@@ -123,7 +123,7 @@ class Placed(NamedTuple):
 
 @dataclass(frozen=True, slots=True)
 class Index:
-    """Look-ups by id, made once from a rig."""
+    """Look-ups by id, made once from a rig; a driver stands there with the box it opens."""
 
     rig: Rig
     gear: dict[str, Source | Interface | Program | Destination]
@@ -132,6 +132,7 @@ class Index:
     patches: dict[str, Patch]
     boxes: list[Interface]
     all_programs: list[Program]
+    drivers: dict[str, tuple[Interface, Driver]]
 
     def name(self, identity: str) -> str:
         """The name of a piece of gear, an input, a track, a voice, an output or a line."""
@@ -243,12 +244,14 @@ def index(rig: Rig) -> Index:
                 members: tuple[Item, ...] = getattr(gear, FIELDS_OF[side])
                 for position, item in enumerate(members, start=1):
                     items[item.id] = Placed(gear, item, side, position)
+    boxes = [gear for gear in rig.gear if isinstance(gear, Interface)]
     return Index(
         rig=rig,
         gear={gear.id: gear for gear in rig.gear},
         items=items,
         lines={line.id: line for line in rig.lines},
         patches={patch.id: patch for patch in rig.patches},
-        boxes=[gear for gear in rig.gear if isinstance(gear, Interface)],
+        boxes=boxes,
         all_programs=[gear for gear in rig.gear if isinstance(gear, Program)],
+        drivers={driver.id: (box, driver) for box in boxes for driver in box.drivers},
     )

@@ -73,24 +73,14 @@ export function Programs(props: { ladders: LadderView[]; at: number; onChoose: (
               <chakra.td css={cell} textAlign="right">
                 <Figure>{ladder.buffer_samples}</Figure>
               </chakra.td>
-              <chakra.td css={cell} textAlign="right">
-                <Figure>
-                  {mark}
-                  {ladder.in_ms.toFixed(2)} ms
-                </Figure>
-              </chakra.td>
-              <chakra.td css={cell} textAlign="right">
-                <Figure>
-                  {mark}
-                  {ladder.out_ms.toFixed(2)} ms
-                </Figure>
-              </chakra.td>
-              <chakra.td css={cell} textAlign="right">
-                <Figure>
-                  {mark}
-                  {ladder.round_trip_ms.toFixed(2)} ms {ladder.round_trip_samples}
-                </Figure>
-              </chakra.td>
+              {[ladder.in_ms, ladder.out_ms, ladder.round_trip_ms].map((ms, place) => (
+                <chakra.td key={place} css={cell} textAlign="right">
+                  <Figure>
+                    {mark}
+                    {ms.toFixed(2)} ms {place === 2 && ladder.round_trip_samples}
+                  </Figure>
+                </chakra.td>
+              ))}
               <chakra.td css={cell} textAlign="right">
                 {ladder.limit_ms === null ? "—" : `${ladder.limit_ms} ms`}
               </chakra.td>
