@@ -192,6 +192,7 @@ def test_a_csv_of_12_rows_with_two_bad_ones(screen: Page, tmp_path: Path) -> Non
     arriving(screen, "7/10")
 
 
+@pytest.mark.server_away
 def test_undo_after_a_restart(screen: Page, server: Server) -> None:
     small_rig(screen, "Restarted")
     screen.get_by_role("button", name="Corvane 8", exact=True).click()

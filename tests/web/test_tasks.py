@@ -409,6 +409,8 @@ def test_a_measured_round_trip_is_shown_before_it_is_taken_and_an_overdub_told_i
     demo(screen)
     press(screen, ["3"])
     expect(screen.get_by_text("An overdub lands 641 samples, 13.35 ms late; move it earlier")).to_be_visible()
+    # Eight tracks of 24 bits at 48 kHz, each in a file of its own: 8 x 144 kB/s; 2^32 / 144000 s.
+    expect(screen.get_by_text("It writes 1.15 MB/s; a file is full (4 GiB) after 8 h 17 min.")).to_be_visible()
     field = screen.get_by_label("Measured round trip in samples")
     field.fill("60")
     field.press("Enter")

@@ -183,12 +183,12 @@ def say_overdub(late_samples: int, rate_hz: int) -> str:
 def _way(reading: Reading, program: Program, box: Interface, driver: Driver, *, now: bool) -> Way:
     fixed_in, fixed_out, _ = hardware_samples(box, driver)
     total = fixed_in + fixed_out + sum(waits(driver, driver.buffer_samples))
-    users = [each for each in reading.found.programs() if reading.found.driver(each) is driver and each is not program]
+    other = reading.found.in_the_way(driver, program)
     bars = ""
     if not driver.installed:
         bars = "not installed"
-    elif driver.clients != "many" and users and not now:
-        bars = f"{users[0].name} has it"
+    elif other is not None and not now:
+        bars = f"{other.name} has it"
     return Way(
         driver=driver.id,
         kind=driver.kind,

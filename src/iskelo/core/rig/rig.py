@@ -177,6 +177,13 @@ class Index:
         first = next(each for each in self.programs() if self.driver(each) is driver)
         return first if first.id != program.id else None
 
+    def in_the_way(self, driver: Driver, program: Program) -> Program | None:
+        """The other program that has this driver, where it takes one client only; None if the program can open it."""
+        if driver.clients == "many":
+            return None
+        users = (each for each in self.programs() if each.id != program.id and self.driver(each) is driver)
+        return next(users, None)
+
     def level(self, port: Port) -> float:
         """Nominal level of a source's port in dBu, or of a program's voice in dBFS."""
         gear = self.gear.get(port.owner)

@@ -55,8 +55,7 @@ def _other_drivers(reading: Reading, program: Program, box: Interface, driver: D
     """Opening the same box by another of its installed drivers that has room."""
     remedies = []
     for other in box.drivers:
-        users = [each for each in reading.found.programs() if reading.found.driver(each) is other]
-        if other is not driver and other.installed and (other.clients == "many" or not users):
+        if other is not driver and other.installed and reading.found.in_the_way(other, program) is None:
             edit = SetDevice(program=program.id, device=box.id, driver=other.id)
             remedies.append(Remedy(f"Let {program.name} open {box.name} by its {other.kind} driver", (edit,)))
     return remedies

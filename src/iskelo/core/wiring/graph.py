@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from typing import Literal, NamedTuple
 
 from iskelo.core.edits.edit import Edit, EnableChannels, SetDevice, SetDirect, SetJack, SetValues
-from iskelo.core.rig.gear import Bus, Driver, Interface, Program, Source, Track
+from iskelo.core.rig.gear import Bus, Interface, Program, Source, Track
 from iskelo.core.rig.ports import Bank, Port
 from iskelo.core.rig.rig import Index, Patch
 
@@ -233,19 +233,13 @@ def _driver_shut(program: Program, box: Interface, found: Index) -> Block | None
     holder = found.holder(program)
     if holder is not None:
         said = f"{holder.name} holds the {driver.kind} driver of {box.name}, which takes one program at a time"
-        free = [each for each in box.drivers if each.installed and _takes(each, program, found)]
+        free = [each for each in box.drivers if each.installed and found.in_the_way(each, program) is None]
         if free:
             other = SetDevice(program=program.id, device=box.id, driver=free[0].id)
             return Block(said, other, f"Let {program.name} open {box.name} by its {free[0].kind} driver")
         let_go = SetDevice(program=holder.id, device=None)
         return Block(said, let_go, f"Take {box.name} away from {holder.name}")
     return None
-
-
-def _takes(driver: Driver, program: Program, found: Index) -> bool:
-    """Whether a driver takes this program beside those that have it open."""
-    users = [each for each in found.programs() if found.driver(each) is driver and each.id != program.id]
-    return driver.clients == "many" or not users
 
 
 def _not_shown(program: Program, box: Interface, side: str, channel: int, found: Index) -> Block:
@@ -261,7 +255,7 @@ def _not_shown(program: Program, box: Interface, side: str, channel: int, found:
         return Block(f"{said}, not {channel}", slower, f"Run {box.name} at {rates[-1] / 1000:g} kHz")
     said = f"the {driver.kind} driver of {box.name} shows {box.shown(driver, bank)} {bank} channels, not {channel}"
     for other in box.drivers:
-        if other.installed and box.shown(other, bank) >= channel and _takes(other, program, found):
+        if other.installed and box.shown(other, bank) >= channel and found.in_the_way(other, program) is None:
             edit = SetDevice(program=program.id, device=box.id, driver=other.id)
             return Block(said, edit, f"Let {program.name} open {box.name} by its {other.kind} driver")
     return Block(said, None, "")

@@ -122,6 +122,11 @@ function Ways({ ladder, triedDriver, onTryDriver }: Props) {
   )
 }
 
+const hours = (seconds: number) => {
+  const minutes = Math.floor(seconds / 60)
+  return minutes < 60 ? `${minutes} min` : `${Math.floor(minutes / 60)} h ${minutes % 60} min`
+}
+
 /** What was measured of the whole way there and back, and where an overdub lands. */
 function Known({ ladder, onMeasured }: Props) {
   const number = useNumber()
@@ -156,6 +161,12 @@ function Known({ ladder, onMeasured }: Props) {
             onKeep={(text) => number("Samples", text, (compensates_samples) => set({ compensates_samples }))}
           />
           by itself.
+          {ladder.seconds_to_4_gib != null && (
+            <chakra.span color="ink2">
+              It writes {(ladder.disk_bytes_per_s / 1e6).toFixed(2)} MB/s; a file is full (4 GiB) after{" "}
+              {hours(ladder.seconds_to_4_gib)}.
+            </chakra.span>
+          )}
         </>
       )}
     </Flex>
