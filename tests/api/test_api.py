@@ -380,3 +380,8 @@ def test_this_computers_own_timer_is_measured(api: httpx.Client) -> None:
     assert 1 <= found["count"] <= 1500
     assert 0 < found["median_ms"] <= found["percentile_99_ms"] <= found["worst_ms"]
     assert f"{found['worst_ms']:.2f} ms late" in found["statement"]
+
+
+def test_a_check_of_something_that_is_no_line_is_refused_before_it_is_kept(api: httpx.Client) -> None:
+    refused = api.post(f"/rigs/{demo(api)['id']}/checks", json={"only": ["\x00l1"]})
+    assert refused.status_code == 422

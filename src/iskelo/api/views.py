@@ -17,7 +17,7 @@ from iskelo.core.edits.input_list import InputRow, RowOutcome
 from iskelo.core.linecheck.ledger import Ledger
 from iskelo.core.planner.swap import JackMove
 from iskelo.core.rig.rig import Rig
-from iskelo.core.rig.text import Name
+from iskelo.core.rig.text import Id, Name
 from iskelo.core.survey import Survey
 from iskelo.store.checks import checked_lines
 from iskelo.store.rigs import Kept
@@ -93,7 +93,7 @@ class SwapRequest(Request):
 class CheckRequest(Request):
     """Which lines to check; null: all of them."""
 
-    only: Annotated[tuple[str, ...], Field(max_length=1024)] | None = None
+    only: Annotated[tuple[Id, ...], Field(max_length=1024)] | None = None
 
 
 class RowsRequest(Request):
