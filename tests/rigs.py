@@ -1,6 +1,7 @@
 """Rigs for tests: a small one to change by hand, and any rig at all."""
 
 from dataclasses import dataclass
+from typing import Any
 
 from hypothesis import strategies as st
 
@@ -20,11 +21,13 @@ from iskelo.core.lines.context import read
 from iskelo.core.lines.state import LineState
 from iskelo.core.rig.check import check
 from iskelo.core.rig.gear import (
+    Aggregate,
     Bus,
     Destination,
     DirectMonitor,
     Driver,
     Interface,
+    Member,
     Program,
     ProgramPort,
     Source,
@@ -127,6 +130,23 @@ def heard(bench: Bench, name: str, within_ms: float | None = None) -> Bench:
     )
 
 
+def _clock(draw: st.DrawFn) -> dict[str, Any]:
+    follows = draw(st.sampled_from(["own", "own", "word clock", "computer"]))
+    return {
+        "connected": draw(st.sampled_from([True, True, True, False])),
+        "clock_source": follows,
+        "word_clock_in": follows == "word clock" or draw(st.booleans()),
+        "word_clock_out": draw(st.booleans()),
+        "tolerance_ppm": draw(st.sampled_from([0.0, 10.0, 50.0, 1000.0])),
+        "measured_ppm": draw(st.sampled_from([None, 0.0, 3.5, -120.0])),
+    }
+
+
+def _driver_of(device: Interface | Aggregate | None) -> st.SearchStrategy[str | None]:
+    drivers = device.drivers if isinstance(device, Interface) else ()
+    return st.sampled_from([None, *(driver.id for driver in drivers)])
+
+
 RATES = st.sampled_from([44_100, 48_000, 88_200, 96_000, 176_400, 192_000])
 BUFFERS = st.sampled_from([16, 32, 48, 64, 128, 240, 256, 441, 512, 1024, 2048, 4096])
 FIXED = st.integers(0, 300)
@@ -134,16 +154,21 @@ GAINS = st.sampled_from([-12.0, -6.0, 0.0, 0.0, 3.0])
 
 
 @st.composite
-def any_rig(draw: st.DrawFn, *, boxes_at_most: int = 2) -> Rig:
-    """Any rig that holds together: anything plugged, mapped, armed or left out, in any combination."""
+def any_rig(draw: st.DrawFn, *, boxes_at_most: int = 2, joined: bool = True) -> Rig:
+    """Any rig that holds together: anything plugged, mapped, armed or left out, in any combination.
+
+    ``joined``: boxes may be joined, opened in pairs, led by each other's clocks, or not connected.
+    """
     numbers = iter(range(1, 10_000))
 
     def new(prefix: str) -> str:
         return f"{prefix}{next(numbers)}"
 
     boxes, programs, sources, destinations = [], [], [], []
+    same_rate = draw(st.booleans())
+    rate = draw(RATES)
     for n in range(draw(st.integers(0, boxes_at_most))):
-        rate = draw(RATES)
+        rate = rate if same_rate else draw(RATES)
         ins, outs = draw(st.integers(0, 5)), draw(st.integers(0, 5))
         pairs = st.tuples(st.integers(1, max(1, ins)), st.integers(1, max(1, outs)))
         crossed = draw(st.lists(pairs, unique=True, max_size=4)) if ins and outs else []
@@ -159,6 +184,7 @@ def any_rig(draw: st.DrawFn, *, boxes_at_most: int = 2) -> Rig:
                 optical_out=draw(st.sampled_from([0, 0, 2, 4])),
                 rates_hz=(rate,),
                 rate_hz=rate,
+                **(_clock(draw) if joined else {}),
                 converter_in_samples=draw(FIXED),
                 mixer_samples=draw(FIXED),
                 link_in_samples=draw(FIXED),
@@ -200,6 +226,21 @@ def any_rig(draw: st.DrawFn, *, boxes_at_most: int = 2) -> Rig:
         )
     for n in range(draw(st.integers(0, 2))):
         destinations.append(Destination(id=new("x"), name=f"Ears {n}", width=draw(st.integers(1, 2))))
+    aggregates = []
+    if joined and boxes and draw(st.booleans()):
+        members = draw(st.lists(st.sampled_from(boxes), min_size=1, max_size=3, unique_by=lambda box: box.id))
+        aggregates.append(
+            Aggregate(
+                id=new("g"),
+                name="Joined",
+                members=tuple(Member(device=box.id, matched=draw(st.booleans())) for box in members),
+                master=draw(st.sampled_from([None, boxes[0].id])),
+                buffer_samples=draw(BUFFERS),
+                margin_samples=draw(st.sampled_from([0, 16, 500])),
+                align=draw(st.sampled_from(["none", "pad to the longest"])),
+                matches=draw(st.sampled_from([True, True, False])),
+            )
+        )
     channels = st.one_of(st.none(), st.integers(1, 6))
     for n in range(draw(st.integers(0, 2))):
         ports = [
@@ -211,7 +252,8 @@ def any_rig(draw: st.DrawFn, *, boxes_at_most: int = 2) -> Rig:
         ]
         buses = [new("u") for _ in range(draw(st.integers(0, 2)))]
         sinks = [None, *(p.id for p in ports[1]), *buses]
-        device = draw(st.sampled_from([None, *boxes])) if boxes else None
+        device = draw(st.sampled_from([None, *boxes, *aggregates])) if boxes else None
+        out = draw(st.sampled_from([None, *boxes])) if joined and isinstance(device, Interface) else None
         tracks = [
             Track(
                 id=new("t"),
@@ -232,7 +274,11 @@ def any_rig(draw: st.DrawFn, *, boxes_at_most: int = 2) -> Rig:
                 id=new("p"),
                 name=f"Program {n}",
                 device=device.id if device else None,
-                driver=draw(st.sampled_from([None, *(d.id for d in device.drivers)])) if device else None,
+                driver=draw(_driver_of(device)),
+                output_device=out.id if out else None,
+                output_driver=draw(_driver_of(out)),
+                matched=draw(st.booleans()),
+                margin_samples=draw(st.sampled_from([0, 16, 500])),
                 one_track_per_input=draw(st.sampled_from([False, False, True])),
                 buses=tuple(
                     Bus(
@@ -266,8 +312,11 @@ def any_rig(draw: st.DrawFn, *, boxes_at_most: int = 2) -> Rig:
     plugs = [Port(s.id, "out", n) for s in sources for n in range(1, s.width + 1)]
     ends = [Port(d.id, "in", n) for d in destinations for n in range(1, d.width + 1)]
     patches = []
-    for targets, froms in ((jacks_in, plugs), (ends, jacks_out)):
+    clocks_out = [Port(b.id, "word_out", 1) for b in boxes if b.word_clock_out]
+    clocks_in = [Port(b.id, "word_in", 1) for b in boxes if b.word_clock_in]
+    for targets, froms in ((jacks_in, plugs), (ends, jacks_out), (clocks_in, clocks_out)):
         for target in targets:
+            froms = [port for port in froms if port.owner != target.owner]
             if froms and draw(st.sampled_from([True, True, True, False])):
                 patches.append(
                     Patch(
@@ -299,7 +348,7 @@ def any_rig(draw: st.DrawFn, *, boxes_at_most: int = 2) -> Rig:
     rig = Rig(
         name="Any",
         next_number=next(numbers),
-        gear=(*sources, *boxes, *programs, *destinations),
+        gear=(*sources, *boxes, *aggregates, *programs, *destinations),
         patches=tuple(patches),
         lines=tuple(lines),
     )

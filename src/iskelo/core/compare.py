@@ -7,10 +7,12 @@ from iskelo.core.edits.apply import apply
 from iskelo.core.edits.edit import Edit
 from iskelo.core.edits.settable import SETTABLE, say_value
 from iskelo.core.rig.gear import (
+    Aggregate,
     Bus,
     Destination,
     Driver,
     Interface,
+    Member,
     Program,
     ProgramPort,
     Source,
@@ -190,7 +192,7 @@ def _place(found: Index, value: Value) -> str:
         case Driver():
             box, _ = found.drivers[value.id]
             return f"{box.name}, {value.kind} driver"
-        case Source() | Interface() | Program() | Destination():
+        case Source() | Interface() | Aggregate() | Program() | Destination():
             return value.name
         case ProgramPort() | Track() | Voice() | Bus():
             placed = found.items[value.id]
@@ -227,6 +229,9 @@ def _say(found: Index, value: Any) -> str:
     match value:
         case Port():
             return found.say(value) if found.exists(value) else "what is gone"
+        case Member():
+            matched = ", matched" if value.matched else ""
+            return (found.name(value.device) if value.device in found.gear else "what is gone") + matched
         case Value():
             fields = ((name, getattr(value, name)) for name in type(value).model_fields)
             return " ".join(f"{name.replace('_', ' ')} {say_value(each)}" for name, each in fields)

@@ -136,6 +136,7 @@ _SEVERITY: dict[Headline, Severity | None] = {
     "doubled": "trouble",
     "crowded": "trouble",
     "off speed": "trouble",
+    "drifting": "trouble",
     "late": "trouble",
     "hot": "trouble",
     "low": "risk",

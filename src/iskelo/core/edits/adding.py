@@ -3,10 +3,22 @@
 from typing import Any
 
 from iskelo.core.edits import edit as e
-from iskelo.core.edits.base import AnyGear, Applied, changed, free_name, gear_of, made, new_ids, with_gear
+from iskelo.core.edits.base import Applied, changed, free_name, gear_of, made, new_ids, with_gear
 from iskelo.core.edits.one import apply_one
-from iskelo.core.rig.gear import Bus, Destination, Driver, Interface, Program, ProgramPort, Source, Track, Value, Voice
-from iskelo.core.rig.rig import FIELDS_OF, Line, Rig, index
+from iskelo.core.rig.gear import (
+    Aggregate,
+    Bus,
+    Destination,
+    Driver,
+    Interface,
+    Program,
+    ProgramPort,
+    Source,
+    Track,
+    Value,
+    Voice,
+)
+from iskelo.core.rig.rig import FIELDS_OF, AnyGear, Line, Rig, index
 
 DEFAULT_LEVEL_DBU = {"microphone": -38.0, "instrument": -20.0, "line player": 4.0}
 """Nominal levels a new source comes up with; common practice, no published source (line: +4 dBu)."""
@@ -167,20 +179,25 @@ def _(edit: e.AddGear, rig: Rig) -> Applied:
     return Applied(with_gear(rig, gear), f"added {name}")
 
 
-_PREFIX = {"source": "s", "interface": "b", "program": "p", "destination": "x"}
+_PREFIX = {"source": "s", "interface": "b", "aggregate": "g", "program": "p", "destination": "x"}
+
+
+DEVICE_FIELDS = ("device", "driver", "output_device", "output_driver")
 
 
 def renewed(rig: Rig, gear: AnyGear) -> tuple[Rig, AnyGear]:
-    """The same piece of gear under ids of this rig; a program's device is left out, for it is another rig's."""
+    """The same piece of gear under ids of this rig; devices and members are left out, for they are another rig's."""
     rig, (identity,) = new_ids(rig, _PREFIX[gear.kind], 1)
     if isinstance(gear, Interface):
         rig, ids = new_ids(rig, "d", len(gear.drivers))
         drivers = tuple(driver.model_copy(update={"id": new}) for new, driver in zip(ids, gear.drivers, strict=True))
         return rig, gear.model_copy(update={"id": identity, "drivers": drivers})
+    if isinstance(gear, Aggregate):
+        return rig, gear.model_copy(update={"id": identity, "members": (), "master": None})
     if not isinstance(gear, Program):
         return rig, gear.model_copy(update={"id": identity})
     new: dict[str | None, str | None] = {None: None}
-    renamed: dict[str, Any] = {"id": identity, "device": None, "driver": None}
+    renamed: dict[str, Any] = {"id": identity, **dict.fromkeys(DEVICE_FIELDS)}
     for field, prefix in (("inputs", "i"), ("outputs", "o"), ("tracks", "t"), ("voices", "v"), ("buses", "u")):
         items = getattr(gear, field)
         rig, ids = new_ids(rig, prefix, len(items))

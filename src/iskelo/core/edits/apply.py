@@ -1,12 +1,12 @@
 """What edits do to a rig: ``apply(rig, edits)`` gives the new rig and words, or raises Refused."""
 
-from iskelo.core.edits import adding, changing, plugging, swapping
+from iskelo.core.edits import adding, changing, joining, plugging, swapping
 from iskelo.core.edits import edit as e
 from iskelo.core.edits.base import Applied, checked
 from iskelo.core.edits.one import apply_one
 from iskelo.core.rig.rig import Rig
 
-KINDS = (adding, changing, plugging, swapping)
+KINDS = (adding, changing, joining, plugging, swapping)
 """The modules whose functions register themselves with ``apply_one``."""
 
 WORDS_AT_MOST = 6

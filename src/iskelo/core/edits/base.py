@@ -9,11 +9,10 @@ from pydantic import ValidationError
 
 from iskelo.core.edits.settable import SETTABLE
 from iskelo.core.rig.check import check
-from iskelo.core.rig.gear import Bus, Destination, Interface, Program, Source, Track, Value, Voice
+from iskelo.core.rig.gear import Aggregate, Bus, Interface, Program, Track, Value, Voice
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.rig import BOX_BANKS, Broken, Index, Line, Rig, index
+from iskelo.core.rig.rig import BOX_BANKS, AnyGear, Broken, Index, Line, Rig, index
 
-AnyGear = Source | Interface | Program | Destination
 V = TypeVar("V", bound=Value)
 
 
@@ -146,17 +145,12 @@ def pruned(rig: Rig) -> tuple[Rig, list[str]]:
     gear: list[AnyGear] = []
     for each in rig.gear:
         if isinstance(each, Program):
-            device = each.device if found.device(each) is not None else None
-            if device != each.device:
-                words.append(f"{each.name} has no device now")
-            box = found.device(each)
-            driver = each.driver if box and each.driver in {one.id for one in box.drivers} else None
-            if driver != each.driver and device is not None:
-                words.append(f"{each.name} opens {found.name(device)} by its first driver now")
-            fields = {"device": device, "driver": driver, **_kept_ends(each, words)}
+            fields = {**_kept_devices(each, found, words), **_kept_ends(each, words)}
             # What has not changed stays the same object: a later reading takes over what it made of it.
             update = {field: value for field, value in fields.items() if value is not getattr(each, field)}
             gear.append(each.model_copy(update=update) if update else each)
+        elif isinstance(each, Aggregate):
+            gear.append(_kept_members(each, found, words))
         else:
             gear.append(each)
     patches = []
@@ -173,6 +167,44 @@ def pruned(rig: Rig) -> tuple[Rig, list[str]]:
         lines.append(kept)
     update = {"gear": tuple(gear), "patches": tuple(patches), "lines": tuple(lines)}
     return rig.model_copy(update=update), words
+
+
+def _kept_driver(device: str | None, driver: str | None, found: Index) -> str | None:
+    box = found.gear.get(device or "")
+    return driver if isinstance(box, Interface) and driver in {each.id for each in box.drivers} else None
+
+
+def _kept_devices(program: Program, found: Index, words: list[str]) -> dict[str, Any]:
+    """A program's devices and drivers without those that are gone; adds what was lost."""
+    fields: dict[str, Any] = {}
+    for field, by, what in (("device", "driver", "device"), ("output_device", "output_driver", "output device")):
+        was, was_by = getattr(program, field), getattr(program, by)
+        device = was if was is None or isinstance(found.gear.get(was), Interface | Aggregate) else None
+        if device != was:
+            words.append(f"{program.name} has no {what} now")
+        driver = _kept_driver(device, was_by, found)
+        if driver != was_by and device is not None:
+            words.append(f"{program.name} opens {found.name(device)} by its first driver now")
+        fields |= {field: device, by: driver}
+    return fields
+
+
+def _kept_members(aggregate: Aggregate, found: Index, words: list[str]) -> Aggregate:
+    """An aggregate without members that are gone; adds what was lost and which names move with it."""
+    kept = []
+    for member in aggregate.members:
+        if not isinstance(found.gear.get(member.device), Interface):
+            words.append(f"{aggregate.name} loses a member")
+        elif member.driver is not None and _kept_driver(member.device, member.driver, found) is None:
+            kept.append(member.model_copy(update={"driver": None}))
+        else:
+            kept.append(member)
+    master = aggregate.master if aggregate.master is None or aggregate.master in found.gear else None
+    if master == aggregate.master and len(kept) == len(aggregate.members) and all(
+        new is old for new, old in zip(kept, aggregate.members, strict=True)
+    ):
+        return aggregate
+    return aggregate.model_copy(update={"members": tuple(kept), "master": master})
 
 
 def _kept_ends(program: Program, words: list[str]) -> dict[str, Any]:

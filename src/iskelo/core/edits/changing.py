@@ -143,29 +143,6 @@ def _(edit: e.EnableChannels, rig: Rig) -> Applied:
 
 
 @apply_one.register
-def _(edit: e.SetDevice, rig: Rig) -> Applied:
-    found = index(rig)
-    program = gear_of(found, edit.program, Program)
-    if edit.device is None:
-        bare = program.model_copy(update={"device": None, "driver": None})
-        return Applied(with_gear(rig, bare), f"{program.name}: no device")
-    box = gear_of(found, edit.device, Interface)
-    drivers = {each.id: each for each in box.drivers}
-    if edit.driver is not None and edit.driver not in drivers:
-        raise Refused(program.name, f"{box.name} has no driver {edit.driver!r}; it may have been removed")
-    new = changed(
-        program,
-        program.name,
-        device=box.id,
-        driver=edit.driver,
-        enabled_in=program.enabled_in or tuple(range(1, box.capture + 1)),
-        enabled_out=program.enabled_out or tuple(range(1, box.playback + 1)),
-    )
-    by = f", {drivers[edit.driver].kind} driver" if edit.driver else ""
-    return Applied(with_gear(rig, new), f"{program.name}: device {box.name}{by}")
-
-
-@apply_one.register
 def _(edit: e.SetDirect, rig: Rig) -> Applied:
     box = gear_of(index(rig), edit.interface, Interface)
     place = f"{box.name}, direct monitoring from jack in {edit.jack_in} to jack out {edit.jack_out}"

@@ -14,6 +14,7 @@ from iskelo.core.rig.gear import (
     Interface,
     LevelDbu,
     LevelUnit,
+    Member,
     ProgramKind,
     RateHz,
     Value,
@@ -200,12 +201,50 @@ class EnableChannels(Value):
 
 
 class SetDevice(Value):
-    """Give a program its device; with no channel enabled yet, all of the device's are enabled."""
+    """Give a program its device, a box or an aggregate; with no channel enabled yet, all of the device's are enabled.
+
+    Where the two devices have boxes in common, every name keeps the box's channel it had.
+    """
 
     edit: Literal["set_device"] = "set_device"
     program: Id
     device: Id | None = None
     driver: Id | None = None
+
+
+class SetOutputDevice(Value):
+    """Let a program play to another box than it takes its input from, or with ``device`` None to the same.
+
+    ``matched``: whether the input is brought to the other's rate (None: as it was).
+    """
+
+    edit: Literal["set_output_device"] = "set_output_device"
+    program: Id
+    device: Id | None = None
+    driver: Id | None = None
+    matched: bool | None = None
+
+
+class JoinDevices(Value):
+    """Join boxes into one device; its buffer is the nearest to theirs that all of them offer, unless said."""
+
+    edit: Literal["join_devices"] = "join_devices"
+    name: Name
+    members: Annotated[tuple[Member, ...], Field(max_length=16)]
+    master: Id | None = None
+    buffer_samples: BufferSamples | None = None
+    align: Literal["none", "pad to the longest"] = "none"
+    matches: bool = True
+    ids: tuple[Id, ...] = ()
+
+
+class SetMembers(Value):
+    """Set an aggregate's members and their order. ``keep_names``: names follow the boxes, else the numbers stay."""
+
+    edit: Literal["set_members"] = "set_members"
+    aggregate: Id
+    members: Annotated[tuple[Member, ...], Field(max_length=16)]
+    keep_names: bool = True
 
 
 class SetDirect(Value):
@@ -308,6 +347,9 @@ Edit = Annotated[
     | FillChannels
     | EnableChannels
     | SetDevice
+    | SetOutputDevice
+    | JoinDevices
+    | SetMembers
     | SetDirect
     | SetTrim
     | SetOutputTrim

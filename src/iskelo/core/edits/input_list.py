@@ -190,13 +190,15 @@ def _plug(rig: Rig, source: Source, box: Interface, jack: int, do: _Do) -> None:
 
 def _record_at(rig: Rig, row: InputRow, source: Source, box: Interface | None, jack: int, do: _Do) -> tuple[Port, ...]:
     found = index(rig)
-    programs = [program for program in found.programs() if box is None or program.device in (None, box.id)]
+    programs = [program for program in found.programs() if box is None or _takes_from(found, program, box)]
     if not programs:
         raise _BadRow("track", "there is no recorder on that box; add one on Gear")
     program, wanted = programs[0], row.track.strip() or source.name
     track = _track(programs, wanted)
     numbers = index(rig).rig.next_number
-    channel = jack if box is not None and jack <= box.capture else None
+    channel = None
+    if box is not None and jack <= box.capture:
+        channel = found.channel(program, Port(box.id, "capture", jack))
     if track is None:
         if wanted.isdigit():
             raise _BadRow("track", f"{program.name} has no track {wanted}; it has {len(program.tracks)}")
@@ -230,6 +232,11 @@ def _record_at(rig: Rig, row: InputRow, source: Source, box: Interface | None, j
         )
         do(SetValues(item=track.id, values={"input": identity}))
     return tuple(Port(track.id, "track", leg) for leg in range(1, track.width + 1))
+
+
+def _takes_from(found: Index, program: Program, box: Interface) -> bool:
+    opening = found.opened.get(program.id)
+    return opening is None or opening.to("capture", box.id) is not None
 
 
 def _track(programs: list[Program], wanted: str) -> Track | None:

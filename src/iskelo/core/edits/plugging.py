@@ -1,10 +1,10 @@
 """The edits that plug and remove."""
 
 from iskelo.core.edits import edit as e
-from iskelo.core.edits.base import AnyGear, Applied, Refused, checked, new_ids, pruned
+from iskelo.core.edits.base import Applied, Refused, checked, new_ids, pruned
 from iskelo.core.edits.one import apply_one, find, place_of
 from iskelo.core.rig.gear import Interface, Program
-from iskelo.core.rig.rig import FIELDS_OF, Patch, Rig, index
+from iskelo.core.rig.rig import FIELDS_OF, AnyGear, Patch, Rig, index
 
 
 @apply_one.register

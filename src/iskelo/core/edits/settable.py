@@ -3,11 +3,13 @@
 from typing import Any
 
 from iskelo.core.rig.gear import (
+    Aggregate,
     Bus,
     Destination,
     Driver,
     Interface,
     LoadReading,
+    Member,
     Program,
     ProgramPort,
     Source,
@@ -46,6 +48,12 @@ SETTABLE: dict[type[Value], dict[str, str]] = {
         "optical_out": "optical channels out",
         "rates_hz": "rates offered (Hz)",
         "rate_hz": "rate (Hz)",
+        "connected": "connected",
+        "clock_source": "clock from",
+        "tolerance_ppm": "clock tolerance (ppm)",
+        "measured_ppm": "clock, measured (ppm)",
+        "word_clock_in": "word clock input",
+        "word_clock_out": "word clock output",
         "converter_in_samples": "converter in (samples)",
         "mixer_samples": "mixer (samples)",
         "link_kind": "link",
@@ -59,6 +67,15 @@ SETTABLE: dict[type[Value], dict[str, str]] = {
         "phantom_on": "phantom supply on",
         "instrument_jacks": "jacks for instruments",
         "high_impedance_on": "high impedance on",
+    },
+    Aggregate: {
+        "name": "name",
+        "notes": "notes",
+        "master": "clock master",
+        "buffer_samples": "buffer (samples)",
+        "margin_samples": "margin (samples)",
+        "align": "align members",
+        "matches": "can match rates",
     },
     Driver: {
         "kind": "kind",
@@ -77,6 +94,8 @@ SETTABLE: dict[type[Value], dict[str, str]] = {
         "notes": "notes",
         "program_kind": "kind",
         "driver": "driver",
+        "matched": "input matched to the output's rate",
+        "margin_samples": "margin between its devices (samples)",
         "rate_hz": "rate (Hz)",
         "lets_go_in_background": "lets its device go in the background",
         "one_track_per_input": "one track an input",
@@ -131,6 +150,8 @@ FIGURES: dict[type[Value], tuple[str, ...]] = {
         "link_in_samples",
         "link_out_samples",
         "converter_out_samples",
+        "tolerance_ppm",
+        "measured_ppm",
         "input_full_scale_dbu",
         "output_full_scale_dbu",
     ),
@@ -148,6 +169,8 @@ def say_value(value: Any) -> str:
             return "on" if value else "off"
         case float():
             return f"{value:g}"
+        case Member():
+            return f"{value.device}{' matched' if value.matched else ''}"
         case LoadReading():
             return f"{value.percent:g} % at {value.buffer_samples}"
         case tuple() | list():

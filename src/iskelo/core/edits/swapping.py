@@ -7,13 +7,15 @@ from iskelo.core.edits.one import apply_one
 from iskelo.core.rig.gear import DirectMonitor, Interface, Program, ProgramPort
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Patch, Rig, index
+from iskelo.core.rig.ways import Bank, Opening
 
 Jacks = dict[int, int]
 
 
 @apply_one.register
 def _(edit: e.SwapGear, rig: Rig) -> Applied:
-    old = gear_of(index(rig), edit.item, Interface)
+    before = index(rig)
+    old = gear_of(before, edit.item, Interface)
     rig, new = renewed(rig, edit.gear)
     assert isinstance(new, Interface)
     name = free_name(new.name, (gear.name for gear in rig.gear if gear.id != old.id))
@@ -23,8 +25,9 @@ def _(edit: e.SwapGear, rig: Rig) -> Applied:
     kept = {patch.to_port: patch for patch in patches}
     rig = with_gear(rig.model_copy(update={"patches": tuple(p for p in patches if kept[p.to_port] is p)}), box)
     for program in index(rig).programs():
-        if program.device == old.id:
-            rig = with_gear(rig, _remapped(program, box, edit.jacks_in, edit.jacks_out))
+        opening, after = before.opened.get(program.id), index(rig).opened.get(program.id)
+        if opening is not None and after is not None and before.reaches(program, old.id):
+            rig = with_gear(rig, _remapped(program, opening, after, old.id, edit.jacks_in, edit.jacks_out))
     rig, lost = pruned(rig)
     return Applied(rig, "; ".join([f"swapped {old.name} for {name}", *lost]))
 
@@ -82,21 +85,30 @@ def _moved(patch: Patch, box: str, jacks_in: Jacks, jacks_out: Jacks) -> Patch:
     return patch.model_copy(update={"from_port": start, "to_port": end})
 
 
-def _remapped(program: Program, box: Interface, jacks_in: Jacks, jacks_out: Jacks) -> Program:
+def _remapped(
+    program: Program, before: Opening, after: Opening, box: str, jacks_in: Jacks, jacks_out: Jacks
+) -> Program:
     """The program on the new box: its legs follow the jacks, and what they use is enabled."""
 
-    def follow(items: tuple[ProgramPort, ...], jacks: Jacks, size: int) -> tuple[ProgramPort, ...]:
-        """A leg whose channel the new box does not have is mapped to none."""
-        moved = [[None if leg is None else jacks.get(leg, leg) for leg in item.legs] for item in items]
-        legs = [tuple(leg if leg is not None and leg <= size else None for leg in each) for each in moved]
-        return tuple(item.model_copy(update={"legs": each}) for item, each in zip(items, legs, strict=True))
+    def follow(items: tuple[ProgramPort, ...], bank: Bank, jacks: Jacks) -> tuple[ProgramPort, ...]:
+        """A leg whose channel the new box does not have is mapped to none; those of other boxes stay on theirs."""
+
+        def moved(leg: int | None) -> int | None:
+            there = before.at(bank, leg) if leg is not None else None
+            if there is None:
+                return None
+            way, number = there
+            return after.channel(bank, way.box.id, jacks.get(number, number) if way.box.id == box else number)
+
+        return tuple(item.model_copy(update={"legs": tuple(map(moved, item.legs))}) for item in items)
 
     return program.model_copy(
         update={
-            "driver": None,
-            "inputs": follow(program.inputs, jacks_in, box.capture),
-            "outputs": follow(program.outputs, jacks_out, box.playback),
-            "enabled_in": tuple(range(1, box.capture + 1)),
-            "enabled_out": tuple(range(1, box.playback + 1)),
+            "driver": None if program.device == box else program.driver,
+            "output_driver": None if program.output_device == box else program.output_driver,
+            "inputs": follow(program.inputs, "capture", jacks_in),
+            "outputs": follow(program.outputs, "playback", jacks_out),
+            "enabled_in": tuple(range(1, after.device.capture + 1)),
+            "enabled_out": tuple(range(1, after.device.playback + 1)),
         }
     )

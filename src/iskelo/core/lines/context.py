@@ -7,7 +7,7 @@ changed is worked out anew. What comes out is the same as a reading from nothing
 from dataclasses import dataclass
 
 from iskelo.core.lines.state import LineState, Traced, line_states
-from iskelo.core.rig.gear import Interface, Program
+from iskelo.core.rig.gear import Program
 from iskelo.core.rig.rig import Index, Rig, index
 from iskelo.core.routes.route import Ahead
 from iskelo.core.wiring.graph import Graph, compile_graph
@@ -53,16 +53,26 @@ def touched_gear(before: Index, after: Index) -> frozenset[str]:
         old, new = before.patches.get(identity), after.patches.get(identity)
         if old is not new:
             touched |= {port.owner for each in (old, new) if each for port in (each.from_port, each.to_port)}
-    # A program changes what its device is joined to, and who else may open it; a box what its programs see.
-    devices = set()
+    # A program changes what its boxes are joined to, and who else may open them; a box what its programs see.
+    devices = {
+        box
+        for box in before.paces.keys() | after.paces.keys()
+        if before.paces.get(box) != after.paces.get(box) or after.paces[box].master in touched
+    }
     for each in (before, after):
-        for identity in touched:
-            gear = each.gear.get(identity)
-            if isinstance(gear, Program) and gear.device:
-                devices.add(gear.device)
-            if isinstance(gear, Interface):
-                devices.add(identity)
+        for program in each.programs():
+            if program.id in touched or program.device in touched:
+                devices |= _boxes(each, program)
+        devices |= {box.id for box in each.boxes if box.id in touched}
     touched |= devices
     for each in (before, after):
-        touched |= {program.id for program in each.programs() if program.device in devices}
+        touched |= {
+            program.id for program in each.programs() if program.device in touched or _boxes(each, program) & devices
+        }
     return frozenset(touched)
+
+
+def _boxes(found: Index, program: Program) -> set[str]:
+    """The boxes behind a program's device."""
+    opening = found.opened.get(program.id)
+    return {way.box.id for way in opening.ways} if opening is not None else set()

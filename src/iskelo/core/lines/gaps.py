@@ -1,5 +1,6 @@
 """Where a silent line breaks off: how far the sound gets, how far back the target listens, what is missing."""
 
+from collections import deque
 from dataclasses import dataclass
 
 from iskelo.core.rig.gear import Destination, Program, ProgramPort, Track
@@ -75,18 +76,26 @@ def _relevant(found: Index, behind: set[Port]) -> frozenset[str]:
     owners = {found.owner(port).id for port in behind}
     for identity in tuple(owners):
         gear = found.gear[identity]
-        if isinstance(gear, Program) and gear.device:
-            owners.add(gear.device)
+        if isinstance(gear, Program) and gear.id in found.opened:
+            owners |= {way.box.id for way in found.opened[gear.id].ways}
     return frozenset(owners)
 
 
 def _chain(graph: Graph, known: Ahead, start: Port, end: Port) -> list[Port]:
-    """The ports of one way between two joined ports."""
+    """The ports of the shortest way between two joined ports. Buses may lead in circles, so none is passed twice."""
     useful = reaching(graph, end, passing=False, within=known.of(start, passing=False))
-    way = [start]
-    while way[-1] != end:
-        way.append(next(edge.end for edge in graph.leaving[way[-1]] if edge.end in useful))
-    return way
+    came_from: dict[Port, Port | None] = {start: None}
+    queue = deque([start])
+    while end not in came_from:
+        port = queue.popleft()
+        for edge in graph.leaving.get(port, ()):
+            if edge.end in useful and edge.end not in came_from:
+                came_from[edge.end] = port
+                queue.append(edge.end)
+    way = [end]
+    while (before := came_from[way[-1]]) is not None:
+        way.append(before)
+    return way[::-1]
 
 
 def _reason(found: Index, far: Port, back: Port, end: Port, behind: set[Port]) -> str:

@@ -4,6 +4,7 @@ A line carries the set of its findings; the headline is the first that holds in 
 whose sound arrives at the target of another instead of its own is crossed, not silent: it is heard, elsewhere.
 """
 
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
@@ -12,13 +13,17 @@ from iskelo.core.levels.units import sum_of_copies_db
 from iskelo.core.lines.gaps import Behind, Gap, find_gap, look_back
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Index, Line
+from iskelo.core.rig.ways import Way
 from iskelo.core.routes.route import Ahead, Route, least_blocked, passing_routes, reaching
+from iskelo.core.timing.clocks import Drift, drift_of, say_drift
 from iskelo.core.timing.copies import Comb, comb
-from iskelo.core.timing.delays import Delay, delay_of
+from iskelo.core.timing.delays import Delay, delay_of, way_of
 from iskelo.core.timing.rates import say_speed, speed
-from iskelo.core.wiring.graph import Block, Graph
+from iskelo.core.wiring.graph import Block, Edge, Graph
 
-Headline = Literal["silent", "blocked", "crossed", "doubled", "crowded", "off speed", "late", "hot", "low", "arrives"]
+Headline = Literal[
+    "silent", "blocked", "crossed", "doubled", "crowded", "off speed", "drifting", "late", "hot", "low", "arrives"
+]
 HEADLINES: tuple[Headline, ...] = (
     "silent",
     "blocked",
@@ -26,6 +31,7 @@ HEADLINES: tuple[Headline, ...] = (
     "doubled",
     "crowded",
     "off speed",
+    "drifting",
     "late",
     "hot",
     "low",
@@ -229,7 +235,8 @@ def _state(
     ]
     if others:
         findings.append(Finding("crowded", f"{', '.join(map(found.say, others))} arrives there too, though alone"))
-    findings += [*_off_speed(legs, found), *_late(line, legs), *_hot(line, legs, found), *_low(line, legs)]
+    findings += [*_off_speed(legs, found), *_drifting(legs, found), *_late(line, legs)]
+    findings += [*_hot(line, legs, found), *_low(line, legs)]
     findings.sort(key=lambda finding: HEADLINES.index(finding.kind))
     if not findings:
         findings = [Finding("arrives", "arrives once, within its limits")]
@@ -326,6 +333,26 @@ def _off_speed(legs: tuple[Leg, ...], found: Index) -> list[Finding]:
         if ratio != 1:
             return [Finding("off speed", f"{found.say(leg.start)} plays {say_speed(ratio)}")]
     return []
+
+
+def _drifting(legs: tuple[Leg, ...], found: Index) -> list[Finding]:
+    """Sound that passes between two clocks with nothing to make up for it."""
+    for leg in legs:
+        for arrival in leg.arrivals:
+            for drift, way in drifts_along(arrival.route.edges, found):
+                return [Finding("drifting", f"{way.box.name} runs free, {say_drift(drift)}")]
+    return []
+
+
+def drifts_along(edges: Sequence[Edge], found: Index) -> Iterator[tuple[Drift, Way]]:
+    """Where a route passes between clocks that are not matched, and what they do."""
+    for edge in edges:
+        if edge.kind in ("take", "send"):
+            opening = found.opened[edge.owner]
+            way = way_of(opening, edge)
+            drift = drift_of(found, opening, way, "capture" if edge.kind == "take" else "playback")
+            if drift is not None:
+                yield drift, way
 
 
 def _late(line: Line, legs: tuple[Leg, ...]) -> list[Finding]:

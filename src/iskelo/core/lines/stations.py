@@ -4,8 +4,10 @@ from dataclasses import dataclass
 from typing import Literal
 
 from iskelo.core.lines.state import Leg, LineState
+from iskelo.core.rig.gear import Aggregate
 from iskelo.core.rig.ports import STAGE, Port
 from iskelo.core.rig.rig import Index
+from iskelo.core.rig.ways import Bank
 
 Column = Literal["source", "box_in", "computer_in", "program_in", "track", "out"]
 COLUMNS: tuple[Column, ...] = ("source", "box_in", "computer_in", "program_in", "track", "out")
@@ -71,7 +73,8 @@ def stations(state: LineState, found: Index) -> tuple[Station, ...]:
     for leg in state.legs:
         if leg.way and leg.arrivals and any(edge.kind == "direct" for edge in leg.way.edges):
             beyond.update(_PASSED)
-    return tuple(_station(column, ports[column], trouble, kinds, beyond, parting, found) for column in COLUMNS)
+    joined = _joined(state, found)
+    return tuple(_station(column, ports[column], trouble, kinds, beyond, parting, joined, found) for column in COLUMNS)
 
 
 def _lay(
@@ -123,10 +126,11 @@ def _station(
     kinds: dict[Column, Literal["gap", "blocked"]],
     beyond: set[Column],
     parting: dict[Column, int],
+    joined: dict[Port, tuple[str, int]],
     found: Index,
 ) -> Station:
     unique = tuple(dict.fromkeys(ports))
-    label, number = _say(unique, found)
+    label, number = _say(unique, found, joined)
     state: Literal["on", "empty", "passed", "gap", "blocked", "beyond"]
     if column in kinds:
         state = kinds[column]
@@ -138,8 +142,24 @@ def _station(
     return Station(column, state, label, number, parting.get(column, 1), trouble.get(column, ""))
 
 
-def _say(ports: tuple[Port, ...], found: Index) -> tuple[str, str]:
-    """Gear and numbers of the ports that share a cell."""
+def _joined(state: LineState, found: Index) -> dict[Port, tuple[str, int]]:
+    """For boxes' channels that a program reaches by an aggregate: its name, and the number they have there."""
+    joined: dict[Port, tuple[str, int]] = {}
+    for leg in state.legs:
+        for edge in leg.way.edges if leg.way else ():
+            if edge.kind not in ("take", "send"):
+                continue
+            opening = found.opened[edge.owner]
+            port = edge.start if edge.kind == "take" else edge.end
+            bank: Bank = "capture" if edge.kind == "take" else "playback"
+            number = opening.channel(bank, port.owner, port.number) if len(opening.ways) > 1 else None
+            if number is not None and isinstance(found.gear.get(opening.device.id), Aggregate):
+                joined[port] = (opening.device.name, number)
+    return joined
+
+
+def _say(ports: tuple[Port, ...], found: Index, joined: dict[Port, tuple[str, int]]) -> tuple[str, str]:
+    """Gear and numbers of the ports that share a cell; an aggregate's numbers where one is passed."""
     if not ports:
         return "", ""
     bank = ports[0].bank
@@ -154,8 +174,8 @@ def _say(ports: tuple[Port, ...], found: Index) -> tuple[str, str]:
         if destinations:
             jacks = [port.number for port in ports if port.bank == "jack_out"]
             return ", ".join(dict.fromkeys(found.name(port.owner) for port in destinations)), fold_numbers(jacks)
-    names = dict.fromkeys(found.owner(port).name for port in shown)
-    return ", ".join(names), fold_numbers([_number(port, found) for port in shown])
+    told = [joined.get(port) or (found.owner(port).name, _number(port, found)) for port in shown]
+    return ", ".join(dict.fromkeys(name for name, _ in told)), fold_numbers([number for _, number in told])
 
 
 def _number(port: Port, found: Index) -> int:

@@ -145,9 +145,12 @@ def _captured(reading: Reading, start: Port) -> list[Port]:
 
 def _channels(reading: Reading, state: LineState, program: Program) -> list[int]:
     """For each source port of the line the first channel it comes on at the program's device; none if one lacks."""
+    if program.id not in reading.found.opened:
+        return []
     found = []
     for start in state.line.from_ports:
-        here = [port.number for port in _captured(reading, start) if port.owner == program.device]
+        numbers = (reading.found.channel(program, port) for port in _captured(reading, start))
+        here = [number for number in numbers if number is not None]
         if not here:
             return []
         found.append(here[0])

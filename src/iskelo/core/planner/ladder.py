@@ -5,10 +5,10 @@ from typing import Literal
 
 from iskelo.core.lines.context import Reading
 from iskelo.core.rig.gear import Driver, Interface, Program
+from iskelo.core.rig.ways import Opening, opened_by
 from iskelo.core.timing.budgets import recording_bytes_per_s, seconds_to_limit
-from iskelo.core.timing.delays import hardware_samples, samples_to_ms, waits
+from iskelo.core.timing.delays import Trip, Waits, samples_to_ms, trip_of, waits, waits_of, way_of
 from iskelo.core.timing.spare import MARGIN, Work, smallest_safe, to_spare, work_of
-from iskelo.core.wiring.graph import Edge
 
 Verdict = Literal["clicks", "tight", "late", "fits"]
 """*clicks*: the work does not fit in the buffer; *tight*: it fits, with less to spare than it should have."""
@@ -66,6 +66,7 @@ class Ladder:
     name: str
     device: str
     device_id: str
+    boxes: tuple[str, ...]
     driver: str
     driver_kind: str
     rate_hz: int
@@ -111,29 +112,28 @@ def ladders(reading: Reading) -> tuple[Ladder, ...]:
     late: dict[str, dict[int, int]] = {}
     found = []
     for program in reading.found.programs():
-        box, driver = reading.found.device(program), reading.found.driver(program)
-        if box is not None and driver is not None:
+        opening = reading.found.opened.get(program.id)
+        if opening is not None and opening.ways:
+            driver = opening.driver
             mine = waiting.get(driver.id, [])
             if driver.id not in late:
                 # Programs on one driver share its buffer, and so its late lines.
                 late[driver.id] = {size: len(_late(mine, driver, size)) for size in driver.buffers_samples}
-            found.append(_ladder(reading, program, box, driver, mine, late[driver.id]))
+            found.append(_ladder(reading, program, opening, mine, late[driver.id]))
     return tuple(sorted(found, key=lambda each: (each.verdict != "clicks", -each.late_lines)))
 
 
 def _ladder(
     reading: Reading,
     program: Program,
-    box: Interface,
-    driver: Driver,
+    opening: Opening,
     waiting: list[_Waiting],
     late: dict[int, int],
 ) -> Ladder:
-    fixed_in, fixed_out, assumed = hardware_samples(box, driver)
+    box, driver = opening.device, opening.driver
+    trip = trip_of(opening, reading.found)
     load = _load(reading, program, box, driver)
-    rungs = tuple(
-        _rung(size, (fixed_in, fixed_out), box.rate_hz, driver, late[size], load) for size in driver.buffers_samples
-    )
+    rungs = tuple(_rung(size, trip, box.rate_hz, driver, late[size], load) for size in driver.buffers_samples)
     own = [each for each in waiting if program.id in each.programs]
     armed = [track.width for track in program.tracks if track.armed]
     now = next(rung for rung in rungs if rung.buffer_samples == driver.buffer_samples)
@@ -142,6 +142,7 @@ def _ladder(
         name=program.name,
         device=box.name,
         device_id=box.id,
+        boxes=tuple(way.box.name for way in opening.ways),
         driver=driver.id,
         driver_kind=driver.kind,
         rate_hz=box.rate_hz,
@@ -151,13 +152,13 @@ def _ladder(
         out_ms=float(samples_to_ms(now.out_samples, box.rate_hz)),
         round_trip_ms=now.round_trip_ms,
         round_trip_samples=now.round_trip_samples,
-        assumed=assumed,
+        assumed=trip.assumed,
         limit_ms=min((each.limit_ms for each in waiting), default=None),
         lines=len({each.line for each in waiting}),
         late_lines=len(_late(own, driver, driver.buffer_samples)),
         verdict=now.verdict,
         rungs=rungs,
-        ways=tuple(_way(reading, program, box, each, now=each is driver) for each in box.drivers),
+        ways=tuple(_way(reading, program, opening, each, now=each is driver) for each in box.drivers),
         overdub=say_overdub(now.round_trip_samples - program.compensates_samples, box.rate_hz) if armed else "",
         disk_bytes_per_s=recording_bytes_per_s(sum(armed), box.rate_hz),
         seconds_to_4_gib=seconds_to_limit(sum(armed) if program.one_file else max(armed), box.rate_hz)
@@ -180,9 +181,12 @@ def say_overdub(late_samples: int, rate_hz: int) -> str:
     return f"lands {apart} early; move it later by as much"
 
 
-def _way(reading: Reading, program: Program, box: Interface, driver: Driver, *, now: bool) -> Way:
-    fixed_in, fixed_out, _ = hardware_samples(box, driver)
-    total = fixed_in + fixed_out + sum(waits(driver, driver.buffer_samples))
+def _way(reading: Reading, program: Program, opening: Opening, driver: Driver, *, now: bool) -> Way:
+    box = opening.device
+    if not now and not opening.joined:
+        opening = opened_by(opening, driver)
+    trip = trip_of(opening, reading.found)
+    total = trip.in_samples + trip.out_samples
     other = reading.found.in_the_way(driver, program)
     bars = ""
     if not driver.installed:
@@ -216,9 +220,9 @@ def _load(reading: Reading, program: Program, box: Interface, driver: Driver) ->
     return _Load(works, jitter_s, safe)
 
 
-def _rung(size: int, fixed: tuple[int, int], rate_hz: int, driver: Driver, late: int, load: _Load) -> Rung:
-    wait_in, wait_out = waits(driver, size)
-    total = sum(fixed) + wait_in + wait_out
+def _rung(size: int, trip: Trip, rate_hz: int, driver: Driver, late: int, load: _Load) -> Rung:
+    into, out = trip.at(driver, size)
+    total = into + out
     spare = [to_spare(work, load.jitter_s, size, rate_hz) for work in load.works]
     verdict: Verdict = "late" if late else "fits"
     if spare and max(spare) < 0:
@@ -228,8 +232,8 @@ def _rung(size: int, fixed: tuple[int, int], rate_hz: int, driver: Driver, late:
     return Rung(
         buffer_samples=size,
         buffer_ms=float(samples_to_ms(size, rate_hz)),
-        in_samples=fixed[0] + wait_in,
-        out_samples=fixed[1] + wait_out,
+        in_samples=into,
+        out_samples=out,
         round_trip_samples=total,
         round_trip_ms=float(samples_to_ms(total, rate_hz)),
         late_lines=late,
@@ -252,22 +256,21 @@ def _waiting(reading: Reading) -> dict[str, list[_Waiting]]:
     for state in reading.lines:
         limit_ms = state.line.longest_delay_ms
         for arrival in (a for leg in state.legs for a in leg.arrivals) if limit_ms is not None else ():
-            passed: dict[str, list[Edge]] = {}
+            passed: dict[str, list[tuple[str, Waits]]] = {}
             for edge in arrival.route.edges:
                 if edge.kind in ("take", "send"):
-                    program = reading.found.gear[edge.owner]
-                    assert isinstance(program, Program)
-                    driver = reading.found.driver(program)
-                    assert driver is not None
-                    passed.setdefault(driver.id, []).append(edge)
-            for identity, edges in passed.items():
+                    opening = reading.found.opened[edge.owner]
+                    way = way_of(opening, edge)
+                    for wait in waits_of(opening, way, "capture" if edge.kind == "take" else "playback"):
+                        passed.setdefault(wait.driver, []).append((edge.owner, wait))
+            for identity, met in passed.items():
                 assert limit_ms is not None
                 assert arrival.delay.rate_hz is not None
                 copy = _Waiting(
                     state.line.id,
-                    frozenset(edge.owner for edge in edges),
-                    sum(edge.kind == "take" for edge in edges),
-                    sum(edge.kind == "send" for edge in edges),
+                    frozenset(owner for owner, _ in met),
+                    sum(wait.takes for _, wait in met),
+                    sum(wait.sends for _, wait in met),
                     arrival.delay.samples,
                     arrival.delay.rate_hz,
                     limit_ms,

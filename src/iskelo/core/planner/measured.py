@@ -4,7 +4,8 @@ from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import Edit, SetValues
 from iskelo.core.rig.gear import Value
 from iskelo.core.rig.rig import Index
-from iskelo.core.timing.delays import hardware_samples, waits
+from iskelo.core.rig.ways import open_box
+from iskelo.core.timing.delays import trip_of, waits
 
 MOST_SAMPLES = 100_000
 
@@ -33,9 +34,9 @@ def settle_round_trip(found: Index, wanted: RoundTripRequest) -> tuple[Edit, ...
     place = f"{box.name}, round trip"
     if not 0 < wanted.round_trip_samples <= MOST_SAMPLES:
         raise Refused(place, f"{wanted.round_trip_samples} samples is no round trip; say 1 to {MOST_SAMPLES}")
-    fixed_in, fixed_out, _ = hardware_samples(box, driver)
-    others = fixed_in + fixed_out - driver.safety_in_samples - driver.safety_out_samples
+    trip = trip_of(open_box(box, driver), found)
     buffers = sum(waits(driver, driver.buffer_samples))
+    others = trip.in_samples + trip.out_samples - buffers - driver.safety_in_samples - driver.safety_out_samples
     rest = wanted.round_trip_samples - buffers - others
     if rest < 0:
         raise Refused(

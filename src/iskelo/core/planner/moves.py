@@ -21,6 +21,7 @@ from iskelo.core.edits.edit import (
 from iskelo.core.lines.context import Reading
 from iskelo.core.rig.gear import Interface, Program, ProgramPort, Source, Track, Value
 from iskelo.core.rig.ports import Port
+from iskelo.core.rig.ways import Opening, open_box
 from iskelo.core.wiring.graph import EdgeKind, mix_legs
 
 TAKEN_AWAY = 0.5
@@ -88,7 +89,7 @@ def _into_a_jack(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
     used = any(patch.from_port == port for patch in reading.rig.patches)
     target = reading.found.owner(ask.end)
     for box in reading.found.interfaces():
-        other_box = isinstance(target, Program) and target.device not in (None, box.id)
+        other_box = isinstance(target, Program) and not _takes_from(target, box.id, reading)
         for jack in range(1, box.jack_in + 1):
             end = Port(box.id, "jack_in", jack)
             if end not in reading.graph.entering and not other_box:
@@ -128,41 +129,50 @@ def _straight_across(port: Port, reading: Reading) -> Iterator[Move]:
 def _into_a_program(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
     wanted = reading.found.owner(ask.end)
     for program in reading.found.programs():
-        if program.device not in (None, port.owner):
+        if not _takes_from(program, port.owner, reading):
             continue
         if isinstance(wanted, Program) and wanted.id != program.id:
             continue
         yield from _into_this_program(port, program, reading, ask)
 
 
+def _takes_from(program: Program, box: str, reading: Reading) -> bool:
+    """Whether a program takes its input from a box, or could because it has no device yet."""
+    opening = reading.found.opened.get(program.id)
+    return opening is None or opening.to("capture", box) is not None
+
+
 def _into_this_program(port: Port, program: Program, reading: Reading, ask: Ask) -> Iterator[Move]:
+    number = reading.found.channel(program, port)
+    if number is None:
+        return
     edits: list[Edit] = []
     words: list[str] = []
     if program.device is None:
         edits.append(SetDevice(program=program.id, device=port.owner))
         words.append(f"Give {program.name} the device {reading.found.name(port.owner)}")
-    if program.enabled_in and port.number not in program.enabled_in:
-        edits.append(EnableChannels(program=program.id, side="input", channels=(port.number,)))
-        words.append(f"Enable input channel {port.number} in {program.name}")
+    if program.enabled_in and number not in program.enabled_in:
+        edits.append(EnableChannels(program=program.id, side="input", channels=(number,)))
+        words.append(f"Enable input channel {number} in {program.name}")
     for item in program.inputs:
         for leg, channel in enumerate(item.legs, start=1):
             end = Port(item.id, "input", leg)
-            if channel == port.number:
+            if channel == number:
                 if edits:
                     yield Move(end, len(edits), tuple(edits), tuple(words))
                 continue
-            edit = SetLeg(item=item.id, leg=leg, channel=port.number)
-            said = f"Set input {item.name} to channel {port.number}"
+            edit = SetLeg(item=item.id, leg=leg, channel=number)
+            said = f"Set input {item.name} to channel {number}"
             cost = len(edits) + 1 + (TAKEN_AWAY if channel is not None else 0)
             yield Move(end, cost, (*edits, edit), (*words, said))
     for track in program.tracks:
         if ask.end.bank == "track" and track.id != ask.end.owner:
             continue
-        yield from _new_input(port, program, track, edits, words, reading, ask)
+        yield from _new_input(number, program, track, edits, words, reading, ask)
 
 
 def _new_input(
-    port: Port,
+    channel: int,
     program: Program,
     track: Track,
     edits: list[Edit],
@@ -182,13 +192,13 @@ def _new_input(
         side="input",
         names=(reading.found.name(ask.start.owner),),
         width=2 if stereo else 1,
-        first_channel=port.number,
+        first_channel=channel,
         ids=(identity,),
     )
     switches = {"armed": True} if ask.end.bank == "track" else {"monitored": True, "muted": False}
     given = SetValues(item=track.id, values={"input": identity, **switches})
     said = (
-        f"Add an input {made.names[0]} on channel {port.number} to {program.name}",
+        f"Add an input {made.names[0]} on channel {channel} to {program.name}",
         f"Let track {track.name} take it",
     )
     end = Port(track.id, "track" if ask.end.bank == "track" else "monitor", leg)
@@ -232,10 +242,13 @@ def _to_an_output(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
             if leg == port.number:
                 words = f"Send {side} {track.name} to {output.name}"
                 yield Move(Port(output.id, "output", end_leg), cost, (edit,), (words,))
-    box = reading.found.device(program)
-    if not program.outputs and box is not None and box.playback:
-        first = _channel_towards(reading, box, ask.end)
-        width = min(reading.found.bank_size(ask.end.owner, "in"), box.playback - first + 1)
+    opening = reading.found.opened.get(program.id)
+    if not program.outputs and opening is not None and opening.device.playback:
+        first = _channel_towards(reading, opening, ask.end)
+        width = min(reading.found.bank_size(ask.end.owner, "in"), opening.device.playback - first + 1)
+        there = opening.at("playback", first + min(width, ask.end.number) - 1)
+        if there is None:
+            return
         identity = f"o{reading.rig.next_number + 1}"
         made = AddProgramPorts(
             program=program.id,
@@ -246,16 +259,17 @@ def _to_an_output(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
             ids=(identity,),
         )
         given = SetValues(item=track.id, values={"output": identity})
-        end = Port(box.id, "playback", first + min(width, ask.end.number) - 1)
+        end = Port(there[0].box.id, "playback", there[1])
         words_made = f"Add an output Main on channel {first} to {program.name}"
         yield Move(end, 2, (made, given), (words_made, f"Send {side} {track.name} to it"))
 
 
-def _channel_towards(reading: Reading, box: Interface, end: Port) -> int:
+def _channel_towards(reading: Reading, opening: Opening, end: Port) -> int:
     """The playback channel whose jack already leads to the target's first leg, else 1."""
     for edge in reading.graph.entering.get(Port(end.owner, "in", 1), ()):
-        if edge.start.owner == box.id and edge.start.number <= box.playback:
-            return edge.start.number
+        channel = opening.channel("playback", edge.start.owner, edge.start.number)
+        if channel is not None:
+            return channel
     return 1
 
 
@@ -263,15 +277,18 @@ def _to_a_channel(port: Port, reading: Reading) -> Iterator[Move]:
     program, item, _, _ = reading.found.items[port.owner]
     assert isinstance(item, ProgramPort)
     present = item.legs[port.number - 1]
-    boxes = [box] if (box := reading.found.device(program)) else reading.found.interfaces()
-    for candidate in boxes:
+    opened = reading.found.opened.get(program.id)
+    for opening in [opened] if opened else [open_box(box, box.drivers[0]) for box in reading.found.interfaces()]:
         edits: tuple[Edit, ...] = ()
         words: tuple[str, ...] = ()
         if program.device is None:
-            edits = (SetDevice(program=program.id, device=candidate.id),)
-            words = (f"Give {program.name} the device {candidate.name}",)
-        for channel in range(1, candidate.playback + 1):
-            end = Port(candidate.id, "playback", channel)
+            edits = (SetDevice(program=program.id, device=opening.device.id),)
+            words = (f"Give {program.name} the device {opening.device.name}",)
+        for channel in range(1, opening.device.playback + 1):
+            there = opening.at("playback", channel)
+            if there is None:
+                continue
+            end = Port(there[0].box.id, "playback", there[1])
             if channel == present:
                 if edits:
                     yield Move(end, 1, edits, words)

@@ -2,11 +2,12 @@
 
 from collections.abc import Iterable
 
-from iskelo.core.rig.gear import Interface, Program
-from iskelo.core.rig.ports import Port
+from iskelo.core.rig.gear import Aggregate, Interface, Program
+from iskelo.core.rig.ports import BANK_WORDS, CLOCK_BANKS, Port
 from iskelo.core.rig.rig import Broken, Index, Item, Patch, Rig, index
+from iskelo.core.rig.ways import CHANNELS_AT_MOST
 
-LEADS = {("out", "jack_in"), ("jack_out", "in")}
+LEADS = {("out", "jack_in"), ("jack_out", "in"), ("word_out", "word_in"), ("optical_out", "optical_in")}
 """Which banks a lead may join."""
 
 LINE_STARTS = ("out", "voice")
@@ -24,6 +25,8 @@ def check(rig: Rig) -> Index:
     found = index(rig)
     _ids(rig)
     _names(rig)
+    for aggregate in found.aggregates:
+        _aggregate(aggregate, found)
     for program in found.programs():
         _program(program, found)
     _patches(rig, found)
@@ -38,17 +41,21 @@ def lead_refusal(found: Index, start: Port, end: Port) -> str | None:
             return f"there is no gear {port.owner!r} in this rig"
         if not found.exists(port):
             size = found.bank_size(port.owner, port.bank)
+            if port.bank in CLOCK_BANKS:
+                return f"{found.name(port.owner)} has no {_bank_words(port)}"
             return f"there is no {_bank_words(port)} {port.number} on {found.name(port.owner)}; it has {size}"
     if (start.bank, end.bank) not in LEADS:
         return (
             f"a lead cannot join {found.say(start)} to {found.say(end)}; plug a source into an input jack, "
             "or an output jack into a destination"
         )
+    if start.bank in CLOCK_BANKS and start.owner == end.owner:
+        return f"{found.name(start.owner)} cannot lead itself"
     return None
 
 
 def _bank_words(port: Port) -> str:
-    return port.bank.replace("_", " ")
+    return BANK_WORDS[port.bank] or port.bank.replace("_", " ")
 
 
 def _unique(entries: Iterable[tuple[str, str]], what: str, many: str) -> None:
@@ -84,12 +91,35 @@ def _names(rig: Rig) -> None:
     _unique(((line.name, f"line {line.name}") for line in rig.lines), "line", "lines")
 
 
+def _aggregate(aggregate: Aggregate, found: Index) -> None:
+    total = {"capture": 0, "playback": 0}
+    for member in aggregate.members:
+        box = found.gear.get(member.device)
+        if not isinstance(box, Interface):
+            raise Broken(aggregate.name, f"its member {member.device!r} is no interface of this rig")
+        _driver(f"{aggregate.name}, {box.name}", member.driver, box)
+        total = {"capture": total["capture"] + box.capture, "playback": total["playback"] + box.playback}
+    for bank, channels in total.items():
+        if channels > CHANNELS_AT_MOST:
+            raise Broken(
+                aggregate.name, f"its members have {channels} {bank} channels; {CHANNELS_AT_MOST} is the most"
+            )
+
+
+def _driver(place: str, driver: str | None, box: object) -> None:
+    if driver is not None and not (isinstance(box, Interface) and driver in {each.id for each in box.drivers}):
+        raise Broken(place, f"its driver {driver!r} is none of its device's")
+
+
 def _program(program: Program, found: Index) -> None:
-    if program.device is not None and found.device(program) is None:
-        raise Broken(program.name, f"its device {program.device!r} is no interface of this rig")
-    box = found.device(program)
-    if program.driver is not None and (box is None or program.driver not in {each.id for each in box.drivers}):
-        raise Broken(program.name, f"its driver {program.driver!r} is none of its device's")
+    into, out = (found.gear.get(each or "") for each in (program.device, program.output_device))
+    for device, identity in ((into, program.device), (out, program.output_device)):
+        if identity is not None and not isinstance(device, Interface | Aggregate):
+            raise Broken(program.name, f"its device {identity!r} is no interface of this rig")
+    if out is not None and any(isinstance(each, Aggregate) for each in (into, out)):
+        raise Broken(program.name, "an aggregate is input and output at once; with two devices, each is a box")
+    _driver(program.name, program.driver, into)
+    _driver(program.name, program.output_driver, out)
     inputs = {item.id for item in program.inputs}
     outputs = {item.id for item in program.outputs} | {bus.id for bus in program.buses}
     for track in program.tracks:

@@ -21,6 +21,8 @@ Width = Annotated[int, Field(ge=1, le=2)]
 RateHz = Annotated[int, Field(ge=8_000, le=384_000)]
 BufferSamples = Annotated[int, Field(ge=BUFFER_MIN_SAMPLES, le=BUFFER_MAX_SAMPLES)]
 LevelDbu = Annotated[float, Field(ge=-120, le=40, allow_inf_nan=False)]
+Ppm = Annotated[float, Field(ge=-5000, le=5000, allow_inf_nan=False)]
+"""How much faster a clock runs than it says, in millionths."""
 
 DEFAULT_TRIM_DB = 38.0
 
@@ -107,6 +109,10 @@ LinkKind = Literal["USB full speed", "USB high speed", "PCIe-class", "built in"]
 """How a box is joined to the computer."""
 
 
+ClockSource = Literal["own", "word clock", "optical", "computer"]
+"""What a box takes its pace from: its own crystal, another box by a lead, or the computer's timer."""
+
+
 class DirectMonitor(Value):
     """One crosspoint of direct monitoring: a jack heard at another without passing the computer."""
 
@@ -124,6 +130,9 @@ class Interface(Value):
     delays are whole samples at the box's rate. The first ``phantom_jacks`` input jacks can supply a microphone,
     the first ``instrument_jacks`` can be set to high impedance (None: all of them); ``phantom_on`` and
     ``high_impedance_on`` are the jacks where that is switched on.
+
+    Its own clock is right within ``tolerance_ppm``; ``measured_ppm`` is by how much it is fast, if somebody has
+    measured that. ``connected``: it is joined to the computer now.
     """
 
     kind: Literal["interface"] = "interface"
@@ -140,6 +149,12 @@ class Interface(Value):
     rate_hz: RateHz = 48_000
     converter_in_samples: DelaySamples = 26
     mixer_samples: DelaySamples = 7
+    connected: bool = True
+    clock_source: ClockSource = "own"
+    tolerance_ppm: Annotated[float, Field(ge=0, le=5000, allow_inf_nan=False)] = 50.0
+    measured_ppm: Ppm | None = None
+    word_clock_in: bool = False
+    word_clock_out: bool = False
     link_kind: LinkKind = "USB high speed"
     link_sample_bytes: Annotated[int, Field(ge=2, le=4)] = 4
     link_in_samples: DelaySamples = 0
@@ -182,6 +197,10 @@ class Interface(Value):
         if self.rate_hz not in self.rates_hz:
             offered = ", ".join(str(rate) for rate in self.rates_hz)
             raise ValueError(f"{self.rate_hz} Hz is not offered by this box; it offers {offered}")
+        if self.clock_source == "word clock" and not self.word_clock_in:
+            raise ValueError("it cannot follow a word clock: it has no word clock input")
+        if self.clock_source == "optical" and not self.optical_in:
+            raise ValueError("it cannot follow an optical lead: it has no optical input")
         for field, what in (("phantom_on", "phantom supply"), ("high_impedance_on", "high impedance")):
             able = self.able_jacks("phantom" if field == "phantom_on" else "instrument")
             beyond = [jack for jack in getattr(self, field) if jack > able]
@@ -200,6 +219,15 @@ class Interface(Value):
                 )
             seen.add((cross.jack_in, cross.jack_out))
         return self
+
+    @property
+    def clock_sources(self) -> tuple[ClockSource, ...]:
+        """What it can take its pace from."""
+        by_lead: tuple[tuple[ClockSource, object], ...] = (
+            ("word clock", self.word_clock_in),
+            ("optical", self.optical_in),
+        )
+        return ("own", *(source for source, able in by_lead if able), "computer")
 
     def able_jacks(self, what: Literal["phantom", "instrument"]) -> int:
         """How many input jacks, counted from the first, can supply a microphone, or take an instrument."""
@@ -221,6 +249,45 @@ class Interface(Value):
         said = driver.capture if bank == "capture" else driver.playback
         has = self.channels_at(bank, self.rate_hz)
         return has if said is None else min(said, has)
+
+
+class Member(Value):
+    """A box of an aggregate, by which of its drivers (None: the first), and whether its rate is matched."""
+
+    device: Id
+    driver: Id | None = None
+    matched: bool = False
+
+
+Margin = Annotated[int, Field(ge=0, le=65_536)]
+"""Samples kept waiting between two devices beyond what their buffers need."""
+
+
+class Aggregate(Value):
+    """Boxes joined into one device, at one buffer; its channels are its members' one after the other, in order.
+
+    The ``master`` calls the programs (None: the first member). Members on the master's clock start with it, on the
+    same sample. A member on another clock hands its sound over through a ring; ``matched``, it is brought to the
+    master's rate on the way, else it slips. ``align``: members that are early may wait for the latest one. With
+    ``matches`` off, as when a driver joins the boxes, nothing is matched.
+    """
+
+    kind: Literal["aggregate"] = "aggregate"
+    id: Id
+    name: Name
+    notes: Notes = ""
+    members: Annotated[tuple[Member, ...], Field(max_length=16)] = ()
+    master: Id | None = None
+    buffer_samples: BufferSamples = 128
+    margin_samples: Margin = 16
+    align: Literal["none", "pad to the longest"] = "none"
+    matches: bool = True
+
+    @model_validator(mode="after")
+    def _once(self) -> "Aggregate":
+        if len({member.device for member in self.members}) != len(self.members):
+            raise ValueError("a box can be a member of it once only")
+        return self
 
 
 class ProgramPort(Value):
@@ -281,9 +348,11 @@ ProgramKind = Literal["recorder", "sampler", "player", "call", "mixing program",
 
 
 class Program(Value):
-    """Software with audio: named inputs, tracks, voices of its own, buses and named outputs, on one device.
+    """Software with audio: named inputs, tracks, voices of its own, buses and named outputs, on a device.
 
-    ``driver`` is the driver of the device it opens (None: the device's first). ``lets_go_in_background``:
+    ``driver`` is the driver of the device it opens (None: the device's first). With an ``output_device`` it plays to
+    that one, which then calls it, and takes only its input from ``device``: through a ring that keeps
+    ``margin_samples``, and brought to the other's rate if ``matched``. ``lets_go_in_background``:
     it gives its device up while another program is in front. ``one_file``: all armed tracks go into one file.
     ``rate_hz`` is the rate its own sound was made for and its files are written as (None: whatever its device runs at).
     ``compensates_samples``: by so much it moves what it recorded to playback by itself.
@@ -297,6 +366,10 @@ class Program(Value):
     program_kind: ProgramKind = "recorder"
     device: Id | None = None
     driver: Id | None = None
+    output_device: Id | None = None
+    output_driver: Id | None = None
+    matched: bool = False
+    margin_samples: Margin = 16
     rate_hz: RateHz | None = None
     lets_go_in_background: bool = False
     one_track_per_input: bool = False
@@ -337,4 +410,4 @@ class Destination(Value):
     level_unit: LevelUnit = "dBu"
 
 
-Gear = Annotated[Source | Interface | Program | Destination, Field(discriminator="kind")]
+Gear = Annotated[Source | Interface | Aggregate | Program | Destination, Field(discriminator="kind")]

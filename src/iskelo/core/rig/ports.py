@@ -15,6 +15,10 @@ Bank = Literal[
     "playback",  # a channel that an interface takes from the computer
     "jack_out",  # an interface's output jack
     "in",  # a destination's own input
+    "word_in",  # an interface's word clock input
+    "word_out",  # its word clock output
+    "optical_in",  # its optical port, as a clock comes in by it
+    "optical_out",  # and goes out by it
 ]
 
 STAGE: dict[str, int] = {
@@ -30,8 +34,12 @@ STAGE: dict[str, int] = {
     "playback": 7,
     "jack_out": 8,
     "in": 9,
+    "word_in": 10,
+    "word_out": 10,
+    "optical_in": 10,
+    "optical_out": 10,
 }
-"""How far along the way from a source to a destination a bank stands."""
+"""How far along the way from a source to a destination a bank stands; clocks' sockets stand on no way."""
 
 BANK_WORDS: dict[str, str] = {
     "out": "",
@@ -46,7 +54,14 @@ BANK_WORDS: dict[str, str] = {
     "playback": "playback",
     "jack_out": "jack out",
     "in": "",
+    "word_in": "word clock in",
+    "word_out": "word clock out",
+    "optical_in": "optical in",
+    "optical_out": "optical out",
 }
+
+CLOCK_BANKS = ("word_in", "word_out", "optical_in", "optical_out")
+"""The sockets that carry a clock; each box has one of a kind at most, a word clock output feeds several."""
 
 
 class Port(NamedTuple):

@@ -1,11 +1,14 @@
 """The rig: one validated, immutable document, and the look-ups everything else reads it through."""
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Annotated, Literal, NamedTuple
 
 from pydantic import AfterValidator, Field, model_validator
 
+from iskelo.core.rig.clocks import Pace, paces
 from iskelo.core.rig.gear import (
+    Aggregate,
     Bus,
     Destination,
     Driver,
@@ -18,12 +21,14 @@ from iskelo.core.rig.gear import (
     Value,
     Voice,
 )
-from iskelo.core.rig.ports import BANK_WORDS, Port
+from iskelo.core.rig.ports import BANK_WORDS, CLOCK_BANKS, Port
 from iskelo.core.rig.text import GainDb, Id, Name, Notes, clean_tag
+from iskelo.core.rig.ways import Opening, open_program
 
 Purpose = Literal["record", "listen"]
 Side = Literal["input", "track", "voice", "bus", "output"]
 Item = ProgramPort | Track | Voice | Bus
+AnyGear = Source | Interface | Aggregate | Program | Destination
 SIDES: tuple[Side, ...] = ("input", "track", "voice", "bus", "output")
 FIELDS_OF: dict[str, str] = {
     "input": "inputs",
@@ -123,16 +128,22 @@ class Placed(NamedTuple):
 
 @dataclass(frozen=True, slots=True)
 class Index:
-    """Look-ups by id, made once from a rig; a driver stands there with the box it opens."""
+    """Look-ups by id, made once from a rig; a driver stands there with the box it opens.
+
+    ``opened`` says how each program that has a device reaches it, ``paces`` whose clock each box runs on.
+    """
 
     rig: Rig
-    gear: dict[str, Source | Interface | Program | Destination]
+    gear: dict[str, AnyGear]
     items: dict[str, Placed]
     lines: dict[str, Line]
     patches: dict[str, Patch]
     boxes: list[Interface]
     all_programs: list[Program]
     drivers: dict[str, tuple[Interface, Driver]]
+    aggregates: list[Aggregate]
+    paces: dict[str, Pace]
+    opened: dict[str, Opening]
 
     def name(self, identity: str) -> str:
         """The name of a piece of gear, an input, a track, a voice, an output or a line."""
@@ -142,7 +153,7 @@ class Index:
             return self.items[identity].item.name
         return self.lines[identity].name
 
-    def owner(self, port: Port) -> Source | Interface | Program | Destination:
+    def owner(self, port: Port) -> AnyGear:
         """The gear a port sits on."""
         return self.gear[port.owner] if port.owner in self.gear else self.items[port.owner].program
 
@@ -153,36 +164,57 @@ class Index:
         return self.all_programs
 
     def device(self, program: Program) -> Interface | None:
-        """The interface a program has opened, if any."""
-        gear = self.gear.get(program.device) if program.device else None
-        return gear if isinstance(gear, Interface) else None
+        """The device a program has opened, if any; of several boxes a made-up one (see ``rig.ways``)."""
+        opening = self.opened.get(program.id)
+        return opening.device if opening is not None else None
 
     def driver(self, program: Program) -> Driver | None:
-        """The driver by which a program opens its device, if any."""
-        box = self.device(program)
-        if box is None:
-            return None
-        return next((each for each in box.drivers if each.id == program.driver), box.drivers[0])
+        """The driver by which a program opens its device, if any; of two devices that of the one it plays to."""
+        opening = self.opened.get(program.id)
+        return opening.driver if opening is not None else None
+
+    def reaches(self, program: Program, box: str) -> bool:
+        """Whether a program's device is this box, or has it among others."""
+        opening = self.opened.get(program.id)
+        return opening is not None and any(way.box.id == box for way in opening.ways)
+
+    def channel(self, program: Program, port: Port) -> int | None:
+        """The number that a box's capture or playback channel has at a program's device; None if it has none.
+
+        For a program without a device: the box's own.
+        """
+        opening = self.opened.get(program.id)
+        bank: Literal["capture", "playback"] = "capture" if port.bank == "capture" else "playback"
+        return port.number if opening is None else opening.channel(bank, port.owner, port.number)
 
     def shown(self, program: Program, bank: Literal["capture", "playback"]) -> int:
         """How many channels of its device a program is shown."""
-        box, driver = self.device(program), self.driver(program)
-        return box.shown(driver, bank) if box and driver else 0
+        opening = self.opened.get(program.id)
+        ways = opening.ways if opening is not None else ()
+        return sum(min(len(way.channels(bank)), way.box.shown(way.driver, bank)) for way in ways)
 
     def holder(self, program: Program) -> Program | None:
-        """The other program that holds this one's driver, where the driver takes one client only."""
-        driver = self.driver(program)
-        if driver is None or driver.clients == "many":
-            return None
-        first = next(each for each in self.programs() if self.driver(each) is driver)
-        return first if first.id != program.id else None
+        """The other program that holds a driver this one needs, where the driver takes one client only."""
+        opening = self.opened.get(program.id)
+        held = ((way, self._first(way.driver)) for way in opening.ways) if opening is not None else ()
+        return next((first[1] for way, first in held if first is not None and first[0] != way.client), None)
+
+    def _first(self, driver: Driver) -> tuple[str, Program] | None:
+        """Who opens a driver first, the program or the aggregate it is on, where it takes one only."""
+        return None if driver.clients == "many" else next(self._users(driver), None)
+
+    def _users(self, driver: Driver) -> Iterator[tuple[str, Program]]:
+        for program in self.all_programs:
+            opening = self.opened.get(program.id)
+            for way in opening.ways if opening is not None else ():
+                if way.driver is driver:
+                    yield way.client, program
 
     def in_the_way(self, driver: Driver, program: Program) -> Program | None:
         """The other program that has this driver, where it takes one client only; None if the program can open it."""
         if driver.clients == "many":
             return None
-        users = (each for each in self.programs() if each.id != program.id and self.driver(each) is driver)
-        return next(users, None)
+        return next((user for _, user in self._users(driver) if user.id != program.id), None)
 
     def level(self, port: Port) -> float:
         """Nominal level of a source's port in dBu, or of a program's voice in dBFS."""
@@ -213,6 +245,8 @@ class Index:
                 return width
             case Interface() as box if bank in BOX_BANKS:
                 return int(getattr(box, bank))
+            case Interface() as box if bank in CLOCK_BANKS:
+                return int(_has_socket(box, bank))
         placed = self.items.get(owner)
         if placed is None:
             return 0
@@ -230,11 +264,24 @@ class Index:
         words, width = BANK_WORDS[port.bank], self.bank_size(port.owner, port.bank)
         placed = self.items.get(port.owner)
         if placed is None:
+            if port.bank in CLOCK_BANKS:
+                return f"{self.gear[port.owner].name} {words}"
             if port.bank in BOX_BANKS:
                 return f"{self.gear[port.owner].name} {words} {port.number}"
             return f"{self.gear[port.owner].name}{leg_letter(port.number, width)}"
         place = f"{placed.program.name} {words} {placed.position} {placed.item.name}"
         return place + leg_letter(port.number, width)
+
+
+def _has_socket(box: Interface, bank: str) -> bool:
+    """Whether a clock can get in or out of a box there."""
+    able = {
+        "word_in": box.word_clock_in,
+        "word_out": box.word_clock_out,
+        "optical_in": box.optical_in > 0,
+        "optical_out": box.optical_out > 0,
+    }
+    return able[bank]
 
 
 def leg_letter(number: int, width: int) -> str:
@@ -252,6 +299,12 @@ def index(rig: Rig) -> Index:
                 for position, item in enumerate(members, start=1):
                     items[item.id] = Placed(gear, item, side, position)
     boxes = [gear for gear in rig.gear if isinstance(gear, Interface)]
+    aggregates = [gear for gear in rig.gear if isinstance(gear, Aggregate)]
+    programs = [gear for gear in rig.gear if isinstance(gear, Program)]
+    pace = paces(boxes, rig.patches)
+    by_id = {box.id: box for box in boxes}
+    joined = {each.id: each for each in aggregates}
+    opened = {program.id: open_program(program, by_id, joined, pace) for program in programs}
     return Index(
         rig=rig,
         gear={gear.id: gear for gear in rig.gear},
@@ -259,6 +312,9 @@ def index(rig: Rig) -> Index:
         lines={line.id: line for line in rig.lines},
         patches={patch.id: patch for patch in rig.patches},
         boxes=boxes,
-        all_programs=[gear for gear in rig.gear if isinstance(gear, Program)],
+        all_programs=programs,
         drivers={driver.id: (box, driver) for box in boxes for driver in box.drivers},
+        aggregates=aggregates,
+        paces=pace,
+        opened={identity: opening for identity, opening in opened.items() if opening is not None},
     )

@@ -43,17 +43,20 @@ def _give_device(reading: Reading, program: Program) -> tuple[Remedy, ...]:
 
 
 def _opened(reading: Reading) -> list[tuple[Program, Interface, Driver]]:
-    found = []
-    for program in reading.found.programs():
-        box, driver = reading.found.device(program), reading.found.driver(program)
-        if box is not None and driver is not None:
-            found.append((program, box, driver))
-    return found
+    """Every box that a program opens, by which driver; of an aggregate each member."""
+    found = reading.found
+    return [
+        (program, way.box, way.driver)
+        for program in found.programs()
+        for way in (found.opened[program.id].ways if program.id in found.opened else ())
+    ]
 
 
 def _other_drivers(reading: Reading, program: Program, box: Interface, driver: Driver) -> list[Remedy]:
     """Opening the same box by another of its installed drivers that has room."""
-    remedies = []
+    remedies: list[Remedy] = []
+    if program.device != box.id or program.output_device is not None:
+        return remedies
     for other in box.drivers:
         if other is not driver and other.installed and reading.found.in_the_way(other, program) is None:
             edit = SetDevice(program=program.id, device=box.id, driver=other.id)
@@ -128,8 +131,8 @@ def driver_shows_too_few(reading: Reading) -> list[Snag]:
     snags = []
     for program, box, driver in _opened(reading):
         sides: tuple[tuple[Bank, set[int]], ...] = (
-            ("capture", {leg for item in program.inputs for leg in item.legs if leg}),
-            ("playback", {leg for item in program.outputs for leg in item.legs if leg}),
+            ("capture", _mapped(reading, program, "capture", box)),
+            ("playback", _mapped(reading, program, "playback", box)),
         )
         for bank, mapped in sides:
             shown = box.shown(driver, bank)
@@ -153,6 +156,14 @@ def driver_shows_too_few(reading: Reading) -> list[Snag]:
                 )
             )
     return snags
+
+
+def _mapped(reading: Reading, program: Program, bank: Bank, box: Interface) -> set[int]:
+    """The channels of a box that a program's names are mapped to."""
+    opening = reading.found.opened[program.id]
+    items = program.inputs if bank == "capture" else program.outputs
+    there = [opening.at(bank, leg) for item in items for leg in item.legs if leg]
+    return {each[1] for each in there if each is not None and each[0].box.id == box.id}
 
 
 def _shows(box: Interface, remedy: Remedy, bank: Bank, channels: list[int]) -> bool:
@@ -195,8 +206,8 @@ def system_sounds_on_a_recording_device(reading: Reading) -> list[Snag]:
     """The computer's own sounds play through a box that is recorded from."""
     snags = []
     recording = {
-        program.device: program.name
-        for program in reading.found.programs()
+        box.id: program.name
+        for program, box, _ in _opened(reading)
         if program.program_kind == "recorder" and any(track.armed for track in program.tracks)
     }
     for program, box, _ in _opened(reading):

@@ -9,6 +9,10 @@ All delays are in stream time: whole samples of the clock of the box on the way 
 
 A shared system driver with an engine of period M waits 2 M + B - gcd(B, M) in place of 2 B: the engine lays out
 M + B - gcd(B, M) before it can promise a program whole blocks that never run dry, and plays a period later.
+
+A box that is not called with the program hands its sound over through a ring: it waits there as long as the program's
+call needs (B of the one that calls) and its margin, and in the matching filter if its rate is matched. Across clocks
+these are samples of either clock; they differ by less than one over so short a time.
 """
 
 import math
@@ -17,9 +21,15 @@ from dataclasses import dataclass
 from fractions import Fraction
 from typing import Literal
 
-from iskelo.core.rig.gear import Driver, Interface, Program, Track
+from iskelo.core.rig.gear import Aggregate, Driver, Interface, Track
 from iskelo.core.rig.rig import Index
+from iskelo.core.rig.ways import Opening, Way
 from iskelo.core.wiring.graph import Edge
+
+BANKS: tuple[Literal["capture", "playback"], ...] = ("capture", "playback")
+
+MATCHING_SAMPLES = 32
+"""The delay of a matching filter of 64 taps."""
 
 TermKind = Literal["hardware", "buffer", "program"]
 TermOrigin = Literal["measured", "described", "typed", "assumed", "set"]
@@ -90,13 +100,12 @@ def delay_of(edges: Sequence[Edge], found: Index) -> Delay:
                 rate_hz = box.rate_hz
                 terms += _BOX_TERMS[edge.kind](box)
             case "take" | "send":
-                program = found.gear[edge.owner]
-                assert isinstance(program, Program)
-                device, driver = found.device(program), found.driver(program)
-                assert device is not None
-                assert driver is not None
-                rate_hz = device.rate_hz
-                terms += (_take if edge.kind == "take" else _send)(device, driver)
+                opening = found.opened[edge.owner]
+                rate_hz = opening.device.rate_hz
+                if edge.kind == "take":
+                    terms += take_terms(opening, way_of(opening, edge), found)
+                else:
+                    terms += send_terms(opening, way_of(opening, edge), found)
             case "mix":
                 placed = found.items[edge.owner]
                 if isinstance(placed.item, Track):
@@ -118,6 +127,29 @@ def waits(driver: Driver, buffer_samples: int) -> tuple[int, int]:
     return engine + buffer_samples - math.gcd(buffer_samples, engine), engine
 
 
+def way_of(opening: Opening, edge: Edge) -> Way:
+    """The way to the box that a program takes this from, or sends it to."""
+    way = opening.to("capture", edge.start.owner) if edge.kind == "take" else opening.to("playback", edge.end.owner)
+    assert way is not None
+    return way
+
+
+@dataclass(frozen=True, slots=True)
+class Waits:
+    """Whose buffer a sound waits in (a driver's id, or an aggregate's), how often on the way in and on the way out."""
+
+    driver: str
+    takes: int
+    sends: int
+
+
+def waits_of(opening: Opening, way: Way, bank: Literal["capture", "playback"]) -> tuple[Waits, ...]:
+    """The buffers in which a sound waits between a program and one of its boxes; so grows its delay with them."""
+    own = opening.driver.id if way.client == opening.device.id else way.driver.id
+    ring = (Waits(opening.driver.id, 1, 0),) if way.rings else ()
+    return (Waits(own, 1, 0) if bank == "capture" else Waits(own, 0, 1), *ring)
+
+
 def later_by(edges: Sequence[Edge], found: Index, driver: Driver, buffer_samples: int) -> int:
     """By how many samples a route grows (or shrinks, if negative) when this driver's buffer becomes another."""
     more_in, more_out = (
@@ -127,18 +159,57 @@ def later_by(edges: Sequence[Edge], found: Index, driver: Driver, buffer_samples
     grows = 0
     for edge in edges:
         if edge.kind in ("take", "send"):
-            program = found.gear[edge.owner]
-            assert isinstance(program, Program)
-            if found.driver(program) is driver:
-                grows += more_in if edge.kind == "take" else more_out
+            opening = found.opened[edge.owner]
+            for each in waits_of(opening, way_of(opening, edge), "capture" if edge.kind == "take" else "playback"):
+                if each.driver == driver.id:
+                    grows += each.takes * more_in + each.sends * more_out
     return grows
 
 
-def hardware_samples(box: Interface, driver: Driver) -> tuple[int, int, bool]:
-    """The fixed samples into the computer and out of it by a driver, and whether one of them is assumed."""
-    ways = ([*_capture(box), *_take(box, driver)], [*_send(box, driver), *_playback(box)])
-    totals = [sum(term.samples for term in way if term.kind == "hardware") for way in ways]
-    return totals[0], totals[1], any(term.origin == "assumed" for way in ways for term in way)
+@dataclass(frozen=True, slots=True)
+class Trip:
+    """The longest way in and the longest way out of a program's device: samples, and the buffers waited in."""
+
+    in_samples: int
+    out_samples: int
+    waits_in: tuple[Waits, ...]
+    waits_out: tuple[Waits, ...]
+    assumed: bool
+
+    def at(self, driver: Driver, buffer_samples: int) -> tuple[int, int]:
+        """The samples in and out when this driver's buffer is so large."""
+        then, now = waits(driver, buffer_samples), waits(driver, driver.buffer_samples)
+        more_in, more_out = then[0] - now[0], then[1] - now[1]
+
+        def more(waits: tuple[Waits, ...]) -> int:
+            return sum(each.takes * more_in + each.sends * more_out for each in waits if each.driver == driver.id)
+
+        return self.in_samples + more(self.waits_in), self.out_samples + more(self.waits_out)
+
+
+def trip_of(opening: Opening, found: Index) -> Trip:
+    """The round trip by the latest box in and the latest out; of one box, its own."""
+    into: tuple[int, tuple[Waits, ...]] = (0, ())
+    out: tuple[int, tuple[Waits, ...]] = (0, ())
+    assumed = False
+    for way in opening.ways:
+        for bank in BANKS:
+            terms = trip_terms(opening, way, bank, found)
+            total = sum(term.samples for term in terms)
+            assumed = assumed or any(term.origin == "assumed" for term in terms)
+            counts = bool(way.channels(bank)) or len(opening.ways) == 1
+            if bank == "capture" and counts and total >= into[0]:
+                into = (total, waits_of(opening, way, bank))
+            if bank == "playback" and counts and total >= out[0]:
+                out = (total, waits_of(opening, way, bank))
+    return Trip(into[0], out[0], into[1], out[1], assumed)
+
+
+def trip_terms(opening: Opening, way: Way, bank: Literal["capture", "playback"], found: Index) -> list[Term]:
+    """From a box's jacks to the program, or from the program to its jacks."""
+    if bank == "capture":
+        return [*_capture(way.box), *take_terms(opening, way, found)]
+    return [*send_terms(opening, way, found), *_playback(way.box)]
 
 
 def _hardware(label: str, box: Interface, field: str) -> Term:
@@ -153,22 +224,65 @@ def _capture(box: Interface) -> list[Term]:
     ]
 
 
-def _take(box: Interface, driver: Driver) -> list[Term]:
+def take_terms(opening: Opening, way: Way, found: Index) -> list[Term]:
+    """What a sound waits between a box's link and a program that takes it."""
+    return [*_into(opening, way), *_padding(opening, way, "capture", found)]
+
+
+def send_terms(opening: Opening, way: Way, found: Index) -> list[Term]:
+    """What a sound waits between a program and the link of a box it is sent to."""
+    return [*_padding(opening, way, "playback", found), *_out_of(opening, way)]
+
+
+def _into(opening: Opening, way: Way) -> list[Term]:
+    box, driver = way.box, way.driver
     origin = driver.origins.get("safety_in_samples", "assumed")
     label = "wait: capture buffer" if driver.engine is None else "wait: engine and capture buffer"
     return [
         Term("hardware", "safety in", box.name, driver.safety_in_samples, origin),
-        Term("buffer", label, box.name, waits(driver, driver.buffer_samples)[0], "set"),
+        Term("buffer", label, box.name, waits(driver, way.buffer_samples)[0], "set"),
+        *_ring(opening, way),
     ]
 
 
-def _send(box: Interface, driver: Driver) -> list[Term]:
+def _out_of(opening: Opening, way: Way) -> list[Term]:
+    box, driver = way.box, way.driver
     origin = driver.origins.get("safety_out_samples", "assumed")
     label = "wait: playback buffer" if driver.engine is None else "wait: engine out"
     return [
-        Term("buffer", label, box.name, waits(driver, driver.buffer_samples)[1], "set"),
+        *_ring(opening, way),
+        Term("buffer", label, box.name, waits(driver, way.buffer_samples)[1], "set"),
         Term("hardware", "safety out", box.name, driver.safety_out_samples, origin),
     ]
+
+
+def _ring(opening: Opening, way: Way) -> list[Term]:
+    caller = opening.caller
+    if not way.rings or caller is None:
+        return []
+    waiting = waits(caller.driver, caller.buffer_samples)[0] + way.margin_samples
+    terms = [Term("buffer", f"wait: ring to {caller.box.name}", way.box.name, waiting, "set")]
+    if way.matched:
+        terms.append(Term("buffer", "rate matching", way.box.name, MATCHING_SAMPLES, "set"))
+    return terms
+
+
+def _padding(opening: Opening, way: Way, bank: Literal["capture", "playback"], found: Index) -> list[Term]:
+    """The wait of an early member for the latest one, where the aggregate lines them up."""
+    aggregate = found.gear.get(way.client)
+    if not isinstance(aggregate, Aggregate) or aggregate.align == "none":
+        return []
+
+    def total(each: Way) -> int:
+        terms = (
+            [*_capture(each.box), *_into(opening, each)]
+            if bank == "capture"
+            else [*_out_of(opening, each), *_playback(each.box)]
+        )
+        return sum(term.samples for term in terms)
+
+    latest = max(total(each) for each in opening.ways)
+    return [Term("buffer", "wait: for the latest member", aggregate.name, latest - total(way), "set")]
 
 
 def _playback(box: Interface) -> list[Term]:

@@ -5,15 +5,20 @@ It holds no delay: ``timing`` computes delays from the gear, the twin produces t
 and neither can borrow the other's.
 """
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Literal, NamedTuple
 
 from iskelo.core.edits.edit import Edit, EnableChannels, SetDevice, SetDirect, SetJack, SetValues
-from iskelo.core.rig.gear import Bus, Interface, Program, Source, Track
-from iskelo.core.rig.ports import Bank, Port
+from iskelo.core.rig.gear import Aggregate, Bus, Interface, Program, ProgramPort, Source, Track
+from iskelo.core.rig.ports import CLOCK_BANKS, Bank, Port
 from iskelo.core.rig.rig import Index, Patch
+from iskelo.core.rig.ways import Opening, Way, driver_of
 
 EdgeKind = Literal["lead in", "capture", "direct", "take", "record", "monitor", "mix", "send", "playback", "lead out"]
+
+
+Side = Literal["input", "output"]
 
 
 class Block(NamedTuple):
@@ -70,6 +75,8 @@ def compile_graph(found: Index, before: Graph | None = None, touched: frozenset[
     parts: dict[str, list[Edge]] = {}
     old = before.parts if before is not None else {}
     for patch in found.rig.patches:
+        if patch.to_port.bank in CLOCK_BANKS:
+            continue
         same = patch.id in old and not {patch.from_port.owner, patch.to_port.owner} & touched
         parts[patch.id] = old[patch.id] if same else [_lead(patch, found)]
     for box in found.interfaces():
@@ -142,32 +149,36 @@ def _interface_edges(box: Interface) -> list[Edge]:
     return edges
 
 
+def _device_edges(program: Program, opening: Opening, found: Index) -> Iterator[Edge]:
+    """What a program takes from the boxes behind its device, and what it sends to them."""
+    shut = {id(way): _shut(program, opening, way, found) for way in opening.ways}
+    sides: tuple[tuple[Side, tuple[ProgramPort, ...], Literal["capture", "playback"], tuple[int, ...]], ...] = (
+        ("input", program.inputs, "capture", program.enabled_in),
+        ("output", program.outputs, "playback", program.enabled_out),
+    )
+    for side, items, bank, enabled in sides:
+        on = set(enabled)
+        for item in items:
+            for leg, channel in enumerate(item.legs, start=1):
+                there = opening.at(bank, channel) if channel is not None else None
+                if channel is None or there is None:
+                    continue
+                way, number = there
+                block = shut[id(way)]
+                if block is None and number > way.box.shown(way.driver, bank):
+                    block = _not_shown(program, way, bank, number, found)
+                if block is None and channel not in on:
+                    block = _not_enabled(program, side, channel)
+                box_end, end = Port(way.box.id, bank, number), Port(item.id, side, leg)
+                if side == "input":
+                    yield Edge(box_end, end, "take", program.id, block=block)
+                else:
+                    yield Edge(end, box_end, "send", program.id, block=block)
+
+
 def _program_edges(program: Program, found: Index) -> list[Edge]:
-    box = found.device(program)
-    edges: list[Edge] = []
-    if box is not None:
-        shut = _driver_shut(program, box, found)
-        sides = (
-            ("input", program.inputs, box.capture, found.shown(program, "capture"), program.enabled_in),
-            ("output", program.outputs, box.playback, found.shown(program, "playback"), program.enabled_out),
-        )
-        for side, items, size, shown, enabled in sides:
-            on = set(enabled)
-            for item in items:
-                for leg, channel in enumerate(item.legs, start=1):
-                    if channel is None or channel > size:
-                        continue
-                    block = shut
-                    if block is None and channel > shown:
-                        block = _not_shown(program, box, side, channel, found)
-                    if block is None and channel not in on:
-                        block = _not_enabled(program, side, channel)
-                    if side == "input":
-                        taken = (Port(box.id, "capture", channel), Port(item.id, "input", leg))
-                        edges.append(Edge(*taken, "take", program.id, block=block))
-                    else:
-                        sent = (Port(item.id, "output", leg), Port(box.id, "playback", channel))
-                        edges.append(Edge(*sent, "send", program.id, block=block))
+    opening = found.opened.get(program.id)
+    edges = list(_device_edges(program, opening, found)) if opening is not None else []
     widths = {item.id: len(item.legs) for item in (*program.inputs, *program.outputs)}
     sinks: dict[str, Bank] = {item.id: "output" for item in program.outputs}
     for bus in program.buses:
@@ -222,16 +233,41 @@ def mix_legs(width: int, output_width: int) -> list[tuple[int, int]]:
     return [(leg, 1) for leg in range(1, width + 1)]
 
 
-def _driver_shut(program: Program, box: Interface, found: Index) -> Block | None:
-    """Why nothing at all passes between a program and its device."""
-    driver = found.driver(program)
-    assert driver is not None
+def _shut(program: Program, opening: Opening, way: Way, found: Index) -> Block | None:
+    """Why nothing at all passes between a program and a box of its device; without the one that calls, none does."""
+    caller = opening.caller
+    assert caller is not None
+    block = _box_shut(program, way, found)
+    if block is None and caller is not way:
+        block = _box_shut(program, caller, found)
+    if block is not None or way.box.rate_hz == opening.device.rate_hz:
+        return block
+    rate_hz = opening.device.rate_hz
+    said = f"{way.box.name} runs at {way.box.rate_hz / 1000:g} kHz, and {opening.device.name} at {rate_hz / 1000:g}"
+    if rate_hz not in way.box.rates_hz:
+        return Block(said, None, "")
+    same = SetValues(item=way.box.id, values={"rate_hz": rate_hz})
+    return Block(said, same, f"Run {way.box.name} at {rate_hz / 1000:g} kHz")
+
+
+def _box_shut(program: Program, way: Way, found: Index) -> Block | None:
+    box, driver = way.box, way.driver
+    if not box.connected:
+        said = f"{box.name} is not connected to the computer"
+        return Block(said, SetValues(item=box.id, values={"connected": True}), f"Connect {box.name}")
+    if way.client != program.id:
+        shut = _not_joinable(way, found)
+        if shut is not None:
+            return shut
     if not driver.installed:
         said = f"the {driver.kind} driver of {box.name} is not installed"
         install = SetValues(item=driver.id, values={"installed": True})
         return Block(said, install, f"Install the {driver.kind} driver of {box.name}")
     holder = found.holder(program)
     if holder is not None:
+        if way.client != program.id or not _opens_by(program, box):
+            said = f"{holder.name} holds {box.name}, whose driver takes one at a time"
+            return Block(said, SetDevice(program=holder.id, device=None), f"Take {box.name} away from {holder.name}")
         said = f"{holder.name} holds the {driver.kind} driver of {box.name}, which takes one program at a time"
         free = [each for each in box.drivers if each.installed and found.in_the_way(each, program) is None]
         if free:
@@ -242,10 +278,41 @@ def _driver_shut(program: Program, box: Interface, found: Index) -> Block | None
     return None
 
 
-def _not_shown(program: Program, box: Interface, side: str, channel: int, found: Index) -> Block:
-    driver = found.driver(program)
-    assert driver is not None
-    bank: Literal["capture", "playback"] = "capture" if side == "input" else "playback"
+def _opens_by(program: Program, box: Interface) -> bool:
+    """Whether the box is the program's only device, so that the program could open it by another driver."""
+    return program.device == box.id and program.output_device is None
+
+
+def _not_joinable(way: Way, found: Index) -> Block | None:
+    """Why an aggregate cannot run this member at its buffer."""
+    box, driver = way.box, way.driver
+    if driver.engine is not None:
+        said = f"the {driver.kind} driver of {box.name} works in periods of its own, so it cannot be joined"
+        without = SetValues(item=driver.id, values={"engine_samples": None})
+        return Block(said, without, f"Say that the driver of {box.name} has no period of its own")
+    if way.buffer_samples in driver.buffers_samples:
+        return None
+    name = found.name(way.client)
+    said = f"{box.name} does not offer the buffer {way.buffer_samples} of {name}"
+    shared = [size for size in driver.buffers_samples if _all_offer(way.client, size, found)]
+    if not shared:
+        return Block(said, None, "")
+    nearest = min(shared, key=lambda size: abs(size - way.buffer_samples))
+    edit = SetValues(item=way.client, values={"buffer_samples": nearest})
+    return Block(said, edit, f"Run {name} at a buffer of {nearest}")
+
+
+def _all_offer(aggregate: str, size: int, found: Index) -> bool:
+    joined = found.gear[aggregate]
+    assert isinstance(joined, Aggregate)
+    boxes = ((found.gear[member.device], member.driver) for member in joined.members)
+    return all(
+        size in driver_of(box, driver).buffers_samples for box, driver in boxes if isinstance(box, Interface)
+    )
+
+
+def _not_shown(program: Program, way: Way, bank: Literal["capture", "playback"], channel: int, found: Index) -> Block:
+    box, driver = way.box, way.driver
     if channel > box.channels_at(bank, box.rate_hz):
         said = f"at {box.rate_hz / 1000:g} kHz {box.name} has {box.channels_at(bank, box.rate_hz)} {bank} channels"
         rates = [rate for rate in box.rates_hz if box.channels_at(bank, rate) >= channel]
@@ -254,7 +321,7 @@ def _not_shown(program: Program, box: Interface, side: str, channel: int, found:
         slower = SetValues(item=box.id, values={"rate_hz": rates[-1]})
         return Block(f"{said}, not {channel}", slower, f"Run {box.name} at {rates[-1] / 1000:g} kHz")
     said = f"the {driver.kind} driver of {box.name} shows {box.shown(driver, bank)} {bank} channels, not {channel}"
-    for other in box.drivers:
+    for other in box.drivers if _opens_by(program, box) else ():
         if other.installed and box.shown(other, bank) >= channel and found.in_the_way(other, program) is None:
             edit = SetDevice(program=program.id, device=box.id, driver=other.id)
             return Block(said, edit, f"Let {program.name} open {box.name} by its {other.kind} driver")
@@ -286,8 +353,8 @@ def buses_in_circles(program: Program) -> set[str]:
     return found
 
 
-def _not_enabled(program: Program, side: str, channel: int) -> Block:
-    opened = EnableChannels(program=program.id, side="input" if side == "input" else "output", channels=(channel,))
+def _not_enabled(program: Program, side: Side, channel: int) -> Block:
+    opened = EnableChannels(program=program.id, side=side, channels=(channel,))
     return Block(
         f"{side} channel {channel} is not enabled in {program.name}",
         opened,

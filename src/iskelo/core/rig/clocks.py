@@ -1,0 +1,77 @@
+"""Whose pace each box runs at: its own crystal's, another box's by a lead, or the computer's."""
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Literal
+
+from iskelo.core.rig.gear import ClockSource, Interface
+
+if TYPE_CHECKING:
+    from iskelo.core.rig.rig import Patch
+
+COMPUTER = "computer"
+"""The computer's timer, as a clock that boxes follow."""
+
+COMPUTER_TOLERANCE_PPM = 100.0
+"""How far a computer's timer may be off. Common practice, no published source."""
+
+Unlocked = Literal["", "no lead", "loop", "other rate"]
+"""Why a box cannot follow: nothing is plugged in, it follows itself in the end, or the rates differ."""
+
+SOCKETS: dict[ClockSource, Literal["word_in", "optical_in"]] = {"word clock": "word_in", "optical": "optical_in"}
+"""Where the clock of each source comes in by a lead."""
+
+
+@dataclass(frozen=True, slots=True)
+class Pace:
+    """Where a box's clock comes from in the end.
+
+    ``master`` is the box whose crystal it is (or ``COMPUTER``), ``leader`` the box it is led by straight, if any. A
+    box that cannot follow runs on its own crystal, and ``unlocked`` says why.
+    """
+
+    master: str
+    leader: str | None = None
+    unlocked: Unlocked = ""
+
+
+def paces(boxes: Iterable[Interface], patches: Iterable["Patch"]) -> dict[str, Pace]:
+    """The pace of every box, by id."""
+    known = {box.id: box for box in boxes}
+    leads: dict[tuple[str, str], str] = {}
+    for patch in patches:
+        leads[patch.to_port.owner, patch.to_port.bank] = patch.from_port.owner
+    found: dict[str, Pace] = {}
+    for box in known.values():
+        _settle(box, known, leads, found)
+    return found
+
+
+def _settle(
+    box: Interface, known: Mapping[str, Interface], leads: Mapping[tuple[str, str], str], found: dict[str, Pace]
+) -> None:
+    """Follow the leads from a box to where they end, and note the pace of every box on the way."""
+    way: list[Interface] = []
+    at = box
+    while at.id not in found:
+        if at in way:
+            for each in way[way.index(at) :]:
+                found[each.id] = Pace(each.id, leads[each.id, SOCKETS[each.clock_source]], "loop")
+            break
+        way.append(at)
+        if at.clock_source == "own":
+            found[at.id] = Pace(at.id)
+        elif at.clock_source == "computer":
+            found[at.id] = Pace(COMPUTER)
+        else:
+            leader = known.get(leads.get((at.id, SOCKETS[at.clock_source]), ""))
+            if leader is None:
+                found[at.id] = Pace(at.id, None, "no lead")
+            elif leader.rate_hz != at.rate_hz:
+                found[at.id] = Pace(at.id, leader.id, "other rate")
+            else:
+                at = leader
+    for each in reversed(way):
+        if each.id not in found:
+            leader = known[leads[each.id, SOCKETS[each.clock_source]]]
+            found[each.id] = Pace(found[leader.id].master, leader.id)

@@ -1,0 +1,251 @@
+"""How programs reach boxes: one box by a driver, one for input and another for output, or several joined as one."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from typing import Literal
+
+from iskelo.core.rig.clocks import Pace
+from iskelo.core.rig.gear import Aggregate, Driver, Interface, Member, Program
+
+Bank = Literal["capture", "playback"]
+
+CHANNELS_AT_MOST = 128
+
+
+@dataclass(frozen=True, slots=True)
+class Way:
+    """One box of those a program reaches, and which of its device's channels are this box's.
+
+    ``client`` is who opens the driver: the program itself, or the aggregate it is on. Channel ``capture_before`` + 1
+    of the device is the box's capture channel 1, and so on for ``capture`` channels; likewise playback.
+    ``calls``: the program is called at this box's pace. A box that is neither that one nor started together with it
+    on one clock hands its sound over through a ring (``rings``), where it waits ``margin_samples`` and as long as the
+    other needs.
+    """
+
+    box: Interface
+    driver: Driver
+    client: str
+    buffer_samples: int
+    capture_before: int
+    capture: int
+    playback_before: int
+    playback: int
+    calls: bool
+    same_clock: bool
+    matched: bool
+    rings: bool
+    margin_samples: int
+
+    def channels(self, bank: Bank) -> range:
+        """The device's channels that are this box's."""
+        first, count = (
+            (self.capture_before, self.capture) if bank == "capture" else (self.playback_before, self.playback)
+        )
+        return range(first + 1, first + count + 1)
+
+    @property
+    def slips(self) -> bool:
+        """It runs on another clock, and nothing makes up for it."""
+        return not self.same_clock and not self.matched
+
+
+@dataclass(frozen=True, slots=True)
+class Opening:
+    """A program's device as the program sees it, and the ways to the boxes behind it.
+
+    Of several boxes ``device`` and ``driver`` are a made-up one: the channels of all, the rate of the one that calls.
+    """
+
+    device: Interface
+    driver: Driver
+    ways: tuple[Way, ...]
+
+    @property
+    def caller(self) -> Way | None:
+        """The box at whose pace the program is called; None if no box of its device is there."""
+        return next((way for way in self.ways if way.calls), None)
+
+    def at(self, bank: Bank, channel: int) -> tuple[Way, int] | None:
+        """The box behind a channel of the device, and its own number there; None beyond the last."""
+        for way in self.ways:
+            numbers = way.channels(bank)
+            if channel in numbers:
+                return way, channel - numbers.start + 1
+        return None
+
+    def to(self, bank: Bank, box: str) -> Way | None:
+        """The way to a box, in or out."""
+        return next((way for way in self.ways if way.box.id == box and way.channels(bank)), None)
+
+    def channel(self, bank: Bank, box: str, number: int) -> int | None:
+        """The device's number of a box's own channel."""
+        way = self.to(bank, box)
+        if way is None or not 1 <= number <= len(way.channels(bank)):
+            return None
+        return way.channels(bank).start + number - 1
+
+    @property
+    def joined(self) -> bool:
+        """Whether there is more than one box behind the device, or could be."""
+        return self.device is not self.ways[0].box if self.ways else True
+
+
+def driver_of(box: Interface, driver: str | None) -> Driver:
+    """The driver of a box with this id; None is its first."""
+    return next((each for each in box.drivers if each.id == driver), box.drivers[0])
+
+
+def present(aggregate: Aggregate, boxes: Mapping[str, Interface]) -> list[tuple[Member, Interface]]:
+    """The members that are there: boxes of the rig that are connected to the computer."""
+    found = [(member, boxes[member.device]) for member in aggregate.members if member.device in boxes]
+    return [(member, box) for member, box in found if box.connected]
+
+
+def open_program(
+    program: Program, boxes: Mapping[str, Interface], aggregates: Mapping[str, Aggregate], paces: Mapping[str, Pace]
+) -> Opening | None:
+    """How a program reaches its device; None if it has none."""
+    aggregate = aggregates.get(program.device or "")
+    if aggregate is not None:
+        return open_aggregate(aggregate, boxes, paces)
+    into = boxes.get(program.device or "")
+    out = boxes.get(program.output_device or "")
+    if into is None or out is None:
+        box, by = (into, program.driver) if into is not None else (out, program.output_driver)
+        return open_box(box, driver_of(box, by), program.id) if box is not None else None
+    return _two(program, into, out, paces)
+
+
+def open_box(box: Interface, driver: Driver, client: str = "") -> Opening:
+    """One box by one of its drivers."""
+    way = Way(
+        box=box,
+        driver=driver,
+        client=client,
+        buffer_samples=driver.buffer_samples,
+        capture_before=0,
+        capture=box.capture,
+        playback_before=0,
+        playback=box.playback,
+        calls=True,
+        same_clock=True,
+        matched=False,
+        rings=False,
+        margin_samples=0,
+    )
+    return Opening(box, driver, (way,))
+
+
+def opened_by(opening: Opening, driver: Driver) -> Opening:
+    """The same single box by another of its drivers."""
+    (way,) = opening.ways
+    return Opening(opening.device, driver, (replace(way, driver=driver, buffer_samples=driver.buffer_samples),))
+
+
+def _two(program: Program, into: Interface, out: Interface, paces: Mapping[str, Pace]) -> Opening:
+    """Input from one device and output to another, which calls: the input waits a block of the caller's more."""
+    driver_in, driver_out = driver_of(into, program.driver), driver_of(out, program.output_driver)
+    same = paces[into.id].master == paces[out.id].master
+    ways = (
+        Way(
+            box=into,
+            driver=driver_in,
+            client=program.id,
+            buffer_samples=driver_in.buffer_samples,
+            capture_before=0,
+            capture=into.capture,
+            playback_before=0,
+            playback=0,
+            calls=False,
+            same_clock=same,
+            matched=program.matched and not same,
+            rings=True,
+            margin_samples=program.margin_samples,
+        ),
+        Way(
+            box=out,
+            driver=driver_out,
+            client=program.id,
+            buffer_samples=driver_out.buffer_samples,
+            capture_before=0,
+            capture=0,
+            playback_before=0,
+            playback=out.playback,
+            calls=True,
+            same_clock=True,
+            matched=False,
+            rings=False,
+            margin_samples=0,
+        ),
+    )
+    device = out.model_copy(update={"name": f"{into.name} in, {out.name} out", "capture": into.capture})
+    return Opening(device, driver_out, ways)
+
+
+def open_aggregate(
+    aggregate: Aggregate, boxes: Mapping[str, Interface], paces: Mapping[str, Pace], *, whole: bool = False
+) -> Opening:
+    """The device that an aggregate's present members make up; ``whole``: as if all of them were there."""
+    if whole:
+        boxes = {identity: box.model_copy(update={"connected": True}) for identity, box in boxes.items()}
+    there = present(aggregate, boxes)
+    master = next((box for _, box in there if box.id == aggregate.master), there[0][1] if there else None)
+    ways: list[Way] = []
+    captured = played = 0
+    for member, box in there:
+        assert master is not None
+        driver = driver_of(box, member.driver)
+        same = paces[box.id].master == paces[master.id].master
+        capture, playback = box.shown(driver, "capture"), box.shown(driver, "playback")
+        ways.append(
+            Way(
+                box=box,
+                driver=driver,
+                client=aggregate.id,
+                buffer_samples=aggregate.buffer_samples,
+                capture_before=captured,
+                capture=capture,
+                playback_before=played,
+                playback=playback,
+                calls=box is master,
+                same_clock=same,
+                matched=member.matched and aggregate.matches and not same,
+                rings=not same,
+                margin_samples=aggregate.margin_samples,
+            )
+        )
+        captured, played = captured + capture, played + playback
+    device, driver = _made_up(aggregate, master, [way.driver for way in ways], captured, played)
+    return Opening(device, driver, tuple(ways))
+
+
+def buffers_of(drivers: list[Driver], now: int) -> tuple[int, ...]:
+    """The buffers that all these drivers offer, and the present one in any case."""
+    shared = set.intersection(*(set(each.buffers_samples) for each in drivers)) if drivers else set()
+    return tuple(sorted({*shared, now}))
+
+
+def _made_up(
+    aggregate: Aggregate, master: Interface | None, drivers: list[Driver], capture: int, playback: int
+) -> tuple[Interface, Driver]:
+    now = aggregate.buffer_samples
+    driver = Driver.model_construct(
+        id=aggregate.id,
+        kind="wrapper" if not aggregate.matches else "vendor",
+        buffers_samples=buffers_of(drivers, now),
+        buffer_samples=now,
+    )
+    rate_hz = master.rate_hz if master is not None else 48_000
+    device = Interface.model_construct(
+        id=aggregate.id,
+        name=aggregate.name,
+        jack_in=0,
+        jack_out=0,
+        capture=min(capture, CHANNELS_AT_MOST),
+        playback=min(playback, CHANNELS_AT_MOST),
+        rates_hz=master.rates_hz if master is not None else (rate_hz,),
+        rate_hz=rate_hz,
+        drivers=(driver,),
+    )
+    return device, driver
