@@ -154,22 +154,24 @@ GAINS = st.sampled_from([-12.0, -6.0, 0.0, 0.0, 3.0])
 
 
 @st.composite
-def any_rig(draw: st.DrawFn, *, boxes_at_most: int = 2, joined: bool = True) -> Rig:
+def any_rig(draw: st.DrawFn, *, boxes_at_most: int = 2, joined: bool = True, busy: bool = False) -> Rig:
     """Any rig that holds together: anything plugged, mapped, armed or left out, in any combination.
 
-    ``joined``: boxes may be joined, opened in pairs, led by each other's clocks, or not connected.
+    ``joined``: boxes may be joined, opened in pairs, led by each other's clocks, or not connected. ``busy``: there is
+    much of everything and little stands in the way, so that sound gets through.
     """
+    least = 2 if busy else 0
     numbers = iter(range(1, 10_000))
 
     def new(prefix: str) -> str:
         return f"{prefix}{next(numbers)}"
 
     boxes, programs, sources, destinations = [], [], [], []
-    same_rate = draw(st.booleans())
+    same_rate = draw(st.sampled_from([True, True, False] if busy else [True, False]))
     rate = draw(RATES)
-    for n in range(draw(st.integers(0, boxes_at_most))):
+    for n in range(draw(st.integers(min(least, boxes_at_most), boxes_at_most))):
         rate = rate if same_rate else draw(RATES)
-        ins, outs = draw(st.integers(0, 5)), draw(st.integers(0, 5))
+        ins, outs = draw(st.integers(least, 5)), draw(st.integers(least, 5))
         pairs = st.tuples(st.integers(1, max(1, ins)), st.integers(1, max(1, outs)))
         crossed = draw(st.lists(pairs, unique=True, max_size=4)) if ins and outs else []
         boxes.append(
@@ -178,10 +180,10 @@ def any_rig(draw: st.DrawFn, *, boxes_at_most: int = 2, joined: bool = True) -> 
                 name=f"Box {n}",
                 jack_in=ins,
                 jack_out=outs,
-                capture=draw(st.integers(0, 5)),
-                playback=draw(st.integers(0, 5)),
-                optical_in=draw(st.sampled_from([0, 0, 2, 4])),
-                optical_out=draw(st.sampled_from([0, 0, 2, 4])),
+                capture=draw(st.integers(least, 5)),
+                playback=draw(st.integers(least, 5)),
+                optical_in=draw(st.sampled_from([0, 0, 0 if busy else 2, 4])),
+                optical_out=draw(st.sampled_from([0, 0, 0 if busy else 2, 4])),
                 rates_hz=(rate,),
                 rate_hz=rate,
                 **(_clock(draw) if joined else {}),
@@ -200,13 +202,13 @@ def any_rig(draw: st.DrawFn, *, boxes_at_most: int = 2, joined: bool = True) -> 
                     Driver(
                         id=new("d"),
                         kind=draw(st.sampled_from(["vendor", "system, shared", "wrapper"])),
-                        installed=draw(st.sampled_from([True, True, True, False])),
-                        clients=draw(st.sampled_from(["many", "many", "one"])),
+                        installed=draw(st.sampled_from([True, True, True, busy])),
+                        clients=draw(st.sampled_from(["many", "many", "many" if busy else "one", "one"])),
                         capture=draw(st.sampled_from([None, None, 2])),
                         playback=draw(st.sampled_from([None, None, 2])),
-                        buffers_samples=(buffer,),
+                        buffers_samples=(buffer, *((64, 441, 1024) if busy else ())),
                         buffer_samples=buffer,
-                        engine_samples=draw(st.sampled_from([None, 48, 441, 480, 512])),
+                        engine_samples=draw(st.sampled_from([None, None if busy else 48, 441, 480, 512])),
                         safety_in_samples=draw(FIXED),
                         safety_out_samples=draw(FIXED),
                     )
@@ -214,60 +216,68 @@ def any_rig(draw: st.DrawFn, *, boxes_at_most: int = 2, joined: bool = True) -> 
                 ),
             )
         )
-    for n in range(draw(st.integers(0, 3))):
+    for n in range(draw(st.integers(least, 3))):
         sources.append(
             Source(
                 id=new("s"),
                 name=f"Source {n}",
                 width=draw(st.integers(1, 2)),
                 level_dbu=-38,
-                needs_phantom=draw(st.booleans()),
+                needs_phantom=draw(st.booleans()) and not busy,
             )
         )
-    for n in range(draw(st.integers(0, 2))):
+    for n in range(draw(st.integers(least, 2))):
         destinations.append(Destination(id=new("x"), name=f"Ears {n}", width=draw(st.integers(1, 2))))
     aggregates = []
-    if joined and boxes and draw(st.booleans()):
-        members = draw(st.lists(st.sampled_from(boxes), min_size=1, max_size=3, unique_by=lambda box: box.id))
+    if joined and boxes and (busy or draw(st.booleans())):
+        members = draw(
+            st.lists(
+                st.sampled_from(boxes),
+                min_size=max(1, min(least, len(boxes))),
+                max_size=3,
+                unique_by=lambda box: box.id,
+            )
+        )
         aggregates.append(
             Aggregate(
                 id=new("g"),
                 name="Joined",
                 members=tuple(Member(device=box.id, matched=draw(st.booleans())) for box in members),
                 master=draw(st.sampled_from([None, boxes[0].id])),
-                buffer_samples=draw(BUFFERS),
+                buffer_samples=draw(st.sampled_from([64, 441, 1024])) if busy else draw(BUFFERS),
                 margin_samples=draw(st.sampled_from([0, 16, 500])),
                 align=draw(st.sampled_from(["none", "pad to the longest"])),
                 matches=draw(st.sampled_from([True, True, False])),
             )
         )
-    channels = st.one_of(st.none(), st.integers(1, 6))
-    for n in range(draw(st.integers(0, 2))):
+    channels = st.integers(1, 8) if busy else st.one_of(st.none(), st.integers(1, 6))
+    for n in range(draw(st.integers(least, 2))):
         ports = [
             [
                 ProgramPort(id=new(p), name=f"{p} {k}", legs=tuple(draw(st.lists(channels, min_size=1, max_size=2))))
-                for k in range(draw(st.integers(0, 3)))
+                for k in range(draw(st.integers(least, 3)))
             ]
             for p in ("i", "o")
         ]
         buses = [new("u") for _ in range(draw(st.integers(0, 2)))]
         sinks = [None, *(p.id for p in ports[1]), *buses]
-        device = draw(st.sampled_from([None, *boxes, *aggregates])) if boxes else None
+        devices = [*boxes, *aggregates, *aggregates] if busy else [None, *boxes, *aggregates]
+        device = draw(st.sampled_from(devices)) if boxes else None
         out = draw(st.sampled_from([None, *boxes])) if joined and isinstance(device, Interface) else None
         tracks = [
             Track(
                 id=new("t"),
                 name=f"Track {k}",
                 width=draw(st.integers(1, 2)),
-                input=draw(st.sampled_from([None, *(p.id for p in ports[0])])),
-                output=draw(st.sampled_from(sinks)),
-                armed=draw(st.booleans()),
-                monitored=draw(st.booleans()),
+                input=draw(st.sampled_from([*([] if busy else [None]), *(p.id for p in ports[0])])),
+                output=draw(st.sampled_from(sinks[1:] if busy else sinks)),
+                armed=busy or draw(st.booleans()),
+                monitored=busy or draw(st.booleans()),
                 muted=draw(st.sampled_from([False, False, True])),
                 gain_db=draw(GAINS),
                 effect_delay_samples=draw(st.sampled_from([0, 0, 1, 64, 777])),
             )
-            for k in range(draw(st.integers(0, 3)))
+            for k in range(draw(st.integers(least, 3)))
         ]
         programs.append(
             Program(
@@ -300,8 +310,8 @@ def any_rig(draw: st.DrawFn, *, boxes_at_most: int = 2, joined: bool = True) -> 
                     )
                     for k in range(draw(st.integers(0, 2)))
                 ),
-                enabled_in=tuple(draw(st.sets(st.integers(1, 6), min_size=2))),
-                enabled_out=tuple(draw(st.sets(st.integers(1, 6), min_size=2))),
+                enabled_in=tuple(draw(st.sets(st.integers(1, 6), min_size=2)) | set(range(1, 9 * busy))),
+                enabled_out=tuple(draw(st.sets(st.integers(1, 6), min_size=2)) | set(range(1, 9 * busy))),
                 inputs=tuple(ports[0]),
                 outputs=tuple(ports[1]),
                 tracks=tuple(tracks),
@@ -316,12 +326,12 @@ def any_rig(draw: st.DrawFn, *, boxes_at_most: int = 2, joined: bool = True) -> 
     clocks_in = [Port(b.id, "word_in", 1) for b in boxes if b.word_clock_in]
     for targets, froms in ((jacks_in, plugs), (ends, jacks_out), (clocks_in, clocks_out)):
         for target in targets:
-            froms = [port for port in froms if port.owner != target.owner]
-            if froms and draw(st.sampled_from([True, True, True, False])):
+            others = [port for port in froms if port.owner != target.owner]
+            if others and draw(st.sampled_from([True, True, True, False])):
                 patches.append(
                     Patch(
                         id=new("w"),
-                        from_port=draw(st.sampled_from(froms)),
+                        from_port=draw(st.sampled_from(others)),
                         to_port=target,
                         gain_db=draw(GAINS),
                         muted=draw(st.sampled_from([False, False, False, True])),

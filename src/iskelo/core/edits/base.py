@@ -200,8 +200,10 @@ def _kept_members(aggregate: Aggregate, found: Index, words: list[str]) -> Aggre
         else:
             kept.append(member)
     master = aggregate.master if aggregate.master is None or aggregate.master in found.gear else None
-    if master == aggregate.master and len(kept) == len(aggregate.members) and all(
-        new is old for new, old in zip(kept, aggregate.members, strict=True)
+    if (
+        master == aggregate.master
+        and len(kept) == len(aggregate.members)
+        and all(new is old for new, old in zip(kept, aggregate.members, strict=True))
     ):
         return aggregate
     return aggregate.model_copy(update={"members": tuple(kept), "master": master})

@@ -101,9 +101,7 @@ def _aggregate(aggregate: Aggregate, found: Index) -> None:
         total = {"capture": total["capture"] + box.capture, "playback": total["playback"] + box.playback}
     for bank, channels in total.items():
         if channels > CHANNELS_AT_MOST:
-            raise Broken(
-                aggregate.name, f"its members have {channels} {bank} channels; {CHANNELS_AT_MOST} is the most"
-            )
+            raise Broken(aggregate.name, f"its members have {channels} {bank} channels; {CHANNELS_AT_MOST} is the most")
 
 
 def _driver(place: str, driver: str | None, box: object) -> None:

@@ -23,7 +23,7 @@ from iskelo.core.rig.gear import (
 )
 from iskelo.core.rig.ports import BANK_WORDS, CLOCK_BANKS, Port
 from iskelo.core.rig.text import GainDb, Id, Name, Notes, clean_tag
-from iskelo.core.rig.ways import Opening, open_program
+from iskelo.core.rig.ways import Opening, Way, open_program
 
 Purpose = Literal["record", "listen"]
 Side = Literal["input", "track", "voice", "bus", "output"]
@@ -117,6 +117,10 @@ class Rig(Value):
     lines: Annotated[tuple[Line, ...], Field(max_length=1024)] = ()
 
 
+Hindrance = Literal["", "not connected", "own period", "buffer", "not installed", "held", "other rate"]
+"""Why a box cannot be opened; *own period* and *buffer*: by an aggregate, at its buffer."""
+
+
 class Placed(NamedTuple):
     """A program's input, track, voice, bus or output, with the side it stands on and its place there, from 1."""
 
@@ -193,15 +197,15 @@ class Index:
         ways = opening.ways if opening is not None else ()
         return sum(min(len(way.channels(bank)), way.box.shown(way.driver, bank)) for way in ways)
 
-    def holder(self, program: Program) -> Program | None:
-        """The other program that holds a driver this one needs, where the driver takes one client only."""
-        opening = self.opened.get(program.id)
-        held = ((way, self._first(way.driver)) for way in opening.ways) if opening is not None else ()
-        return next((first[1] for way, first in held if first is not None and first[0] != way.client), None)
+    def holder(self, way: Way) -> Program | None:
+        """The other program that holds the driver of this way, where the driver takes one client only.
 
-    def _first(self, driver: Driver) -> tuple[str, Program] | None:
-        """Who opens a driver first, the program or the aggregate it is on, where it takes one only."""
-        return None if driver.clients == "many" else next(self._users(driver), None)
+        The client is the program, or the aggregate that it is on with others.
+        """
+        if way.driver.clients == "many":
+            return None
+        client, program = next(self._users(way.driver))
+        return program if client != way.client else None
 
     def _users(self, driver: Driver) -> Iterator[tuple[str, Program]]:
         for program in self.all_programs:
@@ -209,6 +213,21 @@ class Index:
             for way in opening.ways if opening is not None else ():
                 if way.driver is driver:
                     yield way.client, program
+
+    def hindrance(self, opening: Opening, way: Way) -> Hindrance:
+        """Why a box of a device cannot be opened for it; empty if it can."""
+        if not way.box.connected:
+            return "not connected"
+        if way.client == opening.device.id:
+            if way.driver.engine is not None:
+                return "own period"
+            if way.buffer_samples not in way.driver.buffers_samples:
+                return "buffer"
+        if not way.driver.installed:
+            return "not installed"
+        if self.holder(way) is not None:
+            return "held"
+        return "other rate" if way.box.rate_hz != opening.device.rate_hz else ""
 
     def in_the_way(self, driver: Driver, program: Program) -> Program | None:
         """The other program that has this driver, where it takes one client only; None if the program can open it."""

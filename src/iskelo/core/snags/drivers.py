@@ -6,6 +6,7 @@ from typing import Literal
 from iskelo.core.edits.edit import Edit, SetDevice, SetValues
 from iskelo.core.lines.context import Reading
 from iskelo.core.rig.gear import Driver, Interface, Program
+from iskelo.core.rig.ways import Way
 from iskelo.core.snags.reach import lines_of_program
 from iskelo.core.snags.rule import Remedy, Snag, distinct, one_remedy
 
@@ -42,14 +43,19 @@ def _give_device(reading: Reading, program: Program) -> tuple[Remedy, ...]:
     )
 
 
-def _opened(reading: Reading) -> list[tuple[Program, Interface, Driver]]:
-    """Every box that a program opens, by which driver; of an aggregate each member."""
+def _ways(reading: Reading) -> list[tuple[Program, Way]]:
+    """Every way of a program to a box; on an aggregate one for each member."""
     found = reading.found
     return [
-        (program, way.box, way.driver)
+        (program, way)
         for program in found.programs()
         for way in (found.opened[program.id].ways if program.id in found.opened else ())
     ]
+
+
+def _opened(reading: Reading) -> list[tuple[Program, Interface, Driver]]:
+    """Every box that a program opens, and by which driver."""
+    return [(program, way.box, way.driver) for program, way in _ways(reading)]
 
 
 def _other_drivers(reading: Reading, program: Program, box: Interface, driver: Driver) -> list[Remedy]:
@@ -93,15 +99,15 @@ def _install(reading: Reading, program: Program, box: Interface, driver: Driver)
 def driver_held(reading: Reading) -> list[Snag]:
     """A driver that takes one program at a time is held by another one."""
     snags = []
-    for program, box, driver in _opened(reading):
-        holder = reading.found.holder(program)
+    for program, way in _ways(reading):
+        box, driver, holder = way.box, way.driver, reading.found.holder(way)
         if holder is None or not driver.installed:
             continue
         let_go = SetDevice(program=holder.id, device=None)
         many = SetValues(item=driver.id, values={"clients": "many"})
         snags.append(
             Snag(
-                key=f"driver-held:{program.id}",
+                key=f"driver-held:{program.id}:{driver.id}",
                 rule="driver-held",
                 severity="stop",
                 title=f"{holder.name} holds {box.name}, so {program.name} cannot open it",
@@ -144,7 +150,7 @@ def driver_shows_too_few(reading: Reading) -> list[Snag]:
             wide = [each for each in _other_drivers(reading, program, box, driver) if _shows(box, each, bank, beyond)]
             snags.append(
                 Snag(
-                    key=f"driver-shows-too-few:{program.id}:{bank}",
+                    key=f"driver-shows-too-few:{program.id}:{driver.id}:{bank}",
                     rule="driver-shows-too-few",
                     severity="stop",
                     title=f"The {driver.kind} driver of {box.name} shows {shown} of {has} {bank} channels",
@@ -189,7 +195,7 @@ def lets_go_in_background(reading: Reading) -> list[Snag]:
             words = f"Keep the {driver.kind} driver of {box.name} open in the background"
         snags.append(
             Snag(
-                key=f"lets-go-in-background:{program.id}",
+                key=f"lets-go-in-background:{program.id}:{driver.id}",
                 rule="lets-go-in-background",
                 severity="risk",
                 title=f"{program.name} falls silent in the background",
@@ -215,7 +221,7 @@ def system_sounds_on_a_recording_device(reading: Reading) -> list[Snag]:
             others = [each for each in reading.found.interfaces() if each.id not in recording]
             snags.append(
                 Snag(
-                    key=f"system-sounds-on-a-recording-device:{program.id}",
+                    key=f"system-sounds-on-a-recording-device:{program.id}:{box.id}",
                     rule="system-sounds-on-a-recording-device",
                     severity="risk",
                     title=f"The computer's own sounds play through {box.name}",

@@ -281,8 +281,8 @@ def _padding(opening: Opening, way: Way, bank: Literal["capture", "playback"], f
         )
         return sum(term.samples for term in terms)
 
-    latest = max(total(each) for each in opening.ways)
-    return [Term("buffer", "wait: for the latest member", aggregate.name, latest - total(way), "set")]
+    latest = max((total(each) for each in opening.ways if not found.hindrance(opening, each)), default=total(way))
+    return [Term("buffer", "wait: for the latest member", aggregate.name, max(0, latest - total(way)), "set")]
 
 
 def _playback(box: Interface) -> list[Term]:

@@ -9,11 +9,13 @@ in long stretches.
 
 import math
 from collections.abc import Callable, Sequence
+from fractions import Fraction
 from typing import Protocol
 
 import numpy as np
 
-from iskelo.core.rig.gear import Driver, Interface, Program
+from iskelo.core.rig.gear import Driver, Interface
+from iskelo.core.twin.ring import Clock
 from iskelo.core.twin.stream import Block, Stream
 
 LSB = 2.0**-23
@@ -32,14 +34,15 @@ class Called(Protocol):
 
 
 class DriverAtWork:
-    """One driver of a box: it shows some of the channels, to as many programs as it takes."""
+    """One driver of a box: it shows some of the channels, to its programs, in blocks of one size."""
 
-    def __init__(self, box: "Box", driver: Driver) -> None:
+    def __init__(self, box: "Box", driver: Driver, block_samples: int) -> None:
         gear = box.gear
         self.box = box
         self.driver = driver
-        self.block_samples = driver.buffer_samples
-        self.period_samples = driver.engine or driver.buffer_samples
+        self.rate_hz = gear.rate_hz
+        self.block_samples = block_samples
+        self.period_samples = driver.engine or block_samples
         self.period = 0
         self.capture, self.playback = gear.shown(driver, "capture"), gear.shown(driver, "playback")
         self._fed = min(gear.jack_in, self.capture)
@@ -49,14 +52,13 @@ class DriverAtWork:
         shape = (self.playback, self.period_samples)
         self._halves: list[Block] = [np.zeros(shape, np.float32), np.zeros(shape, np.float32)]
         self.played = Stream(self.playback, box.keep_samples + driver.safety_out_samples + self.period_samples)
-        self._programs: list[str] = []
 
-    def open(self, program: Program) -> bool:
-        """A program asks to be let in; False if the driver is not installed or already has its only client."""
-        if not self.driver.installed or (self.driver.clients != "many" and self._programs):
-            return False
-        self._programs.append(program.id)
-        return True
+    def fixed_samples(self, *, inward: bool) -> int:
+        """What a sound takes between the jacks and the blocks, whatever their size."""
+        gear = self.box.gear
+        if inward:
+            return gear.converter_in_samples + gear.mixer_samples + self._behind
+        return self.driver.safety_out_samples + gear.link_out_samples + gear.converter_out_samples
 
     def finish_period(self) -> None:
         """The period is over: the converters' half goes to the programs, theirs to the converters."""
@@ -71,6 +73,11 @@ class DriverAtWork:
         self.played.write(half)
         half[:] = 0
         self.period += 1
+
+    @property
+    def lead_samples(self) -> int:
+        """So much of its own time must have come in elsewhere before a call can count on a whole block of it."""
+        return self.block_samples
 
     @property
     def now(self) -> int:
@@ -96,6 +103,10 @@ class DriverAtWork:
         """A program hands over what is to be played in the next period but the running one."""
         self._halves[(self.period + 1) % 2] += blocks
 
+    def play_first(self, blocks: Block) -> None:
+        """The same on the first channels only."""
+        self._halves[(self.period + 1) % 2][: len(blocks)] += blocks
+
 
 class EngineAtWork(DriverAtWork):
     """A shared system driver whose engine works in periods of its own and hands programs blocks of theirs.
@@ -105,8 +116,8 @@ class EngineAtWork(DriverAtWork):
     as a rehearsal of one common round of both shows to be needed.
     """
 
-    def __init__(self, box: "Box", driver: Driver) -> None:
-        super().__init__(box, driver)
+    def __init__(self, box: "Box", driver: Driver, block_samples: int) -> None:
+        super().__init__(box, driver, block_samples)
         keep = 2 * (self.block_samples + self.period_samples)
         self._arrived, self._given = Stream(self.capture, keep), Stream(self.playback, keep)
         self._silence_samples = rehearsed_silence_samples(self.block_samples, self.period_samples)
@@ -117,6 +128,11 @@ class EngineAtWork(DriverAtWork):
     def finish_period(self) -> None:
         super().finish_period()
         self._arrived.write(self.captured)
+
+    @property
+    def lead_samples(self) -> int:
+        """Its stream time runs ahead of the moment of the call, by what the engine lays out."""
+        return self._silence_samples + self.period_samples
 
     @property
     def now(self) -> int:
@@ -144,6 +160,9 @@ class EngineAtWork(DriverAtWork):
         """A program hands over its block; the engine collects it when its turn comes."""
         self._mix += blocks
 
+    def play_first(self, blocks: Block) -> None:
+        self._mix[: len(blocks)] += blocks
+
 
 def rehearsed_silence_samples(block: int, period: int) -> int:
     """How much silence must lie before the first block, so that a period can be collected at every turn.
@@ -163,15 +182,27 @@ def rehearsed_silence_samples(block: int, period: int) -> int:
 class Box:
     """One interface: its converters and its mixer, and the drivers by which programs open it."""
 
-    def __init__(self, gear: Interface, jacks: Callable[[int, int], Block], seed: int) -> None:
-        """``jacks(start, count)`` gives the voltages at the input jacks, shape (jack_in, count), 1.0 = 0 dBu."""
+    def __init__(
+        self,
+        gear: Interface,
+        jacks: Callable[[int, int], Block],
+        seed: int,
+        clock: Clock | None = None,
+        longest_block: int = 0,
+    ) -> None:
+        """``jacks(start, count)`` gives the voltages at the input jacks, shape (jack_in, count), 1.0 = 0 dBu.
+
+        ``clock``: when it samples (None: from nought on, at its rate). ``longest_block``: of those that others than its
+        drivers' own programs ask for.
+        """
         self.gear = gear
+        self.clock = clock or Clock(Fraction(0), Fraction(gear.rate_hz))
         self._jacks = jacks
         self._random = np.random.default_rng(seed)
         self._in_samples = gear.converter_in_samples + gear.mixer_samples
         fixed = self._in_samples + gear.link_in_samples + gear.link_out_samples + gear.converter_out_samples
         slowest = max(each.safety_in_samples + 2 * (each.engine or each.buffer_samples) for each in gear.drivers)
-        self.keep_samples = fixed + slowest + 2 * STRETCH_SAMPLES
+        self.keep_samples = fixed + slowest + 2 * longest_block + 2 * STRETCH_SAMPLES
         self._sampled = Stream(gear.jack_in, self.keep_samples)
         full_scale = [trim - gear.input_full_scale_dbu for trim in gear.trims_db]
         # A sine at the full-scale level just reaches 1.0: its RMS is 1/√2 (AES17). Counted in steps.
@@ -184,11 +215,27 @@ class Box:
                 self._direct[cross.jack_out - 1, cross.jack_in - 1] = 10 ** (cross.gain_db / 20)
         self._monitors = bool(self._direct.any())
         self._trim_out = np.array([[10 ** (db / 20)] for db in gear.output_trims_db], np.float32).reshape(-1, 1)
-        self.drivers = [(EngineAtWork if each.engine else DriverAtWork)(self, each) for each in gear.drivers]
+        self._clients: dict[str, str] = {}
+        self.sessions: list[DriverAtWork] = []
+        self._shared: dict[str, DriverAtWork] = {}
 
-    def driver(self, identity: str | None) -> DriverAtWork:
-        """The driver with this id; None is the box's first."""
-        return next((each for each in self.drivers if each.driver.id == identity), self.drivers[0])
+    def admit(self, driver: Driver, client: str) -> bool:
+        """A client asks to be let in; False if the box or the driver is not there, or the driver has its only one."""
+        if not self.gear.connected or not driver.installed:
+            return False
+        return driver.clients == "many" or self._clients.setdefault(driver.id, client) == client
+
+    def shared(self, driver: Driver) -> DriverAtWork:
+        """The driver at its own buffer, for all programs that open it straight."""
+        if driver.id not in self._shared:
+            self._shared[driver.id] = self.session(driver, driver.buffer_samples)
+        return self._shared[driver.id]
+
+    def session(self, driver: Driver, block_samples: int) -> DriverAtWork:
+        """The driver at a buffer of its client's."""
+        opened = (EngineAtWork if driver.engine else DriverAtWork)(self, driver, block_samples)
+        self.sessions.append(opened)
+        return opened
 
     def digital(self, start: int, count: int) -> Block:
         """What leaves the mixer towards the computer in these samples of the box's clock."""
@@ -203,7 +250,7 @@ class Box:
         at = start - self.gear.converter_out_samples
         if self._monitors:
             out += self._direct @ self.digital(at, count)
-        for each in self.drivers:
+        for each in self.sessions:
             wide = min(each.playback, self.gear.jack_out)
             behind = self.gear.link_out_samples + each.driver.safety_out_samples
             out[:wide] += each.played.read(at - behind, count)[:wide]

@@ -10,7 +10,6 @@ from numpy.typing import NDArray
 
 from iskelo.core.rig.gear import Program, ProgramPort, Track
 from iskelo.core.rig.ports import Port
-from iskelo.core.twin.box import DriverAtWork
 from iskelo.core.twin.delay_line import DelayLine
 from iskelo.core.twin.stream import Block
 
@@ -67,26 +66,48 @@ def work_s(program: Program, block_samples: int, rate_hz: int) -> float:
     return max(0.0, took_s + slope * (block_samples - first))
 
 
+class DeviceAtWork(Protocol):
+    """A device as its programs see it: one driver of a box, or several boxes joined."""
+
+    block_samples: int
+    rate_hz: int
+    capture: int
+    playback: int
+    captured: Block
+
+    @property
+    def now(self) -> int: ...
+
+    @property
+    def called_s(self) -> float: ...
+
+    @property
+    def due_s(self) -> float: ...
+
+    def play(self, blocks: Block) -> None: ...
+
+
 class ProgramAtWork:
-    """One program on one driver; ``tape`` gives what was recorded, in stream time."""
+    """One program on one device; ``tape`` gives what was recorded, in stream time."""
 
     def __init__(
         self,
         program: Program,
-        driver: DriverAtWork,
+        driver: DeviceAtWork,
         length: int,
         sounds: Mapping[Port, Sound],
         *,
+        admitted: bool = True,
         late_s: float = 0.0,
         seed: int = 1,
     ) -> None:
         self.program = program
         # A program hands out the samples it was made of one by one; the device's clock sets their pace.
-        self._own_rate_hz = program.rate_hz or driver.box.gear.rate_hz
-        work = work_s(program, driver.block_samples, driver.box.gear.rate_hz)
+        self._own_rate_hz = program.rate_hz or driver.rate_hz
+        work = work_s(program, driver.block_samples, driver.rate_hz)
         self.processor = Processor(work, late_s, seed) if program.load_readings else None
         self._driver = driver
-        self._open = driver.open(program)
+        self._open = admitted
         inputs = {item.id: item for item in program.inputs}
         self._outputs = {item.id: item for item in program.outputs}
         self._buses = {bus.id: bus for bus in program.buses}

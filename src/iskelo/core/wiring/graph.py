@@ -12,7 +12,7 @@ from typing import Literal, NamedTuple
 from iskelo.core.edits.edit import Edit, EnableChannels, SetDevice, SetDirect, SetJack, SetValues
 from iskelo.core.rig.gear import Aggregate, Bus, Interface, Program, ProgramPort, Source, Track
 from iskelo.core.rig.ports import CLOCK_BANKS, Bank, Port
-from iskelo.core.rig.rig import Index, Patch
+from iskelo.core.rig.rig import Hindrance, Index, Patch
 from iskelo.core.rig.ways import Opening, Way, driver_of
 
 EdgeKind = Literal["lead in", "capture", "direct", "take", "record", "monitor", "mix", "send", "playback", "lead out"]
@@ -237,45 +237,49 @@ def _shut(program: Program, opening: Opening, way: Way, found: Index) -> Block |
     """Why nothing at all passes between a program and a box of its device; without the one that calls, none does."""
     caller = opening.caller
     assert caller is not None
-    block = _box_shut(program, way, found)
-    if block is None and caller is not way:
-        block = _box_shut(program, caller, found)
-    if block is not None or way.box.rate_hz == opening.device.rate_hz:
-        return block
-    rate_hz = opening.device.rate_hz
-    said = f"{way.box.name} runs at {way.box.rate_hz / 1000:g} kHz, and {opening.device.name} at {rate_hz / 1000:g}"
-    if rate_hz not in way.box.rates_hz:
-        return Block(said, None, "")
-    same = SetValues(item=way.box.id, values={"rate_hz": rate_hz})
-    return Block(said, same, f"Run {way.box.name} at {rate_hz / 1000:g} kHz")
-
-
-def _box_shut(program: Program, way: Way, found: Index) -> Block | None:
-    box, driver = way.box, way.driver
-    if not box.connected:
-        said = f"{box.name} is not connected to the computer"
-        return Block(said, SetValues(item=box.id, values={"connected": True}), f"Connect {box.name}")
-    if way.client != program.id:
-        shut = _not_joinable(way, found)
-        if shut is not None:
-            return shut
-    if not driver.installed:
-        said = f"the {driver.kind} driver of {box.name} is not installed"
-        install = SetValues(item=driver.id, values={"installed": True})
-        return Block(said, install, f"Install the {driver.kind} driver of {box.name}")
-    holder = found.holder(program)
-    if holder is not None:
-        if way.client != program.id or not _opens_by(program, box):
-            said = f"{holder.name} holds {box.name}, whose driver takes one at a time"
-            return Block(said, SetDevice(program=holder.id, device=None), f"Take {box.name} away from {holder.name}")
-        said = f"{holder.name} holds the {driver.kind} driver of {box.name}, which takes one program at a time"
-        free = [each for each in box.drivers if each.installed and found.in_the_way(each, program) is None]
-        if free:
-            other = SetDevice(program=program.id, device=box.id, driver=free[0].id)
-            return Block(said, other, f"Let {program.name} open {box.name} by its {free[0].kind} driver")
-        let_go = SetDevice(program=holder.id, device=None)
-        return Block(said, let_go, f"Take {box.name} away from {holder.name}")
+    for each in (way, caller):
+        hindrance = found.hindrance(opening, each)
+        if hindrance:
+            return _hindered(program, opening, each, hindrance, found)
     return None
+
+
+def _hindered(program: Program, opening: Opening, way: Way, hindrance: Hindrance, found: Index) -> Block:
+    box, driver = way.box, way.driver
+    match hindrance:
+        case "not connected":
+            said = f"{box.name} is not connected to the computer"
+            return Block(said, SetValues(item=box.id, values={"connected": True}), f"Connect {box.name}")
+        case "own period":
+            said = f"the {driver.kind} driver of {box.name} works in periods of its own, so it cannot be joined"
+            without = SetValues(item=driver.id, values={"engine_samples": None})
+            return Block(said, without, f"Say that the driver of {box.name} has no period of its own")
+        case "buffer":
+            return _not_offered(way, found)
+        case "not installed":
+            said = f"the {driver.kind} driver of {box.name} is not installed"
+            install = SetValues(item=driver.id, values={"installed": True})
+            return Block(said, install, f"Install the {driver.kind} driver of {box.name}")
+        case "other rate":
+            rate_hz, name = opening.device.rate_hz, opening.device.name
+            said = f"{box.name} runs at {box.rate_hz / 1000:g} kHz, and {name} at {rate_hz / 1000:g}"
+            if rate_hz not in box.rates_hz:
+                return Block(said, None, "")
+            same = SetValues(item=box.id, values={"rate_hz": rate_hz})
+            return Block(said, same, f"Run {box.name} at {rate_hz / 1000:g} kHz")
+    return _held(program, way, found)
+
+
+def _held(program: Program, way: Way, found: Index) -> Block:
+    box, driver, holder = way.box, way.driver, found.holder(way)
+    assert holder is not None
+    said = f"{holder.name} holds the {driver.kind} driver of {box.name}, which takes one program at a time"
+    free = [each for each in box.drivers if each.installed and found.in_the_way(each, program) is None]
+    if free and _opens_by(program, box):
+        other = SetDevice(program=program.id, device=box.id, driver=free[0].id)
+        return Block(said, other, f"Let {program.name} open {box.name} by its {free[0].kind} driver")
+    let_go = SetDevice(program=holder.id, device=None)
+    return Block(said, let_go, f"Take {box.name} away from {holder.name}")
 
 
 def _opens_by(program: Program, box: Interface) -> bool:
@@ -283,18 +287,11 @@ def _opens_by(program: Program, box: Interface) -> bool:
     return program.device == box.id and program.output_device is None
 
 
-def _not_joinable(way: Way, found: Index) -> Block | None:
-    """Why an aggregate cannot run this member at its buffer."""
-    box, driver = way.box, way.driver
-    if driver.engine is not None:
-        said = f"the {driver.kind} driver of {box.name} works in periods of its own, so it cannot be joined"
-        without = SetValues(item=driver.id, values={"engine_samples": None})
-        return Block(said, without, f"Say that the driver of {box.name} has no period of its own")
-    if way.buffer_samples in driver.buffers_samples:
-        return None
+def _not_offered(way: Way, found: Index) -> Block:
+    """A member does not offer the buffer of its aggregate: the nearest one that all members do."""
     name = found.name(way.client)
-    said = f"{box.name} does not offer the buffer {way.buffer_samples} of {name}"
-    shared = [size for size in driver.buffers_samples if _all_offer(way.client, size, found)]
+    said = f"{way.box.name} does not offer the buffer {way.buffer_samples} of {name}"
+    shared = [size for size in way.driver.buffers_samples if _all_offer(way.client, size, found)]
     if not shared:
         return Block(said, None, "")
     nearest = min(shared, key=lambda size: abs(size - way.buffer_samples))
@@ -306,9 +303,7 @@ def _all_offer(aggregate: str, size: int, found: Index) -> bool:
     joined = found.gear[aggregate]
     assert isinstance(joined, Aggregate)
     boxes = ((found.gear[member.device], member.driver) for member in joined.members)
-    return all(
-        size in driver_of(box, driver).buffers_samples for box, driver in boxes if isinstance(box, Interface)
-    )
+    return all(size in driver_of(box, driver).buffers_samples for box, driver in boxes if isinstance(box, Interface))
 
 
 def _not_shown(program: Program, way: Way, bank: Literal["capture", "playback"], channel: int, found: Index) -> Block:

@@ -1,0 +1,219 @@
+"""Everything of a rig at work, before it is set going: boxes with their clocks, devices made of them, programs."""
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from fractions import Fraction
+from zlib import crc32
+
+import numpy as np
+
+from iskelo.core.rig.clocks import COMPUTER, COMPUTER_TOLERANCE_PPM
+from iskelo.core.rig.gear import Aggregate, Interface, Program
+from iskelo.core.rig.ports import Port
+from iskelo.core.rig.rig import Index, Rig, index
+from iskelo.core.rig.ways import Opening, Way
+from iskelo.core.twin.box import Box, Called, DriverAtWork, EngineAtWork
+from iskelo.core.twin.ends import OutputEnd, jacks_of, leads_out
+from iskelo.core.twin.engine import DEVICE_FINISHES, PROGRAM_RUNS, RINGS_TURN, Engine
+from iskelo.core.twin.joined import MATCHING_DELAY_SAMPLES, Feeder, JoinedAtWork, Part
+from iskelo.core.twin.program import DeviceAtWork, ProgramAtWork, Sound
+from iskelo.core.twin.ring import Clock, Ring
+
+
+@dataclass(frozen=True, slots=True)
+class Slipped:
+    """A block that slipped between two clocks: which device, which box of it, when, and how many samples.
+
+    ``inward``: on the way from the box to the programs.
+    """
+
+    device: str
+    box: str
+    inward: bool
+    time_s: float
+    samples: int
+
+
+class Floor:
+    """The gear of a rig set up on an engine; ``recorders`` and ``ends`` hold what is recorded and heard."""
+
+    def __init__(
+        self, rig: Rig, sounds: Mapping[Port, Sound], seconds: float, seed: int, slipped: Callable[[Slipped], None]
+    ) -> None:
+        self._rig, self._sounds, self._seconds, self._seed = rig, sounds, seconds, seed
+        self._slipped = slipped
+        self._found = index(rig)
+        self._rates = true_rates(self._found, seed)
+        self.engine = Engine(self._rates.values() or [1])
+        self.until = int(seconds * self.engine.ticks_per_second)
+        self._boxes = self._set_up_boxes()
+        self.ends = [
+            OutputEnd(box, leads_out(rig, box.gear, int(seconds * box.gear.rate_hz)), int(seconds * box.gear.rate_hz))
+            for box in self._boxes.values()
+        ]
+        self.recorders: list[tuple[ProgramAtWork, int]] = []
+        self._called: dict[int, list[Called]] = {}
+        self._feeders: dict[int, list[Called]] = {}
+        self._joined: dict[str, JoinedAtWork | None] = {}
+        for place, gear in enumerate(rig.gear):
+            if isinstance(gear, Program) and gear.id in self._found.opened:
+                self._set_up_program(gear, self._found.opened[gear.id], place)
+        for out in self.ends:
+            for session in out.box.sessions:
+                self._start(session, out)
+
+    def _set_up_boxes(self) -> dict[str, Box]:
+        ways = [way for opening in self._found.opened.values() for way in opening.ways]
+        still = {way.box.id for way in ways if not way.rings}
+        random = np.random.default_rng(self._seed)
+        boxes = {}
+        for number, gear in enumerate(self._found.boxes):
+            blocks = [way.buffer_samples for way in ways if way.box.id == gear.id]
+            late = int(random.integers(0, max(blocks, default=1))) if gear.id not in still and blocks else 0
+            rate = self._rates[gear.id]
+            start_s = late / rate
+            if rate != gear.rate_hz and late:
+                # On another clock blocks fall between the others' samples as well.
+                start_s += Fraction(int(random.integers(0, 1000)), 1000) / rate
+            clock = Clock(start_s, rate)
+            jacks = jacks_of(self._rig, gear, clock, self._sounds)
+            boxes[gear.id] = Box(gear, jacks, self._seed + number, clock, max(blocks, default=0))
+        return boxes
+
+    def _set_up_program(self, program: Program, opening: Opening, place: int) -> None:
+        caller = opening.caller
+        if caller is None:
+            return
+        admitted = {id(way): self._admits(way, opening) for way in opening.ways}
+        box = self._boxes[caller.box.id]
+        device: DeviceAtWork
+        called: list[Called]
+        if not opening.joined:
+            device = session = box.shared(caller.driver)
+            called = self._called.setdefault(id(session), [])
+        else:
+            key = caller.client
+            if key not in self._joined:
+                self._joined[key] = self._join(opening, admitted)
+            joined = self._joined[key]
+            assert joined is not None
+            device, called = joined, joined.programs
+        at_work = ProgramAtWork(
+            program,
+            device,
+            int(self._seconds * device.rate_hz),
+            self._sounds,
+            admitted=admitted[id(caller)],
+            late_s=self._rig.jitter_ms / 1000,
+            seed=self._seed + 7919 * (place + 1),
+        )
+        called.append(at_work)
+        self.recorders.append((at_work, device.rate_hz))
+
+    def _admits(self, way: Way, opening: Opening) -> bool:
+        """Whether a box lets this client in, at its buffer and its rate."""
+        let_in = self._boxes[way.box.id].admit(way.driver, way.client)
+        if isinstance(self._found.gear.get(way.client), Aggregate):
+            let_in = let_in and not way.driver.engine and way.buffer_samples in way.driver.buffers_samples
+        return let_in and way.box.rate_hz == opening.device.rate_hz
+
+    def _join(self, opening: Opening, admitted: dict[int, bool]) -> JoinedAtWork:
+        caller = opening.caller
+        assert caller is not None
+        sessions = {id(way): self._session(way, opening) for way in opening.ways if admitted[id(way)] or way is caller}
+        calling = sessions[id(caller)]
+        parts = [self._part(way, opening, sessions.get(id(way)), calling) for way in opening.ways]
+        aggregate = self._found.gear.get(caller.client)
+        pads = isinstance(aggregate, Aggregate) and aggregate.align != "none"
+        joined = JoinedAtWork(calling, parts, pad=pads)
+        if admitted[id(caller)]:
+            self._called.setdefault(id(calling), []).append(joined)
+        return joined
+
+    def _session(self, way: Way, opening: Opening) -> DriverAtWork:
+        box = self._boxes[way.box.id]
+        if way.client == opening.device.id:
+            return box.session(way.driver, way.buffer_samples)
+        return box.shared(way.driver)
+
+    def _part(self, way: Way, opening: Opening, session: DriverAtWork | None, calling: DriverAtWork) -> Part:
+        part = Part(session, way.capture, way.playback)
+        if session is None or not way.rings:
+            return part
+        delay = calling.lead_samples + way.margin_samples
+        room = session.block_samples + calling.block_samples + 2 * way.margin_samples
+        # An engine's stream time runs ahead of its calls: what it hands over waits for that as well.
+        room += sum(2 * (each.lead_samples - each.block_samples) for each in (session, calling))
+        part.ring_samples = delay + (MATCHING_DELAY_SAMPLES if way.matched else 0)
+        inner, outer = (calling.box.clock, calling.block_samples), (session.box.clock, session.block_samples)
+
+        def slipped(inward: bool) -> Callable[[int], None]:
+            def tell(samples: int) -> None:
+                time_s = self.engine.now / self.engine.ticks_per_second
+                self._slipped(Slipped(opening.device.name, way.box.name, inward, time_s, samples))
+
+            return tell
+
+        if part.rows_in:
+            part.ring_in = Ring(
+                part.rows_in, outer, inner, delay, room, matched=way.matched, slipped=slipped(inward=True)
+            )
+        if part.rows_out:
+            part.ring_out = Ring(
+                part.rows_out, inner, outer, delay, room, matched=way.matched, slipped=slipped(inward=False)
+            )
+        self._feeders.setdefault(id(session), []).append(Feeder(part))
+        return part
+
+    def _start(self, session: DriverAtWork, out: OutputEnd) -> None:
+        """Let a driver finish its first period when it is over, and then every next one."""
+        engine, clock, count = self.engine, session.box.clock, session.period_samples
+        programs, feeders = self._called.get(id(session), []), self._feeders.get(id(session), [])
+        if isinstance(session, EngineAtWork) and programs:
+            # An engine hands its blocks out in one go.
+            programs, feeders = [*feeders, *programs], []
+        begin = int(clock.start_s * engine.ticks_per_second)
+
+        def run_programs() -> None:
+            session.run(programs)
+
+        def turn_rings() -> None:
+            session.run(feeders)
+
+        def finish() -> None:
+            session.finish_period()
+            if feeders:
+                engine.at(engine.now, RINGS_TURN, turn_rings)
+            if programs:
+                engine.at(engine.now, PROGRAM_RUNS, run_programs)
+            if out.due():
+                out.play_until(out.length)
+            engine.at(begin + engine.ticks((session.period + 1) * count, clock.rate), DEVICE_FINISHES, finish)
+
+        engine.at(begin + engine.ticks(count, clock.rate), DEVICE_FINISHES, finish)
+
+
+def true_rates(found: Index, seed: int) -> dict[str, Fraction]:
+    """How many samples a second each box really takes, by the clock that the first program is called by.
+
+    A clock that was measured is off by as much; another one by something within its tolerance, drawn from the seed.
+    """
+    callers = [opening.caller for opening in found.opened.values()]
+    first: Interface | None = next((way.box for way in callers if way is not None), None)
+    first = first or next(iter(found.boxes), None)
+    if first is None:
+        return {}
+    reference = _speed(found, found.paces[first.id].master, seed)
+    return {box.id: box.rate_hz * _speed(found, found.paces[box.id].master, seed) / reference for box in found.boxes}
+
+
+def _speed(found: Index, master: str, seed: int) -> Fraction:
+    """How fast a clock runs: 1 is right. In whole billionths."""
+    gear = found.gear.get(master)
+    tolerance, measured = COMPUTER_TOLERANCE_PPM, None
+    if isinstance(gear, Interface) and master != COMPUTER:
+        tolerance, measured = gear.tolerance_ppm, gear.measured_ppm
+    if measured is None:
+        random = np.random.default_rng([seed, crc32(master.encode())])
+        measured = float(random.uniform(-tolerance, tolerance))
+    return 1 + Fraction(round(1000 * measured), 10**9)
