@@ -11,19 +11,24 @@ from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import (
     AddBuses,
     AddDriver,
+    AddInterface,
     AddLine,
     AddProgram,
     AddTracks,
     Edit,
     EnableChannels,
+    JoinDevices,
+    Plug,
     Remove,
     SetDevice,
     SetDirect,
     SetLeg,
+    SetMembers,
     SetTrim,
     SetValues,
 )
 from iskelo.core.lines.context import read
+from iskelo.core.rig.gear import Member
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import index
 from iskelo.core.rig.units import CONSUMER_BELOW_PROFESSIONAL_DB
@@ -52,8 +57,69 @@ def off_speed(bench: Bench) -> tuple[Edit, ...]:
     )
 
 
+def joined(bench: Bench, **values: object) -> tuple[Edit, ...]:
+    """A second box, joined behind the first, Bertil's microphone on it; ``values`` are the second box's."""
+    number = bench.rig.next_number
+    second, both = f"b{number}", f"g{number + 2}"
+    return (
+        AddInterface(name="Second", jack_in=2, jack_out=2),
+        SetValues(item=second, values={"word_clock_in": True, "word_clock_out": True}),
+        SetValues(item=bench.id("Box"), values={"word_clock_in": True, "word_clock_out": True}),
+        JoinDevices(name="Both", members=(Member(device=bench.id("Box")), Member(device=second))),
+        SetDevice(program=bench.id("Recorder"), device=both),
+        Plug(from_port=Port(bench.out("Bertil").owner, "out", 1), to_port=Port(second, "jack_in", 1)),
+        SetLeg(item=bench.id("In Bertil"), channel=9),
+        *((SetValues(item=second, values={**values}),) if values else ()),
+    )
+
+
+def led(bench: Bench, **values: object) -> tuple[Edit, ...]:
+    """The same with the second box led by the first one's word clock."""
+    number = bench.rig.next_number
+    lead = Plug(from_port=Port(bench.id("Box"), "word_out", 1), to_port=Port(f"b{number}", "word_in", 1))
+    return (*joined(bench), lead, SetValues(item=f"b{number}", values={"clock_source": "word clock", **values}))
+
+
+def matched(bench: Bench) -> tuple[Edit, ...]:
+    number = bench.rig.next_number
+    members = (Member(device=bench.id("Box")), Member(device=f"b{number}", matched=True))
+    return (*joined(bench), SetMembers(aggregate=f"g{number + 2}", members=members))
+
+
+def turned_round(bench: Bench) -> tuple[Edit, ...]:
+    """The members in the other order, while the numbers stay."""
+    number = bench.rig.next_number
+    members = (Member(device=f"b{number}"), Member(device=bench.id("Box")))
+    return (*led(bench), SetMembers(aggregate=f"g{number + 2}", members=members, keep_names=False))
+
+
 Break = Callable[[Bench], tuple[Edit, ...]]
 BREAKS: dict[str, Break] = {
+    "box-not-connected": lambda b: (SetValues(item=b.id("Box"), values={"connected": False}),),
+    "boxes-at-different-rates": lambda b: led(b, rate_hz=44_100),
+    "clock-loop": lambda b: (
+        *led(b),
+        Plug(from_port=Port(f"b{b.rig.next_number}", "word_out", 1), to_port=Port(b.id("Box"), "word_in", 1)),
+        SetValues(item=b.id("Box"), values={"clock_source": "word clock"}),
+    ),
+    "clock-not-locked": lambda b: joined(b, clock_source="word clock"),
+    "two-masters": lambda b: led(b, clock_source="own"),
+    "clocks-drift": joined,
+    "line-drifting": joined,
+    "member-absent": lambda b: (*led(b), SetValues(item=b.id("Box"), values={"connected": False})),
+    "master-not-a-member": lambda b: (
+        *led(b),
+        AddInterface(name="Third"),
+        SetValues(item=f"g{b.rig.next_number + 2}", values={"master": f"b{b.rig.next_number + 5}"}),
+    ),
+    "member-order": turned_round,
+    "member-cannot-join": lambda b: (
+        *led(b),
+        SetValues(item=f"b{b.rig.next_number + 1}", values={"buffers_samples": [64, 128], "buffer_samples": 64}),
+        SetValues(item=f"g{b.rig.next_number + 2}", values={"buffer_samples": 256}),
+    ),
+    "members-differ-in-delay": lambda b: led(b, converter_in_samples=90),
+    "matched-member-adds-delay": matched,
     "program-without-device": lambda b: (SetDevice(program=b.id("Recorder"), device=None),),
     "program-at-another-rate": lambda b: (SetValues(item=b.id("Recorder"), values={"rate_hz": 44_100}),),
     "rate-set-in-two-places": lambda b: (

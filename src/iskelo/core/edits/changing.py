@@ -7,7 +7,7 @@ from iskelo.core.edits import edit as e
 from iskelo.core.edits.base import Applied, Refused, changed, gear_of, pruned, with_gear
 from iskelo.core.edits.one import apply_one, find, place_of
 from iskelo.core.edits.settable import FIGURES, SETTABLE, say_value
-from iskelo.core.rig.gear import Driver, Interface, Program, ProgramPort, Source, Value
+from iskelo.core.rig.gear import Aggregate, Driver, Interface, Program, ProgramPort, Source, Value
 from iskelo.core.rig.rig import Line, Patch, Rig, index
 from iskelo.core.rig.units import DBV_TO_DBU
 
@@ -34,6 +34,8 @@ def _(edit: e.SetValues, rig: Rig) -> Applied:
         values["to_ports"] = ()
     if isinstance(value, Source) and isinstance(values.get("level_dbu"), str):
         values |= _level(place, str(values["level_dbu"]))
+    if isinstance(value, Aggregate) and values.get("master") is not None:
+        gear_of(index(rig), str(values["master"]), Interface)
     figures = [field for field in values if field in FIGURES.get(kind, ())]
     if figures:
         values["origins"] = {**_origins(value), **dict.fromkeys(figures, edit.origin)}

@@ -93,6 +93,8 @@ def _names(rig: Rig) -> None:
 
 def _aggregate(aggregate: Aggregate, found: Index) -> None:
     total = {"capture": 0, "playback": 0}
+    if aggregate.master is not None and not isinstance(found.gear.get(aggregate.master), Interface):
+        raise Broken(aggregate.name, f"its clock master {aggregate.master!r} is no interface of this rig")
     for member in aggregate.members:
         box = found.gear.get(member.device)
         if not isinstance(box, Interface):

@@ -8,7 +8,7 @@ from dataclasses import replace
 from typing import Literal, get_args
 
 from iskelo.core.lines.context import Reading
-from iskelo.core.snags import arrivals, drivers, inputs, levels, lines, load, rates, tracks
+from iskelo.core.snags import aggregates, arrivals, clocks, drivers, inputs, levels, lines, load, rates, tracks
 from iskelo.core.snags.rule import REMEDIES_AT_MOST, SEVERITIES, Remedy, Rule, Snag, distinct
 
 RULES: tuple[tuple[str, tuple[Rule, ...]], ...] = (
@@ -21,6 +21,7 @@ RULES: tuple[tuple[str, tuple[Rule, ...]], ...] = (
             drivers.driver_shows_too_few,
             drivers.lets_go_in_background,
             drivers.system_sounds_on_a_recording_device,
+            aggregates.box_not_connected,
         ),
     ),
     (
@@ -29,6 +30,27 @@ RULES: tuple[tuple[str, tuple[Rule, ...]], ...] = (
             rates.program_at_another_rate,
             rates.rate_set_in_two_places,
             rates.rate_cuts_channels,
+            aggregates.boxes_at_different_rates,
+        ),
+    ),
+    (
+        "clock",
+        (
+            clocks.clock_loop,
+            clocks.clock_not_locked,
+            clocks.two_masters,
+            clocks.clocks_drift,
+        ),
+    ),
+    (
+        "aggregate",
+        (
+            aggregates.member_absent,
+            aggregates.master_not_a_member,
+            aggregates.member_order,
+            aggregates.member_cannot_join,
+            aggregates.members_differ_in_delay,
+            aggregates.matched_member_adds_delay,
         ),
     ),
     (
@@ -75,6 +97,7 @@ RULES: tuple[tuple[str, tuple[Rule, ...]], ...] = (
             arrivals.line_doubled,
             arrivals.line_crowded,
             arrivals.line_off_speed,
+            clocks.line_drifting,
             arrivals.line_late,
         ),
     ),
@@ -89,6 +112,14 @@ SYMPTOMS: dict[str, tuple[Symptom, ...]] = {
     "line-late": ("late", "echo"),
     "line-off-speed": ("wrong pitch",),
     "program-at-another-rate": ("wrong pitch",),
+    "clocks-drift": ("clicks",),
+    "line-drifting": ("clicks",),
+    "clock-loop": ("clicks", "nothing"),
+    "clock-not-locked": ("clicks", "nothing"),
+    "two-masters": ("clicks",),
+    "members-differ-in-delay": ("hollow",),
+    "matched-member-adds-delay": ("late",),
+    "member-order": ("nothing", "one side"),
     "rate-set-in-two-places": ("wrong pitch",),
     "line-crossed": ("nothing", "one side"),
     "one-side-silent": ("one side",),
@@ -110,6 +141,10 @@ SYMPTOMS: dict[str, tuple[Symptom, ...]] = {
             "driver-held",
             "driver-shows-too-few",
             "rate-cuts-channels",
+            "box-not-connected",
+            "boxes-at-different-rates",
+            "member-absent",
+            "member-cannot-join",
             "leg-without-channel",
             "channel-not-enabled",
             "output-nowhere",
@@ -132,6 +167,12 @@ EXPLAINS: dict[str, tuple[str, ...]] = {
     "driver-held": ("line-blocked",),
     "program-at-another-rate": ("line-off-speed",),
     "rate-cuts-channels": ("line-blocked",),
+    "box-not-connected": ("line-blocked",),
+    "boxes-at-different-rates": ("line-blocked",),
+    "member-cannot-join": ("line-blocked",),
+    "clocks-drift": ("line-drifting",),
+    "member-absent": ("line-silent", "line-crossed", "line-crowded"),
+    "member-order": ("line-silent", "line-crossed", "line-crowded"),
     "driver-shows-too-few": ("line-blocked",),
     "two-inputs-on-one-channel": ("line-silent", "line-crossed", "line-crowded"),
     "leg-without-channel": ("line-silent",),

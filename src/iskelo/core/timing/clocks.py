@@ -1,9 +1,10 @@
 """Two clocks: how far apart they run, and what slips when nothing makes up for it.
 
 A block of C samples is read at every call of one clock, out of what another clock's blocks of P samples bring. Two
-clocks d ppm apart drift by fs * d * 1e-6 samples a second. When what lies between them is used up (or its room is),
-a block slips: the first time after margin + 1 to margin + gcd(P, C) samples of drift, by how the blocks fell at the
-start; then every time a whole block has drifted. The twin slips at these times (``tests/core/test_clocks.py``).
+clocks d ppm apart drift by fs * d * 1e-6 samples a second. When what lies between them is used up (or its room is), a
+block slips: the first time after margin + 1 to margin + gcd(P, C) samples of drift, by how the blocks fell at the
+start; then every time a whole block of the reader's has drifted. A fast sender has room for a block of either's, if
+that is more than the margin, before the reader must skip. The twin slips at these times.
 
 Tolerances of clocks, from memory: AES11 grade 1 1 ppm, grade 2 10 ppm; IEC 60958-3 level I 50 ppm, level II 1000 ppm;
 USB 2.0, 7.1.11: 500 ppm at high speed, 2500 ppm at full speed.
@@ -31,7 +32,7 @@ class Drift:
     """What two clocks with nothing between them do: samples a second, the first slip, and then how often.
 
     ``known``: the clocks were measured; else these are the worst that their tolerances allow.
-    ``slip_samples``: so many at each slip are lost (the sender is fast) or silent (it is slow).
+    ``slip_samples``: so many at each slip are skipped (the sender is fast) or silent (it is slow).
     """
 
     known: bool
@@ -47,7 +48,7 @@ class Drift:
         return 3600 / self.every_s
 
     def lost_s(self, minutes: float, rate_hz: int) -> float:
-        """Seconds of sound that are lost or silent in a show of this length."""
+        """Seconds of sound that are skipped or silent in a show of this length."""
         return self.slip_samples / rate_hz * 60 * minutes / self.every_s
 
 
@@ -96,7 +97,7 @@ def drift(ppm: float, rate_hz: int, sender: int, receiver: int, margin_samples: 
     margin_samples
         What is kept waiting beyond what the blocks need.
     known
-        Whether ``ppm`` was measured; else it is the worst case, and either clock may be the faster one.
+        Whether ``ppm`` was measured; else it is the worst case, and a slow sender slips first.
 
     Example: blocks of 256, 100 ppm at 48 kHz: 4.8 samples a second, a slip of 256 samples every 53.3 s.
     """
@@ -104,17 +105,15 @@ def drift(ppm: float, rate_hz: int, sender: int, receiver: int, margin_samples: 
     if per_second == 0:
         return None
     shared = math.gcd(sender, receiver)
-    # A slow sender leaves the reader without a block; a fast one finds no room for its own. Which is not known: the
-    # smaller block slips more often.
-    slip = min(sender, receiver) if not known else receiver if ppm < 0 else sender
+    first = max(margin_samples, sender, receiver) if known and ppm > 0 else margin_samples
     return Drift(
         known,
         abs(ppm),
         per_second,
-        (margin_samples + 1) / per_second,
-        (margin_samples + shared) / per_second,
-        slip / per_second,
-        slip,
+        (first + 1) / per_second,
+        (first + shared) / per_second,
+        receiver / per_second,
+        receiver,
     )
 
 

@@ -24,9 +24,12 @@ from typing import Literal
 from iskelo.core.rig.gear import Aggregate, Driver, Interface, Track
 from iskelo.core.rig.rig import Index
 from iskelo.core.rig.ways import Opening, Way
+from iskelo.core.timing.clocks import apart
 from iskelo.core.wiring.graph import Edge
 
 BANKS: tuple[Literal["capture", "playback"], ...] = ("capture", "playback")
+
+RING, MATCHING = "wait: ring between devices", "rate matching"
 
 MATCHING_SAMPLES = 32
 """The delay of a matching filter of 64 taps."""
@@ -226,12 +229,19 @@ def _capture(box: Interface) -> list[Term]:
 
 def take_terms(opening: Opening, way: Way, found: Index) -> list[Term]:
     """What a sound waits between a box's link and a program that takes it."""
-    return [*_into(opening, way), *_padding(opening, way, "capture", found)]
+    into = _into(opening, way)
+    own = [*_capture(way.box), *(term for term in into if term.label not in _OF_THE_CALLER)]
+    return [*into, *_recounted(opening, way, own, found), *_padding(opening, way, "capture", found)]
 
 
 def send_terms(opening: Opening, way: Way, found: Index) -> list[Term]:
     """What a sound waits between a program and the link of a box it is sent to."""
-    return [*_padding(opening, way, "playback", found), *_out_of(opening, way)]
+    out = _out_of(opening, way)
+    return [
+        *_padding(opening, way, "playback", found),
+        *_recounted(opening, way, [*out, *_playback(way.box)], found),
+        *out,
+    ]
 
 
 def _into(opening: Opening, way: Way) -> list[Term]:
@@ -261,10 +271,24 @@ def _ring(opening: Opening, way: Way) -> list[Term]:
     if not way.rings or caller is None:
         return []
     waiting = waits(caller.driver, caller.buffer_samples)[0] + way.margin_samples
-    terms = [Term("buffer", f"wait: ring to {caller.box.name}", way.box.name, waiting, "set")]
+    terms = [Term("buffer", RING, way.box.name, waiting, "set")]
     if way.matched:
-        terms.append(Term("buffer", "rate matching", way.box.name, MATCHING_SAMPLES, "set"))
+        terms.append(Term("buffer", MATCHING, way.box.name, MATCHING_SAMPLES, "set"))
     return terms
+
+
+_OF_THE_CALLER = (RING, MATCHING)
+
+
+def _recounted(opening: Opening, way: Way, own: list[Term], found: Index) -> list[Term]:
+    """The difference where samples of a matched box's clock are counted on the clock that calls, if both are known."""
+    caller = opening.caller
+    if not way.matched or caller is None:
+        return []
+    ppm = apart(found, found.paces[way.box.id].master, found.paces[caller.box.id].master).known_ppm
+    samples = sum(term.samples for term in own)
+    more = round(samples / (1 + ppm * 1e-6)) - samples if ppm is not None else 0
+    return [Term("hardware", f"counted on the clock of {caller.box.name}", way.box.name, more, "set")]
 
 
 def _padding(opening: Opening, way: Way, bank: Literal["capture", "playback"], found: Index) -> list[Term]:

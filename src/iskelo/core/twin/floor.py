@@ -141,7 +141,9 @@ class Floor:
         if session is None or not way.rings:
             return part
         delay = calling.lead_samples + way.margin_samples
-        room = session.block_samples + calling.block_samples + 2 * way.margin_samples
+        # Room for both blocks and the margin, and for as much again that a slip moves the reader by.
+        room = session.block_samples + calling.block_samples + way.margin_samples
+        room += max(way.margin_samples, session.block_samples, calling.block_samples)
         # An engine's stream time runs ahead of its calls: what it hands over waits for that as well.
         room += sum(2 * (each.lead_samples - each.block_samples) for each in (session, calling))
         part.ring_samples = delay + (MATCHING_DELAY_SAMPLES if way.matched else 0)

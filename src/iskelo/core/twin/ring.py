@@ -1,8 +1,8 @@
 """A ring between two devices: what one writes in its blocks the other reads in its own.
 
 The reader's place is set once by stream time, a fixed delay behind the writer. On one clock it stays there. On two
-clocks it does not: unmatched, one day a block is missing, or there is no room for one; a block slips. Matched, the
-reader moves on at the writer's pace and takes the sound between its samples.
+clocks it does not: unmatched, one day a block is missing, or there is no room for one; the reader slips by a block.
+Matched, the reader moves on at the writer's pace and takes the sound between its samples.
 """
 
 from collections.abc import Callable
@@ -61,14 +61,14 @@ class Ring:
         self._written_now = 0
 
     def write(self, now: int, block: Block) -> None:
-        """The writer's block of stream time ``now``; lost if there is no room for it."""
+        """The writer's block of stream time ``now``; if there is no room for it, the reader loses a block."""
         if self._sound.written == 0:
             # The writer's stream begins here; all before it is silence.
             self._first = now
         full = self._at is not None and self._sound.written + block.shape[1] - self._at > self._room
-        if full and not self._matched:
-            self._slipped(block.shape[1])
-            return
+        if full and not self._matched and self._at is not None:
+            self._slipped(self._out_samples)
+            self._at += self._out_samples
         self._sound.write(block)
         self._written_now = now
 

@@ -255,7 +255,7 @@ def _hindered(program: Program, opening: Opening, way: Way, hindrance: Hindrance
             without = SetValues(item=driver.id, values={"engine_samples": None})
             return Block(said, without, f"Say that the driver of {box.name} has no period of its own")
         case "buffer":
-            return _not_offered(way, found)
+            return not_offered(way, found)
         case "not installed":
             said = f"the {driver.kind} driver of {box.name} is not installed"
             install = SetValues(item=driver.id, values={"installed": True})
@@ -287,7 +287,7 @@ def _opens_by(program: Program, box: Interface) -> bool:
     return program.device == box.id and program.output_device is None
 
 
-def _not_offered(way: Way, found: Index) -> Block:
+def not_offered(way: Way, found: Index) -> Block:
     """A member does not offer the buffer of its aggregate: the nearest one that all members do."""
     name = found.name(way.client)
     said = f"{way.box.name} does not offer the buffer {way.buffer_samples} of {name}"

@@ -1,0 +1,325 @@
+"""Boxes joined as one device: channel maps both ways, names that follow or move, clocks that lead and are led."""
+
+import pytest
+
+from iskelo.core.edits.apply import apply
+from iskelo.core.edits.base import Refused
+from iskelo.core.edits.edit import (
+    AddInterface,
+    AddProgram,
+    AddSources,
+    JoinDevices,
+    Plug,
+    Remove,
+    SetDevice,
+    SetMembers,
+    SetOutputDevice,
+    SetValues,
+)
+from iskelo.core.edits.joining import moved_names
+from iskelo.core.lines.context import read
+from iskelo.core.rig.clocks import Pace
+from iskelo.core.rig.gear import Aggregate, Member
+from iskelo.core.rig.ports import Port
+from iskelo.core.rig.rig import Rig, index
+from iskelo.core.timing.clocks import apart, drift, drift_of, say_drift, say_seconds
+from iskelo.core.timing.delays import trip_of
+from rigs import Bench
+
+
+def boxes(*sizes: tuple[int, int]) -> Bench:
+    """A rig of boxes A, B, C … with so many jacks in and out."""
+    bench = Bench(Rig(name="Boxes"))
+    for name, (ins, outs) in zip("ABCDEFGH", sizes, strict=False):
+        bench.do(AddInterface(name=name, jack_in=ins, jack_out=outs))
+    return bench
+
+
+def joined(bench: Bench, names: str, tracks: int = 0, **fields: object) -> Bench:
+    """Join boxes as *All*, with a recorder on it."""
+    members = tuple(Member(device=bench.id(name)) for name in names)
+    bench.do(JoinDevices.model_validate({"name": "All", "members": members, **fields}))
+    recorder = tuple(f"T{n}" for n in range(1, tracks + 1))
+    return bench.do(AddProgram(name="Recorder", device=bench.id("All"), tracks=recorder))
+
+
+def behind(bench: Bench, channel: int, bank: str = "capture") -> tuple[str, int] | None:
+    opening = index(bench.rig).opened[bench.program().id]
+    there = opening.at("capture" if bank == "capture" else "playback", channel)
+    return (there[0].box.name, there[1]) if there is not None else None
+
+
+def aggregate(bench: Bench) -> Aggregate:
+    return index(bench.rig).aggregates[0]
+
+
+def test_two_and_four_inputs_are_six_and_the_third_is_the_second_boxs_first() -> None:
+    """Common practice, no published source: channels follow each other in the order of the members."""
+    bench = joined(boxes((2, 2), (4, 4)), "AB")
+    assert [behind(bench, n) for n in (1, 2, 3, 6, 7)] == [("A", 1), ("A", 2), ("B", 1), ("B", 4), None]
+    device = index(bench.rig).device(bench.program())
+    assert device is not None
+    assert (device.capture, device.playback) == (6, 6)
+    eight = joined(boxes((8, 8), (8, 8)), "AB")
+    assert index(eight.rig).opened[eight.program().id].device.capture == 16
+    reversed_order = joined(boxes((2, 2), (4, 4)), "BA")
+    assert [behind(reversed_order, n) for n in (1, 4, 5)] == [("B", 1), ("B", 4), ("A", 1)]
+
+
+def test_inputs_and_outputs_are_numbered_each_by_its_own_bank() -> None:
+    bench = joined(boxes((2, 6), (4, 1)), "AB")
+    assert behind(bench, 3) == ("B", 1)
+    assert behind(bench, 7, "playback") == ("B", 1)
+    assert behind(bench, 3, "playback") == ("A", 3)
+
+
+def test_the_map_of_a_driver_that_shows_fewer_channels_is_shorter() -> None:
+    bench = boxes((8, 8), (2, 2))
+    driver = index(bench.rig).boxes[0].drivers[0].id
+    bench.do(SetValues(item=driver, values={"capture": 2}))
+    joined(bench, "AB")
+    assert behind(bench, 3) == ("B", 1)
+
+
+def test_names_follow_their_box_when_the_order_changes_unless_numbers_are_to_stay() -> None:
+    bench = joined(boxes((2, 2), (4, 4)), "AB", tracks=6)
+    turned = tuple(reversed(aggregate(bench).members))
+    legs = [item.legs for item in bench.program().inputs]
+    assert legs == [(n,) for n in range(1, 7)]
+    follow = apply(bench.rig, (SetMembers(aggregate=bench.id("All"), members=turned),))
+    assert "T1 1 → 5" in follow.words
+    program = index(follow.rig).programs()[0]
+    assert [item.legs[0] for item in program.inputs] == [5, 6, 1, 2, 3, 4]
+    stay = apply(bench.rig, (SetMembers(aggregate=bench.id("All"), members=turned, keep_names=False),))
+    assert "T1 has B 1 instead of A 1" in stay.words
+    moved = moved_names(index(bench.rig), index(stay.rig))
+    assert len(moved) == 6
+    assert all(each.strays and each.channel == each.channel_before for each in moved)
+
+
+def test_a_member_taken_out_renumbers_the_others_and_its_names_have_no_channel() -> None:
+    bench = joined(boxes((2, 2), (4, 4), (2, 2)), "ABC", tracks=8)
+    told = apply(bench.rig, (SetMembers(aggregate=bench.id("All"), members=aggregate(bench).members[::2]),))
+    legs = [item.legs[0] for item in index(told.rig).programs()[0].inputs]
+    assert legs == [1, 2, None, None, None, None, 3, 4]
+    assert "T7 7 → 3" in told.words
+    gone = apply(bench.rig, (Remove(items=(bench.id("B"),)),))
+    assert "All loses a member" in gone.words
+    assert [each.device for each in index(gone.rig).aggregates[0].members] == [bench.id("A"), bench.id("C")]
+
+
+def test_an_absent_member_moves_the_numbers_behind_it_and_every_moved_name_is_told() -> None:
+    bench = joined(boxes((2, 2), (4, 4)), "AB", tracks=4)
+    bench.do(SetValues(item=bench.id("A"), values={"connected": False}))
+    assert behind(bench, 1) == ("B", 1)
+    (snag,) = bench.snags("member-absent")
+    assert snag.severity == "stop"
+    assert (
+        "T1 (1) has B 1 instead of A 1; T2 (2) has B 2 instead of A 2; T3 (3) has B 3 instead of B 1" in snag.evidence
+    )
+    connect, without, last = snag.mend()
+    bench.do(*without.edits)
+    assert [item.legs[0] for item in bench.program().inputs] == [None, None, 1, 2]
+    assert connect.words == "Connect A"
+    assert last.words.startswith("Put A last in All")
+
+
+def test_an_absent_last_member_moves_nothing_but_its_own() -> None:
+    bench = joined(boxes((2, 2), (4, 4)), "AB", tracks=2)
+    bench.do(SetValues(item=bench.id("B"), values={"connected": False}))
+    (snag,) = bench.snags("member-absent")
+    assert snag.severity == "risk"
+    assert snag.title == "B is not in All"
+
+
+def test_a_box_that_is_joined_to_another_keeps_the_names_of_its_program() -> None:
+    bench = boxes((2, 2), (4, 4))
+    bench.do(AddProgram(name="Recorder", device=bench.id("B"), tracks=("One", "Two")))
+    bench.do(JoinDevices(name="All", members=(Member(device=bench.id("A")), Member(device=bench.id("B")))))
+    bench.do(SetDevice(program=bench.id("Recorder"), device=bench.id("All")))
+    program = bench.program()
+    assert [item.legs for item in program.inputs] == [(3,), (4,)]
+    assert program.enabled_in == (1, 2, 3, 4, 5, 6)
+    bench.do(SetDevice(program=program.id, device=bench.id("B")))
+    assert [item.legs for item in bench.program().inputs] == [(1,), (2,)]
+
+
+def test_what_cannot_be_joined_is_refused_with_the_reason() -> None:
+    bench = boxes((2, 2), (64, 64), (80, 80))
+    a, b, c = (bench.id(name) for name in "ABC")
+    for edit, said in (
+        (JoinDevices(name="One", members=(Member(device=a),)), "join two boxes or more"),
+        (JoinDevices(name="Twice", members=(Member(device=a), Member(device=a))), "once only"),
+        (
+            JoinDevices(name="Wide", members=(Member(device=b), Member(device=c))),
+            "144 capture channels; 128 is the most",
+        ),
+        (JoinDevices(name="Gone", members=(Member(device=a), Member(device="b999"))), "no interface"),
+    ):
+        with pytest.raises(Refused, match=said):
+            bench.do(edit)
+    joined(bench, "AB")
+    with pytest.raises(Refused, match="input and output at once"):
+        bench.do(SetOutputDevice(program=bench.program().id, device=a))
+    with pytest.raises(Refused, match="there is no interface with this id"):
+        bench.do(SetValues(item=bench.id("All"), values={"master": "b999"}))
+
+
+def test_the_buffer_of_joined_boxes_is_one_that_all_of_them_offer() -> None:
+    bench = boxes((2, 2), (2, 2))
+    first, second = (box.drivers[0].id for box in index(bench.rig).boxes)
+    bench.do(
+        SetValues(item=first, values={"buffers_samples": [64, 128, 512], "buffer_samples": 128}),
+        SetValues(item=second, values={"buffers_samples": [64, 256, 512], "buffer_samples": 256}),
+    )
+    joined(bench, "AB")
+    assert aggregate(bench).buffer_samples == 64
+    opening = index(bench.rig).opened[bench.program().id]
+    assert opening.driver.buffers_samples == (64, 512)
+
+
+def test_members_padded_to_the_longest_arrive_together() -> None:
+    bench = boxes((2, 2), (2, 2))
+    lead(bench, "A", "B")
+    bench.do(SetValues(item=bench.id("B"), values={"converter_in_samples": 90}))
+    joined(bench, "AB", tracks=4)
+    opening = index(bench.rig).opened[bench.program().id]
+    assert trip_of(opening, index(bench.rig)).in_samples == 90 + 7 + 24 + 128
+    assert "64 samples apart" in bench.snags("members-differ-in-delay")[0].title
+    bench.do(SetValues(item=bench.id("All"), values={"align": "pad to the longest"}))
+    assert bench.snags("members-differ-in-delay") == []
+
+
+def lead(bench: Bench, leader: str, follower: str, source: str = "word clock") -> None:
+    """Let one box follow another by a lead."""
+    one, other = bench.id(leader), bench.id(follower)
+    sockets = {
+        "word clock": {"word_clock_in": True, "word_clock_out": True},
+        "optical": {"optical_in": 2, "optical_out": 2},
+    }
+    out, into = ("word_out", "word_in") if source == "word clock" else ("optical_out", "optical_in")
+    bench.do(
+        *(SetValues(item=box, values={**sockets[source]}) for box in (one, other)),
+        Plug(from_port=Port(one, out, 1), to_port=Port(other, into, 1)),
+        SetValues(item=other, values={"clock_source": source}),
+    )
+
+
+def test_a_chain_of_clock_leads_has_one_master() -> None:
+    bench = boxes((2, 2), (2, 2), (2, 2))
+    lead(bench, "A", "B")
+    lead(bench, "B", "C", "optical")
+    a, b, c = (bench.id(name) for name in "ABC")
+    assert index(bench.rig).paces == {a: Pace(a), b: Pace(a, a), c: Pace(a, b)}
+    joined(bench, "CAB")
+    assert not bench.snags("clocks-drift")
+    bench.do(SetValues(item=b, values={"rate_hz": 96_000}))
+    assert index(bench.rig).paces[b] == Pace(b, a, "other rate")
+    assert index(bench.rig).paces[c].unlocked == "other rate"
+
+
+def test_boxes_that_follow_each_other_have_no_master_and_either_may_become_it() -> None:
+    bench = boxes((2, 2), (2, 2))
+    lead(bench, "A", "B")
+    lead(bench, "B", "A")
+    (snag,) = bench.snags("clock-loop")
+    assert snag.evidence == "A › B › A: no clock of its own among them."
+    assert len(snag.mend()) == 2
+    bench.do(*snag.mend()[0].edits)
+    assert not bench.snags("clock-loop")
+
+
+def test_a_box_without_the_socket_cannot_follow_and_says_so() -> None:
+    bench = boxes((2, 2), (2, 2))
+    with pytest.raises(Refused, match="it has no word clock input"):
+        bench.do(SetValues(item=bench.id("A"), values={"clock_source": "word clock"}))
+    with pytest.raises(Refused, match="B has no word clock in"):
+        bench.do(
+            SetValues(item=bench.id("A"), values={"word_clock_out": True}),
+            Plug(from_port=Port(bench.id("A"), "word_out", 1), to_port=Port(bench.id("B"), "word_in", 1)),
+        )
+
+
+def test_tolerances_add_up_and_measured_clocks_are_known() -> None:
+    """Tolerances from memory: AES11 grade 2 10 ppm, IEC 60958-3 level I 50 ppm: 60 ppm apart at worst."""
+    bench = boxes((2, 2), (2, 2))
+    a, b = bench.id("A"), bench.id("B")
+    bench.do(SetValues(item=a, values={"tolerance_ppm": 10}), SetValues(item=b, values={"tolerance_ppm": 50}))
+    assert apart(index(bench.rig), b, a).worst_ppm == 60
+    assert apart(index(bench.rig), b, a).known_ppm is None
+    bench.do(SetValues(item=a, values={"measured_ppm": -4}), SetValues(item=b, values={"measured_ppm": 8.5}))
+    assert apart(index(bench.rig), b, a).known_ppm == pytest.approx(12.5, abs=1e-3)
+    joined(bench, "AB")
+    found = index(bench.rig)
+    opening = found.opened[bench.program().id]
+    told = drift_of(found, opening, opening.ways[1])
+    assert told is not None
+    assert told.known
+    assert told.samples_per_s == pytest.approx(48_000 * 12.5e-6, rel=1e-4)
+
+
+def test_drift_in_numbers() -> None:
+    """Arithmetic of the formulas: 256 against 256, 100 ppm at 48 kHz, is 4.8 samples a second, 53.3 s a slip."""
+    told = drift(-100, 48_000, 256, 256, 0, known=True)
+    assert told is not None
+    assert told.samples_per_s == pytest.approx(4.8)
+    assert told.every_s == pytest.approx(53.333, abs=1e-3)
+    assert told.first_from_s == pytest.approx(1 / 4.8)
+    assert told.first_to_s == pytest.approx(256 / 4.8)
+    assert told.slips_per_hour == pytest.approx(67.5)
+    assert told.lost_s(60, 48_000) == pytest.approx(0.36)
+    assert drift(0, 48_000, 64, 64, 0, known=True) is None
+    worst = drift(60, 48_000, 128, 128, 0, known=False)
+    assert worst is not None
+    assert say_drift(worst) == (
+        "60 ppm at worst: 2.9 samples a second, the first slip after 0.3 s to 44 s, then 128 samples every 44 s"
+    )
+
+
+@pytest.mark.parametrize(
+    ("ppm", "samples_per_s"), [(1, 0.048), (10, 0.48), (50, 2.4), (500, 24.0), (1000, 48.0), (2500, 120.0)]
+)
+def test_drift_at_the_tolerances_of_the_standards(ppm: float, samples_per_s: float) -> None:
+    """AES11 grades 1 and 2; IEC 60958-3 levels I and II; USB 2.0, 7.1.11 (all from memory), at 48 kHz."""
+    told = drift(ppm, 48_000, 64, 64, 0, known=True)
+    assert told is not None
+    assert told.samples_per_s == pytest.approx(samples_per_s)
+
+
+@pytest.mark.parametrize(
+    ("seconds", "said"), [(0.4, "0.4 s"), (44.4, "44 s"), (200, "3 min 20 s"), (120, "2 min"), (9000, "2.5 h")]
+)
+def test_times_are_said_as_a_person_would(seconds: float, said: str) -> None:
+    assert say_seconds(seconds) == said
+
+
+def test_a_drifting_pair_is_found_and_matching_mends_it() -> None:
+    bench = joined(boxes((2, 2), (2, 2)), "AB", tracks=4)
+    bench.do(AddSources(names=("Bertil",)))
+    bench.do(Plug(from_port=bench.out("Bertil"), to_port=Port(bench.id("B"), "jack_in", 1)))
+    (snag,) = bench.snags("clocks-drift")
+    assert snag.title == "B drifts against A: a slip in 30 s"
+    matched = snag.mend()[0]
+    assert matched.words == "Match the rate of B in All"
+    bench.do(*matched.edits)
+    assert not bench.snags("clocks-drift")
+    (cost,) = bench.snags("matched-member-adds-delay")
+    assert cost.title == "Matching B costs 3.67 ms"
+    assert read(bench.rig).found.opened[bench.program().id].ways[1].matched
+
+
+def test_a_program_that_plays_to_another_box_drifts_until_it_is_matched() -> None:
+    bench = boxes((2, 2), (2, 2))
+    bench.do(
+        AddProgram(name="Recorder", device=bench.id("A"), tracks=("One",)),
+        SetOutputDevice(program=f"p{bench.rig.next_number}", device=bench.id("B")),
+    )
+    (snag,) = bench.snags("clocks-drift")
+    assert snag.title.startswith("A drifts against B")
+    bench.do(*snag.mend()[0].edits)
+    assert bench.program().matched
+    assert not bench.snags("clocks-drift")
+    told = apply(bench.rig, (SetOutputDevice(program=bench.program().id, device=None),))
+    assert told.words == "Recorder: plays to the device it takes its input from"
+    gone = apply(bench.rig, (Remove(items=(bench.id("B"),)),))
+    assert "Recorder has no output device now" in gone.words
