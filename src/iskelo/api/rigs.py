@@ -17,6 +17,7 @@ from iskelo.api.surveys import surveyed
 from iskelo.api.views import (
     EditRequest,
     FillView,
+    JoinView,
     JumpRequest,
     KeepRequest,
     ListView,
@@ -40,12 +41,14 @@ from iskelo.core.edits.batch import BatchRequest, batch
 from iskelo.core.edits.edit import Edit
 from iskelo.core.edits.input_list import plan_rows
 from iskelo.core.edits.phrases import gear_phrase, interface_phrase
+from iskelo.core.joined import AggregateView, ClockRow, aggregate_views, clock_tree
 from iskelo.core.lines.context import Reading
 from iskelo.core.lines.state import LineState
 from iskelo.core.lines.stations import Column
 from iskelo.core.planner.choices import Choices, choices
 from iskelo.core.planner.fill import FillRequest, fill
 from iskelo.core.planner.join import join_all
+from iskelo.core.planner.joining import JoinRequest, join_sheet
 from iskelo.core.planner.ladder import Ladder, ladders
 from iskelo.core.planner.measured import RoundTripRequest, settle_round_trip
 from iskelo.core.planner.swap import plan_swap
@@ -257,6 +260,27 @@ def plan_swap_of(rig_id: UUID, wanted: SwapRequest, session: Database) -> SwapVi
     swap = plan_swap(reading, old, interface_phrase(wanted.text, _stock(session)))
     edits = (swap.edit,)
     return SwapView(apply(rig, edits).words, edits, trial(rig, edits, known), swap.jacks)
+
+
+@router.get("/{rig_id}/clocks")
+def clocks(rig_id: UUID, session: Database) -> list[ClockRow]:
+    """Every box below the one whose clock it runs on, and the clocks it could run on."""
+    return list(clock_tree(_known(session, rig_id).reading))
+
+
+@router.get("/{rig_id}/aggregates")
+def aggregates(rig_id: UUID, session: Database) -> list[AggregateView]:
+    """Every device made of boxes: its members, its channels both ways, the names on them."""
+    return list(aggregate_views(_known(session, rig_id).reading))
+
+
+@router.post("/{rig_id}/join")
+def plan_join(rig_id: UUID, wanted: JoinRequest, session: Database) -> JoinView:
+    """How boxes would be joined as one device, why so, and what that does; nothing is made yet."""
+    known = _known(session, rig_id)
+    rig = known.reading.rig
+    sheet = join_sheet(known.reading, wanted)
+    return JoinView(apply(rig, sheet.edits).words, sheet, trial(rig, sheet.edits, known))
 
 
 @router.get("/{rig_id}/ladders")

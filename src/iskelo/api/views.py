@@ -15,6 +15,7 @@ from iskelo.core.compare import NowAfter
 from iskelo.core.edits.edit import Edit, Edits
 from iskelo.core.edits.input_list import InputRow, RowOutcome
 from iskelo.core.linecheck.ledger import Ledger
+from iskelo.core.planner.joining import JoinSheet
 from iskelo.core.planner.swap import JackMove
 from iskelo.core.rig.rig import Rig
 from iskelo.core.rig.text import Id, Name
@@ -100,6 +101,15 @@ class RowsRequest(Request):
     """Rows of an input list, as read or as corrected by hand."""
 
     rows: Annotated[tuple[InputRow, ...], Field(max_length=1000)]
+
+
+@dataclass(frozen=True, slots=True)
+class JoinView:
+    """A join sheet, what it does in words, and what it would change."""
+
+    words: str
+    sheet: JoinSheet
+    trial: NowAfter
 
 
 @dataclass(frozen=True, slots=True)

@@ -17,9 +17,10 @@ from iskelo.core.lines.proof import Proof, proofs
 from iskelo.core.lines.state import Headline, LineState
 from iskelo.core.lines.stations import Station, stations
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.rig import Purpose, Rig
+from iskelo.core.rig.rig import Index, Purpose, Rig
 from iskelo.core.snags.registry import Symptom, find_snags, symptoms_of
 from iskelo.core.snags.rule import SEVERITIES, Severity, Snag
+from iskelo.core.timing.clocks import master_name
 from iskelo.core.timing.delays import Term
 from iskelo.core.wiring.graph import Edge
 
@@ -108,6 +109,7 @@ class Vitals:
     """The few figures that stand on every screen."""
 
     rates_hz: tuple[int, ...]
+    clock_masters: tuple[str, ...]
     slowest_heard_ms: float | None
     slowest_heard_line: str | None
     slowest_heard_limit_ms: float | None
@@ -270,11 +272,20 @@ def _way(edges: tuple[Edge, ...]) -> str:
     return "Through the computer"
 
 
+def _clock_masters(found: Index) -> tuple[str, ...]:
+    """Whose clocks the boxes that programs open run on, the one that calls the first program first."""
+    callers = [opening.caller.box for opening in found.opened.values() if opening.caller is not None]
+    opened = [way.box for opening in found.opened.values() for way in opening.ways]
+    boxes = [*callers, *opened] or found.boxes
+    return tuple(dict.fromkeys(master_name(found, found.paces[box.id].master) for box in boxes))
+
+
 def _vitals(reading: Reading, lines: tuple[LineView, ...], snags: list[Snag], proved: dict[str, Proof]) -> Vitals:
     heard = [line for line in lines if line.purpose == "listen" and line.latest_ms is not None]
     slowest = max(heard, key=lambda line: line.latest_ms or 0.0, default=None)
     return Vitals(
         rates_hz=tuple(sorted({box.rate_hz for box in reading.found.interfaces()})),
+        clock_masters=_clock_masters(reading.found),
         slowest_heard_ms=slowest.latest_ms if slowest else None,
         slowest_heard_line=slowest.id if slowest else None,
         slowest_heard_limit_ms=slowest.longest_delay_ms if slowest else None,

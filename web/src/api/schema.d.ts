@@ -316,6 +316,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rigs/{rig_id}/aggregates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Aggregates
+         * @description Every device made of boxes: its members, its channels both ways, the names on them.
+         */
+        get: operations["aggregates_api_rigs__rig_id__aggregates_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rigs/{rig_id}/answer": {
         parameters: {
             query?: never;
@@ -388,6 +408,26 @@ export interface paths {
          * @description The rig's newest check, running or done.
          */
         get: operations["newest_check_api_rigs__rig_id__checks_newest_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{rig_id}/clocks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Clocks
+         * @description Every box below the one whose clock it runs on, and the clocks it could run on.
+         */
+        get: operations["clocks_api_rigs__rig_id__clocks_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -552,6 +592,26 @@ export interface paths {
          *     ``column`` says which column is taken for which field ('source:1'); without any, the titles decide.
          */
         post: operations["read_list_api_rigs__rig_id__input_list_read_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{rig_id}/join": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Plan Join
+         * @description How boxes would be joined as one device, why so, and what that does; nothing is made yet.
+         */
+        post: operations["plan_join_api_rigs__rig_id__join_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1007,7 +1067,7 @@ export interface components {
              */
             edit: "add_gear";
             /** Gear */
-            gear: components["schemas"]["Source-Input"] | components["schemas"]["Interface-Input"] | components["schemas"]["Program-Input"] | components["schemas"]["Destination-Input"];
+            gear: components["schemas"]["Source-Input"] | components["schemas"]["Interface-Input"] | components["schemas"]["Aggregate-Input"] | components["schemas"]["Program-Input"] | components["schemas"]["Destination-Input"];
         };
         /**
          * AddGear
@@ -1020,7 +1080,7 @@ export interface components {
              */
             edit: "add_gear";
             /** Gear */
-            gear: components["schemas"]["Source-Output"] | components["schemas"]["Interface-Output"] | components["schemas"]["Program-Output"] | components["schemas"]["Destination-Output"];
+            gear: components["schemas"]["Source-Output"] | components["schemas"]["Interface-Output"] | components["schemas"]["Aggregate-Output"] | components["schemas"]["Program-Output"] | components["schemas"]["Destination-Output"];
         };
         /**
          * AddInterface
@@ -1579,6 +1639,138 @@ export interface components {
             width: number;
         };
         /**
+         * Aggregate
+         * @description Boxes joined into one device, at one buffer; its channels are its members' one after the other, in order.
+         *
+         *     The ``master`` calls the programs (None: the first member). Members on the master's clock start with it, on the
+         *     same sample. A member on another clock hands its sound over through a ring; ``matched``, it is brought to the
+         *     master's rate on the way, else it slips. ``align``: members that are early may wait for the latest one. With
+         *     ``matches`` off, as when a driver joins the boxes, nothing is matched.
+         */
+        "Aggregate-Input": {
+            /**
+             * Align
+             * @default none
+             * @enum {string}
+             */
+            align?: "none" | "pad to the longest";
+            /**
+             * Buffer Samples
+             * @default 128
+             */
+            buffer_samples?: number;
+            /** Id */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "aggregate";
+            /**
+             * Margin Samples
+             * @default 16
+             */
+            margin_samples?: number;
+            /** Master */
+            master?: string | null;
+            /**
+             * Matches
+             * @default true
+             */
+            matches?: boolean;
+            /**
+             * Members
+             * @default []
+             */
+            members?: components["schemas"]["Member-Input"][];
+            /** Name */
+            name: string;
+            /**
+             * Notes
+             * @default
+             */
+            notes?: string;
+        };
+        /**
+         * Aggregate
+         * @description Boxes joined into one device, at one buffer; its channels are its members' one after the other, in order.
+         *
+         *     The ``master`` calls the programs (None: the first member). Members on the master's clock start with it, on the
+         *     same sample. A member on another clock hands its sound over through a ring; ``matched``, it is brought to the
+         *     master's rate on the way, else it slips. ``align``: members that are early may wait for the latest one. With
+         *     ``matches`` off, as when a driver joins the boxes, nothing is matched.
+         */
+        "Aggregate-Output": {
+            /**
+             * Align
+             * @default none
+             * @enum {string}
+             */
+            align: "none" | "pad to the longest";
+            /**
+             * Buffer Samples
+             * @default 128
+             */
+            buffer_samples: number;
+            /** Id */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "aggregate";
+            /**
+             * Margin Samples
+             * @default 16
+             */
+            margin_samples: number;
+            /** Master */
+            master: string | null;
+            /**
+             * Matches
+             * @default true
+             */
+            matches: boolean;
+            /**
+             * Members
+             * @default []
+             */
+            members: components["schemas"]["Member-Output"][];
+            /** Name */
+            name: string;
+            /**
+             * Notes
+             * @default
+             */
+            notes: string;
+        };
+        /**
+         * AggregateView
+         * @description A device made of boxes; ``moved`` are the names that stand elsewhere because a member is absent.
+         */
+        AggregateView: {
+            /** Buffer Samples */
+            buffer_samples: number;
+            /** Buffers Samples */
+            buffers_samples: number[];
+            /** Capture */
+            capture: components["schemas"]["ChannelRow"][];
+            /** Id */
+            id: string;
+            /** Members */
+            members: components["schemas"]["MemberRow"][];
+            /** Moved */
+            moved: string[];
+            /** Name */
+            name: string;
+            /** Playback */
+            playback: components["schemas"]["ChannelRow"][];
+            /** Rate Hz */
+            rate_hz: number;
+            /** Skew Samples */
+            skew_samples: number;
+        };
+        /**
          * Answer
          * @description What arrives at a port and where it goes on to.
          */
@@ -1721,6 +1913,20 @@ export interface components {
             what: string;
         };
         /**
+         * ChannelRow
+         * @description One channel of a device: what box's channel it is, and the names that programs have on it.
+         */
+        ChannelRow: {
+            /** Box */
+            box: string;
+            /** Channel */
+            channel: number;
+            /** Names */
+            names: string[];
+            /** Number */
+            number: number;
+        };
+        /**
          * CheckRequest
          * @description Which lines to check; null: all of them.
          */
@@ -1776,7 +1982,7 @@ export interface components {
             /** Current */
             current: boolean;
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /** Label */
             label: string;
             /** Note */
@@ -1793,6 +1999,46 @@ export interface components {
             heading: string;
             /** Note */
             note: string;
+        };
+        /**
+         * ClockChoice
+         * @description A clock a box could run on: its own, the computer's, or another box's by a lead.
+         */
+        ClockChoice: {
+            /** Leader */
+            leader: string | null;
+            /**
+             * Source
+             * @enum {string}
+             */
+            source: "own" | "word clock" | "optical" | "computer";
+            /** Words */
+            words: string;
+        };
+        /**
+         * ClockRow
+         * @description One box in the clock tree, ``depth`` leads below its master.
+         *
+         *     ``drift``: what its clock does to a device it is part of, where nothing makes up for it.
+         */
+        ClockRow: {
+            /** Box */
+            box: string;
+            /** Choices */
+            choices: components["schemas"]["ClockChoice"][];
+            /** Depth */
+            depth: number;
+            /** Drift */
+            drift: string;
+            /** Master */
+            master: boolean;
+            /** Name */
+            name: string;
+            now: components["schemas"]["ClockChoice"];
+            /** Trouble */
+            trouble: string;
+            /** Words */
+            words: string;
         };
         /**
          * CopyRow
@@ -2082,7 +2328,7 @@ export interface components {
          */
         EditRequest: {
             /** Edits */
-            edits: (components["schemas"]["AddSources-Input"] | components["schemas"]["AddInterface-Input"] | components["schemas"]["AddProgram-Input"] | components["schemas"]["AddDestination-Input"] | components["schemas"]["AddGear-Input"] | components["schemas"]["AddDriver-Input"] | components["schemas"]["AddVoices-Input"] | components["schemas"]["AddBuses-Input"] | components["schemas"]["AddProgramPorts-Input"] | components["schemas"]["AddTracks-Input"] | components["schemas"]["SetValues-Input"] | components["schemas"]["RenameEverywhere-Input"] | components["schemas"]["SetLeg-Input"] | components["schemas"]["FillChannels-Input"] | components["schemas"]["EnableChannels-Input"] | components["schemas"]["SetDevice-Input"] | components["schemas"]["SetDirect-Input"] | components["schemas"]["SetTrim-Input"] | components["schemas"]["SetOutputTrim-Input"] | components["schemas"]["SetJack-Input"] | components["schemas"]["SwapGear-Input"] | components["schemas"]["Plug-Input"] | components["schemas"]["Remove-Input"] | components["schemas"]["AddLine-Input"])[];
+            edits: (components["schemas"]["AddSources-Input"] | components["schemas"]["AddInterface-Input"] | components["schemas"]["AddProgram-Input"] | components["schemas"]["AddDestination-Input"] | components["schemas"]["AddGear-Input"] | components["schemas"]["AddDriver-Input"] | components["schemas"]["AddVoices-Input"] | components["schemas"]["AddBuses-Input"] | components["schemas"]["AddProgramPorts-Input"] | components["schemas"]["AddTracks-Input"] | components["schemas"]["SetValues-Input"] | components["schemas"]["RenameEverywhere-Input"] | components["schemas"]["SetLeg-Input"] | components["schemas"]["FillChannels-Input"] | components["schemas"]["EnableChannels-Input"] | components["schemas"]["SetDevice-Input"] | components["schemas"]["SetOutputDevice-Input"] | components["schemas"]["JoinDevices-Input"] | components["schemas"]["SetMembers-Input"] | components["schemas"]["SetDirect-Input"] | components["schemas"]["SetTrim-Input"] | components["schemas"]["SetOutputTrim-Input"] | components["schemas"]["SetJack-Input"] | components["schemas"]["SwapGear-Input"] | components["schemas"]["Plug-Input"] | components["schemas"]["Remove-Input"] | components["schemas"]["AddLine-Input"])[];
             /** Revision */
             revision: number;
         };
@@ -2144,7 +2390,7 @@ export interface components {
          */
         Entry: {
             /** Gear */
-            gear: components["schemas"]["Source-Output"] | components["schemas"]["Interface-Output"] | components["schemas"]["Program-Output"] | components["schemas"]["Destination-Output"];
+            gear: components["schemas"]["Source-Output"] | components["schemas"]["Interface-Output"] | components["schemas"]["Aggregate-Output"] | components["schemas"]["Program-Output"] | components["schemas"]["Destination-Output"];
             /** Id */
             id: string | null;
         };
@@ -2217,7 +2463,7 @@ export interface components {
          */
         FillView: {
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /** Numbers */
             numbers: {
                 [key: string]: string;
@@ -2330,6 +2576,9 @@ export interface components {
          *     delays are whole samples at the box's rate. The first ``phantom_jacks`` input jacks can supply a microphone,
          *     the first ``instrument_jacks`` can be set to high impedance (None: all of them); ``phantom_on`` and
          *     ``high_impedance_on`` are the jacks where that is switched on.
+         *
+         *     Its own clock is right within ``tolerance_ppm``; ``measured_ppm`` is by how much it is fast, if somebody has
+         *     measured that. ``connected``: it is joined to the computer now.
          */
         "Interface-Input": {
             /**
@@ -2337,6 +2586,17 @@ export interface components {
              * @default 2
              */
             capture?: number;
+            /**
+             * Clock Source
+             * @default own
+             * @enum {string}
+             */
+            clock_source?: "own" | "word clock" | "optical" | "computer";
+            /**
+             * Connected
+             * @default true
+             */
+            connected?: boolean;
             /**
              * Converter In Samples
              * @default 26
@@ -2404,6 +2664,8 @@ export interface components {
              * @default 4
              */
             link_sample_bytes?: number;
+            /** Measured Ppm */
+            measured_ppm?: number | null;
             /**
              * Mixer Samples
              * @default 7
@@ -2473,10 +2735,25 @@ export interface components {
              */
             rates_hz?: number[];
             /**
+             * Tolerance Ppm
+             * @default 50
+             */
+            tolerance_ppm?: number;
+            /**
              * Trims Db
              * @default []
              */
             trims_db?: number[];
+            /**
+             * Word Clock In
+             * @default false
+             */
+            word_clock_in?: boolean;
+            /**
+             * Word Clock Out
+             * @default false
+             */
+            word_clock_out?: boolean;
         };
         /**
          * Interface
@@ -2487,6 +2764,9 @@ export interface components {
          *     delays are whole samples at the box's rate. The first ``phantom_jacks`` input jacks can supply a microphone,
          *     the first ``instrument_jacks`` can be set to high impedance (None: all of them); ``phantom_on`` and
          *     ``high_impedance_on`` are the jacks where that is switched on.
+         *
+         *     Its own clock is right within ``tolerance_ppm``; ``measured_ppm`` is by how much it is fast, if somebody has
+         *     measured that. ``connected``: it is joined to the computer now.
          */
         "Interface-Output": {
             /**
@@ -2494,6 +2774,17 @@ export interface components {
              * @default 2
              */
             capture: number;
+            /**
+             * Clock Source
+             * @default own
+             * @enum {string}
+             */
+            clock_source: "own" | "word clock" | "optical" | "computer";
+            /**
+             * Connected
+             * @default true
+             */
+            connected: boolean;
             /**
              * Converter In Samples
              * @default 26
@@ -2561,6 +2852,8 @@ export interface components {
              * @default 4
              */
             link_sample_bytes: number;
+            /** Measured Ppm */
+            measured_ppm: number | null;
             /**
              * Mixer Samples
              * @default 7
@@ -2630,10 +2923,25 @@ export interface components {
              */
             rates_hz: number[];
             /**
+             * Tolerance Ppm
+             * @default 50
+             */
+            tolerance_ppm: number;
+            /**
              * Trims Db
              * @default []
              */
             trims_db: number[];
+            /**
+             * Word Clock In
+             * @default false
+             */
+            word_clock_in: boolean;
+            /**
+             * Word Clock Out
+             * @default false
+             */
+            word_clock_out: boolean;
         };
         /**
          * JackMove
@@ -2653,6 +2961,132 @@ export interface components {
             used_by: string;
             /** Why */
             why: string;
+        };
+        /**
+         * JoinDevices
+         * @description Join boxes into one device; its buffer is the nearest to theirs that all of them offer, unless said.
+         */
+        "JoinDevices-Input": {
+            /**
+             * Align
+             * @default none
+             * @enum {string}
+             */
+            align?: "none" | "pad to the longest";
+            /** Buffer Samples */
+            buffer_samples?: number | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "join_devices";
+            /**
+             * Ids
+             * @default []
+             */
+            ids?: string[];
+            /** Master */
+            master?: string | null;
+            /**
+             * Matches
+             * @default true
+             */
+            matches?: boolean;
+            /** Members */
+            members: components["schemas"]["Member-Input"][];
+            /** Name */
+            name: string;
+        };
+        /**
+         * JoinDevices
+         * @description Join boxes into one device; its buffer is the nearest to theirs that all of them offer, unless said.
+         */
+        "JoinDevices-Output": {
+            /**
+             * Align
+             * @default none
+             * @enum {string}
+             */
+            align: "none" | "pad to the longest";
+            /** Buffer Samples */
+            buffer_samples: number | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "join_devices";
+            /**
+             * Ids
+             * @default []
+             */
+            ids: string[];
+            /** Master */
+            master: string | null;
+            /**
+             * Matches
+             * @default true
+             */
+            matches: boolean;
+            /** Members */
+            members: components["schemas"]["Member-Output"][];
+            /** Name */
+            name: string;
+        };
+        /**
+         * JoinRequest
+         * @description Boxes to join. What is None is proposed: the order, the master, which members are matched, the buffer, the name.
+         *
+         *     ``names`` are for the device's inputs from 1 on, as inputs and tracks of ``program`` (None: the recorder there is);
+         *     an empty one leaves its channel alone.
+         */
+        JoinRequest: {
+            /** Buffer Samples */
+            buffer_samples?: number | null;
+            /** Devices */
+            devices: string[];
+            /**
+             * Keep Order
+             * @default false
+             */
+            keep_order?: boolean;
+            /** Master */
+            master?: string | null;
+            /** Matched */
+            matched?: string[] | null;
+            /** Name */
+            name?: string | null;
+            /**
+             * Names
+             * @default []
+             */
+            names?: string[];
+            /** Program */
+            program?: string | null;
+        };
+        /**
+         * JoinSheet
+         * @description What would be made, why so, and the device as it would be.
+         */
+        JoinSheet: {
+            /** Buffers Samples */
+            buffers_samples: number[];
+            device: components["schemas"]["AggregateView"];
+            /** Edits */
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            /** Program */
+            program: string | null;
+            /** Reasons */
+            reasons: string[];
+        };
+        /**
+         * JoinView
+         * @description A join sheet, what it does in words, and what it would change.
+         */
+        JoinView: {
+            sheet: components["schemas"]["JoinSheet"];
+            trial: components["schemas"]["NowAfter"];
+            /** Words */
+            words: string;
         };
         JsonValue: unknown;
         /**
@@ -2699,6 +3133,8 @@ export interface components {
         Ladder: {
             /** Assumed */
             assumed: boolean;
+            /** Boxes */
+            boxes: string[];
             /** Buffer Samples */
             buffer_samples: number;
             /** Device */
@@ -2873,7 +3309,7 @@ export interface components {
              * Headline
              * @enum {string}
              */
-            headline: "silent" | "blocked" | "crossed" | "doubled" | "crowded" | "off speed" | "late" | "hot" | "low" | "arrives";
+            headline: "silent" | "blocked" | "crossed" | "doubled" | "crowded" | "off speed" | "drifting" | "late" | "hot" | "low" | "arrives";
             /** Highest Dbfs */
             highest_dbfs: number | null;
             /** Id */
@@ -2941,6 +3377,65 @@ export interface components {
             buffer_samples: number;
             /** Percent */
             percent: number;
+        };
+        /**
+         * Member
+         * @description A box of an aggregate, by which of its drivers (None: the first), and whether its rate is matched.
+         */
+        "Member-Input": {
+            /** Device */
+            device: string;
+            /** Driver */
+            driver?: string | null;
+            /**
+             * Matched
+             * @default false
+             */
+            matched?: boolean;
+        };
+        /**
+         * Member
+         * @description A box of an aggregate, by which of its drivers (None: the first), and whether its rate is matched.
+         */
+        "Member-Output": {
+            /** Device */
+            device: string;
+            /** Driver */
+            driver: string | null;
+            /**
+             * Matched
+             * @default false
+             */
+            matched: boolean;
+        };
+        /**
+         * MemberRow
+         * @description A member: its place in the map both ways, and how late it is; ``state``: *calls*, *same clock*, *matched* …
+         */
+        MemberRow: {
+            /** Bars */
+            bars: string;
+            /** Box */
+            box: string;
+            /** Capture */
+            capture: string;
+            /** Connected */
+            connected: boolean;
+            /** Driver */
+            driver: string;
+            /** In Samples */
+            in_samples: number;
+            /** Name */
+            name: string;
+            /** Out Samples */
+            out_samples: number;
+            /** Playback */
+            playback: string;
+            /**
+             * State
+             * @enum {string}
+             */
+            state: "calls" | "same clock" | "matched" | "free" | "absent";
         };
         /**
          * Missed
@@ -3042,7 +3537,7 @@ export interface components {
          */
         PlanView: {
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /** Rows */
             rows: components["schemas"]["RowOutcome"][];
             trial: components["schemas"]["NowAfter"] | null;
@@ -3105,7 +3600,7 @@ export interface components {
         };
         Port: [
             string,
-            "out" | "jack_in" | "capture" | "input" | "track" | "monitor" | "voice" | "bus" | "output" | "playback" | "jack_out" | "in",
+            "out" | "jack_in" | "capture" | "input" | "track" | "monitor" | "voice" | "bus" | "output" | "playback" | "jack_out" | "in" | "word_in" | "word_out" | "optical_in" | "optical_out",
             number
         ];
         /**
@@ -3151,9 +3646,11 @@ export interface components {
         };
         /**
          * Program
-         * @description Software with audio: named inputs, tracks, voices of its own, buses and named outputs, on one device.
+         * @description Software with audio: named inputs, tracks, voices of its own, buses and named outputs, on a device.
          *
-         *     ``driver`` is the driver of the device it opens (None: the device's first). ``lets_go_in_background``:
+         *     ``driver`` is the driver of the device it opens (None: the device's first). With an ``output_device`` it plays to
+         *     that one, which then calls it, and takes only its input from ``device``: through a ring that keeps
+         *     ``margin_samples``, and brought to the other's rate if ``matched``. ``lets_go_in_background``:
          *     it gives its device up while another program is in front. ``one_file``: all armed tracks go into one file.
          *     ``rate_hz`` is the rate its own sound was made for and its files are written as (None: whatever its device runs at).
          *     ``compensates_samples``: by so much it moves what it recorded to playback by itself.
@@ -3206,6 +3703,16 @@ export interface components {
              * @default []
              */
             load_readings?: components["schemas"]["LoadReading"][];
+            /**
+             * Margin Samples
+             * @default 16
+             */
+            margin_samples?: number;
+            /**
+             * Matched
+             * @default false
+             */
+            matched?: boolean;
             /** Name */
             name: string;
             /**
@@ -3223,6 +3730,10 @@ export interface components {
              * @default false
              */
             one_track_per_input?: boolean;
+            /** Output Device */
+            output_device?: string | null;
+            /** Output Driver */
+            output_driver?: string | null;
             /**
              * Outputs
              * @default []
@@ -3249,9 +3760,11 @@ export interface components {
         };
         /**
          * Program
-         * @description Software with audio: named inputs, tracks, voices of its own, buses and named outputs, on one device.
+         * @description Software with audio: named inputs, tracks, voices of its own, buses and named outputs, on a device.
          *
-         *     ``driver`` is the driver of the device it opens (None: the device's first). ``lets_go_in_background``:
+         *     ``driver`` is the driver of the device it opens (None: the device's first). With an ``output_device`` it plays to
+         *     that one, which then calls it, and takes only its input from ``device``: through a ring that keeps
+         *     ``margin_samples``, and brought to the other's rate if ``matched``. ``lets_go_in_background``:
          *     it gives its device up while another program is in front. ``one_file``: all armed tracks go into one file.
          *     ``rate_hz`` is the rate its own sound was made for and its files are written as (None: whatever its device runs at).
          *     ``compensates_samples``: by so much it moves what it recorded to playback by itself.
@@ -3304,6 +3817,16 @@ export interface components {
              * @default []
              */
             load_readings: components["schemas"]["LoadReading"][];
+            /**
+             * Margin Samples
+             * @default 16
+             */
+            margin_samples: number;
+            /**
+             * Matched
+             * @default false
+             */
+            matched: boolean;
             /** Name */
             name: string;
             /**
@@ -3321,6 +3844,10 @@ export interface components {
              * @default false
              */
             one_track_per_input: boolean;
+            /** Output Device */
+            output_device: string | null;
+            /** Output Driver */
+            output_driver: string | null;
             /**
              * Outputs
              * @default []
@@ -3504,7 +4031,7 @@ export interface components {
              * Gear
              * @default []
              */
-            gear: (components["schemas"]["Source-Output"] | components["schemas"]["Interface-Output"] | components["schemas"]["Program-Output"] | components["schemas"]["Destination-Output"])[];
+            gear: (components["schemas"]["Source-Output"] | components["schemas"]["Interface-Output"] | components["schemas"]["Aggregate-Output"] | components["schemas"]["Program-Output"] | components["schemas"]["Destination-Output"])[];
             /**
              * Jitter Ms
              * @default 0.2
@@ -3640,7 +4167,9 @@ export interface components {
         };
         /**
          * SetDevice
-         * @description Give a program its device; with no channel enabled yet, all of the device's are enabled.
+         * @description Give a program its device, a box or an aggregate; with no channel enabled yet, all of the device's are enabled.
+         *
+         *     Where the two devices have boxes in common, every name keeps the box's channel it had.
          */
         "SetDevice-Input": {
             /** Device */
@@ -3657,7 +4186,9 @@ export interface components {
         };
         /**
          * SetDevice
-         * @description Give a program its device; with no channel enabled yet, all of the device's are enabled.
+         * @description Give a program its device, a box or an aggregate; with no channel enabled yet, all of the device's are enabled.
+         *
+         *     Where the two devices have boxes in common, every name keeps the box's channel it had.
          */
         "SetDevice-Output": {
             /** Device */
@@ -3803,6 +4334,88 @@ export interface components {
              * @default 1
              */
             leg: number;
+        };
+        /**
+         * SetMembers
+         * @description Set an aggregate's members and their order. ``keep_names``: names follow the boxes, else the numbers stay.
+         */
+        "SetMembers-Input": {
+            /** Aggregate */
+            aggregate: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "set_members";
+            /**
+             * Keep Names
+             * @default true
+             */
+            keep_names?: boolean;
+            /** Members */
+            members: components["schemas"]["Member-Input"][];
+        };
+        /**
+         * SetMembers
+         * @description Set an aggregate's members and their order. ``keep_names``: names follow the boxes, else the numbers stay.
+         */
+        "SetMembers-Output": {
+            /** Aggregate */
+            aggregate: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "set_members";
+            /**
+             * Keep Names
+             * @default true
+             */
+            keep_names: boolean;
+            /** Members */
+            members: components["schemas"]["Member-Output"][];
+        };
+        /**
+         * SetOutputDevice
+         * @description Let a program play to another box than it takes its input from, or with ``device`` None to the same.
+         *
+         *     ``matched``: whether the input is brought to the other's rate (None: as it was).
+         */
+        "SetOutputDevice-Input": {
+            /** Device */
+            device?: string | null;
+            /** Driver */
+            driver?: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "set_output_device";
+            /** Matched */
+            matched?: boolean | null;
+            /** Program */
+            program: string;
+        };
+        /**
+         * SetOutputDevice
+         * @description Let a program play to another box than it takes its input from, or with ``device`` None to the same.
+         *
+         *     ``matched``: whether the input is brought to the other's rate (None: as it was).
+         */
+        "SetOutputDevice-Output": {
+            /** Device */
+            device: string | null;
+            /** Driver */
+            driver: string | null;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "set_output_device";
+            /** Matched */
+            matched: boolean | null;
+            /** Program */
+            program: string;
         };
         /**
          * SetOutputTrim
@@ -4219,7 +4832,7 @@ export interface components {
          */
         SwapView: {
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /** Jacks */
             jacks: components["schemas"]["JackMove"][];
             trial: components["schemas"]["NowAfter"];
@@ -4387,7 +5000,7 @@ export interface components {
          */
         TrialRequest: {
             /** Edits */
-            edits: (components["schemas"]["AddSources-Input"] | components["schemas"]["AddInterface-Input"] | components["schemas"]["AddProgram-Input"] | components["schemas"]["AddDestination-Input"] | components["schemas"]["AddGear-Input"] | components["schemas"]["AddDriver-Input"] | components["schemas"]["AddVoices-Input"] | components["schemas"]["AddBuses-Input"] | components["schemas"]["AddProgramPorts-Input"] | components["schemas"]["AddTracks-Input"] | components["schemas"]["SetValues-Input"] | components["schemas"]["RenameEverywhere-Input"] | components["schemas"]["SetLeg-Input"] | components["schemas"]["FillChannels-Input"] | components["schemas"]["EnableChannels-Input"] | components["schemas"]["SetDevice-Input"] | components["schemas"]["SetDirect-Input"] | components["schemas"]["SetTrim-Input"] | components["schemas"]["SetOutputTrim-Input"] | components["schemas"]["SetJack-Input"] | components["schemas"]["SwapGear-Input"] | components["schemas"]["Plug-Input"] | components["schemas"]["Remove-Input"] | components["schemas"]["AddLine-Input"])[];
+            edits: (components["schemas"]["AddSources-Input"] | components["schemas"]["AddInterface-Input"] | components["schemas"]["AddProgram-Input"] | components["schemas"]["AddDestination-Input"] | components["schemas"]["AddGear-Input"] | components["schemas"]["AddDriver-Input"] | components["schemas"]["AddVoices-Input"] | components["schemas"]["AddBuses-Input"] | components["schemas"]["AddProgramPorts-Input"] | components["schemas"]["AddTracks-Input"] | components["schemas"]["SetValues-Input"] | components["schemas"]["RenameEverywhere-Input"] | components["schemas"]["SetLeg-Input"] | components["schemas"]["FillChannels-Input"] | components["schemas"]["EnableChannels-Input"] | components["schemas"]["SetDevice-Input"] | components["schemas"]["SetOutputDevice-Input"] | components["schemas"]["JoinDevices-Input"] | components["schemas"]["SetMembers-Input"] | components["schemas"]["SetDirect-Input"] | components["schemas"]["SetTrim-Input"] | components["schemas"]["SetOutputTrim-Input"] | components["schemas"]["SetJack-Input"] | components["schemas"]["SwapGear-Input"] | components["schemas"]["Plug-Input"] | components["schemas"]["Remove-Input"] | components["schemas"]["AddLine-Input"])[];
         };
         /**
          * TriedRemedy
@@ -4395,7 +5008,7 @@ export interface components {
          */
         TriedRemedy: {
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             trial: components["schemas"]["NowAfter"];
             /** Words */
             words: string;
@@ -4407,6 +5020,8 @@ export interface components {
         Vitals: {
             /** Arriving */
             arriving: number;
+            /** Clock Masters */
+            clock_masters: string[];
             /** Proved */
             proved: number;
             /** Rates Hz */
@@ -5871,11 +6486,87 @@ export interface operations {
             };
         };
     };
+    aggregates_api_rigs__rig_id__aggregates_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AggregateView"][];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description No such rig or check */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The rig has moved on, or there is nothing to undo or redo */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with the place and the reason */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     port_answer_api_rigs__rig_id__answer_get: {
         parameters: {
             query: {
                 owner: string;
-                bank: "out" | "jack_in" | "capture" | "input" | "track" | "monitor" | "voice" | "bus" | "output" | "playback" | "jack_out" | "in";
+                bank: "out" | "jack_in" | "capture" | "input" | "track" | "monitor" | "voice" | "bus" | "output" | "playback" | "jack_out" | "in" | "word_in" | "word_out" | "optical_in" | "optical_out";
                 number: number;
             };
             header?: never;
@@ -6129,6 +6820,82 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CheckView"] | null;
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description No such rig or check */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The rig has moved on, or there is nothing to undo or redo */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with the place and the reason */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    clocks_api_rigs__rig_id__clocks_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClockRow"][];
                 };
             };
             /** @description The request cannot be read */
@@ -6761,6 +7528,86 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ListView"];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description No such rig or check */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The rig has moved on, or there is nothing to undo or redo */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with the place and the reason */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    plan_join_api_rigs__rig_id__join_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JoinRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JoinView"];
                 };
             };
             /** @description The request cannot be read */
@@ -7542,7 +8389,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+                    "application/json": (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
                 };
             };
             /** @description The request cannot be read */

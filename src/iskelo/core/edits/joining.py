@@ -215,6 +215,21 @@ def say_channel(opening: Opening | None, bank: Bank, channel: int | None) -> str
     return f"{there[0].box.name} {there[1]}" if there is not None else "nothing"
 
 
+def moved_by_absence(found: Index, aggregate: Aggregate) -> list[str]:
+    """Every name that stands at another channel than it would with all members there, in words."""
+    whole = open_aggregate(aggregate, _boxes(found), found.paces, whole=True)
+    moved = []
+    for program in found.programs():
+        for field, bank, _ in SIDES if program.device == aggregate.id else ():
+            items: tuple[ProgramPort, ...] = getattr(program, field)
+            for item in items:
+                for leg in item.legs:
+                    was, now = say_channel(whole, bank, leg), say_channel(found.opened[program.id], bank, leg)
+                    if was != now:
+                        moved.append(f"{item.name} ({leg}) has {now} instead of {was}")
+    return moved
+
+
 def say_moved(moved: Iterable[Moved]) -> list[str]:
     """Moved names in words, at most a few of them."""
     said = []

@@ -5,11 +5,11 @@ from collections.abc import Iterator
 from functools import partial
 
 from iskelo.core.edits.edit import Edit, SetMembers, SetValues
-from iskelo.core.edits.joining import say_channel
+from iskelo.core.edits.joining import moved_by_absence
 from iskelo.core.lines.context import Reading
-from iskelo.core.rig.gear import Aggregate, Interface, Member, Program, ProgramPort, Track
+from iskelo.core.rig.gear import Aggregate, Interface, Member, Program, Track
 from iskelo.core.rig.rig import Hindrance, Index
-from iskelo.core.rig.ways import Bank, Opening, Way, open_aggregate
+from iskelo.core.rig.ways import Opening, Way, open_aggregate
 from iskelo.core.snags.clocks import lead_remedies
 from iskelo.core.snags.reach import lines_of_program
 from iskelo.core.snags.rule import Remedy, Snag, distinct
@@ -26,10 +26,6 @@ NAMES_TOLD = 6
 
 def _programs_on(found: Index, aggregate: Aggregate) -> list[Program]:
     return [program for program in found.programs() if program.device == aggregate.id]
-
-
-def _whole(found: Index, aggregate: Aggregate) -> Opening:
-    return open_aggregate(aggregate, {box.id: box for box in found.boxes}, found.paces, whole=True)
 
 
 def box_not_connected(reading: Reading) -> list[Snag]:
@@ -94,24 +90,6 @@ def _box(found: Index, member: Member) -> Interface:
     box = found.gear[member.device]
     assert isinstance(box, Interface)
     return box
-
-
-def moved_by_absence(found: Index, aggregate: Aggregate) -> list[str]:
-    """Every name that stands at another channel than it would with all members there, in words."""
-    whole = _whole(found, aggregate)
-    moved = []
-    for program in _programs_on(found, aggregate):
-        for bank, items in _sides(program):
-            for item in items:
-                for leg in item.legs:
-                    was, now = say_channel(whole, bank, leg), say_channel(found.opened[program.id], bank, leg)
-                    if was != now:
-                        moved.append(f"{item.name} ({leg}) has {now} instead of {was}")
-    return moved
-
-
-def _sides(program: Program) -> tuple[tuple[Bank, tuple[ProgramPort, ...]], ...]:
-    return (("capture", program.inputs), ("playback", program.outputs))
 
 
 def _bring_back(found: Index, aggregate: Aggregate, gone: list[Member]) -> tuple[Remedy, ...]:

@@ -1,0 +1,171 @@
+"""The join sheet: boxes to be joined as one device, with a proposed order, master and matching, and the reasons."""
+
+from dataclasses import dataclass
+from typing import Annotated
+
+from pydantic import Field
+
+from iskelo.core.edits.apply import apply
+from iskelo.core.edits.base import Refused, free_name
+from iskelo.core.edits.edit import AddProgram, AddProgramPorts, AddTracks, Edit, JoinDevices, SetDevice, SetValues
+from iskelo.core.joined import AggregateView, aggregate_views
+from iskelo.core.lines.context import Reading, read
+from iskelo.core.rig.gear import Interface, Member, Program, ProgramPort, Value
+from iskelo.core.rig.rig import Index, Rig, index
+from iskelo.core.rig.text import Id, Name
+from iskelo.core.timing.clocks import clock_of, master_name
+
+NAME_MOST = 60
+
+
+class JoinRequest(Value):
+    """Boxes to join. What is None is proposed: the order, the master, which members are matched, the buffer, the name.
+
+    ``names`` are for the device's inputs from 1 on, as inputs and tracks of ``program`` (None: the recorder there is);
+    an empty one leaves its channel alone.
+    """
+
+    devices: Annotated[tuple[Id, ...], Field(min_length=1, max_length=16)]
+    keep_order: bool = False
+    master: Id | None = None
+    matched: tuple[Id, ...] | None = None
+    buffer_samples: int | None = None
+    name: Name | None = None
+    program: Id | None = None
+    names: Annotated[tuple[Annotated[str, Field(max_length=80)], ...], Field(max_length=128)] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class JoinSheet:
+    """What would be made, why so, and the device as it would be."""
+
+    edits: tuple[Edit, ...]
+    reasons: tuple[str, ...]
+    device: AggregateView
+    program: str | None
+    buffers_samples: tuple[int, ...]
+
+
+def join_sheet(reading: Reading, wanted: JoinRequest) -> JoinSheet:
+    """Propose how boxes are joined.
+
+    The steadiest clock leads. A program that is on one of the boxes now keeps its numbers: that box comes first.
+    Members on other clocks are matched.
+
+    Raises
+    ------
+    Refused
+        If there are fewer than two boxes, or they cannot be joined.
+    """
+    found, rig = reading.found, reading.rig
+    boxes = [box for each in wanted.devices if isinstance(box := found.gear.get(each), Interface)]
+    if len(boxes) < 2:
+        raise Refused("join", "mark two boxes or more, then join them")
+    reasons: list[str] = []
+    program = _program(found, wanted, boxes)
+    leader = _leader(found, wanted, boxes, reasons)
+    order = boxes if wanted.keep_order else _ordered(found, boxes, leader, program, reasons)
+    members = tuple(_member(found, wanted, box, leader, reasons) for box in order)
+    name = wanted.name or free_name(" + ".join(box.name for box in order)[:NAME_MOST], (g.name for g in rig.gear))
+    identity = f"g{rig.next_number}"
+    join = JoinDevices(
+        name=name, members=members, master=leader.id, buffer_samples=wanted.buffer_samples, ids=(identity,)
+    )
+    edits: list[Edit] = [join]
+    if program is not None:
+        edits.append(SetDevice(program=program.id, device=identity))
+    named = [each for each in wanted.names if each.strip()]
+    if named and program is None:
+        number = rig.next_number + 1
+        edits.append(AddProgram(name=free_name("Recorder", (g.name for g in rig.gear)), device=identity))
+        program_id: str | None = f"p{number}"
+    else:
+        program_id = program.id if program is not None else None
+    if named and program_id is not None:
+        edits += _named(apply(rig, tuple(edits)).rig, program_id, wanted.names)
+    after = apply(rig, tuple(edits)).rig
+    view = next(each for each in aggregate_views(read(after)) if each.id == identity)
+    return JoinSheet(tuple(edits), tuple(reasons), view, program_id, view.buffers_samples)
+
+
+def _program(found: Index, wanted: JoinRequest, boxes: list[Interface]) -> Program | None:
+    """The program that gets the device: the one asked for, a recorder on one of the boxes, or any without a device."""
+    asked = found.gear.get(wanted.program or "")
+    if isinstance(asked, Program):
+        return asked
+    ids = {box.id for box in boxes}
+    recorders = [each for each in found.programs() if each.program_kind == "recorder"]
+    there = [each for each in recorders if each.device in ids] or [each for each in recorders if each.device is None]
+    return there[0] if there else None
+
+
+def _leader(found: Index, wanted: JoinRequest, boxes: list[Interface], reasons: list[str]) -> Interface:
+    asked = next((box for box in boxes if box.id == wanted.master), None)
+    if asked is not None:
+        reasons.append(f"{asked.name} leads, as you said.")
+        return asked
+
+    def unsteady(box: Interface) -> float:
+        measured, within = clock_of(found, found.paces[box.id].master)
+        return abs(measured) if measured is not None else within
+
+    leader = min(boxes, key=lambda box: (not box.connected, unsteady(box)))
+    told = ", ".join(f"{box.name} ±{unsteady(box):g} ppm" for box in boxes)
+    reasons.append(f"{leader.name} leads: the steadiest clock ({told}).")
+    return leader
+
+
+def _ordered(
+    found: Index, boxes: list[Interface], leader: Interface, program: Program | None, reasons: list[str]
+) -> list[Interface]:
+    now = next((box for box in boxes if program is not None and program.device == box.id), None)
+    first = now or leader
+    if now is not None and program is not None:
+        reasons.append(f"{now.name} comes first: {program.name} is on it, and its numbers stay.")
+    else:
+        reasons.append(f"{first.name} comes first: it leads, and if another is absent its numbers stay.")
+    return [first, *(box for box in boxes if box is not first)]
+
+
+def _member(found: Index, wanted: JoinRequest, box: Interface, leader: Interface, reasons: list[str]) -> Member:
+    same = found.paces[box.id].master == found.paces[leader.id].master
+    matched = box.id in wanted.matched if wanted.matched is not None else not same
+    if same and box is not leader:
+        reasons.append(f"{box.name} needs no matching: it runs on the clock of {_master(found, box)}.")
+    elif not same and matched:
+        reasons.append(f"{box.name} is matched: it runs on {_own_words(found, box)}.")
+    elif not same:
+        reasons.append(f"{box.name} is not matched and will slip: it runs on {_own_words(found, box)}.")
+    return Member(device=box.id, matched=matched and not same)
+
+
+def _master(found: Index, box: Interface) -> str:
+    return master_name(found, found.paces[box.id].master)
+
+
+def _own_words(found: Index, box: Interface) -> str:
+    return "its own clock" if found.paces[box.id].master == box.id else f"the clock of {_master(found, box)}"
+
+
+def _named(rig: Rig, program_id: str, names: tuple[str, ...]) -> list[Edit]:
+    """Names for inputs by number: an input there is renamed, with the track that takes it; else both are made."""
+    program = index(rig).gear[program_id]
+    assert isinstance(program, Program)
+    on: dict[int, ProgramPort] = {leg: item for item in program.inputs for leg in item.legs if leg is not None}
+    takers = {track.input: track for track in program.tracks if track.input is not None}
+    number = rig.next_number
+    edits: list[Edit] = []
+    for channel, typed in enumerate(names, start=1):
+        name = typed.strip()
+        if not name:
+            continue
+        there = on.get(channel)
+        if there is not None:
+            edits.append(SetValues(item=there.id, values={"name": name}))
+            if there.id in takers:
+                edits.append(SetValues(item=takers[there.id].id, values={"name": name}))
+            continue
+        made, number = f"i{number}", number + 2
+        edits.append(AddProgramPorts(program=program_id, names=(name,), first_channel=channel, ids=(made,)))
+        edits.append(AddTracks(program=program_id, names=(name,), inputs=(made,), ids=(f"t{number - 1}",)))
+    return edits
