@@ -14,6 +14,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from clicks import CLICK_AT_SECONDS, Click, Noise, measured, predicted
+from iskelo.core.between import BEFORE, TAPS, between
 from iskelo.core.edits.edit import (
     AddDestination,
     AddInterface,
@@ -33,7 +34,6 @@ from iskelo.core.routes.route import ROUTES_AT_MOST, passing_routes
 from iskelo.core.timing.clocks import drift, drift_of
 from iskelo.core.timing.delays import delay_of
 from iskelo.core.twin.floor import Slipped
-from iskelo.core.twin.matching import BEFORE, TAPS, between
 from iskelo.core.twin.ring import Clock, Ring
 from iskelo.core.twin.run import run_twin
 from rigs import Bench, any_rig

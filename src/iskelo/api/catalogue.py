@@ -9,7 +9,7 @@ from iskelo.api.problems import ANSWERS
 from iskelo.api.rigs import Database, now
 from iskelo.api.views import KeepGearRequest
 from iskelo.core.edits.base import Refused
-from iskelo.core.rig.gear import Gear
+from iskelo.core.rig.gear import Aggregate, Gear
 from iskelo.demo.catalogue import catalogue
 from iskelo.formats.catalogue_file import read_catalogue, write_catalogue
 from iskelo.store import catalogue as kept
@@ -40,6 +40,8 @@ def keep_in_catalogue(wanted: KeepGearRequest, session: Database) -> list[Entry]
     gear = next((each for each in rigs.read_rig(session, wanted.rig).rig.gear if each.id == wanted.gear), None)
     if gear is None:
         raise Refused("gear", "there is no such gear in this rig; it may have been removed")
+    if isinstance(gear, Aggregate):
+        raise Refused("gear", f"{gear.name} is made of this rig's boxes; keep those instead")
     kept.keep_gear(session, (gear,), now())
     return list_catalogue(session)
 

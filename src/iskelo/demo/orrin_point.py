@@ -1,9 +1,10 @@
 """The demo rig: The Saltmarsh Wireless Players record *The Lamp at Orrin Point*.
 
-Voices and effects microphones go through *Corvane 8* into *Longhand*; the director listens on headphones.
-*Cartwheel* plays the music beds; the computer's own sounds use the same box by its system driver.
-It opens with four things to mend: Dov's line is silent (two inputs share a channel), Alma is heard twice
-(directly and through the recorder), Cassia is heard too late, and the computer's beeps are in the phones.
+Voices and effects microphones go through *Corvane 8* into *Longhand*, the reed organ through *Pellow Duo*; *Hall* joins
+the two boxes. The director listens on headphones. *Cartwheel* plays the music beds; the computer's own sounds use
+*Corvane 8* by its system driver. It opens with five things to mend: Dov's line is silent (two inputs share a channel),
+Alma is heard twice (directly and through the recorder), Cassia is heard too late, the computer's beeps are in the
+phones, and *Pellow Duo* runs on its own clock, so the organ drifts.
 """
 
 from pydantic import JsonValue
@@ -19,6 +20,7 @@ from iskelo.core.edits.edit import (
     AddSources,
     AddTracks,
     Edit,
+    JoinDevices,
     Plug,
     SetDevice,
     SetDirect,
@@ -26,13 +28,14 @@ from iskelo.core.edits.edit import (
     SetTrim,
     SetValues,
 )
-from iskelo.core.rig.gear import Interface, Source
+from iskelo.core.rig.gear import Interface, Member, Source
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Rig, index
 
 VOICES = ("Alma", "Bertil", "Cassia", "Dov")
 EFFECTS = ("Gravel tray", "Creaking door", "Thunder sheet")
 TANK = "Tank hydrophone"
+ORGAN = "Reed organ"
 EVERYONE = (*VOICES, *EFFECTS, TANK)
 
 
@@ -42,11 +45,14 @@ def orrin_point() -> Rig:
         Rig(name="Orrin Point", notes="Radio play with live effects. 48 kHz, performers within 10 ms."),
         AddSources(names=VOICES, needs_phantom=True),
         AddSources(names=EFFECTS, needs_phantom=True),
+        AddSources(names=(ORGAN,), width=2, needs_phantom=True),
         AddSources(names=(TANK,), source_kind="instrument", needs_high_impedance=True),
         AddInterface(
             name="Corvane 8",
             jack_in=8,
             jack_out=8,
+            capture=16,
+            playback=16,
             buffer_samples=256,
             safety_in_samples=28,
             safety_out_samples=42,
@@ -54,7 +60,8 @@ def orrin_point() -> Rig:
     )
     box = next(gear for gear in rig.gear if isinstance(gear, Interface))
     rig = _described(rig, box)
-    rig = _do(rig, AddProgram(name="Longhand", device=box.id), AddDestination(name="Director's phones"))
+    rig, hall, pellow = _joined(rig, box)
+    rig = _do(rig, AddProgram(name="Longhand", device=hall), AddDestination(name="Director's phones"))
     ids = {gear.name: gear.id for gear in rig.gear}
     longhand, phones = ids["Longhand"], ids["Director's phones"]
     ears = (Port(phones, "in", 1), Port(phones, "in", 2))
@@ -69,12 +76,21 @@ def orrin_point() -> Rig:
         Plug(from_port=Port(box.id, "jack_out", 2), to_port=ears[1]),
         SetTrim(interface=box.id, jack_in=8, trim_db=20),
         SetValues(item=box.id, values={"phantom_on": [1, 2, 3, 4, 5, 6, 7], "high_impedance_on": [8]}),
+        *(Plug(from_port=Port(ids[ORGAN], "out", leg), to_port=Port(pellow, "jack_in", leg)) for leg in (1, 2)),
+        SetValues(item=pellow, values={"phantom_on": [1, 2]}),
         AddProgramPorts(program=longhand, names=EVERYONE, first_channel=1),
+        # Behind the sixteen channels of Corvane 8.
+        AddProgramPorts(program=longhand, names=(ORGAN,), width=2, first_channel=17),
         AddProgramPorts(program=longhand, side="output", names=("Cue",), width=2, first_channel=1),
     )
     program = next(gear for gear in index(rig).programs())
     inputs = tuple(item.id for item in program.inputs)
-    rig = _do(rig, AddTracks(program=longhand, names=EVERYONE, inputs=inputs, output=program.outputs[0].id))
+    cue = program.outputs[0].id
+    rig = _do(
+        rig,
+        AddTracks(program=longhand, names=EVERYONE, inputs=inputs[:-1], output=cue),
+        AddTracks(program=longhand, names=(ORGAN,), width=2, inputs=inputs[-1:], output=cue),
+    )
     tracks = {track.name: track.id for track in index(rig).programs()[0].tracks}
     rig = _do(
         rig,
@@ -90,6 +106,11 @@ def orrin_point() -> Rig:
         AddLine(name=name, from_ports=(Port(ids[name], "out", 1),), to_ports=(Port(tracks[name], "track", 1),))
         for name in EVERYONE
     ]
+    organ = AddLine(
+        name=ORGAN,
+        from_ports=tuple(Port(ids[ORGAN], "out", leg) for leg in (1, 2)),
+        to_ports=tuple(Port(tracks[ORGAN], "track", leg) for leg in (1, 2)),
+    )
     heard: list[Edit] = [
         AddLine(
             name=f"{name}, heard",
@@ -103,6 +124,7 @@ def orrin_point() -> Rig:
     return _do(
         rig,
         *recorded,
+        organ,
         *heard,
         AddLine(
             name="Music, heard",
@@ -127,6 +149,31 @@ def orrin_point() -> Rig:
         # Somebody set up a new input and left it on the channel it came up with.
         SetLeg(item=inputs[3], channel=3),
     )
+
+
+def _joined(rig: Rig, box: Interface) -> tuple[Rig, str, str]:
+    """The second box, and both joined as *Hall*; nobody has matched the second one's clock yet."""
+    rig = _do(
+        rig,
+        AddInterface(name="Pellow Duo", jack_in=2, jack_out=2, safety_in_samples=24, safety_out_samples=32),
+    )
+    pellow = index(rig).boxes[1]
+    hall = f"g{rig.next_number}"
+    rig = _do(
+        rig,
+        SetValues(item=box.id, values={"optical_in": 8, "optical_out": 8}),
+        SetValues(item=box.id, values={"tolerance_ppm": 10}, origin="described"),
+        SetValues(item=pellow.id, values={"link_kind": "USB full speed", "link_sample_bytes": 3}),
+        SetValues(item=pellow.id, values={"tolerance_ppm": 50}, origin="described"),
+        JoinDevices(
+            name="Hall",
+            members=(Member(device=box.id), Member(device=pellow.id)),
+            master=box.id,
+            buffer_samples=256,
+            ids=(hall,),
+        ),
+    )
+    return rig, hall, pellow.id
 
 
 def _described(rig: Rig, box: Interface) -> Rig:

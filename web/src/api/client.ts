@@ -14,6 +14,7 @@ export type Rig = State["rig"]
 export type Gear = Rig["gear"][number]
 export type Source = Extract<Gear, { kind: "source" }>
 export type Interface = Extract<Gear, { kind: "interface" }>
+export type Aggregate = Extract<Gear, { kind: "aggregate" }>
 export type Program = Extract<Gear, { kind: "program" }>
 export type Destination = Extract<Gear, { kind: "destination" }>
 export type PortTuple = LineView["from_ports"][number]

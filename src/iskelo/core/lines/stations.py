@@ -144,17 +144,24 @@ def _station(
 
 def _joined(state: LineState, found: Index) -> dict[Port, tuple[str, int]]:
     """For boxes' channels that a program reaches by an aggregate: its name, and the number they have there."""
-    joined: dict[Port, tuple[str, int]] = {}
+    passed: list[tuple[Port, str]] = []
     for leg in state.legs:
         for edge in leg.way.edges if leg.way else ():
-            if edge.kind not in ("take", "send"):
-                continue
-            opening = found.opened[edge.owner]
-            port = edge.start if edge.kind == "take" else edge.end
-            bank: Bank = "capture" if edge.kind == "take" else "playback"
-            number = opening.channel(bank, port.owner, port.number) if len(opening.ways) > 1 else None
-            if number is not None and isinstance(found.gear.get(opening.device.id), Aggregate):
-                joined[port] = (opening.device.name, number)
+            if edge.kind in ("take", "send"):
+                passed.append((edge.start if edge.kind == "take" else edge.end, edge.owner))
+        placed = found.items.get(leg.end.owner)
+        for port in leg.gap.ahead if leg.gap and placed else ():
+            if port.bank == "capture" and placed is not None:
+                passed.append((port, placed.program.id))
+    joined: dict[Port, tuple[str, int]] = {}
+    for port, program in passed:
+        opening = found.opened.get(program)
+        if opening is None or not isinstance(found.gear.get(opening.device.id), Aggregate):
+            continue
+        bank: Bank = "capture" if port.bank == "capture" else "playback"
+        number = opening.channel(bank, port.owner, port.number)
+        if number is not None:
+            joined[port] = (opening.device.name, number)
     return joined
 
 

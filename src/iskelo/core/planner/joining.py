@@ -111,7 +111,9 @@ def _leader(found: Index, wanted: JoinRequest, boxes: list[Interface], reasons: 
 
     leader = min(boxes, key=lambda box: (not box.connected, unsteady(box)))
     told = ", ".join(f"{box.name} ±{unsteady(box):g} ppm" for box in boxes)
-    reasons.append(f"{leader.name} leads: the steadiest clock ({told}).")
+    alike = len({unsteady(box) for box in boxes}) == 1
+    why = "the clocks are as steady as each other, and it was marked first" if alike else "the steadiest clock"
+    reasons.append(f"{leader.name} leads: {why} ({told}).")
     return leader
 
 

@@ -144,7 +144,7 @@ def _ladder(
         device_id=box.id,
         boxes=tuple(way.box.name for way in opening.ways),
         driver=driver.id,
-        driver_kind=driver.kind,
+        driver_kind="joined" if driver.id == box.id else driver.kind,
         rate_hz=box.rate_hz,
         own_rate_hz=program.rate_hz or box.rate_hz,
         buffer_samples=driver.buffer_samples,
@@ -158,7 +158,10 @@ def _ladder(
         late_lines=len(_late(own, driver, driver.buffer_samples)),
         verdict=now.verdict,
         rungs=rungs,
-        ways=tuple(_way(reading, program, opening, each, now=each is driver) for each in box.drivers),
+        # Joined boxes are opened by a driver each; what another would give is told where they are joined.
+        ways=()
+        if opening.joined
+        else tuple(_way(reading, program, opening, each, now=each is driver) for each in box.drivers),
         overdub=say_overdub(now.round_trip_samples - program.compensates_samples, box.rate_hz) if armed else "",
         disk_bytes_per_s=recording_bytes_per_s(sum(armed), box.rate_hz),
         seconds_to_4_gib=seconds_to_limit(sum(armed) if program.one_file else max(armed), box.rate_hz)
@@ -183,7 +186,7 @@ def say_overdub(late_samples: int, rate_hz: int) -> str:
 
 def _way(reading: Reading, program: Program, opening: Opening, driver: Driver, *, now: bool) -> Way:
     box = opening.device
-    if not now and not opening.joined:
+    if not now:
         opening = opened_by(opening, driver)
     trip = trip_of(opening, reading.found)
     total = trip.in_samples + trip.out_samples

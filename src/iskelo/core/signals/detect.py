@@ -5,6 +5,7 @@ the presence of all the others by looking at its lines only. Delays come from th
 """
 
 import math
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 import numpy as np
@@ -12,10 +13,13 @@ import scipy.fft
 from numpy.typing import NDArray
 
 from iskelo.core.signals.comb import PERIODS_PLAYED, WovenComb
+from iskelo.core.signals.drift import COHERENT, left_over, pace, periods_at, steady
 
 FALSE_ALARM = 1e-6
 COPIES_AT_MOST = 6
 _NOISE_FLOOR_RMS = 10 ** (-150 / 20)
+LEAST_PPM = 0.02
+SAME_CLOCK_PPM = 0.03
 _ENOUGH = 1e-7
 """What is left of a source's energy once all copies are found, relative to all of it."""
 
@@ -37,11 +41,17 @@ class Copy:
 
 @dataclass(frozen=True, slots=True)
 class Heard:
-    """A source found in a channel, with its copies, earliest first."""
+    """A source found in a channel, with its copies, earliest first.
+
+    ``drift_ppm``: by so much the channel's clock is faster than the source's; delays are then those at the take's
+    start. ``jumps``: samples by which it slipped while it was listened to.
+    """
 
     channel: int
     source: int
     copies: tuple[Copy, ...]
+    drift_ppm: float = 0.0
+    jumps: tuple[int, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -86,24 +96,87 @@ def detect(take: NDArray[np.float32] | Real, comb: WovenComb) -> Detection:
         raise ValueError(
             f"the take is {short:.2f} s long; the test signal needs {PERIODS_PLAYED * period / comb.rate_hz:g} s"
         )
-    spectra = (
-        np.stack([_mean_spectrum(channel, period) for channel in take]) if len(take) else np.zeros((0, 1), complex)
-    )
     tests = max(1, comb.sources * len(take) * period)
     lines_per_slot = comb.lines.shape[1]
     threshold = 1 - (FALSE_ALARM / tests) ** (1 / max(1, lines_per_slot - 1))
     heard: list[Heard] = []
     noise_rms = np.zeros(len(take))
-    for channel, spectrum in enumerate(spectra):
-        noise = _noise_power(spectrum, comb)
-        # The mean of the periods holds the noise's power divided by their number.
-        noise_rms[channel] = math.sqrt(float(noise.mean()) * period * (PERIODS_PLAYED - 1)) / period
-        for source in _gate(spectrum, comb, noise):
-            seen = spectrum[comb.lines[source]] / comb.line_amplitude
-            copies = _copies(seen * comb.phasors[source].conj(), comb.lines[source], period, threshold)
-            if copies:
-                heard.append(Heard(channel, int(source), copies))
+    for channel, recorded in enumerate(take):
+        if steady(recorded, comb):
+            spectrum = _mean_spectrum(recorded, period)
+            noise = _noise_power(spectrum, comb)
+            noise_rms[channel] = _noise_rms(spectrum, comb)
+            heard += _heard(channel, spectrum, comb, _gate(spectrum, comb, noise), threshold)
+        else:
+            noise_rms[channel], found = _unsteady(channel, recorded, comb, threshold)
+            heard += found
     return Detection(tuple(heard), noise_rms)
+
+
+def _heard(
+    channel: int,
+    spectrum: Complex,
+    comb: WovenComb,
+    sources: Iterable[int],
+    threshold: float,
+    clock: tuple[float, tuple[int, ...]] = (0.0, ()),
+) -> list[Heard]:
+    """What is heard of these sources in a spectrum."""
+    found = []
+    for source in sources:
+        seen = spectrum[comb.lines[source]] / comb.line_amplitude
+        lines = comb.lines[source]
+        copies = _copies(seen * comb.phasors[source].conj(), lines, comb.period_samples, threshold)
+        if copies:
+            found.append(Heard(channel, int(source), copies, *clock))
+    return found
+
+
+def _unsteady(
+    channel: int, recorded: NDArray[np.float32] | Real, comb: WovenComb, threshold: float
+) -> tuple[float, list[Heard]]:
+    """A channel that is not the same from period to period: noise, drift, or a slip; and all of them by source.
+
+    Every clock found is tried: the take is read at its pace, and a source is on the clock where its lines are most
+    alike from period to period. Then each is listened to at its own pace, in the periods between which nothing slipped.
+    """
+    found = pace(recorded, comb)
+    best: dict[int, tuple[float, float]] = {}
+    noise_rms = _noise_rms(_mean_spectrum(recorded, comb.period_samples), comb)
+    for ppm in found.clocks_ppm:
+        spectra = periods_at(recorded, comb, ppm, found.first, found.last)
+        spectrum = np.mean(spectra, axis=0)
+        there = _gate(spectrum, comb, _noise_power(spectrum, comb))
+        for source, left in left_over(spectra, comb, there).items():
+            energy = float(np.sum(np.abs(spectrum[comb.lines[source]]) ** 2)) * left.coherence
+            if energy > best.get(source, (0.0, 0.0))[0]:
+                best[source] = (energy, ppm + left.ppm if left.coherence > COHERENT else ppm)
+    heard: list[Heard] = []
+    for sources, rough_ppm in _on_one_clock({source: ppm for source, (_, ppm) in best.items()}):
+        ppm = rough_ppm if abs(rough_ppm) > LEAST_PPM else 0.0
+        spectrum = np.mean(periods_at(recorded, comb, ppm, found.first, found.last), axis=0)
+        noise = _noise_power(spectrum, comb)
+        noise_rms = min(noise_rms, _noise_rms(spectrum, comb))
+        audible = set(map(int, _gate(spectrum, comb, noise)))
+        heard += _heard(channel, spectrum, comb, sorted(audible & set(sources)), threshold, (ppm, found.jumps))
+    return noise_rms, sorted(heard, key=lambda each: each.source)
+
+
+def _noise_rms(spectrum: Complex, comb: WovenComb) -> float:
+    """The mean of the periods holds the noise's power divided by their number."""
+    period = comb.period_samples
+    return math.sqrt(float(_noise_power(spectrum, comb).mean()) * period * (PERIODS_PLAYED - 1)) / period
+
+
+def _on_one_clock(drifts_ppm: dict[int, float]) -> list[tuple[list[int], float]]:
+    """Sources whose drifts are one clock's, with the mean of them."""
+    groups: list[list[int]] = []
+    for source in sorted(drifts_ppm, key=lambda each: drifts_ppm[each]):
+        if groups and drifts_ppm[source] - drifts_ppm[groups[-1][-1]] < SAME_CLOCK_PPM:
+            groups[-1].append(source)
+        else:
+            groups.append([source])
+    return [(group, float(np.mean([drifts_ppm[source] for source in group]))) for group in groups]
 
 
 def _mean_spectrum(channel: NDArray[np.float32] | Real, period: int) -> Complex:

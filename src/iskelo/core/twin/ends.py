@@ -7,11 +7,11 @@ from fractions import Fraction
 import numpy as np
 from numpy.typing import NDArray
 
+from iskelo.core.between import BEFORE, TAPS, between
 from iskelo.core.rig.gear import Destination, Interface, Source
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Rig
 from iskelo.core.twin.box import STRETCH_SAMPLES, Box
-from iskelo.core.twin.matching import BEFORE, TAPS, between
 from iskelo.core.twin.program import Sound
 from iskelo.core.twin.ring import Clock
 from iskelo.core.twin.stream import Block

@@ -11,7 +11,7 @@ from fractions import Fraction
 
 import numpy as np
 
-from iskelo.core.twin.matching import BEFORE, TAPS, between
+from iskelo.core.between import BEFORE, TAPS, between
 from iskelo.core.twin.stream import Block, Stream
 
 LOOP_SMOOTHING = 1 / 64

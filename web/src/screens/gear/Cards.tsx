@@ -1,8 +1,9 @@
 import { Box, Flex, chakra } from "@chakra-ui/react"
 
-import type { Gear, Interface, SnagView } from "../../api/client"
+import type { Aggregate, Gear, Interface, SnagView } from "../../api/client"
 import { useRig } from "../../api/rig"
 import { Mark } from "../../parts/Mark"
+import { useAggregates } from "./AggregateFields"
 import { Bank } from "./Pegs"
 
 export interface Chosen {
@@ -81,7 +82,7 @@ function Frame(
   )
 }
 
-export function Card({ gear, chosen, onChoose }: CardProps & { gear: Gear }) {
+export function Card({ gear, chosen, onChoose, marked }: CardProps & { gear: Gear; marked: boolean }) {
   const pick = (port: string) => onChoose({ gear: gear.id, port })
   const at = chosen?.port ?? null
   switch (gear.kind) {
@@ -101,7 +102,7 @@ export function Card({ gear, chosen, onChoose }: CardProps & { gear: Gear }) {
         <Frame
           gear={gear}
           title={gear.name}
-          note={`${gear.rate_hz / 1000} kHz`}
+          note={`${marked ? "marked · " : ""}${gear.connected ? "" : "absent · "}${gear.rate_hz / 1000} kHz`}
           chosen={chosen}
           onChoose={onChoose}
         >
@@ -116,6 +117,8 @@ export function Card({ gear, chosen, onChoose }: CardProps & { gear: Gear }) {
           />
         </Frame>
       )
+    case "aggregate":
+      return <AggregateCard device={gear} chosen={chosen} onChoose={onChoose} />
     case "program":
       return (
         <Frame gear={gear} title={gear.name} note={gear.program_kind} chosen={chosen} onChoose={onChoose}>
@@ -133,6 +136,43 @@ export function Card({ gear, chosen, onChoose }: CardProps & { gear: Gear }) {
         </Frame>
       )
   }
+}
+
+/** Boxes joined as one: which of its numbers are whose. */
+function AggregateCard({ device, chosen, onChoose }: CardProps & { device: Aggregate }) {
+  const { rig } = useRig().state
+  const view = useAggregates().data?.find((each) => each.id === device.id)
+  const users = rig.gear.filter((gear) => gear.kind === "program" && gear.device === device.id)
+  return (
+    <Frame
+      gear={device}
+      title={device.name}
+      note={`joined · ${device.buffer_samples}`}
+      chosen={chosen}
+      onChoose={onChoose}
+    >
+      {view?.members.map((member) => (
+        <Flex key={member.box} fontSize="12px" lineHeight="18px" gap="4px">
+          <chakra.span borderLeft="2px solid" borderColor="ink" pl="4px">
+            {member.name}
+          </chakra.span>
+          <Box flex="1" />
+          <chakra.span
+            color={member.state === "absent" || member.state === "free" ? "wax" : "ink2"}
+            whiteSpace="nowrap"
+          >
+            {member.state === "absent" ? "absent" : `${member.capture || "—"} / ${member.playback || "—"}`}
+            {member.state === "free" && " slips"}
+          </chakra.span>
+        </Flex>
+      ))}
+      {users.length > 0 && (
+        <Box fontSize="12px" color="ink2">
+          {users.map((gear) => gear.name).join(", ")}
+        </Box>
+      )}
+    </Frame>
+  )
 }
 
 /** A box as the computer has it: its channels, and each driver with the programs that open it. */

@@ -17,6 +17,8 @@ function kindOf(gear: Gear): string {
       return gear.source_kind
     case "interface":
       return `interface ${gear.jack_in} × ${gear.jack_out}, ${gear.capture} × ${gear.playback} channels`
+    case "aggregate":
+      return "joined boxes"
     case "program":
       return gear.program_kind
     case "destination":

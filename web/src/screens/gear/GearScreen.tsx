@@ -10,6 +10,7 @@ import { AnswerPanel } from "./AnswerPanel"
 import { Card, SystemCard, worstOf, type Chosen } from "./Cards"
 import { Catalogue } from "./Catalogue"
 import { Inspector } from "./Inspector"
+import { Join } from "./Join"
 import { LitContext, litBy, useAnswer, wayOf } from "./lit"
 import { usePorts } from "./Pegs"
 import { Swap } from "./Swap"
@@ -27,7 +28,8 @@ export function GearScreen() {
   const [adding, setAdding] = useState(0)
   const [wanted, setWanted] = useState("")
   const [shows, setShows] = useState<Shows>("all")
-  const [open, setOpen] = useState<"swap" | "catalogue" | null>(null)
+  const [open, setOpen] = useState<"swap" | "catalogue" | "join" | null>(null)
+  const [marks, setMarks] = useState<string[]>([])
   const finder = useRef<HTMLInputElement>(null)
   const ports = usePorts()
   const found = useAnswer(chosen?.port ?? null)
@@ -63,6 +65,15 @@ export function GearScreen() {
     const next = order[Math.max(0, Math.min(order.length - 1, at + by))]
     if (next) choose({ gear: next.id, port: null })
   }
+  const marked = marks.filter((id) => gear.some((each) => each.id === id))
+  const mark = () => {
+    if (current?.kind !== "interface") return
+    const { id } = current
+    setMarks(marked.includes(id) ? marked.filter((each) => each !== id) : [...marked, id])
+  }
+  const join = () => {
+    if (marked.length > 1) setOpen("join")
+  }
   const swap = () => {
     if (current?.kind === "interface") setOpen("swap")
   }
@@ -71,6 +82,8 @@ export function GearScreen() {
     { keys: "/", words: "Find gear", run: () => finder.current?.focus() },
     { keys: "c", words: "Catalogue of gear", run: () => setOpen("catalogue") },
     { keys: "w", words: "Swap this interface for another", run: swap },
+    { keys: "j", words: "Join the marked boxes as one", run: join },
+    { keys: " ", words: "Mark this box (Space)", run: mark },
     ...(open
       ? []
       : [
@@ -126,6 +139,12 @@ export function GearScreen() {
           <Button size="row" variant="quiet" onClick={() => setOpen("catalogue")}>
             Catalogue <Kbd>c</Kbd>
           </Button>
+          <Button size="row" variant="quiet" onClick={mark} disabled={current?.kind !== "interface"}>
+            {current && marked.includes(current.id) ? "Unmark" : "Mark"} <Kbd>Space</Kbd>
+          </Button>
+          <Button size="row" variant="quiet" onClick={join} disabled={marked.length < 2}>
+            Join{marked.length > 1 ? ` ${marked.length}` : ""} <Kbd>j</Kbd>
+          </Button>
           <Button size="row" variant="quiet" onClick={swap} disabled={current?.kind !== "interface"}>
             Swap <Kbd>w</Kbd>
           </Button>
@@ -133,9 +152,27 @@ export function GearScreen() {
         {open === "swap" && current?.kind === "interface" && (
           <Swap key={current.id} box={current} onClose={() => setOpen(null)} />
         )}
+        {open === "join" && (
+          <Join
+            marked={marked}
+            onClose={() => setOpen(null)}
+            onMade={(device) => {
+              setOpen(null)
+              setMarks([])
+              choose({ gear: device, port: null })
+            }}
+          />
+        )}
         <Flex flex="1" minH="0" borderTop="1px solid" borderColor="edge" position="relative">
           {COLUMNS.map((title) => (
-            <Column key={title} title={title} gear={visible} chosen={chosen} onChoose={choose} />
+            <Column
+              key={title}
+              title={title}
+              gear={visible}
+              chosen={chosen}
+              marked={marked}
+              onChoose={choose}
+            />
           ))}
           <Box w="inspector" flex="none" bg="sheet" overflowY="auto">
             {chosen?.port && (
@@ -189,7 +226,13 @@ export function GearScreen() {
 
 function columnOf(gear: Gear): (typeof COLUMNS)[number] {
   return (
-    { source: "Sources", interface: "Boxes", program: "Programs", destination: "Destinations" } as const
+    {
+      source: "Sources",
+      interface: "Boxes",
+      aggregate: "System",
+      program: "Programs",
+      destination: "Destinations",
+    } as const
   )[gear.kind]
 }
 
@@ -197,9 +240,10 @@ function Column(props: {
   title: (typeof COLUMNS)[number]
   gear: Gear[]
   chosen: Chosen | null
+  marked: string[]
   onChoose: (chosen: Chosen) => void
 }) {
-  const { title, gear, chosen, onChoose } = props
+  const { title, gear, chosen, marked, onChoose } = props
   const { rig } = useRig().state
   return (
     <Box flex="1" minW="0" borderRight="1px solid" borderColor="rule" overflowY="auto">
@@ -217,13 +261,21 @@ function Column(props: {
       >
         {title}
       </chakra.h2>
-      {title === "System"
-        ? gear
-            .filter((each): each is Interface => each.kind === "interface")
-            .map((box) => <SystemCard key={box.id} box={box} chosen={chosen} onChoose={onChoose} />)
-        : gear
-            .filter((each) => columnOf(each) === title)
-            .map((each) => <Card key={each.id} gear={each} chosen={chosen} onChoose={onChoose} />)}
+      {gear
+        .filter((each) => columnOf(each) === title)
+        .map((each) => (
+          <Card
+            key={each.id}
+            gear={each}
+            chosen={chosen}
+            onChoose={onChoose}
+            marked={marked.includes(each.id)}
+          />
+        ))}
+      {title === "System" &&
+        gear
+          .filter((each): each is Interface => each.kind === "interface")
+          .map((box) => <SystemCard key={box.id} box={box} chosen={chosen} onChoose={onChoose} />)}
       {rig.gear.length === 0 && title === "Sources" && (
         <Box p="8px" color="ink2" textStyle="cell">
           No gear yet. Add microphones, an interface, a recorder and headphones above.

@@ -6,6 +6,7 @@ import { useRig } from "../../api/rig"
 import { Commit, type Kept } from "../../parts/Commit"
 import { Button, Select, TextArea } from "../../parts/controls"
 import { useSelection } from "../../parts/selection"
+import { AggregateFields } from "./AggregateFields"
 import { InterfaceFields } from "./InterfaceFields"
 import { usePorts } from "./Pegs"
 import { ProgramFields } from "./ProgramFields"
@@ -24,6 +25,7 @@ export function Inspector({ gear }: { gear: Gear }) {
       </Flex>
       {gear.kind === "source" && <SourceFields source={gear} />}
       {gear.kind === "interface" && <InterfaceFields box={gear} />}
+      {gear.kind === "aggregate" && <AggregateFields device={gear} />}
       {gear.kind === "program" && <ProgramFields program={gear} />}
       {gear.kind === "destination" && <DestinationFields destination={gear} />}
       <UsedBy gear={gear} />
@@ -192,7 +194,9 @@ function UsedBy({ gear }: { gear: Gear }) {
   for (const line of state.survey.lines)
     if ([...line.from_ports, ...line.to_ports].some((port) => own.has(port[0]))) ids.add(line.id)
   const lines = state.survey.lines.filter((line) => ids.has(line.id))
-  const programs = state.rig.gear.filter((each) => each.kind === "program" && each.device === gear.id)
+  const programs = state.rig.gear.filter(
+    (each) => each.kind === "program" && [each.device, each.output_device].includes(gear.id),
+  )
   return (
     <Section title="Used by">
       {programs.length > 0 && <Box>opened by {programs.map((each) => each.name).join(", ")}</Box>}

@@ -4,6 +4,7 @@ import type { Interface } from "../../api/client"
 import { useRig } from "../../api/rig"
 import { Commit, type Kept } from "../../parts/Commit"
 import { Button, Select } from "../../parts/controls"
+import { Clock } from "./Clock"
 import { Drivers } from "./Drivers"
 import { Direct, Jacks, Outputs } from "./Jacks"
 import { NumberRow, OriginRow, Row, Section, useNumber, useSet } from "./Inspector"
@@ -48,28 +49,7 @@ export function InterfaceFields({ box }: { box: Interface }) {
   return (
     <>
       <Contents />
-      <Section title="Clock">
-        <Row words="Rate">
-          <Select
-            aria-label="Rate"
-            value={box.rate_hz}
-            onChange={(event) => set({ rate_hz: Number(event.target.value) })}
-          >
-            {box.rates_hz.map((rate) => (
-              <option key={rate} value={rate}>
-                {rate / 1000} kHz
-              </option>
-            ))}
-          </Select>
-        </Row>
-        <Row words="Rates it offers (Hz)">
-          <NumberList
-            label="Rates it offers"
-            values={box.rates_hz}
-            onKeep={(rates_hz) => set({ rates_hz })}
-          />
-        </Row>
-      </Section>
+      <Clock box={box} />
       <Drivers box={box} />
       <Section title="Ports">
         <NumberRow words="Input jacks" value={box.jack_in} onKeep={(jack_in) => set({ jack_in })} />

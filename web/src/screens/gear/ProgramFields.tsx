@@ -3,7 +3,8 @@ import { Box, Flex, chakra } from "@chakra-ui/react"
 import type { Program } from "../../api/client"
 import { useRig } from "../../api/rig"
 import { Select } from "../../parts/controls"
-import { Check, Row, Section, useSet } from "./Inspector"
+import { useAggregates } from "./AggregateFields"
+import { Check, NumberRow, Row, Section, useSet } from "./Inspector"
 import { Buses, Ports, Tracks, Voices } from "./ProgramItems"
 
 /** A program: its device and driver, enabled channels, inputs, tracks, voices, buses and outputs. */
@@ -11,6 +12,9 @@ export function ProgramFields({ program }: { program: Program }) {
   const { state, edit } = useRig()
   const boxes = state.rig.gear.filter((gear) => gear.kind === "interface")
   const box = boxes.find((each) => each.id === program.device)
+  const joined = state.rig.gear.filter((gear) => gear.kind === "aggregate")
+  const out = boxes.find((each) => each.id === program.output_device)
+  const view = useAggregates().data?.find((each) => each.id === program.device)
   const set = useSet(program.id)
   return (
     <>
@@ -35,13 +39,51 @@ export function ProgramFields({ program }: { program: Program }) {
             }
           >
             <option value="">no device</option>
-            {boxes.map((each) => (
+            {[...joined, ...boxes].map((each) => (
               <option key={each.id} value={each.id}>
                 {each.name}
+                {each.kind === "aggregate" && ", joined"}
               </option>
             ))}
           </Select>
         </Row>
+        {box && (
+          <Row words="Plays to">
+            <Select
+              aria-label="Output device"
+              value={program.output_device ?? ""}
+              onChange={(event) =>
+                void edit([
+                  { edit: "set_output_device", program: program.id, device: event.target.value || null },
+                ])
+              }
+            >
+              <option value="">the same</option>
+              {boxes
+                .filter((each) => each.id !== box.id)
+                .map((each) => (
+                  <option key={each.id} value={each.id}>
+                    {each.name}
+                  </option>
+                ))}
+            </Select>
+          </Row>
+        )}
+        {out && (
+          <>
+            <Check
+              words="Match its input to the output's rate"
+              on={program.matched}
+              onChange={(matched) => void set({ matched })}
+            />
+            <NumberRow
+              words="Margin between the two"
+              unit="samples"
+              value={program.margin_samples}
+              onKeep={(margin_samples) => set({ margin_samples })}
+            />
+          </>
+        )}
         {box && box.drivers.length > 1 && (
           <Row words="By">
             <Select
@@ -103,10 +145,20 @@ export function ProgramFields({ program }: { program: Program }) {
             onChange={(one_file) => void set({ one_file })}
           />
         )}
-        {box && (
+        {program.device && (
           <>
-            <Enabled program={program} side="input" size={box.capture} on={program.enabled_in} />
-            <Enabled program={program} side="output" size={box.playback} on={program.enabled_out} />
+            <Enabled
+              program={program}
+              side="input"
+              size={view?.capture.length ?? box?.capture ?? 0}
+              on={program.enabled_in}
+            />
+            <Enabled
+              program={program}
+              side="output"
+              size={view?.playback.length ?? (out ?? box)?.playback ?? 0}
+              on={program.enabled_out}
+            />
           </>
         )}
       </Section>

@@ -103,6 +103,17 @@ export function Vitals() {
       {vitals.rates_hz.length > 0 && (
         <Link to={`${base}/timing`}>
           <Figure fontWeight="600">{vitals.rates_hz.map((rate) => rate / 1000).join(", ")} kHz</Figure>
+          {vitals.clock_masters.length > 0 && (
+            <chakra.span
+              color={vitals.clock_masters.length > 1 ? "ink" : "ink2"}
+              title={vitals.clock_masters.join(", ")}
+            >
+              {" "}
+              {vitals.clock_masters.length > 1
+                ? `${vitals.clock_masters.length} clocks`
+                : `clock ${vitals.clock_masters[0]}`}
+            </chakra.span>
+          )}
         </Link>
       )}
       {vitals.slowest_heard_ms !== null && (

@@ -140,15 +140,19 @@ function Known({ ladder, onMeasured }: Props) {
         {ladder.assumed ? "~" : ""}
         {ladder.round_trip_samples} samples
       </Figure>
-      · measured
-      <Commit
-        value={null}
-        label="Measured round trip in samples"
-        width="56px"
-        figure
-        placeholder="—"
-        onKeep={(text) => text === "" || number("Measured round trip", text, onMeasured)}
-      />
+      {ladder.boxes.length === 1 && (
+        <>
+          · measured
+          <Commit
+            value={null}
+            label="Measured round trip in samples"
+            width="56px"
+            figure
+            placeholder="—"
+            onKeep={(text) => text === "" || number("Measured round trip", text, onMeasured)}
+          />
+        </>
+      )}
       {ladder.overdub && program?.kind === "program" && (
         <>
           <Box w="16px" />

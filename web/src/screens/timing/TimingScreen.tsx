@@ -4,11 +4,12 @@ import { useState } from "react"
 
 import { answer, client, type Edit, type Interface, type NowAfter as Trial } from "../../api/client"
 import { useRig } from "../../api/rig"
-import { Button, Kbd, Select } from "../../parts/controls"
+import { Button, Kbd } from "../../parts/controls"
 import { useKeys } from "../../parts/keys"
 import { NowAfter } from "../../parts/NowAfter"
 import { useOnceSeen } from "../../parts/seen"
 import { useSelection } from "../../parts/selection"
+import { ClockTree } from "./ClockTree"
 import { Computer } from "./Computer"
 import { Ladder, type LadderView } from "./Ladder"
 import { Programs } from "./Programs"
@@ -140,11 +141,9 @@ export function TimingScreen() {
           borderColor="rule"
           overflow="auto"
         >
-          <Head>Boxes and their rates</Head>
+          <Head>Clocks and rates</Head>
           {boxes.length === 0 && <Nothing>No interface yet.</Nothing>}
-          {boxes.map((box) => (
-            <BoxRow key={box.id} box={box} />
-          ))}
+          <ClockTree boxes={boxes} />
           <Head>Computer and recording</Head>
           <Computer />
         </Box>
@@ -223,39 +222,6 @@ function Head({ children }: { children: React.ReactNode }) {
 }
 
 const Nothing = chakra("div", { base: { p: "12px", color: "ink2", textStyle: "cell" } })
-
-function BoxRow({ box }: { box: Interface }) {
-  const { edit } = useRig()
-  return (
-    <Flex
-      px="12px"
-      minH="32px"
-      gap="8px"
-      align="center"
-      textStyle="cell"
-      borderBottom="1px solid"
-      borderColor="rule"
-      bg="sheet"
-    >
-      <b>{box.name}</b>
-      <chakra.span color="ink2">own clock</chakra.span>
-      <Box flex="1" />
-      <Select
-        aria-label={`Rate of ${box.name}`}
-        value={box.rate_hz}
-        onChange={(event) =>
-          void edit([{ edit: "set", item: box.id, values: { rate_hz: Number(event.target.value) } }])
-        }
-      >
-        {box.rates_hz.map((rate) => (
-          <option key={rate} value={rate}>
-            {rate / 1000} kHz
-          </option>
-        ))}
-      </Select>
-    </Flex>
-  )
-}
 
 function NoDevice() {
   const { state } = useRig()

@@ -1,0 +1,201 @@
+"""How far the clock of a take runs from the clock that the test signal was played by, and whether it slipped.
+
+The test signal repeats. On a clock that is fast by d, a period is longer by d times its length, so every period lags
+the one before it. Where nothing lags, the periods are the same but for noise, which is seen at once; only where they
+are not, each is compared with the next. Unequal lags from period to period are a slip. Then the take is read at the
+pace of each clock found, and each source's own lines tell which clock it is on, and what is left of its drift.
+"""
+
+import itertools
+from dataclasses import dataclass
+
+import numpy as np
+import scipy.fft
+import scipy.signal
+from numpy.typing import NDArray
+
+from iskelo.core.signals.comb import PERIODS_PLAYED, WovenComb
+
+Real = NDArray[np.float64]
+Complex = NDArray[np.complex128]
+
+SAME = 1e-5
+"""Periods whose difference has less than this share of their energy do not drift by more than 0.01 ppm."""
+
+MOST_PPM = 2600.0
+"""USB 2.0 allows full-speed devices 2500 ppm, from memory; beyond that it is another rate, not a drift."""
+
+REACH_SAMPLES = 6000
+"""Jumps up to so far are looked for."""
+
+SECOND = 0.12
+"""A second clock in one channel must show this share of the first one's peak; a woven comb's own sidelobes stay below
+0.16 where it has few lines, and are then found to be nobody's."""
+
+JUMPED = 0.3
+CLOCKS_AT_MOST = 4
+APART_SAMPLES = 1.5
+COHERENT = 0.5
+
+
+@dataclass(frozen=True, slots=True)
+class Pace:
+    """How fast a channel's clock may be, and where it slipped.
+
+    ``clocks_ppm`` are the speeds to be tried, the plainest first; ``jumps`` the samples of each slip; between the
+    periods ``first`` and ``last``, counted from nought, nothing slipped.
+    """
+
+    clocks_ppm: tuple[float, ...]
+    jumps: tuple[int, ...]
+    first: int
+    last: int
+
+
+def steady(channel: NDArray[np.float32] | Real, comb: WovenComb) -> bool:
+    """Whether the last analysed period is the first one again, so that nothing drifts."""
+    period = comb.period_samples
+    first = channel[period : 2 * period].astype(np.float64)
+    last = channel[(PERIODS_PLAYED - 1) * period : PERIODS_PLAYED * period]
+    energy = float(first @ first)
+    apart = last - first
+    return float(apart @ apart) <= SAME * energy
+
+
+def pace(channel: NDArray[np.float32] | Real, comb: WovenComb) -> Pace:
+    """Compare each period with the next: by how much it lags, in how many clocks, and where it jumped."""
+    period = comb.period_samples
+    spectra = [
+        scipy.fft.rfft(channel[n * period : (n + 1) * period].astype(np.float64)) for n in range(1, PERIODS_PLAYED)
+    ]
+    lowest, highest = int(comb.lines.min()), int(comb.lines.max())
+    steps = [_peaks(late * early.conj(), lowest, highest, period) for early, late in itertools.pairwise(spectra)]
+    most = MOST_PPM * 1e-6 * period
+    common = [
+        lag
+        for lag, share in steps[0] + steps[-1]
+        if abs(lag) <= most and sum(_has(peaks, lag) for peaks in steps) >= min(2, len(steps)) and share >= SECOND
+    ]
+    usual: list[float] = []
+    for lag in common:
+        if all(abs(lag - other) > APART_SAMPLES for other in usual):
+            usual.append(lag)
+    in_all = [lag for lag in usual if all(_has(peaks, lag) for peaks in steps)]
+    main = (in_all or usual or [0.0])[0]
+    strays = [
+        [
+            lag - main
+            for lag, share in peaks
+            if share > JUMPED
+            and abs(lag - main) > APART_SAMPLES
+            and not any(abs(lag - o) <= APART_SAMPLES for o in in_all)
+        ]
+        for peaks in steps
+    ]
+    first, last = _longest([not stray for stray in strays])
+    jumps: list[int] = []
+    for before, here in zip([[], *strays], strays, strict=False):
+        # A jump inside a period shows on both sides of it.
+        jumps += [round(jump) for jump in here if not any(abs(jump - other) <= APART_SAMPLES for other in before)]
+    clocks = tuple(1e6 * lag / period for lag in usual[:CLOCKS_AT_MOST])
+    return Pace(clocks or (0.0,), tuple(jumps), first + 1, last + 1)
+
+
+def _has(peaks: list[tuple[float, float]], lag: float) -> bool:
+    return any(abs(other - lag) <= APART_SAMPLES for other, _ in peaks)
+
+
+def _peaks(cross: Complex, lowest: int, highest: int, period: int) -> list[tuple[float, float]]:
+    """The lags at which two periods are alike, each with its share of the strongest; at most a few."""
+    band = np.zeros_like(cross)
+    band[lowest : highest + 1] = cross[lowest : highest + 1]
+    alike = np.abs(scipy.fft.irfft(band, n=period))
+    alike[REACH_SAMPLES:-REACH_SAMPLES] = 0
+    found: list[tuple[float, float]] = []
+    strongest = float(alike.max())
+    while strongest > 0 and len(found) < CLOCKS_AT_MOST:
+        at = int(np.argmax(alike))
+        height = float(alike[at])
+        if height < SECOND * strongest:
+            break
+        before, after = float(alike[at - 1]), float(alike[(at + 1) % period])
+        bend = before - 2 * height + after
+        shift = 0.5 * (before - after) / bend if bend else 0.0
+        found.append((at + shift - (period if at > period / 2 else 0), height / strongest))
+        around = np.arange(at - 3, at + 4) % period
+        alike[around] = 0
+    return found
+
+
+def _longest(even: list[bool]) -> tuple[int, int]:
+    """The longest run of even steps, as the periods at its ends."""
+    best = start = 0
+    run: tuple[int, int] = (0, len(even))
+    for place, good in enumerate([*even, False]):
+        if not good:
+            if place - start > best:
+                best, run = place - start, (start, place)
+            start = place + 1
+    return run
+
+
+@dataclass(frozen=True, slots=True)
+class Left:
+    """What is left of a source's drift in a take that was brought to a pace, and how coherent its lines are there."""
+
+    ppm: float
+    coherence: float
+
+
+def periods_at(
+    channel: NDArray[np.float32] | Real, comb: WovenComb, ppm: float, first: int, last: int
+) -> list[Complex]:
+    """Spectra of the signal's periods from ``first`` to ``last``, on a clock that is fast by so much.
+
+    Such a period is no whole number of samples, and its lines stand between the bins of any transform of the take; a
+    chirp-z transform is asked for just these lines (Rabiner, Schafer and Rader, "The chirp z-transform algorithm",
+    *IEEE Trans. Audio Electroacoust.* 17(2), 1969, from memory; done by scipy.signal).
+    """
+    period = comb.period_samples * (1 + ppm * 1e-6)
+    count = round(period)
+    lines = np.arange(int(comb.lines.max()) + 1)
+    transform = scipy.signal.CZT(count, m=len(lines), w=np.exp(-2j * np.pi / period))
+    spectra = []
+    for each in range(first, last + 1):
+        start = round(each * period)
+        taken = channel[start : start + count].astype(np.float64)
+        spectrum: Complex = np.zeros(comb.period_samples // 2 + 1, complex)
+        late = (start - each * period) / period
+        spectrum[: len(lines)] = transform(np.pad(taken, (0, count - len(taken)))) * np.exp(-2j * np.pi * late * lines)
+        spectra.append(spectrum)
+    return spectra
+
+
+def left_over(spectra: list[Complex], comb: WovenComb, sources: NDArray[np.int64]) -> dict[int, Left]:
+    """The drift that each source's own lines have beside the pace of these periods: from the first to the last."""
+    period = comb.period_samples
+    drifts = {}
+    for source in map(int, sources):
+        lines = comb.lines[source]
+        lag, coherence = _slope(spectra[-1][lines] * spectra[0][lines].conj(), lines / period)
+        drifts[source] = Left(1e6 * lag / ((len(spectra) - 1) * period), coherence)
+    return drifts
+
+
+def _slope(cross: Complex, cycles: Real) -> tuple[float, float]:
+    """The lag, of less than a few samples, that lines' phases tell, and how much of their energy agrees on it."""
+    strength = float(np.abs(cross).sum())
+    if strength == 0:
+        return 0.0, 0.0
+    tried = np.arange(-4, 4.01, 0.25)
+    turned = np.abs(np.exp(2j * np.pi * np.outer(tried, cycles)) @ cross)
+    lag = float(tried[np.argmax(turned)])
+    weight = np.abs(cross)
+    for _ in range(6):
+        phase = np.angle(cross * np.exp(2j * np.pi * cycles * lag))
+        step = -float((weight * cycles * phase).sum() / (2 * np.pi * (weight * cycles**2).sum()))
+        lag += step
+        if abs(step) < 1e-7:
+            break
+    coherence = float(np.abs((cross * np.exp(2j * np.pi * cycles * lag)).sum())) / strength
+    return lag, coherence
