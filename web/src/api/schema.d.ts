@@ -3187,7 +3187,8 @@ export interface components {
          * Ledger
          * @description What a take showed. ``agreeing`` counts the targets where prediction and measurement agree.
          *
-         *     ``missed``: the programs whose load meter was read, with the blocks they did not finish in time.
+         *     ``missed``: the programs whose load meter was read, with the blocks they did not finish in time. ``slips``: every
+         *     block that slipped between two clocks.
          */
         Ledger: {
             /** Agreeing */
@@ -3203,6 +3204,11 @@ export interface components {
             missed?: components["schemas"]["Missed"][];
             /** Offset Db */
             offset_db: number;
+            /**
+             * Slips
+             * @default []
+             */
+            slips?: components["schemas"]["Slipped"][];
             /** Targets */
             targets: components["schemas"]["TargetRow"][];
             /** Wanted */
@@ -4536,6 +4542,24 @@ export interface components {
             };
         };
         /**
+         * Slipped
+         * @description A block that slipped between two clocks: which device, which box of it, when, and how many samples.
+         *
+         *     ``inward``: on the way from the box to the programs.
+         */
+        Slipped: {
+            /** Box */
+            box: string;
+            /** Device */
+            device: string;
+            /** Inward */
+            inward: boolean;
+            /** Samples */
+            samples: number;
+            /** Time S */
+            time_s: number;
+        };
+        /**
          * SnagView
          * @description A snag without its remedies, which are worked out when asked for; ``symptoms``: how it may sound.
          */
@@ -4567,10 +4591,33 @@ export interface components {
         /**
          * SoundRow
          * @description One source at a target: wanted there or not, with its copies, earliest first.
+         *
+         *     ``drift_ppm``: by so much the clock it came by is fast; ``drift_known_ppm`` is what was predicted, None if only the
+         *     worst case is known. Delays of what drifts are those at the take's start. ``jumps``: samples of each slip heard.
          */
         SoundRow: {
             /** Copies */
             copies: components["schemas"]["CopyRow"][];
+            /**
+             * Drift Known Ppm
+             * @default 0
+             */
+            drift_known_ppm?: number | null;
+            /**
+             * Drift Ppm
+             * @default 0
+             */
+            drift_ppm?: number;
+            /**
+             * Drift Worst Ppm
+             * @default 0
+             */
+            drift_worst_ppm?: number;
+            /**
+             * Jumps
+             * @default []
+             */
+            jumps?: number[];
             /** Name */
             name: string;
             source: components["schemas"]["Port"];
@@ -4855,7 +4902,7 @@ export interface components {
          * TargetRow
          * @description One target leg.
          *
-         *     ``state`` is *as wanted*, *silent*, *doubled*, *wrong speed*, *wrong polarity*, *others* or *unused*.
+         *     ``state`` is *as wanted*, *silent*, *doubled*, *wrong speed*, *drifting*, *wrong polarity*, *others* or *unused*.
          */
         TargetRow: {
             /** Agrees */

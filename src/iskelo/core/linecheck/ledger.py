@@ -5,6 +5,7 @@ from collections.abc import Collection
 from dataclasses import dataclass, replace
 
 from iskelo.core.levels.units import ratio_to_db
+from iskelo.core.linecheck.drifting import expected_drift
 from iskelo.core.lines.context import Reading, read
 from iskelo.core.lines.proof import mark
 from iskelo.core.lines.state import LineState
@@ -13,10 +14,8 @@ from iskelo.core.rig.rig import Rig
 from iskelo.core.routes.route import passing_routes
 from iskelo.core.signals.detect import Copy, Heard
 from iskelo.core.timing.delays import delay_of
+from iskelo.core.twin.floor import Slipped
 from iskelo.core.twin.run import Missed
-
-SAME_SAMPLE = 0.25
-"""A measured delay this close to a whole number of samples is that number."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,19 +33,27 @@ class CopyRow:
 
 @dataclass(frozen=True, slots=True)
 class SoundRow:
-    """One source at a target: wanted there or not, with its copies, earliest first."""
+    """One source at a target: wanted there or not, with its copies, earliest first.
+
+    ``drift_ppm``: by so much the clock it came by is fast; ``drift_known_ppm`` is what was predicted, None if only the
+    worst case is known. Delays of what drifts are those at the take's start. ``jumps``: samples of each slip heard.
+    """
 
     source: Port
     name: str
     wanted: bool
     copies: tuple[CopyRow, ...]
+    drift_ppm: float = 0.0
+    drift_known_ppm: float | None = 0.0
+    drift_worst_ppm: float = 0.0
+    jumps: tuple[int, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
 class TargetRow:
     """One target leg.
 
-    ``state`` is *as wanted*, *silent*, *doubled*, *wrong speed*, *wrong polarity*, *others* or *unused*.
+    ``state`` is *as wanted*, *silent*, *doubled*, *wrong speed*, *drifting*, *wrong polarity*, *others* or *unused*.
     """
 
     channel: int
@@ -77,7 +84,8 @@ class LineRow:
 class Ledger:
     """What a take showed. ``agreeing`` counts the targets where prediction and measurement agree.
 
-    ``missed``: the programs whose load meter was read, with the blocks they did not finish in time.
+    ``missed``: the programs whose load meter was read, with the blocks they did not finish in time. ``slips``: every
+    block that slipped between two clocks.
     """
 
     targets: tuple[TargetRow, ...]
@@ -87,6 +95,7 @@ class Ledger:
     agreeing: int
     offset_db: float
     missed: tuple[Missed, ...] = ()
+    slips: tuple[Slipped, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -111,6 +120,7 @@ def write_ledger(
     offset_db: float,
     only: Collection[str] | None = None,
     missed: tuple[Missed, ...] = (),
+    slips: tuple[Slipped, ...] = (),
 ) -> Ledger:
     """Set what was heard beside what was wanted and predicted.
 
@@ -131,11 +141,11 @@ def write_ledger(
         for start, end in state.line.pairs():
             wanted.setdefault(end, []).append((state, start))
     rows = tuple(
-        _target(channel, target, sources, wanted.get(target.target, []), reading, offset_db)
+        _target(channel, target, sources, wanted.get(target.target, []), reading, offset_db, slips)
         for channel, target in enumerate(targets)
     )
     lines = tuple(
-        replace(_gaps(state, missed) or _line(state, rows, reading), mark=mark(state))
+        replace(_gaps(state, missed) or _line(state, rows, reading, slips), mark=mark(state))
         for state in reading.lines
         if only is None or state.line.id in only
     )
@@ -147,6 +157,7 @@ def write_ledger(
         agreeing=sum(1 for row in rows if row.agrees),
         offset_db=offset_db,
         missed=missed,
+        slips=slips,
     )
 
 
@@ -167,13 +178,14 @@ def _target(
     wanted: list[tuple[LineState, Port]],
     reading: Reading,
     offset_db: float,
+    slips: tuple[Slipped, ...],
 ) -> TargetRow:
     found = reading.found
     wanted_ports = list(dict.fromkeys(start for _, start in wanted))
     sounds = [_sound(heard, target, sources[heard.source], wanted_ports, reading, offset_db) for heard in target.heard]
     sounds.sort(key=lambda row: -max(copy.level_dbfs for copy in row.copies))
-    state, words = _verdict(wanted, wanted_ports, sounds, reading)
-    agrees, worst = _agreement(target.target, sounds, sources, reading)
+    state, words = _verdict(wanted, wanted_ports, sounds, reading, slips)
+    agrees, worst = _agreement(target.target, sounds, sources, reading, slips)
     return TargetRow(
         channel=channel,
         target=target.target,
@@ -215,7 +227,17 @@ def _sound(
                 predicted_polarity=match[2] if match else None,
             )
         )
-    return SoundRow(source, reading.found.say(source), source in wanted, tuple(rows))
+    clock = expected_drift(reading, source, target.target)
+    return SoundRow(
+        source=source,
+        name=reading.found.say(source),
+        wanted=source in wanted,
+        copies=tuple(rows),
+        drift_ppm=round(heard.drift_ppm, 3),
+        drift_known_ppm=clock.known_ppm,
+        drift_worst_ppm=clock.worst_ppm,
+        jumps=heard.jumps,
+    )
 
 
 def _closest(copy: Copy, predicted: list[tuple[int, float, int]]) -> tuple[int, float, int] | None:
@@ -223,10 +245,17 @@ def _closest(copy: Copy, predicted: list[tuple[int, float, int]]) -> tuple[int, 
 
 
 def _verdict(
-    wanted: list[tuple[LineState, Port]], wanted_ports: list[Port], sounds: list[SoundRow], reading: Reading
+    wanted: list[tuple[LineState, Port]],
+    wanted_ports: list[Port],
+    sounds: list[SoundRow],
+    reading: Reading,
+    slips: tuple[Slipped, ...],
 ) -> tuple[str, str]:
     by_source = {row.source: row for row in sounds}
     missing = [port for port in wanted_ports if port not in by_source]
+    torn = next((state for state, _ in wanted if state.has("drifting")), None) if missing and slips else None
+    if torn is not None:
+        return "drifting", say_torn(torn, slips)
     if missing:
         return "silent", f"{', '.join(map(reading.found.say, missing))} not heard"
     doubled = [by_source[port] for port in wanted_ports if len(by_source[port].copies) > 1]
@@ -236,6 +265,9 @@ def _verdict(
     off = next((state for state, _ in wanted if state.has("off speed")), None)
     if off is not None:
         return "wrong speed", next(each.words for each in off.findings if each.kind == "off speed")
+    drifts = next((state for state, _ in wanted if state.has("drifting")), None)
+    if drifts is not None:
+        return "drifting", say_drift_heard(drifts, [by_source[port] for port in wanted_ports])
     turned = [by_source[port].name for port in wanted_ports if by_source[port].copies[0].polarity < 0]
     if turned:
         return "wrong polarity", f"{', '.join(turned)} turned over"
@@ -250,8 +282,23 @@ def _verdict(
     return "as wanted", "as wanted"
 
 
+def say_drift_heard(state: LineState, sounds: list[SoundRow]) -> str:
+    """What was heard of a drift, in words. Example: 'drifts by +23.4 ppm; slipped by 256 samples'."""
+    fastest = max((row.drift_ppm for row in sounds), key=abs, default=0.0)
+    jumps = dict.fromkeys(jump for row in sounds for jump in row.jumps)
+    slipped = f"; slipped by {', '.join(str(abs(jump)) for jump in jumps)} samples" if jumps else ""
+    told = next(each.words for each in state.findings if each.kind == "drifting")
+    return f"drifts by {fastest:+.1f} ppm{slipped}. {told[:1].upper()}{told[1:]}"
+
+
+def say_torn(state: LineState, slips: tuple[Slipped, ...]) -> str:
+    """A sound that slips so often that no two periods of the test signal are alike."""
+    told = next(each.words for each in state.findings if each.kind == "drifting")
+    return f"torn by {len(slips)} slips between clocks. {told[:1].upper()}{told[1:]}"
+
+
 def _agreement(
-    target: Port, sounds: list[SoundRow], sources: list[Port], reading: Reading
+    target: Port, sounds: list[SoundRow], sources: list[Port], reading: Reading, slips: tuple[Slipped, ...]
 ) -> tuple[bool, float | None]:
     """Whether every predicted copy was heard where it was predicted, and no other."""
     worst: float | None = None
@@ -259,19 +306,22 @@ def _agreement(
     by_source = {row.source: row for row in sounds}
     for source in sources:
         routes = passing_routes(reading.graph, source, target)
-        predicted = {delay_of(route.edges, reading.found).samples for route in routes}
+        predicted = sorted({delay_of(route.edges, reading.found).samples for route in routes})
         row = by_source.get(source)
-        measured = {round(copy.delay_samples) for copy in row.copies} if row else set()
-        agrees = agrees and predicted == measured
+        clock = expected_drift(reading, source, target)
+        measured = sorted({round(copy.delay_samples) for copy in row.copies}) if row else []
+        agrees = agrees and len(predicted) == len(measured) and (row is None or clock.fits(row.drift_ppm))
+        # What slipped before it was listened to is late, or early, by as much.
+        slipped = row is not None and bool(row.drift_worst_ppm) and bool(slips)
         for copy in row.copies if row else ():
             if copy.predicted_samples is not None:
                 difference = copy.delay_samples - copy.predicted_samples
-                agrees = agrees and abs(difference) < SAME_SAMPLE
+                agrees = agrees and (slipped or abs(difference) <= clock.samples)
                 worst = difference if worst is None or abs(difference) > abs(worst) else worst
     return agrees, worst
 
 
-def _line(state: LineState, rows: tuple[TargetRow, ...], reading: Reading) -> LineRow:
+def _line(state: LineState, rows: tuple[TargetRow, ...], reading: Reading, slips: tuple[Slipped, ...]) -> LineRow:
     line = state.line
     by_target = {row.target: row for row in rows}
     if not line.pairs():
@@ -281,6 +331,8 @@ def _line(state: LineState, rows: tuple[TargetRow, ...], reading: Reading) -> Li
         if row is None:
             return LineRow(line.id, line.name, False, f"nothing is plugged into {reading.found.say(end)}")
         sound = next((each for each in row.sounds if each.source == start), None)
+        if sound is None and slips and state.has("drifting"):
+            return LineRow(line.id, line.name, False, say_torn(state, slips))
         if sound is None:
             return LineRow(line.id, line.name, False, f"{reading.found.say(start)} is not heard at {row.name}")
         if len(sound.copies) > 1:
@@ -299,6 +351,8 @@ def _line(state: LineState, rows: tuple[TargetRow, ...], reading: Reading) -> Li
         if state.has("off speed"):
             words = next(each.words for each in state.findings if each.kind == "off speed")
             return LineRow(line.id, line.name, False, words)
+        if state.has("drifting"):
+            return LineRow(line.id, line.name, False, say_drift_heard(state, [sound]))
         if line.longest_delay_ms is not None and sound.copies[0].delay_ms > line.longest_delay_ms:
             late = f"{sound.copies[0].delay_ms:.2f} ms, its limit is {line.longest_delay_ms:g} ms"
             return LineRow(line.id, line.name, False, late)

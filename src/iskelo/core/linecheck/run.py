@@ -13,6 +13,7 @@ from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Rig, index
 from iskelo.core.signals.comb import PERIOD_SECONDS, PERIODS_PLAYED, TAIL_SECONDS, WovenComb
 from iskelo.core.signals.detect import Heard, detect
+from iskelo.core.twin.floor import Slipped
 from iskelo.core.twin.run import Cancelled, Missed, TakeChannel, run_twin
 
 SEED = 1
@@ -77,7 +78,8 @@ def run_line_check(
         return progress(WEAVING_SHARE + TWIN_SHARE * share, f"running the rig, {played:.1f} of {seconds:.1f} s")
 
     missed: list[Missed] = []
-    take = run_twin(rig, sounds, seconds, seed=SEED, progress=running, told=missed.append)
+    slips: list[Slipped] = []
+    take = run_twin(rig, sounds, seconds, seed=SEED, progress=running, told=missed.append, slipped=slips.append)
     if not take:
         raise CannotCheck("There is nothing to hear: no track, and nothing plugged into headphones or loudspeakers.")
     if only is not None:
@@ -93,7 +95,7 @@ def run_line_check(
             f"listening, {number + 1} of {len(take)}",
         )
         heard.append(_listen(channel, combs, sources, own_rates_hz))
-    ledger = write_ledger(rig, heard, sources, offset_db, only, tuple(missed))
+    ledger = write_ledger(rig, heard, sources, offset_db, only, tuple(missed), tuple(slips))
     _step(progress, 1.0, "done")
     return CheckResult(ledger, take)
 

@@ -92,11 +92,11 @@ def pace(channel: NDArray[np.float32] | Real, comb: WovenComb) -> Pace:
         ]
         for peaks in steps
     ]
-    first, last = _longest([not stray for stray in strays])
+    first, last = _steady_run(strays)
     jumps: list[int] = []
     for before, here in zip([[], *strays], strays, strict=False):
         # A jump inside a period shows on both sides of it.
-        jumps += [round(jump) for jump in here if not any(abs(jump - other) <= APART_SAMPLES for other in before)]
+        jumps += [round(jump) for jump in here if not _shared([jump], before)]
     clocks = tuple(1e6 * lag / period for lag in usual[:CLOCKS_AT_MOST])
     return Pace(clocks or (0.0,), tuple(jumps), first + 1, last + 1)
 
@@ -118,25 +118,53 @@ def _peaks(cross: Complex, lowest: int, highest: int, period: int) -> list[tuple
         height = float(alike[at])
         if height < SECOND * strongest:
             break
-        before, after = float(alike[at - 1]), float(alike[(at + 1) % period])
-        bend = before - 2 * height + after
-        shift = 0.5 * (before - after) / bend if bend else 0.0
-        found.append((at + shift - (period if at > period / 2 else 0), height / strongest))
+        lag = _finely(cross, lowest, highest, period, at - (period if at > period / 2 else 0))
+        found.append((lag, height / strongest))
         around = np.arange(at - 3, at + 4) % period
         alike[around] = 0
     return found
 
 
-def _longest(even: list[bool]) -> tuple[int, int]:
-    """The longest run of even steps, as the periods at its ends."""
-    best = start = 0
-    run: tuple[int, int] = (0, len(even))
-    for place, good in enumerate([*even, False]):
-        if not good:
-            if place - start > best:
-                best, run = place - start, (start, place)
-            start = place + 1
-    return run
+def _finely(cross: Complex, lowest: int, highest: int, period: int, lag: float) -> float:
+    """A peak's place between samples: parabolas through three ever closer values of the correlation."""
+    bins = np.arange(lowest, highest + 1)
+    band = cross[lowest : highest + 1]
+    for step in (0.4, 0.1, 0.02):
+        before, here, after = (
+            abs(complex(np.exp(2j * np.pi * bins * (at / period)) @ band)) for at in (lag - step, lag, lag + step)
+        )
+        bend = before - 2 * here + after
+        lag += float(np.clip(0.5 * step * (before - after) / bend, -step, step)) if bend < 0 else 0.0
+    return lag
+
+
+def _shared(some: list[float], others: list[float]) -> bool:
+    return any(abs(one - other) <= APART_SAMPLES for one in some for other in others)
+
+
+def _steady_run(strays: list[list[float]]) -> tuple[int, int]:
+    """The longest run of periods in which and between which nothing jumped, from the jumps of each step.
+
+    A jump inside a period shows in the step before and in the one after it; at the ends there is one step only.
+    """
+    periods = len(strays) + 1
+    clean = [True] * periods
+    for step, jumps in enumerate(strays):
+        if jumps and step + 1 < len(strays) and _shared(jumps, strays[step + 1]):
+            clean[step + 1] = False
+    if strays[0] and not _shared(strays[0], strays[1]):
+        clean[0] = False
+    if strays[-1] and not _shared(strays[-1], strays[-2]):
+        clean[-1] = False
+    best, start = (0, periods - 1) if not any(clean) else (0, -1), None
+    for period in range(periods):
+        if start is not None and not (clean[period] and not strays[period - 1]):
+            start = None
+        if start is None and clean[period]:
+            start = period
+        if start is not None and clean[period] and period - start > best[1] - best[0]:
+            best = (start, period)
+    return best
 
 
 @dataclass(frozen=True, slots=True)
@@ -178,7 +206,7 @@ def left_over(spectra: list[Complex], comb: WovenComb, sources: NDArray[np.int64
     for source in map(int, sources):
         lines = comb.lines[source]
         lag, coherence = _slope(spectra[-1][lines] * spectra[0][lines].conj(), lines / period)
-        drifts[source] = Left(1e6 * lag / ((len(spectra) - 1) * period), coherence)
+        drifts[source] = Left(1e6 * lag / (max(1, len(spectra) - 1) * period), coherence)
     return drifts
 
 

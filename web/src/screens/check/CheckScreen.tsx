@@ -152,6 +152,12 @@ export function CheckScreen() {
                       {each.name} missed {each.missed} of {each.blocks} blocks: clicks and gaps
                     </chakra.span>
                   ))}
+                {(ledger.slips ?? []).length > 0 && (
+                  <chakra.span color="wax">
+                    {(ledger.slips ?? []).length} slips between clocks, the first after{" "}
+                    {ledger.slips?.[0]?.time_s.toFixed(1)} s
+                  </chakra.span>
+                )}
                 <Box flex="1" />
                 <Button size="row" variant="quiet" onClick={() => setAll((on) => !on)}>
                   {all ? "Exceptions only" : "Show all"} <Kbd>x</Kbd>

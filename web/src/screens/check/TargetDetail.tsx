@@ -72,6 +72,25 @@ export function TargetDetail({ row, lines }: { row: TargetRow; lines: LineRow[] 
                           .replace("-0.0", "0.0")}
                   </Value>
                 </tr>
+                {index === 0 && (sound.drift_ppm !== 0 || (sound.drift_worst_ppm ?? 0) > 0) && (
+                  <tr>
+                    <td>clock, ppm</td>
+                    <Value>{predictedDrift(sound)}</Value>
+                    <Value>{sound.drift_ppm?.toFixed(2)}</Value>
+                    <Value>
+                      {sound.drift_known_ppm != null &&
+                        ((sound.drift_ppm ?? 0) - sound.drift_known_ppm).toFixed(2)}
+                    </Value>
+                  </tr>
+                )}
+                {index === 0 && (sound.jumps ?? []).length > 0 && (
+                  <tr>
+                    <td>slips, samples</td>
+                    <Value />
+                    <Value>{(sound.jumps ?? []).join(", ")}</Value>
+                    <Value />
+                  </tr>
+                )}
                 <tr>
                   <td>polarity</td>
                   <Value>{sign(copy.predicted_polarity)}</Value>
@@ -99,6 +118,13 @@ export function TargetDetail({ row, lines }: { row: TargetRow; lines: LineRow[] 
       ))}
     </Box>
   )
+}
+
+/** A measured clock's drift, or the most that tolerances allow. */
+function predictedDrift(sound: TargetRow["sounds"][number]): string {
+  return sound.drift_known_ppm == null
+    ? `±${(sound.drift_worst_ppm ?? 0).toFixed(0)}`
+    : sound.drift_known_ppm.toFixed(2)
 }
 
 function Head({ children, right }: { children?: React.ReactNode; right?: boolean }) {
