@@ -364,3 +364,19 @@ def any_rig(draw: st.DrawFn, *, boxes_at_most: int = 2, joined: bool = True, bus
     )
     check(rig)
     return rig
+
+
+def as_one_speed(rig: Rig) -> Rig:
+    """The same rig with every clock exactly right, though they are different clocks."""
+    gear = [
+        each.model_copy(
+            update={
+                "measured_ppm": 0.0,
+                "clock_source": "own" if each.clock_source == "computer" else each.clock_source,
+            }
+        )
+        if isinstance(each, Interface)
+        else each
+        for each in rig.gear
+    ]
+    return rig.model_copy(update={"gear": tuple(gear)})

@@ -135,11 +135,11 @@ def test_a_line_check_runs_as_a_job_with_true_progress(api: httpx.Client, server
     assert len({share for share in shares if 0 < share < 1}) >= 2
     assert stages & {"weaving the test signal", "running the rig"}
     view = finished(api, check["id"])
-    assert view["ledger"]["agreeing"] == len(view["ledger"]["targets"]) == 10
+    assert view["ledger"]["agreeing"] == len(view["ledger"]["targets"]) == 12
     assert api.get(f"/rigs/{state['id']}/checks/newest").json()["id"] == check["id"]
     take = api.get(f"/checks/{check['id']}/take.wav")
     info = soundfile.info(io.BytesIO(take.content))
-    assert (info.channels, info.samplerate, info.subtype) == (10, 48_000, "PCM_24")
+    assert (info.channels, info.samplerate, info.subtype) == (12, 48_000, "PCM_24")
     part = api.get(f"/checks/{check['id']}/take.wav", headers={"Range": "bytes=10-19"})
     assert (part.status_code, part.content) == (206, take.content[10:20])
     assert api.get(f"/checks/{check['id']}/take.wav", headers={"Range": "bytes=-4"}).content == take.content[-4:]

@@ -17,13 +17,17 @@ from iskelo.core.edits.edit import (
     SetValues,
 )
 from iskelo.core.edits.joining import moved_names
+from iskelo.core.joined import aggregate_views, clock_tree
 from iskelo.core.lines.context import read
+from iskelo.core.planner.joining import JoinRequest, join_sheet
 from iskelo.core.rig.clocks import Pace
 from iskelo.core.rig.gear import Aggregate, Member
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Rig, index
+from iskelo.core.snags.registry import find_snags
 from iskelo.core.timing.clocks import apart, drift, drift_of, say_drift, say_seconds
-from iskelo.core.timing.delays import trip_of
+from iskelo.core.timing.delays import trip_of, trip_terms
+from iskelo.demo.two_boxes import two_boxes
 from rigs import Bench
 
 
@@ -184,7 +188,9 @@ def test_members_padded_to_the_longest_arrive_together() -> None:
     bench.do(SetValues(item=bench.id("B"), values={"converter_in_samples": 90}))
     joined(bench, "AB", tracks=4)
     opening = index(bench.rig).opened[bench.program().id]
-    assert trip_of(opening, index(bench.rig)).in_samples == 90 + 7 + 24 + 128
+    late = sum(term.samples for term in trip_terms(opening, opening.ways[1], "capture", index(bench.rig)))
+    assert late == 90 + 7 + 24 + 128
+    assert trip_of(opening, index(bench.rig)).in_samples == 26 + 7 + 24 + 128
     assert "64 samples apart" in bench.snags("members-differ-in-delay")[0].title
     bench.do(SetValues(item=bench.id("All"), values={"align": "pad to the longest"}))
     assert bench.snags("members-differ-in-delay") == []
@@ -323,3 +329,72 @@ def test_a_program_that_plays_to_another_box_drifts_until_it_is_matched() -> Non
     assert told.words == "Recorder: plays to the device it takes its input from"
     gone = apply(bench.rig, (Remove(items=(bench.id("B"),)),))
     assert "Recorder has no output device now" in gone.words
+
+
+def test_the_example_of_two_boxes_as_one_has_six_named_inputs_that_all_arrive() -> None:
+    reading = read(two_boxes())
+    assert [state.headline for state in reading.lines] == ["arrives"] * 6
+    assert {state.delays()[0].samples for state in reading.lines} == {233}
+    (view,) = aggregate_views(reading)
+    named = {row.number: row.names for row in view.capture if row.names}
+    assert named == {
+        1: ("Alma",), 2: ("Bertil",), 3: ("Cassia",), 4: ("Dov",), 9: ("Gravel tray",), 10: ("Creaking door",),
+    }  # fmt: skip
+    assert [(row.name, row.state, row.capture) for row in view.members] == [
+        ("Corvane 8", "calls", "1–8"),
+        ("Pellow Duo", "matched", "9–10"),
+    ]
+    assert not [snag for snag in find_snags(reading) if snag.severity != "note"]
+
+
+def test_the_join_sheet_proposes_order_master_and_matching_with_its_reasons() -> None:
+    bench = boxes((2, 2), (4, 4))
+    bench.do(
+        SetValues(item=bench.id("A"), values={"tolerance_ppm": 50}),
+        SetValues(item=bench.id("B"), values={"tolerance_ppm": 10}),
+    )
+    a, b = bench.id("A"), bench.id("B")
+    sheet = join_sheet(read(bench.rig), JoinRequest(devices=(a, b), names=("One", "", "Three")))
+    assert sheet.reasons == (
+        "B leads: the steadiest clock (A ±50 ppm, B ±10 ppm).",
+        "B comes first: it leads, and if another is absent its numbers stay.",
+        "A is matched: it runs on its own clock.",
+    )
+    bench.do(*sheet.edits)
+    assert bench.program().name == "Recorder"
+    assert [(item.name, item.legs) for item in bench.program().inputs] == [("One", (1,)), ("Three", (3,))]
+    assert [track.name for track in bench.program().tracks] == ["One", "Three"]
+    with pytest.raises(Refused, match="mark two boxes"):
+        join_sheet(read(bench.rig), JoinRequest(devices=(a,)))
+
+
+def test_the_join_sheet_keeps_the_numbers_of_a_recorder_and_renames_what_is_there() -> None:
+    bench = boxes((2, 2), (4, 4))
+    bench.do(AddProgram(name="Longhand", device=bench.id("A"), tracks=("One", "Two")))
+    wanted = JoinRequest(
+        devices=(bench.id("B"), bench.id("A")), matched=(), master=bench.id("B"), names=("Alma", "Bertil", "Cassia")
+    )
+    sheet = join_sheet(read(bench.rig), wanted)
+    assert "A comes first: Longhand is on it, and its numbers stay." in sheet.reasons
+    assert "A is not matched and will slip: it runs on its own clock." in sheet.reasons
+    bench.do(*sheet.edits)
+    assert [(item.name, item.legs) for item in bench.program().inputs] == [
+        ("Alma", (1,)),
+        ("Bertil", (2,)),
+        ("Cassia", (3,)),
+    ]
+    assert [track.name for track in bench.program().tracks] == ["Alma", "Bertil", "Cassia"]
+
+
+def test_the_clock_tree_says_who_leads_what_drifts_and_what_each_box_could_follow() -> None:
+    bench = boxes((2, 2), (2, 2), (2, 2))
+    lead(bench, "A", "B")
+    joined(bench, "ABC")
+    rows = {row.name: row for row in clock_tree(read(bench.rig))}
+    assert list(rows) == ["A", "B", "C"]
+    assert [row.depth for row in rows.values()] == [0, 1, 0]
+    assert rows["A"].master
+    assert rows["B"].words == "word clock of A"
+    assert rows["C"].drift.startswith("against A: 100 ppm at worst: 4.8 samples a second")
+    assert [choice.words for choice in rows["A"].choices] == ["own clock", "word clock of B", "the computer's timer"]
+    assert [choice.words for choice in rows["C"].choices] == ["own clock", "the computer's timer"]

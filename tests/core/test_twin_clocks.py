@@ -27,7 +27,7 @@ from iskelo.core.edits.edit import (
     SetValues,
 )
 from iskelo.core.lines.context import read
-from iskelo.core.rig.gear import Interface, Member
+from iskelo.core.rig.gear import Member
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Rig, index
 from iskelo.core.routes.route import ROUTES_AT_MOST, passing_routes
@@ -36,23 +36,7 @@ from iskelo.core.timing.delays import delay_of
 from iskelo.core.twin.floor import Slipped
 from iskelo.core.twin.ring import Clock, Ring
 from iskelo.core.twin.run import run_twin
-from rigs import Bench, any_rig
-
-
-def as_one_speed(rig: Rig) -> Rig:
-    """The same rig with every clock exactly right, though they are different clocks."""
-    gear = [
-        each.model_copy(
-            update={
-                "measured_ppm": 0.0,
-                "clock_source": "own" if each.clock_source == "computer" else each.clock_source,
-            }
-        )
-        if isinstance(each, Interface)
-        else each
-        for each in rig.gear
-    ]
-    return rig.model_copy(update={"gear": tuple(gear)})
+from rigs import Bench, any_rig, as_one_speed
 
 
 @given(st.one_of(any_rig(), any_rig(busy=True), any_rig(busy=True)))

@@ -57,7 +57,7 @@ from iskelo.core.rig.ports import Bank, Port
 from iskelo.core.rig.rig import Rig
 from iskelo.core.survey import ArrivalView, Surveyed, line_ways
 from iskelo.demo.catalogue import catalogue
-from iskelo.demo.orrin_point import orrin_point
+from iskelo.demo.examples import EXAMPLES
 from iskelo.formats.input_list_file import mapped_rows, read_input_list
 from iskelo.formats.rig_file import read_rig, write_rig
 from iskelo.store import rigs
@@ -95,11 +95,12 @@ def list_rigs(session: Database) -> list[RigSummary]:
 
 @router.post("", status_code=201, response_model=State)
 def make_rig(wanted: NewRig, session: Database) -> Response:
-    """Make a blank rig, or one that starts as the demo."""
-    if wanted.example not in (None, "orrin-point"):
-        raise Refused("example", f"there is no example {wanted.example!r}; there is orrin-point")
-    if wanted.example:
-        return answer_with(session, rigs.make_rig(session, orrin_point(), uuid4(), now(), "opened the example"), 201)
+    """Make a blank rig, or one that starts as an example."""
+    if wanted.example is not None:
+        if wanted.example not in EXAMPLES:
+            raise Refused("example", f"there is no example {wanted.example!r}; there is {', '.join(EXAMPLES)}")
+        example = EXAMPLES[wanted.example]()
+        return answer_with(session, rigs.make_rig(session, example, uuid4(), now(), "opened the example"), 201)
     return answer_with(session, rigs.make_rig(session, Rig(name=wanted.name), uuid4(), now(), "made a blank rig"), 201)
 
 

@@ -32,7 +32,7 @@ class Request(BaseModel):
 
 
 class NewRig(Request):
-    """A new rig; ``example`` 'orrin-point' starts from the demo instead of blank."""
+    """A new rig; ``example`` starts from one that ships (see ``demo.examples``) instead of blank."""
 
     name: Name = "New rig"
     example: Annotated[str | None, Field(max_length=40)] = None

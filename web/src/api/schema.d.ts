@@ -263,7 +263,7 @@ export interface paths {
         put?: never;
         /**
          * Make Rig
-         * @description Make a blank rig, or one that starts as the demo.
+         * @description Make a blank rig, or one that starts as an example.
          */
         post: operations["make_rig_api_rigs_post"];
         delete?: never;
@@ -3126,6 +3126,8 @@ export interface components {
          *
          *     ``rate_hz`` is the device's rate, ``own_rate_hz`` what the program is set to.
          *
+         *     ``boxes`` are those behind the device, ``others`` by how much they are later than the one that calls.
+         *
          *     ``overdub``: for a program that records, where what is played to its own playback lands, and what to do about it.
          *     ``limit_ms`` is the tightest limit of the lines that wait in the driver's buffers, which the rungs count;
          *     ``late_lines`` are those of the program itself.
@@ -3157,6 +3159,8 @@ export interface components {
             lines: number;
             /** Name */
             name: string;
+            /** Others */
+            others: string;
             /** Out Ms */
             out_ms: number;
             /** Overdub */
@@ -3467,7 +3471,7 @@ export interface components {
         };
         /**
          * NewRig
-         * @description A new rig; ``example`` 'orrin-point' starts from the demo instead of blank.
+         * @description A new rig; ``example`` starts from one that ships (see ``demo.examples``) instead of blank.
          */
         NewRig: {
             /** Example */

@@ -7,7 +7,7 @@ from iskelo.core.lines.context import Reading
 from iskelo.core.rig.gear import Driver, Interface, Program
 from iskelo.core.rig.ways import Opening, opened_by
 from iskelo.core.timing.budgets import recording_bytes_per_s, seconds_to_limit
-from iskelo.core.timing.delays import Trip, Waits, samples_to_ms, trip_of, waits, waits_of, way_of
+from iskelo.core.timing.delays import BANKS, Trip, Waits, samples_to_ms, trip_of, trip_terms, waits, waits_of, way_of
 from iskelo.core.timing.spare import MARGIN, Work, smallest_safe, to_spare, work_of
 
 Verdict = Literal["clicks", "tight", "late", "fits"]
@@ -57,6 +57,8 @@ class Ladder:
 
     ``rate_hz`` is the device's rate, ``own_rate_hz`` what the program is set to.
 
+    ``boxes`` are those behind the device, ``others`` by how much they are later than the one that calls.
+
     ``overdub``: for a program that records, where what is played to its own playback lands, and what to do about it.
     ``limit_ms`` is the tightest limit of the lines that wait in the driver's buffers, which the rungs count;
     ``late_lines`` are those of the program itself.
@@ -67,6 +69,7 @@ class Ladder:
     device: str
     device_id: str
     boxes: tuple[str, ...]
+    others: str
     driver: str
     driver_kind: str
     rate_hz: int
@@ -143,6 +146,7 @@ def _ladder(
         device=box.name,
         device_id=box.id,
         boxes=tuple(way.box.name for way in opening.ways),
+        others=_others(reading, opening, trip),
         driver=driver.id,
         driver_kind="joined" if driver.id == box.id else driver.kind,
         rate_hz=box.rate_hz,
@@ -168,6 +172,24 @@ def _ladder(
         if armed
         else None,
     )
+
+
+def _others(reading: Reading, opening: Opening, trip: Trip) -> str:
+    """By how much the other boxes of a device are later than the one its round trip is told of, in words."""
+    if len(opening.ways) < 2:
+        return ""
+    said = []
+    for way in opening.ways:
+        more = [
+            sum(term.samples for term in trip_terms(opening, way, bank, reading.found)) - main
+            for bank, main in zip(BANKS, (trip.in_samples, trip.out_samples), strict=True)
+            if way.channels(bank)
+        ]
+        if any(more):
+            said.append(f"{way.box.name} {', '.join(f'{each:+d}' for each in more)} samples")
+    caller = opening.caller
+    name = caller.box.name if caller is not None else opening.device.name
+    return f"By {name}; {'; '.join(said)}" if said else f"By {name}"
 
 
 def say_overdub(late_samples: int, rate_hz: int) -> str:

@@ -171,7 +171,7 @@ def later_by(edges: Sequence[Edge], found: Index, driver: Driver, buffer_samples
 
 @dataclass(frozen=True, slots=True)
 class Trip:
-    """The longest way in and the longest way out of a program's device: samples, and the buffers waited in."""
+    """The way into a program's device and out of it: samples, and the buffers waited in."""
 
     in_samples: int
     out_samples: int
@@ -191,21 +191,21 @@ class Trip:
 
 
 def trip_of(opening: Opening, found: Index) -> Trip:
-    """The round trip by the latest box in and the latest out; of one box, its own."""
-    into: tuple[int, tuple[Waits, ...]] = (0, ())
-    out: tuple[int, tuple[Waits, ...]] = (0, ())
-    assumed = False
-    for way in opening.ways:
-        for bank in BANKS:
-            terms = trip_terms(opening, way, bank, found)
-            total = sum(term.samples for term in terms)
-            assumed = assumed or any(term.origin == "assumed" for term in terms)
-            counts = bool(way.channels(bank)) or len(opening.ways) == 1
-            if bank == "capture" and counts and total >= into[0]:
-                into = (total, waits_of(opening, way, bank))
-            if bank == "playback" and counts and total >= out[0]:
-                out = (total, waits_of(opening, way, bank))
-    return Trip(into[0], out[0], into[1], out[1], assumed)
+    """The round trip by the box that calls, or where it has no channels that way, by the first that has."""
+    into, out = (_main_way(opening, bank) for bank in BANKS)
+    terms_in, terms_out = trip_terms(opening, into, "capture", found), trip_terms(opening, out, "playback", found)
+    return Trip(
+        in_samples=sum(term.samples for term in terms_in),
+        out_samples=sum(term.samples for term in terms_out),
+        waits_in=waits_of(opening, into, "capture"),
+        waits_out=waits_of(opening, out, "playback"),
+        assumed=any(term.origin == "assumed" for term in (*terms_in, *terms_out)),
+    )
+
+
+def _main_way(opening: Opening, bank: Literal["capture", "playback"]) -> Way:
+    ways = sorted(opening.ways, key=lambda way: (not way.channels(bank), not way.calls))
+    return ways[0]
 
 
 def trip_terms(opening: Opening, way: Way, bank: Literal["capture", "playback"], found: Index) -> list[Term]:

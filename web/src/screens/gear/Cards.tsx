@@ -180,11 +180,17 @@ export function SystemCard({ box, chosen, onChoose }: CardProps & { box: Interfa
   const { rig } = useRig().state
   const pick = (port: string) => onChoose({ gear: box.id, port })
   const at = chosen?.port ?? null
-  const users = (driver: Interface["drivers"][number], first: boolean) =>
-    rig.gear
-      .filter((gear) => gear.kind === "program" && gear.device === box.id)
-      .filter((gear) => gear.kind === "program" && (gear.driver === driver.id || (first && !gear.driver)))
+  const users = (driver: Interface["drivers"][number], first: boolean) => {
+    const opens = (device: string | null, by: string | null) =>
+      device === box.id && (by === driver.id || (first && !by))
+    return rig.gear
+      .filter((gear) =>
+        gear.kind === "program"
+          ? opens(gear.device, gear.driver) || opens(gear.output_device, gear.output_driver)
+          : gear.kind === "aggregate" && gear.members.some((member) => opens(member.device, member.driver)),
+      )
       .map((gear) => gear.name)
+  }
   const widest = Math.max(...box.drivers.map((driver) => driver.capture ?? box.capture))
   const widestOut = Math.max(...box.drivers.map((driver) => driver.playback ?? box.playback))
   return (

@@ -32,10 +32,8 @@ export function RigsScreen() {
   })
   const blank = () =>
     make.mutate(() => answer<State>(client.POST("/api/rigs", { body: { name: name.trim() || "New rig" } })))
-  const example = () =>
-    make.mutate(() =>
-      answer<State>(client.POST("/api/rigs", { body: { name: "Orrin Point", example: "orrin-point" } })),
-    )
+  const example = (name: string, example: string) =>
+    make.mutate(() => answer<State>(client.POST("/api/rigs", { body: { name, example } })))
   const read = (chosen: File) =>
     make.mutate(async () => {
       const response = await fetch("/api/rigs/import", {
@@ -98,7 +96,10 @@ export function RigsScreen() {
             </Button>
           </chakra.form>
           <Button onClick={() => file.current?.click()}>Import a rig file…</Button>
-          <Button onClick={example}>Open the example</Button>
+          <Button onClick={() => example("Orrin Point", "orrin-point")}>Open the example</Button>
+          <Button onClick={() => example("Two boxes as one", "two-boxes-as-one")}>
+            Example: two boxes as one
+          </Button>
           <input
             ref={file}
             type="file"

@@ -44,6 +44,7 @@ export function Ladder(props: Props) {
             ? "no line with a limit waits here"
             : `${ladder.lines} ${ladder.lines === 1 ? "line" : "lines"} with a limit, the tightest ${ladder.limit_ms} ms`}
         </span>
+        {ladder.others && <span>{ladder.others}</span>}
         {ladder.assumed && <span>~ some of this box’s delays are assumed</span>}
         <Box flex="1" />
         <Readings ladder={ladder} />

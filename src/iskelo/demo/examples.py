@@ -1,0 +1,9 @@
+"""The rigs that ship with Iskelo, by the name they are asked for."""
+
+from collections.abc import Callable
+
+from iskelo.core.rig.rig import Rig
+from iskelo.demo.orrin_point import orrin_point
+from iskelo.demo.two_boxes import two_boxes
+
+EXAMPLES: dict[str, Callable[[], Rig]] = {"orrin-point": orrin_point, "two-boxes-as-one": two_boxes}
