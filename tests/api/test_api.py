@@ -197,7 +197,7 @@ def test_an_input_list_is_read_and_planned_row_by_row(api: httpx.Client) -> None
     assert found["mapping"] == {"source": 0, "box_input": 1}
     plan = api.post(f"{path}/plan", json={"rows": found["rows"]}).json()
     assert [row["accepted"] for row in plan["rows"]] == [False, True]
-    assert plan["trial"]["wanted_after"] == 13
+    assert plan["trial"]["wanted_after"] == 14
     kept = api.post(f"/rigs/{state['id']}/edits", json={"revision": 1, "edits": plan["edits"]})
     assert kept.status_code == 200
     assert api.post(f"{path}/read", content=b"").json()["detail"] == "the list is empty"

@@ -199,7 +199,7 @@ export interface paths {
         put?: never;
         /**
          * Measure Wakeups
-         * @description How late this computer's timer woke Iskelo's server up, for a second and a half; no audio driver is asked.
+         * @description How late this computer's timer woke Iskelo's server up, for some four seconds; no audio driver is asked.
          */
         post: operations["measure_wakeups_api_computer_wakeups_post"];
         delete?: never;
@@ -5141,6 +5141,8 @@ export interface components {
         /**
          * Wakeups
          * @description A run of wake-ups: how many, how far apart, how late; and what may be said of those that were not seen.
+         *
+         *     ``tail``: what a fit of the late ones says of still later ones, or why there is none.
          */
         Wakeups: {
             /** Count */
@@ -5153,6 +5155,11 @@ export interface components {
             period_ms: number;
             /** Statement */
             statement: string;
+            /**
+             * Tail
+             * @default
+             */
+            tail?: string;
             /** Worst Ms */
             worst_ms: number;
         };

@@ -61,7 +61,7 @@ def _(edit: e.SetDevice, rig: Rig) -> Applied:
     found = index(rig)
     program = gear_of(found, edit.program, Program)
     if edit.device is None:
-        bare = program.model_copy(update={"device": None, "driver": None})
+        bare = program.model_copy(update=dict.fromkeys(("device", "driver", "output_device", "output_driver")))
         return Applied(with_gear(rig, bare), f"{program.name}: no device")
     gear = found.gear.get(edit.device)
     if not isinstance(gear, Interface | Aggregate):

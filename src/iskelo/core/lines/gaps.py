@@ -156,8 +156,11 @@ def _not_taken(found: Index, far: Port, back: Port, behind: set[Port]) -> str:
                 return f"input {item.name} has no channel"
             return f"input {item.name}: no channel {channel}"
         case "capture" | "jack_in" | "out":
-            taken = sorted({port.number for port in behind if port.bank == "capture"})
-            return f"takes {', '.join(map(str, taken))}, not {far.number}"
+            taken = sorted({(port.owner, port.number) for port in behind if port.bank == "capture"})
+            if all(owner == far.owner for owner, _ in taken):
+                return f"takes {', '.join(str(number) for _, number in taken)}, not {far.number}"
+            others = ", ".join(f"{found.name(owner)} {number}" for owner, number in taken)
+            return f"takes {others}, not {found.name(far.owner)} {far.number}"
     return f"no program takes channel {far.number}"
 
 

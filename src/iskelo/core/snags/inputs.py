@@ -5,8 +5,9 @@ from functools import partial
 from iskelo.core.edits.base import free_name
 from iskelo.core.edits.edit import AddProgramPorts, Edit, EnableChannels, FillChannels, Remove, SetLeg, SetValues
 from iskelo.core.lines.context import Reading
-from iskelo.core.rig.gear import Bus, Interface, Program, ProgramPort
+from iskelo.core.rig.gear import Aggregate, Bus, Interface, Program, ProgramPort
 from iskelo.core.rig.rig import Item, leg_letter
+from iskelo.core.rig.ways import open_aggregate
 from iskelo.core.snags.lines import joining_remedies
 from iskelo.core.snags.reach import lines_through_input
 from iskelo.core.snags.rule import Remedy, Snag, distinct, one_remedy
@@ -77,6 +78,8 @@ def leg_without_channel(reading: Reading) -> list[Snag]:
             for leg, channel in enumerate(item.legs, start=1):
                 if item.id not in taken or (channel is not None and channel <= box.capture):
                     continue
+                if _of_an_absent_member(reading, program, channel):
+                    continue
                 name = f"{item.name}{leg_letter(leg, len(item.legs))}"
                 missing = "no channel" if channel is None else f"channel {channel}, and {box.name} has {box.capture}"
                 snags.append(
@@ -93,6 +96,15 @@ def leg_without_channel(reading: Reading) -> list[Snag]:
                     )
                 )
     return snags
+
+
+def _of_an_absent_member(reading: Reading, program: Program, channel: int | None) -> bool:
+    """Whether a channel would be there with all members of an aggregate: then a member is missing, not the channel."""
+    aggregate = reading.found.gear.get(program.device or "")
+    if channel is None or not isinstance(aggregate, Aggregate):
+        return False
+    boxes = {box.id: box for box in reading.found.boxes}
+    return channel <= open_aggregate(aggregate, boxes, reading.found.paces, whole=True).device.capture
 
 
 def _give_channel(reading: Reading, program: Program, item: ProgramPort, leg: int) -> tuple[Remedy, ...]:

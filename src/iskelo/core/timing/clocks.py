@@ -52,6 +52,15 @@ class Drift:
         return self.slip_samples / rate_hz * 60 * minutes / self.every_s
 
 
+def sync_tolerance_s(rate_hz: int) -> tuple[float, float]:
+    """How far a digital audio signal may be from the reference, at outputs and at inputs: 5 % and 25 % of a frame.
+
+    Example: at 48 kHz a frame is 20.83 us: 1.04 us and 5.21 us. Source: AES11 (from memory). What is later than that at
+    an input, behind a long chain of leads say, may lock a sample off, or not at all.
+    """
+    return 0.05 / rate_hz, 0.25 / rate_hz
+
+
 def clock_of(found: Index, master: str) -> tuple[float | None, float]:
     """A clock's measured error and its tolerance, in ppm."""
     if master == COMPUTER:

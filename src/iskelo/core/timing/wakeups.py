@@ -4,10 +4,15 @@ import statistics
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from iskelo.core.timing.tail import NoFit, fit_tail
+
 
 @dataclass(frozen=True, slots=True)
 class Wakeups:
-    """A run of wake-ups: how many, how far apart, how late; and what may be said of those that were not seen."""
+    """A run of wake-ups: how many, how far apart, how late; and what may be said of those that were not seen.
+
+    ``tail``: what a fit of the late ones says of still later ones, or why there is none.
+    """
 
     count: int
     period_ms: float
@@ -15,6 +20,7 @@ class Wakeups:
     percentile_99_ms: float
     worst_ms: float
     statement: str
+    tail: str = ""
 
 
 def highest_rate(count: int) -> float:
@@ -46,4 +52,17 @@ def wakeups_of(late_ms: Sequence[float], period_ms: float) -> Wakeups:
         worst_ms=worst_ms,
         statement=f"None of {count} wake-ups was more than {worst_ms:.2f} ms late: later ones are rarer than "
         f"{100 * highest_rate(count):.2g} % (95 %).",
+        tail=say_tail(late_ms),
+    )
+
+
+def say_tail(late_ms: Sequence[float]) -> str:
+    """The fit of a run's tail in words."""
+    try:
+        tail = fit_tail(late_ms)
+    except NoFit as reason:
+        return f"No tail is fitted: {reason}."
+    return (
+        f"By a fit of its tail one in {tail.once_in} is more than {tail.level:.2f} ms late "
+        f"({tail.level_from:.2f} to {tail.level_to:.2f} ms, 95 %; {tail.clusters} separate late ones)."
     )

@@ -58,8 +58,8 @@ export function Computer() {
               Use {latest} ms
             </Button>
             <Box color="ink2" data-testid="wakeups">
-              {measured.data.statement} Half were within {measured.data.median_ms.toFixed(2)} ms. It is the
-              timer of Iskelo’s own server here, not an audio driver’s.
+              {measured.data.statement} Half were within {measured.data.median_ms.toFixed(2)} ms.{" "}
+              {measured.data.tail} It is the timer of Iskelo’s own server here, not an audio driver’s.
             </Box>
           </>
         )}

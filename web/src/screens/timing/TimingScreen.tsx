@@ -38,7 +38,9 @@ export function TimingScreen() {
   )
   const current = ladders[at]
   // The buffer as the rig has it: the ladder may be that of a moment ago.
-  const drivers = state.rig.gear.flatMap((gear) => (gear.kind === "interface" ? gear.drivers : []))
+  const drivers = state.rig.gear.flatMap((gear): { id: string; buffer_samples: number }[] =>
+    gear.kind === "interface" ? gear.drivers : gear.kind === "aggregate" ? [gear] : [],
+  )
   const buffer = drivers.find((each) => each.id === current?.driver)?.buffer_samples ?? null
   const edits = settled ?? triedEdits(current, tried !== buffer ? tried : null, triedDriver)
   const change = edits !== null

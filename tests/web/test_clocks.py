@@ -1,0 +1,131 @@
+"""Boxes as one, clocks that drift and lead, members that are absent: as a technician works on them."""
+
+from playwright.sync_api import Page, expect
+
+from server import Server
+from web.test_person import add, arriving, new_rig, press, row
+from web.test_tasks import AT_MOST, demo, preview
+
+
+def members(screen: Page):
+    return screen.locator("[data-section=Members]")
+
+
+def test_two_boxes_as_one_with_six_named_inputs(screen: Page) -> None:
+    """48 keys in the table, at most a fifth more."""
+    new_rig(screen)
+    for phrase in ("box 2x2 Pellow Duo", "box 4x4 Corvane", "recorder Longhand"):
+        add(screen, phrase)
+    press(screen, ["Escape"])
+    keys = press(screen, ["1", "/", "pel", "Enter", " ", "/", "cor", "Enter", " ", "j"])
+    expect(screen.get_by_label("Name of input 1")).to_be_focused()
+    for name in ("Alma", "Bert", "Cass", "Dov", "Ines", "Tank"):
+        keys += press(screen, [name, "Enter"])
+    keys += press(screen, ["Control+Enter"])
+    expect(members(screen)).to_contain_text("Pellow Duo")
+    expect(screen.get_by_role("table", name="Inputs").get_by_role("row").nth(2)).to_contain_text("Corvane 1Cass")
+    expect(screen.locator("[data-card=Longhand]")).to_contain_text("in 6/6")
+    assert keys <= AT_MOST * 48
+
+
+def test_the_join_sheet_takes_another_order_another_master_and_a_box_that_is_not_matched(screen: Page) -> None:
+    new_rig(screen)
+    for phrase in ("box 2x2 Pellow Duo", "box 4x4 Corvane", "recorder Longhand"):
+        add(screen, phrase)
+    press(screen, ["Escape", "/", "pel", "Enter", " ", "/", "cor", "Enter", " ", "j"])
+    sheet = screen.get_by_role("form", name="Join boxes as one")
+    expect(sheet).to_contain_text("Corvane is matched: it runs on its own clock.")
+    sheet.get_by_label("Match Corvane").uncheck()
+    expect(sheet).to_contain_text("Corvane is not matched and will slip")
+    sheet.get_by_label("Clock master").select_option("Corvane")
+    expect(sheet).to_contain_text("Corvane leads, as you said.")
+    sheet.get_by_role("button", name="Move Corvane up").click()
+    expect(sheet.get_by_role("table", name="Members").get_by_role("row").first).to_contain_text("Corvanein 1–4")
+    sheet.get_by_label("Name of the device").fill("Corvane")
+    press(screen, ["Control+Enter"])
+    # The name is taken by the box: the device gets a number, nothing is lost.
+    expect(screen.locator("[data-card='Corvane 2']")).to_contain_text("Pellow Duo")
+    press(screen, ["Control+z"])
+    expect(screen.locator("[data-card='Corvane 2']")).to_have_count(0)
+
+
+def test_one_box_alone_cannot_be_joined_and_the_button_says_so(screen: Page) -> None:
+    new_rig(screen)
+    add(screen, "box 2x2 Pellow Duo")
+    press(screen, ["Escape", "/", "pel", "Enter", " ", "j"])
+    expect(screen.get_by_role("form", name="Join boxes as one")).to_have_count(0)
+    expect(screen.get_by_role("button", name="Join")).to_be_disabled()
+
+
+def test_a_drifting_pair_is_found_and_mended(screen: Page) -> None:
+    demo(screen)
+    expect(row(screen, "Reed organ")).to_contain_text("drifting")
+    press(screen, ["3"])
+    clock = screen.locator("[data-clock='Pellow Duo']")
+    expect(clock).to_contain_text("against Corvane 8: 60 ppm at worst: 2.9 samples a second")
+    clock.get_by_role("button").click()
+    expect(screen.get_by_text("Each slip is a click")).to_contain_text("in 90 minutes")
+    expect(preview(screen)).to_contain_text("Hall: Corvane 8, Pellow Duo (matched)")
+    press(screen, ["Control+Enter"])
+    arriving(screen, "10/13")
+    expect(clock).not_to_contain_text("ppm at worst")
+
+
+def test_a_pair_is_led_by_a_word_clock_chosen_on_timing(screen: Page) -> None:
+    demo(screen)
+    press(screen, ["1", "/", "corv", "Enter"])
+    screen.get_by_label("Word clock output").check()
+    press(screen, ["Escape", "/", "pell", "Enter"])
+    screen.get_by_label("Word clock input").check()
+    press(screen, ["Escape", "3"])
+    screen.get_by_label("Clock of Pellow Duo").select_option("word clock of Corvane 8")
+    arriving(screen, "10/13")
+    expect(screen.locator("header")).to_contain_text("clock Corvane 8")
+    press(screen, ["Control+z"])
+    expect(screen.locator("header")).to_contain_text("2 clocks")
+
+
+def test_an_absent_members_moved_names_are_read_and_it_is_brought_back(screen: Page) -> None:
+    demo(screen)
+    press(screen, ["1", "/", "corv", "Enter"])
+    screen.get_by_label("Connected to the computer").uncheck()
+    press(screen, ["Escape", "/", "hall", "Enter"])
+    moved = screen.locator("[data-section='Moved names']")
+    expect(moved).to_contain_text("Alma (1) has Pellow Duo 1 instead of Corvane 8 1")
+    expect(moved).to_contain_text("Reed organ (17) has nothing instead of Pellow Duo 1")
+    press(screen, ["s"])
+    expect(screen.get_by_text("Corvane 8 is not in Hall: 12 names moved")).to_be_visible()
+    expect(preview(screen)).to_contain_text("arrives")
+    press(screen, ["Control+Enter"])
+    arriving(screen, "9/13")
+    expect(moved).to_have_count(0)
+
+
+def test_members_change_places_by_keyboard_and_names_keep_their_box(screen: Page) -> None:
+    demo(screen)
+    press(screen, ["1", "/", "hall", "Enter"])
+    screen.get_by_label("Member 2, Pellow Duo").focus()
+    press(screen, ["Alt+ArrowUp"])
+    inputs = screen.get_by_role("table", name="Inputs").get_by_role("row")
+    expect(inputs.first).to_contain_text("Pellow Duo 1Reed organ L")
+    expect(inputs.nth(2)).to_contain_text("Corvane 8 1Alma")
+    arriving(screen, "9/13")
+
+
+def test_a_program_plays_to_another_box_and_is_matched(screen: Page) -> None:
+    demo(screen)
+    press(screen, ["1", "/", "cartw", "Enter"])
+    screen.get_by_label("Output device").select_option("Pellow Duo")
+    screen.get_by_label("Match its input to the output's rate").check()
+    expect(screen.get_by_label("Match its input to the output's rate")).to_be_checked()
+    screen.get_by_label("Margin between the two").fill("-3")
+    screen.get_by_label("Margin between the two").press("Enter")
+    expect(screen.get_by_role("status")).to_contain_text("it must be 0 or more")
+    press(screen, ["Escape"])
+
+
+def test_the_example_of_two_boxes_opens_and_is_proved(screen: Page, server: Server) -> None:
+    screen.get_by_role("button", name="Example: two boxes as one").click()
+    arriving(screen, "6/6")
+    press(screen, ["4", "r"])
+    expect(screen.get_by_test_id("proved")).to_contain_text("6 of 6 lines as wanted", timeout=60_000)
