@@ -12,9 +12,11 @@ from iskelo.core.edits.edit import (
     AddSources,
     AddTracks,
     Edit,
+    JoinDevices,
     Plug,
     SetValues,
 )
+from iskelo.core.rig.gear import Member
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Rig, index
 
@@ -88,3 +90,47 @@ def many_programs(count: int) -> Rig:
         )
         rig = apply(rig, (SetValues(item=program.id, values={"load_readings": meter}), line)).rig
     return rig
+
+
+def four_actors(*, matched: bool) -> Rig:
+    """Two boxes of 16 joined as one, a recorder of all 32 and a player on them.
+
+    ``matched``: the second box runs on its own clock and is matched; else the first one leads it.
+    """
+    rig = apply(
+        Rig(name="Four actors"),
+        (
+            AddInterface(name="First", jack_in=16, jack_out=16, buffer_samples=64),
+            AddInterface(name="Second", jack_in=16, jack_out=16, buffer_samples=64),
+            AddSources(names=tuple(f"Mic {n}" for n in range(1, 33))),
+        ),
+    ).rig
+    first, second = (box.id for box in index(rig).boxes)
+    mics = [gear.id for gear in rig.gear if gear.name.startswith("Mic")]
+    device = f"g{rig.next_number}"
+    leads = tuple(
+        Plug(from_port=Port(mic, "out", 1), to_port=Port(second if n > 16 else first, "jack_in", (n - 1) % 16 + 1))
+        for n, mic in enumerate(mics, start=1)
+    )
+    return apply(
+        rig,
+        (
+            *(() if matched else _led(first, second)),
+            JoinDevices(
+                name="Both", members=(Member(device=first), Member(device=second, matched=matched)), ids=(device,)
+            ),
+            AddProgram(name="Recorder", device=device, tracks=tuple(f"Track {n}" for n in range(1, 33))),
+            AddProgram(name="Player", program_kind="player", voices=("Music",), device=device),
+            *leads,
+        ),
+    ).rig
+
+
+def _led(leader: str, follower: str) -> tuple[Edit, ...]:
+    """A word clock from one box to another."""
+    return (
+        SetValues(item=leader, values={"word_clock_out": True}),
+        SetValues(item=follower, values={"word_clock_in": True}),
+        Plug(from_port=Port(leader, "word_out", 1), to_port=Port(follower, "word_in", 1)),
+        SetValues(item=follower, values={"clock_source": "word clock"}),
+    )

@@ -11,9 +11,10 @@ from collections.abc import Callable
 
 import numpy as np
 
-from big_rig import big_rig, many_programs
+from big_rig import big_rig, four_actors, many_programs
 from iskelo.api.settings import quiet_collector
 from iskelo.core.answers import port_uses
+from iskelo.core.between import between
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.edit import SetValues
 from iskelo.core.linecheck.sounds import play
@@ -83,6 +84,11 @@ def main() -> None:
         _, sounds = play(rig, [48_000], -12, 1)
         ms = median_ms(lambda rig=rig, sounds=sounds: run_twin(rig, sounds, 4.0), times=3)
         print(f"  {channels:3} channels, buffer {buffer:4}: {4000 / ms:6.1f} times real time")
+    for words, matched in (("on one clock", False), ("the second one matched", True)):
+        rig = four_actors(matched=matched)
+        _, sounds = play(rig, [48_000], -12, 1)
+        ms = median_ms(lambda rig=rig, sounds=sounds: run_twin(rig, sounds, 4.0), times=3)
+        print(f"   32 channels, buffer   64, two boxes {words}, two programs: {4000 / ms:6.1f} times real time")
     print("\nDetection (target: 3 times one real FFT a channel)")
     for count in (16, 32):
         comb = woven_comb(count, 48_000)
@@ -93,6 +99,13 @@ def main() -> None:
         fft = median_ms(lambda take=take: [np.fft.rfft(row) for row in take], times=3)
         ms = median_ms(lambda take=take, comb=comb: detect(take, comb), times=3)
         print(f"  {count} x {count}: {ms / 1000:6.2f} s, {ms / fft:5.1f} times the FFTs alone")
+    comb = woven_comb(16, 48_000)
+    wave = 0.02 * np.tile(comb.waveforms[:4], (1, 6))
+    at = 400 + 1.00006 * np.arange(wave.shape[1] - 48_000, dtype=np.float64)
+    drifting = between(wave.astype(np.float32), at)
+    fft = median_ms(lambda: [np.fft.rfft(row) for row in drifting], times=3)
+    ms = median_ms(lambda: detect(drifting, comb), times=3)
+    print(f"  4 channels that drift: {ms / 1000:6.2f} s, {ms / fft:5.1f} times the FFTs alone (target 6)")
 
 
 if __name__ == "__main__":

@@ -54,7 +54,7 @@ def mended(page: Page) -> None:
 
 
 def on_gear_and_timing(page: Page) -> None:
-    """A lit way, a swap, the catalogue, a trial on the ladder."""
+    """A lit way, a swap, boxes joined, the catalogue, a trial on the ladder."""
     page.locator('[data-card="Corvane 8"]').get_by_role("button", name=re.compile("^3: Corvane 8 jack in 3")).click()
     page.get_by_test_id("way").wait_for()
     take(page, "gear")
@@ -64,6 +64,21 @@ def on_gear_and_timing(page: Page) -> None:
     page.get_by_test_id("now-after").wait_for()
     take(page, "swap")
     page.keyboard.press("Escape")
+    for box in ("pell", "corv"):
+        page.keyboard.press("/")
+        page.keyboard.type(box)
+        page.keyboard.press("Enter")
+        page.keyboard.press(" ")
+    page.keyboard.press("j")
+    page.get_by_label("Name of input 1", exact=True).wait_for()
+    page.get_by_test_id("now-after").wait_for()
+    take(page, "join")
+    page.keyboard.press("Escape")
+    page.keyboard.press("/")
+    page.keyboard.type("hall")
+    page.keyboard.press("Enter")
+    page.get_by_role("table", name="Inputs").wait_for()
+    take(page, "aggregate")
     page.keyboard.press("c")
     page.get_by_role("button", name="Add Longhand").wait_for()
     take(page, "catalogue")

@@ -22,10 +22,10 @@ def serious(page: Page) -> list[str]:
 
 
 def on_gear(screen: Page) -> dict[str, list[str]]:
-    """Gear, its inspector, a lit way, the catalogue, a swap."""
+    """Gear, its inspector, a lit way, the catalogue, a swap, boxes to be joined."""
     found: dict[str, list[str]] = {}
     screen.keyboard.press("1")
-    for name in ("Longhand", "Corvane 8", "Alma", "Director's phones"):
+    for name in ("Longhand", "Corvane 8", "Hall", "Alma", "Director's phones"):
         screen.locator(f'[data-card="{name}"]').get_by_role("button", name=name, exact=True).click()
         found[f"gear {name}"] = serious(screen)
     screen.locator('[data-card="Longhand"]').get_by_role("button", name=re.compile("^1: Longhand track 1")).click()
@@ -40,6 +40,15 @@ def on_gear(screen: Page) -> dict[str, list[str]]:
     screen.keyboard.type("box 4x4")
     expect(screen.get_by_test_id("now-after")).to_be_visible()
     found["swap"] = serious(screen)
+    screen.keyboard.press("Escape")
+    for box in ("pell", "corv"):
+        screen.keyboard.press("/")
+        screen.keyboard.type(box)
+        screen.keyboard.press("Enter")
+        screen.keyboard.press(" ")
+    screen.keyboard.press("j")
+    expect(screen.get_by_label("Name of input 1", exact=True)).to_be_focused()
+    found["join"] = serious(screen)
     screen.keyboard.press("Escape")
     return found
 

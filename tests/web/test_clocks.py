@@ -13,7 +13,7 @@ def members(screen: Page):
 
 def test_two_boxes_as_one_with_six_named_inputs(screen: Page) -> None:
     """48 keys in the table, at most a fifth more."""
-    new_rig(screen)
+    new_rig(screen, "Two boxes")
     for phrase in ("box 2x2 Pellow Duo", "box 4x4 Corvane", "recorder Longhand"):
         add(screen, phrase)
     press(screen, ["Escape"])
@@ -29,13 +29,13 @@ def test_two_boxes_as_one_with_six_named_inputs(screen: Page) -> None:
 
 
 def test_the_join_sheet_takes_another_order_another_master_and_a_box_that_is_not_matched(screen: Page) -> None:
-    new_rig(screen)
+    new_rig(screen, "Two boxes")
     for phrase in ("box 2x2 Pellow Duo", "box 4x4 Corvane", "recorder Longhand"):
         add(screen, phrase)
     press(screen, ["Escape", "/", "pel", "Enter", " ", "/", "cor", "Enter", " ", "j"])
     sheet = screen.get_by_role("form", name="Join boxes as one")
     expect(sheet).to_contain_text("Corvane is matched: it runs on its own clock.")
-    sheet.get_by_label("Match Corvane").uncheck()
+    sheet.get_by_label("Match Corvane").click()
     expect(sheet).to_contain_text("Corvane is not matched and will slip")
     sheet.get_by_label("Clock master").select_option("Corvane")
     expect(sheet).to_contain_text("Corvane leads, as you said.")
@@ -50,7 +50,7 @@ def test_the_join_sheet_takes_another_order_another_master_and_a_box_that_is_not
 
 
 def test_one_box_alone_cannot_be_joined_and_the_button_says_so(screen: Page) -> None:
-    new_rig(screen)
+    new_rig(screen, "Two boxes")
     add(screen, "box 2x2 Pellow Duo")
     press(screen, ["Escape", "/", "pel", "Enter", " ", "j"])
     expect(screen.get_by_role("form", name="Join boxes as one")).to_have_count(0)
@@ -74,9 +74,9 @@ def test_a_drifting_pair_is_found_and_mended(screen: Page) -> None:
 def test_a_pair_is_led_by_a_word_clock_chosen_on_timing(screen: Page) -> None:
     demo(screen)
     press(screen, ["1", "/", "corv", "Enter"])
-    screen.get_by_label("Word clock output").check()
+    screen.get_by_label("Word clock output").click()
     press(screen, ["Escape", "/", "pell", "Enter"])
-    screen.get_by_label("Word clock input").check()
+    screen.get_by_label("Word clock input").click()
     press(screen, ["Escape", "3"])
     screen.get_by_label("Clock of Pellow Duo").select_option("word clock of Corvane 8")
     arriving(screen, "10/13")
@@ -88,7 +88,7 @@ def test_a_pair_is_led_by_a_word_clock_chosen_on_timing(screen: Page) -> None:
 def test_an_absent_members_moved_names_are_read_and_it_is_brought_back(screen: Page) -> None:
     demo(screen)
     press(screen, ["1", "/", "corv", "Enter"])
-    screen.get_by_label("Connected to the computer").uncheck()
+    screen.get_by_label("Connected to the computer").click()
     press(screen, ["Escape", "/", "hall", "Enter"])
     moved = screen.locator("[data-section='Moved names']")
     expect(moved).to_contain_text("Alma (1) has Pellow Duo 1 instead of Corvane 8 1")
@@ -116,7 +116,7 @@ def test_a_program_plays_to_another_box_and_is_matched(screen: Page) -> None:
     demo(screen)
     press(screen, ["1", "/", "cartw", "Enter"])
     screen.get_by_label("Output device").select_option("Pellow Duo")
-    screen.get_by_label("Match its input to the output's rate").check()
+    screen.get_by_label("Match its input to the output's rate").click()
     expect(screen.get_by_label("Match its input to the output's rate")).to_be_checked()
     screen.get_by_label("Margin between the two").fill("-3")
     screen.get_by_label("Margin between the two").press("Enter")

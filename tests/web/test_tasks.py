@@ -121,7 +121,7 @@ def test_a_column_is_filled_ascending_in_pencil_until_enter(screen: Page) -> Non
     expect(preview(screen)).to_contain_text("10 of 13")
     arriving(screen, "9/13")
     screen.get_by_label("Start").fill("99")
-    expect(screen.get_by_role("status")).to_contain_text("Corvane 8 has no capture channel 99; it has 8")
+    expect(screen.get_by_role("status")).to_contain_text("Hall has no capture channel 99; it has 18")
     screen.get_by_label("Start").fill("1")
     expect(preview(screen)).to_be_visible()
     press(screen, ["Enter"])
@@ -374,6 +374,7 @@ def test_time_to_spare_is_told_from_two_readings_of_a_load_meter(screen: Page) -
 def test_another_driver_is_tried_before_it_is_taken(screen: Page) -> None:
     demo(screen)
     press(screen, ["3"])
+    expect(screen.get_by_role("listbox", name="Buffers of Longhand")).to_be_visible()
     # Longhand is on Hall, two boxes joined; Cartwheel opens Corvane 8 alone.
     expect(screen.get_by_role("group", name="Drivers of Corvane 8")).to_have_count(0)
     press(screen, ["ArrowDown"])

@@ -25,10 +25,10 @@ SMALL_BUFFERS = [32, 64, 128, 256, 512, 1024, 2048]
 def catalogue() -> tuple[Gear, ...]:
     """Every piece, in the order in which the screen lists them."""
     return (
-        _box("Interface 2×2", 2, 2, link="USB full speed", notes="±50 ppm.", instrument=1),
-        _box("Interface 4×4", 4, 4, phantom=2, instrument=2, notes="±25 ppm."),
-        _box("Interface 8×8 optical", 8, 8, optical=8, notes="8-channel optical port; ±10 ppm."),
-        _box("Interface 16×16 word clock", 16, 16, phantom=8, notes="Word clock in and out; ±10 ppm."),
+        _box("Interface 2×2", 2, 2, link="USB full speed", ppm=50, instrument=1),
+        _box("Interface 4×4", 4, 4, phantom=2, instrument=2, ppm=25),
+        _box("Interface 8×8 optical", 8, 8, optical=8, ppm=10, notes="8-channel optical port each way."),
+        _box("Interface 16×16 word clock", 16, 16, phantom=8, ppm=10, word_clock=True),
         _box(
             "Interface 32×32 word clock, optical",
             32,
@@ -36,10 +36,12 @@ def catalogue() -> tuple[Gear, ...]:
             phantom=16,
             optical=16,
             link="PCIe-class",
-            notes="Word clock in and out; two 8-channel optical ports each way; ±5 ppm.",
+            ppm=5,
+            word_clock=True,
+            notes="Two 8-channel optical ports each way.",
         ),
-        _box("Pellow Duo", 2, 2, link="USB full speed", instrument=1, notes="Tolerance 50 ppm."),
-        _box("Corvane 8", 8, 8, optical=8, safety=(28, 42), notes="8-channel optical port each way."),
+        _box("Pellow Duo", 2, 2, link="USB full speed", instrument=1, ppm=50),
+        _box("Corvane 8", 8, 8, optical=8, safety=(28, 42), ppm=10, notes="8-channel optical port each way."),
         _box(
             "Havra 16",
             16,
@@ -89,6 +91,8 @@ def _box(
     safety: tuple[int, int] = (24, 32),
     shown: tuple[int, int] | None = None,
     link: LinkKind = "USB high speed",
+    ppm: float = 50.0,
+    word_clock: bool = False,
     notes: str = "",
 ) -> Gear:
     rig = apply(
@@ -115,6 +119,7 @@ def _box(
     values: dict[str, JsonValue] = {"link_kind": link}
     if link == "USB full speed":
         values |= {"link_sample_bytes": 3, "rates_hz": [44_100, 48_000, 88_200, 96_000]}
+    described["tolerance_ppm"] = ppm
     more: list[Edit] = [
         SetValues(item=box.id, values=described, origin="described"),
         SetValues(
@@ -123,6 +128,8 @@ def _box(
             | {
                 "optical_in": optical,
                 "optical_out": optical,
+                "word_clock_in": word_clock,
+                "word_clock_out": word_clock,
                 "notes": notes,
                 "phantom_jacks": phantom,
                 "instrument_jacks": instrument,

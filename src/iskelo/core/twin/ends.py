@@ -1,6 +1,6 @@
 """Where sound gets into boxes and out of them: what their converters sample, and what is heard at their jacks."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 
@@ -73,22 +73,26 @@ def jacks_of(rig: Rig, box: Interface, clock: Clock, sounds: Mapping[Port, Sound
 
     def voltages(start: int, count: int) -> Block:
         out = np.zeros((box.jack_in, count), np.float32)
-        for jack, sound, gain in leads:
-            out[jack - 1] += gain * sampled(sound, box.rate_hz, first + start * step, step, count)
+        got = sampled([sound for _, sound, _ in leads], box.rate_hz, first + start * step, step, count)
+        for (jack, _, gain), sound in zip(leads, got, strict=True):
+            out[jack - 1] += gain * sound
         return out
 
     return voltages
 
 
-def sampled(sound: Sound, rate_hz: int, first: Fraction, step: Fraction, count: int) -> NDArray[np.float32]:
-    """What a converter gets of a sound that is told at a rate: ``count`` samples from ``first``, ``step`` apart."""
+def sampled(
+    sounds: Sequence[Sound], rate_hz: int, first: Fraction, step: Fraction, count: int
+) -> Sequence[NDArray[np.float32]]:
+    """What converters get of sounds that are told at a rate: ``count`` samples from ``first``, ``step`` apart."""
+    if not sounds:
+        return ()
     if step == 1 and first.denominator == 1:
-        return _from_nought(sound, rate_hz, int(first), count)
+        return [_from_nought(sound, rate_hz, int(first), count) for sound in sounds]
     whole = int(first // 1)
     positions = float(first - whole) + BEFORE + float(step) * np.arange(count, dtype=np.float64)
-    told = _from_nought(sound, rate_hz, whole - BEFORE, int(positions[-1]) + TAPS)
-    out: NDArray[np.float32] = between(told[np.newaxis], positions)[0]
-    return out
+    told = [_from_nought(sound, rate_hz, whole - BEFORE, int(positions[-1]) + TAPS) for sound in sounds]
+    return list(between(np.stack(told), positions))
 
 
 def _from_nought(sound: Sound, rate_hz: int, start: int, count: int) -> NDArray[np.float32]:
