@@ -2,9 +2,11 @@
 
 import pytest
 
+from iskelo.core.compare import compare_rigs, trial
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import (
+    AddGear,
     AddInterface,
     AddProgram,
     AddSources,
@@ -15,8 +17,10 @@ from iskelo.core.edits.edit import (
     SetMembers,
     SetOutputDevice,
     SetValues,
+    SwapGear,
 )
 from iskelo.core.edits.joining import moved_names
+from iskelo.core.edits.phrases import interface_phrase
 from iskelo.core.joined import aggregate_views, clock_tree
 from iskelo.core.lines.context import read
 from iskelo.core.planner.joining import JoinRequest, join_sheet
@@ -25,7 +29,7 @@ from iskelo.core.rig.gear import Aggregate, Member
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Rig, index
 from iskelo.core.snags.registry import find_snags
-from iskelo.core.timing.clocks import apart, drift, drift_of, say_drift, say_seconds
+from iskelo.core.timing.clocks import apart, drift, drift_of, say_drift, say_seconds, sync_tolerance_s
 from iskelo.core.timing.delays import trip_of, trip_terms
 from iskelo.demo.two_boxes import two_boxes
 from rigs import Bench
@@ -398,3 +402,56 @@ def test_the_clock_tree_says_who_leads_what_drifts_and_what_each_box_could_follo
     assert rows["C"].drift.startswith("against A: 100 ppm at worst: 4.8 samples a second")
     assert [choice.words for choice in rows["A"].choices] == ["own clock", "word clock of B", "the computer's timer"]
     assert [choice.words for choice in rows["C"].choices] == ["own clock", "the computer's timer"]
+
+
+def test_a_member_that_is_swapped_for_a_wider_box_moves_the_numbers_behind_it_and_names_follow() -> None:
+    bench = joined(boxes((2, 2), (4, 4)), "AB", tracks=6)
+    wider = interface_phrase("box 8x8 Wide")
+    told = apply(bench.rig, (SwapGear(item=bench.id("A"), gear=wider),))
+    program = index(told.rig).programs()[0]
+    assert [item.legs[0] for item in program.inputs] == [1, 2, 9, 10, 11, 12]
+    opening = index(told.rig).opened[program.id]
+    assert [opening.at("capture", n) is not None for n in (12, 13)] == [True, False]
+
+
+@pytest.mark.parametrize(("rate_hz", "channels"), [(44_100, 64), (48_000, 64), (96_000, 32), (192_000, 16)])
+def test_a_madi_port_carries_half_as_much_at_double_rate(rate_hz: int, channels: int) -> None:
+    """AES10 (MADI), from memory: 64 channels at 48 kHz; half of them at double rate, a quarter at four times."""
+    bench = boxes((2, 2))
+    bench.do(SetValues(item=bench.id("A"), values={"capture": 64, "optical_in": 64, "rate_hz": rate_hz}))
+    assert bench.box().channels_at("capture", rate_hz) == channels
+
+
+def test_an_optical_member_at_double_rate_moves_the_numbers_behind_it() -> None:
+    bench = boxes((8, 8), (2, 2))
+    bench.do(SetValues(item=bench.id("A"), values={"capture": 16, "optical_in": 8}))
+    joined(bench, "AB")
+    assert behind(bench, 17) == ("B", 1)
+    bench.do(*(SetValues(item=bench.id(name), values={"rate_hz": 96_000}) for name in "AB"))
+    assert behind(bench, 13) == ("B", 1)
+
+
+def test_a_sync_reference_may_be_off_by_a_part_of_a_frame() -> None:
+    """AES11, from memory: 5 % of a frame at outputs, 25 % at inputs; a frame at 48 kHz is 20.83 us."""
+    at_output, at_input = sync_tolerance_s(48_000)
+    assert 1e6 * at_output == pytest.approx(1.04, abs=0.005)
+    assert 1e6 * at_input == pytest.approx(5.21, abs=0.005)
+
+
+def test_joined_boxes_are_told_in_the_history_by_their_names() -> None:
+    bench = joined(boxes((2, 2), (4, 4)), "AB", tracks=2)
+    turned = SetMembers(aggregate=bench.id("All"), members=tuple(reversed(aggregate(bench).members)))
+    found = trial(bench.rig, (turned,))
+    assert found.words.startswith("All: B, A")
+    assert any("T1" in change.what for change in found.numbers)
+    compared = compare_rigs(bench.rig, apply(bench.rig, (turned,)).rig, "turned")
+    assert any(
+        "members" in change.what and (change.now, change.after) == ("A; B", "B; A") for change in compared.settings
+    )
+
+
+def test_an_aggregate_of_another_rig_comes_without_its_members_and_none_is_kept_in_a_file_of_gear() -> None:
+    bench = joined(boxes((2, 2), (4, 4)), "AB")
+    copy = apply(bench.rig, (AddGear(gear=aggregate(bench)),)).rig
+    assert index(copy).aggregates[1].members == ()
+    assert index(copy).aggregates[1].name == "All 2"

@@ -5,6 +5,7 @@ from typing import Any
 
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.edit import Edit
+from iskelo.core.edits.joining import moved_names
 from iskelo.core.edits.settable import SETTABLE, say_value
 from iskelo.core.rig.gear import (
     Aggregate,
@@ -116,6 +117,13 @@ def compare(earlier: Surveyed, later: Surveyed, words: str) -> NowAfter:
             was = old.stations[column] if old else None
             if was and was.number and station.number and was.number != station.number:
                 numbers.append(Change(f"{line.name}, {station.label}", was.number, station.number))
+    for each in moved_names(earlier.reading.found, later.reading.found):
+        if each.joined:
+            was_said, now_said = (
+                f"{number or 'none'} ({behind})"
+                for number, behind in ((each.channel_before, each.was), (each.channel, each.now))
+            )
+            numbers.append(Change(f"{each.program}, {each.name}", was_said, now_said))
     kept = {line.id for line in after.lines}
     lines += [Change(line.name, say_state(line), "gone") for line in now.lines if line.id not in kept]
     return NowAfter(

@@ -26,9 +26,16 @@ function matches(binding: Binding, event: KeyboardEvent): boolean {
   return event.key === key || (key.length === 1 && control && event.key.toLowerCase() === key.toLowerCase())
 }
 
+/** What Enter and Space are for already. */
+function pressed(target: EventTarget | null): boolean {
+  return (
+    target instanceof HTMLButtonElement || (target instanceof HTMLInputElement && target.type === "checkbox")
+  )
+}
+
 function inField(target: EventTarget | null): boolean {
   return (
-    target instanceof HTMLInputElement ||
+    (target instanceof HTMLInputElement && target.type !== "checkbox") ||
     target instanceof HTMLTextAreaElement ||
     target instanceof HTMLSelectElement
   )
@@ -47,8 +54,7 @@ export function KeysProvider({ children }: { children: ReactNode }) {
           if (plain && /^[a-z]$/i.test(binding.keys) && !lettersOn()) continue
           if (inField(event.target) && !binding.inFields && (plain || binding.keys.startsWith("Ctrl+")))
             continue
-          if (event.target instanceof HTMLButtonElement && plain && ["Enter", " "].includes(event.key))
-            continue
+          if (pressed(event.target) && plain && ["Enter", " "].includes(event.key)) continue
           event.preventDefault()
           // What a key changes stands before the next key is heard, however fast they come.
           flushSync(binding.run)

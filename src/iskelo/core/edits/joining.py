@@ -161,7 +161,10 @@ def buffers_offered(found: Index, aggregate: Aggregate) -> tuple[int, ...]:
 
 
 class Moved(Value):
-    """A name of a program that hears, or feeds, another box's channel than before, or another number's."""
+    """A name of a program that hears, or feeds, another box's channel than before, or another number's.
+
+    ``joined``: its device was, or is, several boxes.
+    """
 
     program: str
     name: str
@@ -169,6 +172,7 @@ class Moved(Value):
     channel_before: int | None
     was: str
     now: str
+    joined: bool
 
     @property
     def strays(self) -> bool:
@@ -204,6 +208,7 @@ def moved_names(before: Index, after: Index) -> tuple[Moved, ...]:
                                 channel_before=old_leg,
                                 was=there,
                                 now=here,
+                                joined=was.joined or (now is not None and now.joined),
                             )
                         )
     return tuple(moved)
