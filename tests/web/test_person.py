@@ -253,7 +253,7 @@ def test_a_line_check_survives_a_reload_and_its_take_can_be_heard_and_kept(scree
     with screen.expect_download() as download:
         screen.get_by_role("link", name=re.compile("12 channels")).click()
     info = soundfile.info(io.BytesIO(Path(download.value.path()).read_bytes()))
-    assert (info.channels, info.samplerate) == (10, 48_000)
+    assert (info.channels, info.samplerate) == (12, 48_000)
 
 
 def test_a_line_check_can_be_cancelled(screen: Page) -> None:
