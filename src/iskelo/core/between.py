@@ -21,6 +21,9 @@ KAISER_BETA = 10.06
 OVER = 8
 """So many phases more at either end of a sample, for stretches that run past it."""
 
+AT_ONCE = 256
+"""At most so many positions share one set of coefficients."""
+
 SMOOTH = 1 / 160
 """Over so small a part of a sample coefficients change evenly; between two phases they are blended."""
 
@@ -66,7 +69,7 @@ def between(sound: Block, positions: NDArray[np.float64]) -> Block:
     if not count:
         return np.zeros((len(sound), 0), np.float32)
     step = (positions[-1] - positions[0]) / (count - 1) if count > 1 else 1.0
-    stretch = count if step == 1 else max(1, min(count, int(SMOOTH / abs(step - 1))))
+    stretch = AT_ONCE if step == 1 else max(1, min(AT_ONCE, int(SMOOTH / abs(step - 1))))
     out: Block = np.empty((len(sound), count), np.float32)
     for start in range(0, count, stretch):
         some = min(stretch, count - start)

@@ -13,7 +13,7 @@ import scipy.fft
 from numpy.typing import NDArray
 
 from iskelo.core.signals.comb import PERIODS_PLAYED, WovenComb
-from iskelo.core.signals.drift import COHERENT, left_over, pace, periods_at, steady
+from iskelo.core.signals.drift import COHERENT, left_over, pace, periods_at, repeats, steady
 
 FALSE_ALARM = 1e-6
 COPIES_AT_MOST = 6
@@ -102,7 +102,7 @@ def detect(take: NDArray[np.float32] | Real, comb: WovenComb) -> Detection:
     heard: list[Heard] = []
     noise_rms = np.zeros(len(take))
     for channel, recorded in enumerate(take):
-        if steady(recorded, comb):
+        if steady(recorded, comb) or not repeats(recorded, comb):
             spectrum = _mean_spectrum(recorded, period)
             noise = _noise_power(spectrum, comb)
             noise_rms[channel] = _noise_rms(spectrum, comb)

@@ -32,6 +32,9 @@ SECOND = 0.12
 """A second clock in one channel must show this share of the first one's peak; a woven comb's own sidelobes stay below
 0.16 where it has few lines, and are then found to be nobody's."""
 
+ALIKE = 8.0
+"""A peak so much above the rest is no accident: the highest of 12 000 lags of noise is about 4.5 times as high."""
+
 JUMPED = 0.3
 CLOCKS_AT_MOST = 4
 APART_SAMPLES = 1.5
@@ -62,6 +65,18 @@ def steady(channel: NDArray[np.float32] | Real, comb: WovenComb) -> bool:
     return float(apart @ apart) <= SAME * energy
 
 
+def repeats(channel: NDArray[np.float32] | Real, comb: WovenComb) -> bool:
+    """Whether two neighbouring periods are alike at any lag; mere noise is not, and has no pace to be found."""
+    period = comb.period_samples
+    early, late = (scipy.fft.rfft(channel[n * period : (n + 1) * period].astype(np.float64)) for n in (1, 2))
+    cross = late * early.conj()
+    cross[: int(comb.lines.min())] = 0
+    cross[int(comb.lines.max()) + 1 :] = 0
+    alike = np.abs(scipy.fft.irfft(cross, n=period))
+    near = max(float(alike[:REACH_SAMPLES].max()), float(alike[-REACH_SAMPLES:].max()))
+    return near > ALIKE * float(np.sqrt(np.mean(alike**2)))
+
+
 def pace(channel: NDArray[np.float32] | Real, comb: WovenComb) -> Pace:
     """Compare each period with the next: by how much it lags, in how many clocks, and where it jumped."""
     period = comb.period_samples
@@ -80,8 +95,9 @@ def pace(channel: NDArray[np.float32] | Real, comb: WovenComb) -> Pace:
     for lag in common:
         if all(abs(lag - other) > APART_SAMPLES for other in usual):
             usual.append(lag)
-    in_all = [lag for lag in usual if all(_has(peaks, lag) for peaks in steps)]
-    main = (in_all or usual or [0.0])[0]
+    # What is there in every step is another clock, or the distance of two copies: no jump.
+    in_all = [lag for lag, _ in steps[0] if all(_has(peaks, lag) for peaks in steps)]
+    main = next((lag for lag in usual if _has(steps[0], lag) and lag in in_all), (usual or [0.0])[0])
     strays = [
         [
             lag - main
@@ -184,6 +200,9 @@ def periods_at(
     chirp-z transform is asked for just these lines (Rabiner, Schafer and Rader, "The chirp z-transform algorithm",
     *IEEE Trans. Audio Electroacoust.* 17(2), 1969, from memory; done by scipy.signal).
     """
+    if ppm == 0:
+        whole = comb.period_samples
+        return [scipy.fft.rfft(channel[n * whole : (n + 1) * whole].astype(np.float64)) for n in range(first, last + 1)]
     period = comb.period_samples * (1 + ppm * 1e-6)
     count = round(period)
     lines = np.arange(int(comb.lines.max()) + 1)

@@ -174,7 +174,7 @@ class Floor:
         if isinstance(session, EngineAtWork) and programs:
             # An engine hands its blocks out in one go.
             programs, feeders = [*feeders, *programs], []
-        begin = int(clock.start_s * engine.ticks_per_second)
+        begin, turn = int(clock.start_s * engine.ticks_per_second), engine.ticks(count, clock.rate)
 
         def run_programs() -> None:
             session.run(programs)
@@ -190,9 +190,9 @@ class Floor:
                 engine.at(engine.now, PROGRAM_RUNS, run_programs)
             if out.due():
                 out.play_until(out.length)
-            engine.at(begin + engine.ticks((session.period + 1) * count, clock.rate), DEVICE_FINISHES, finish)
+            engine.at(begin + (session.period + 1) * turn, DEVICE_FINISHES, finish)
 
-        engine.at(begin + engine.ticks(count, clock.rate), DEVICE_FINISHES, finish)
+        engine.at(begin + turn, DEVICE_FINISHES, finish)
 
 
 def true_rates(found: Index, seed: int) -> dict[str, Fraction]:

@@ -53,6 +53,8 @@ class Ring:
         self._channels = channels
         keep = room_samples + delay_samples + 2 * (self._in_samples + self._out_samples) + 2 * TAPS
         self._sound = Stream(channels, keep)
+        self._apart_s = float(self._reader.start_s - self._writer.start_s)
+        self._reader_rate, self._writer_rate = float(self._reader.rate), float(self._writer.rate)
         self._at: int | None = None
         self._place = 0.0
         # A whole millionth's hundredth is all that a measured clock is known to.
@@ -90,9 +92,10 @@ class Ring:
         return block
 
     def _between(self, now: int) -> Block:
-        # By the timestamp of the newest block: where in the writer's sound the reader should be.
-        since = self._reader.at(now) - self._writer.at(self._written_now)
-        wanted = self._written_now - self._first + float(since * self._writer.rate)
+        # By the timestamp of the newest block: where in the writer's sound the reader should be. Seconds of a run are
+        # told finely enough by a float, to a thousand millionth of a sample.
+        since_s = self._apart_s + now / self._reader_rate - self._written_now / self._writer_rate
+        wanted = self._written_now - self._first + since_s * self._writer_rate
         wanted -= (self._delay + TAPS // 2) * self._preset
         if self._at is None:
             self._at, self._place = 0, wanted
