@@ -455,3 +455,11 @@ def test_an_aggregate_of_another_rig_comes_without_its_members_and_none_is_kept_
     copy = apply(bench.rig, (AddGear(gear=aggregate(bench)),)).rig
     assert index(copy).aggregates[1].members == ()
     assert index(copy).aggregates[1].name == "All 2"
+
+
+@pytest.mark.parametrize("typed", ["x" * 81, "a\x01b", "\ud800"])
+def test_a_name_on_the_join_sheet_that_is_none_is_refused_with_its_input(typed: str) -> None:
+    bench = boxes((2, 2), (4, 4))
+    with pytest.raises(Refused) as refused:
+        join_sheet(read(bench.rig), JoinRequest(devices=(bench.id("A"), bench.id("B")), names=("", typed)))
+    assert refused.value.place == "input 2"

@@ -17,8 +17,9 @@ interface Props {
   onClose: () => void
   /** The fields. */
   children: ReactNode
-  /** What stands beside Now and After. */
+  /** What stands beside Now and After; ``keeps``: also while something typed there is refused. */
   beside?: ReactNode
+  keeps?: boolean
 }
 
 /** Something typed that is in pencil until it is made: its fields, what is refused, and Now and After. */
@@ -74,12 +75,14 @@ export function PencilForm(props: Props) {
           {refusal.message}
         </Box>
       )}
-      {trial && !refusal && (
+      {((trial && !refusal) || (refusal && props.keeps)) && (
         <Flex mt="6px" gap="16px" maxH="260px">
           {props.beside}
-          <Box flex="1" maxW="720px" overflowY="auto" tabIndex={0}>
-            <NowAfter trial={trial} />
-          </Box>
+          {trial && !refusal && (
+            <Box flex="1" maxW="720px" overflowY="auto" tabIndex={0}>
+              <NowAfter trial={trial} />
+            </Box>
+          )}
         </Flex>
       )}
     </chakra.form>

@@ -10,9 +10,9 @@ from iskelo.core.edits.base import Refused, free_name
 from iskelo.core.edits.edit import AddProgram, AddProgramPorts, AddTracks, Edit, JoinDevices, SetDevice, SetValues
 from iskelo.core.joined import AggregateView, aggregate_views
 from iskelo.core.lines.context import Reading, read
-from iskelo.core.rig.gear import Interface, Member, Program, ProgramPort, Value
+from iskelo.core.rig.gear import BufferSamples, Interface, Member, Program, ProgramPort, Value
 from iskelo.core.rig.rig import Index, Rig, index
-from iskelo.core.rig.text import Id, Name
+from iskelo.core.rig.text import Id, Name, clean_name
 from iskelo.core.timing.clocks import clock_of, master_name
 
 NAME_MOST = 60
@@ -29,10 +29,10 @@ class JoinRequest(Value):
     keep_order: bool = False
     master: Id | None = None
     matched: tuple[Id, ...] | None = None
-    buffer_samples: int | None = None
+    buffer_samples: BufferSamples | None = None
     name: Name | None = None
     program: Id | None = None
-    names: Annotated[tuple[Annotated[str, Field(max_length=80)], ...], Field(max_length=128)] = ()
+    names: Annotated[tuple[Annotated[str, Field(max_length=4000)], ...], Field(max_length=128)] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -158,9 +158,12 @@ def _named(rig: Rig, program_id: str, names: tuple[str, ...]) -> list[Edit]:
     number = rig.next_number
     edits: list[Edit] = []
     for channel, typed in enumerate(names, start=1):
-        name = typed.strip()
-        if not name:
+        if not typed.strip():
             continue
+        try:
+            name = clean_name(typed)
+        except ValueError as error:
+            raise Refused(f"input {channel}", str(error)) from None
         there = on.get(channel)
         if there is not None:
             edits.append(SetValues(item=there.id, values={"name": name}))

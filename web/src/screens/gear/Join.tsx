@@ -56,7 +56,10 @@ export function Join({ marked, onClose, onMade }: Props) {
   const { press, takeBack } = useOnceSeen(current, (made) => {
     void edit(made.sheet.edits).then((kept) => kept && onMade(made.sheet.device.id))
   })
-  const sheet = plan.data?.sheet
+  // What was proposed last stays while something typed is refused: nothing typed is lost.
+  const [last, setLast] = useState<Sheet | null>(null)
+  if (plan.data && plan.data.sheet !== last) setLast(plan.data.sheet)
+  const sheet = plan.data?.sheet ?? last ?? undefined
   const change = <T,>(put: (value: T) => void) => {
     return (value: T) => {
       takeBack()
@@ -80,6 +83,7 @@ export function Join({ marked, onClose, onMade }: Props) {
       trial={plan.data?.trial}
       onMake={press}
       onClose={onClose}
+      keeps
       beside={
         sheet && (
           <Flex gap="16px" overflowY="auto" tabIndex={0} maxH="260px">
