@@ -457,9 +457,20 @@ def test_an_aggregate_of_another_rig_comes_without_its_members_and_none_is_kept_
     assert index(copy).aggregates[1].name == "All 2"
 
 
-@pytest.mark.parametrize("typed", ["x" * 81, "a\x01b", "\ud800"])
+@pytest.mark.parametrize("typed", ["x" * 81, "a\x01b"])
 def test_a_name_on_the_join_sheet_that_is_none_is_refused_with_its_input(typed: str) -> None:
     bench = boxes((2, 2), (4, 4))
     with pytest.raises(Refused) as refused:
         join_sheet(read(bench.rig), JoinRequest(devices=(bench.id("A"), bench.id("B")), names=("", typed)))
     assert refused.value.place == "input 2"
+
+
+def test_a_device_without_boxes_is_one_snag_for_its_program() -> None:
+    bench = joined(boxes((2, 2), (4, 4)), "AB", tracks=2)
+    told = apply(bench.rig, (SetMembers(aggregate=bench.id("All"), members=()),))
+    assert told.words.startswith("All: no members")
+    bench.rig = told.rig
+    (snag,) = bench.snags("program-without-device")
+    assert snag.title == "Recorder has no device: All has no boxes"
+    bench.do(*snag.mend()[0].edits)
+    assert not bench.snags("program-without-device")

@@ -143,7 +143,7 @@ def _(edit: e.SetMembers, rig: Rig) -> Applied:
     for program in found.programs():
         if program.device == old.id:
             after = with_gear(after, rehung(program, was, now, keep_names=edit.keep_names))
-    said = [f"{old.name}: {', '.join(_said(found, new))}"]
+    said = [f"{old.name}: {', '.join(_said(found, new)) or 'no members'}"]
     moved = moved_names(found, index(after))
     return Applied(after, "; ".join([*said, *say_moved(moved)]))
 

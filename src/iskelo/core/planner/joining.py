@@ -89,13 +89,14 @@ def join_sheet(reading: Reading, wanted: JoinRequest) -> JoinSheet:
 
 
 def _program(found: Index, wanted: JoinRequest, boxes: list[Interface]) -> Program | None:
-    """The program that gets the device: the one asked for, a recorder on one of the boxes, or any without a device."""
+    """The program that gets the device: the one asked for, or a recorder on one of the boxes or without a device."""
     asked = found.gear.get(wanted.program or "")
     if isinstance(asked, Program):
         return asked
     ids = {box.id for box in boxes}
     recorders = [each for each in found.programs() if each.program_kind == "recorder"]
     there = [each for each in recorders if each.device in ids] or [each for each in recorders if each.device is None]
+    there = there or [each for each in recorders if any(found.reaches(each, box) for box in ids)]
     return there[0] if there else None
 
 
@@ -110,11 +111,16 @@ def _leader(found: Index, wanted: JoinRequest, boxes: list[Interface], reasons: 
         return abs(measured) if measured is not None else within
 
     leader = min(boxes, key=lambda box: (not box.connected, unsteady(box)))
-    told = ", ".join(f"{box.name} ±{unsteady(box):g} ppm" for box in boxes)
+    told = ", ".join(f"{box.name} {_off(found, box)} ppm" for box in boxes)
     alike = len({unsteady(box) for box in boxes}) == 1
     why = "the clocks are as steady as each other, and it was marked first" if alike else "the steadiest clock"
     reasons.append(f"{leader.name} leads: {why} ({told}).")
     return leader
+
+
+def _off(found: Index, box: Interface) -> str:
+    measured, within = clock_of(found, found.paces[box.id].master)
+    return f"{measured:+g}" if measured is not None else f"±{within:g}"
 
 
 def _ordered(

@@ -5,7 +5,7 @@ from typing import Literal
 
 from iskelo.core.edits.edit import Edit, SetDevice, SetValues
 from iskelo.core.lines.context import Reading
-from iskelo.core.rig.gear import Driver, Interface, Program
+from iskelo.core.rig.gear import Aggregate, Driver, Interface, Program
 from iskelo.core.rig.ways import Way
 from iskelo.core.snags.reach import lines_of_program
 from iskelo.core.snags.rule import Remedy, Snag, distinct, one_remedy
@@ -18,13 +18,16 @@ def program_without_device(reading: Reading) -> list[Snag]:
     snags = []
     for program in reading.found.programs():
         wanted = program.program_kind != "system sounds" or lines_of_program(reading, program)
-        if program.device is None and wanted:
+        device = reading.found.gear.get(program.device or "")
+        empty = isinstance(device, Aggregate) and not device.members
+        if (program.device is None or empty) and wanted:
             snags.append(
                 Snag(
                     key=f"program-without-device:{program.id}",
                     rule="program-without-device",
                     severity="stop",
-                    title=f"{program.name} has no device",
+                    title=f"{program.name} has no device"
+                    + (f": {reading.found.name(program.device)} has no boxes" if empty and program.device else ""),
                     evidence=f"{program.name} has {len(program.inputs)} inputs and {len(program.outputs)} outputs, "
                     "and no interface to take them from.",
                     consequence="It neither records nor plays anything.",
