@@ -8,7 +8,7 @@ from iskelo.core.edits.base import Applied, Refused, changed, free_name, gear_of
 from iskelo.core.edits.one import apply_one
 from iskelo.core.rig.gear import Aggregate, Interface, Program, ProgramPort, Value
 from iskelo.core.rig.rig import Index, Rig, index
-from iskelo.core.rig.ways import Bank, Opening, buffers_of, driver_of, open_aggregate
+from iskelo.core.rig.ways import Bank, Opening, driver_of, open_aggregate
 
 SIDES: tuple[tuple[Literal["inputs", "outputs"], Bank, Literal["enabled_in", "enabled_out"]], ...] = (
     ("inputs", "capture", "enabled_in"),
@@ -151,13 +151,6 @@ def _(edit: e.SetMembers, rig: Rig) -> Applied:
 def _said(found: Index, aggregate: Aggregate) -> Iterable[str]:
     for member in aggregate.members:
         yield found.name(member.device) + (" (matched)" if member.matched else "")
-
-
-def buffers_offered(found: Index, aggregate: Aggregate) -> tuple[int, ...]:
-    """The buffers that all members of an aggregate offer, and its present one."""
-    boxes = _boxes(found)
-    drivers = [driver_of(boxes[each.device], each.driver) for each in aggregate.members if each.device in boxes]
-    return buffers_of(drivers, aggregate.buffer_samples)
 
 
 class Moved(Value):

@@ -15,6 +15,9 @@ from iskelo.core.twin.delay_line import DelayLine
 from iskelo.core.twin.ring import Ring
 from iskelo.core.twin.stream import Block
 
+MATCHING_DELAY_SAMPLES = TAPS // 2
+"""A matching filter looks so far ahead."""
+
 
 @dataclass(slots=True)
 class Part:
@@ -126,7 +129,3 @@ class JoinedAtWork:
     def play(self, blocks: Block) -> None:
         """A program hands over what is to be played, for all members."""
         self._mix += blocks
-
-
-MATCHING_DELAY_SAMPLES = TAPS // 2
-"""A matching filter looks so far ahead."""
