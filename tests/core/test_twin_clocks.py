@@ -89,17 +89,16 @@ def test_a_ring_between_free_clocks_slips_when_the_prediction_says_and_by_as_muc
         matched=False,
         slipped=lambda samples: slips.append((float(now_s), samples)),
     )
-    nothing = np.zeros((0, sender), np.float32)
     # Each end calls at the end of its blocks; where both do at once, the writer comes first.
     queue = [(writer.at(sender), 0, sender), (reader.at(receiver), 1, receiver)]
     started = None
     while len(slips) < 3:
         now_s, end, sample = heapq.heappop(queue)
         if end == 0:
-            ring.write(sample, nothing)
+            ring.wrote(sample)
             heapq.heappush(queue, (writer.at(sample + sender), 0, sample + sender))
         else:
-            ring.read(sample)
+            ring.wants(sample)
             started = started or float(now_s)
             heapq.heappush(queue, (reader.at(sample + receiver), 1, sample + receiver))
     # Seen only when a block is due; the place the reader begins at is a whole sample; and in the time until both ends'

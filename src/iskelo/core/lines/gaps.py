@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from iskelo.core.rig.gear import Destination, Program, ProgramPort, Track
 from iskelo.core.rig.ports import STAGE, Port
 from iskelo.core.rig.rig import Index
-from iskelo.core.routes.route import Ahead, furthest, nearest, reaching
+from iskelo.core.routes.route import Ahead, furthest, nearest
 from iskelo.core.wiring.graph import Graph
 
 
@@ -64,7 +64,7 @@ def find_gap(graph: Graph, found: Index, known: Ahead, start: Port, end: Port, b
     while chain[-1] != end:
         chain.append(behind.onward[chain[-1]])
     return Gap(
-        tuple(_chain(graph, known, start, far)),
+        tuple(_chain(graph, start, far)),
         tuple(port for port in chain if STAGE[port.bank] > STAGE[far.bank]) or (end,),
         short,
         f"{words}; {fed}: {short}.",
@@ -73,7 +73,7 @@ def find_gap(graph: Graph, found: Index, known: Ahead, start: Port, end: Port, b
 
 def _relevant(found: Index, behind: set[Port]) -> frozenset[str]:
     """The gear a way to the target would have to use: what feeds it now, and the devices of its programs."""
-    owners = {found.owner(port).id for port in behind}
+    owners = set(found.owners(behind))
     for identity in tuple(owners):
         gear = found.gear[identity]
         if isinstance(gear, Program) and gear.id in found.opened:
@@ -81,15 +81,14 @@ def _relevant(found: Index, behind: set[Port]) -> frozenset[str]:
     return frozenset(owners)
 
 
-def _chain(graph: Graph, known: Ahead, start: Port, end: Port) -> list[Port]:
+def _chain(graph: Graph, start: Port, end: Port) -> list[Port]:
     """The ports of the shortest way between two joined ports. Buses may lead in circles, so none is passed twice."""
-    useful = reaching(graph, end, passing=False, within=known.of(start, passing=False))
     came_from: dict[Port, Port | None] = {start: None}
     queue = deque([start])
     while end not in came_from:
         port = queue.popleft()
         for edge in graph.leaving.get(port, ()):
-            if edge.end in useful and edge.end not in came_from:
+            if edge.end not in came_from:
                 came_from[edge.end] = port
                 queue.append(edge.end)
     way = [end]

@@ -17,7 +17,7 @@ from iskelo.core.rig.ways import Way
 from iskelo.core.routes.route import Ahead, Route, least_blocked, passing_routes, reaching
 from iskelo.core.timing.clocks import Drift, drift_of, say_drift
 from iskelo.core.timing.copies import Comb, comb
-from iskelo.core.timing.delays import Delay, delay_of, way_of
+from iskelo.core.timing.delays import Delay, Delays, way_of
 from iskelo.core.timing.rates import say_speed, speed
 from iskelo.core.wiring.graph import Block, Edge, Graph
 
@@ -142,6 +142,7 @@ def line_states(
                 guarded.setdefault(end, []).append(line)
     strays = _strays(heard, wanted, guarded)
     behind: dict[Port, Behind] = {}
+    delays = Delays(found)
     owners_behind: dict[Port, frozenset[str]] = {}
     traced: dict[str, Traced] = {}
     for line in found.rig.lines:
@@ -156,14 +157,14 @@ def line_states(
         ):
             traced[line.id] = old
             continue
-        state = _state(line, graph, found, known, heard, strays, behind)
+        legs = tuple(_leg(graph, found, known, delays, start, end, behind) for start, end in line.pairs())
+        state = _state(line, legs, found, heard, strays)
         gear: frozenset[str] = frozenset()
         for start in line.from_ports:
-            gear |= known.owners(start, lambda port: found.owner(port).id)
+            gear |= known.owners(start, found.owners)
         for end in line.to_ports:
             if end not in owners_behind:
-                ports = reaching(graph, end, passing=False)
-                owners_behind[end] = frozenset(found.owner(port).id for port in ports)
+                owners_behind[end] = found.owners(reaching(graph, end, passing=False))
             gear |= owners_behind[end]
         traced[line.id] = Traced(state, mine, gear)
     return traced
@@ -179,11 +180,13 @@ def _heard(known: Ahead, found: Index) -> dict[Port, list[Port]]:
     return heard
 
 
-def _leg(graph: Graph, found: Index, known: Ahead, start: Port, end: Port, behind: dict[Port, Behind]) -> Leg:
+def _leg(
+    graph: Graph, found: Index, known: Ahead, delays: Delays, start: Port, end: Port, behind: dict[Port, Behind]
+) -> Leg:
     level = found.level(start)
     arrivals = sorted(
         (
-            Arrival(route, delay_of(route.edges, found), level + route.gain_db)
+            Arrival(route, delays.along(route.edges), level + route.gain_db)
             for route in passing_routes(graph, start, end, known)
         ),
         key=lambda arrival: arrival.delay.samples,
@@ -216,14 +219,11 @@ def _comb(arrivals: list[Arrival]) -> Comb | None:
 
 def _state(
     line: Line,
-    graph: Graph,
+    legs: tuple[Leg, ...],
     found: Index,
-    known: Ahead,
     heard: dict[Port, list[Port]],
     strays: dict[Port, list[tuple[Port, Line]]],
-    behind: dict[Port, Behind],
 ) -> LineState:
-    legs = tuple(_leg(graph, found, known, start, end, behind) for start, end in line.pairs())
     others = tuple(
         dict.fromkeys(
             start for end in line.to_ports if line.alone for start in heard.get(end, ()) if start not in line.from_ports

@@ -130,7 +130,7 @@ def _station(
     found: Index,
 ) -> Station:
     unique = tuple(dict.fromkeys(ports))
-    label, number = _say(unique, found, joined)
+    label, number = _say(unique, found, joined) if unique else ("", "")
     state: Literal["on", "empty", "passed", "gap", "blocked", "beyond"]
     if column in kinds:
         state = kinds[column]
@@ -167,8 +167,6 @@ def _joined(state: LineState, found: Index) -> dict[Port, tuple[str, int]]:
 
 def _say(ports: tuple[Port, ...], found: Index, joined: dict[Port, tuple[str, int]]) -> tuple[str, str]:
     """Gear and numbers of the ports that share a cell; an aggregate's numbers where one is passed."""
-    if not ports:
-        return "", ""
     bank = ports[0].bank
     if bank in ("out", "voice"):
         return ", ".join(dict.fromkeys(found.name(port.owner) for port in ports)), ""

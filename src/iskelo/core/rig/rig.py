@@ -1,6 +1,6 @@
 """The rig: one validated, immutable document, and the look-ups everything else reads it through."""
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from typing import Annotated, Literal, NamedTuple
 
@@ -160,6 +160,12 @@ class Index:
     def owner(self, port: Port) -> AnyGear:
         """The gear a port sits on."""
         return self.gear[port.owner] if port.owner in self.gear else self.items[port.owner].program
+
+    def owners(self, ports: Iterable[Port]) -> frozenset[str]:
+        """The ids of the gear that ports sit on."""
+        gear, items = self.gear, self.items
+        said = {port.owner for port in ports}
+        return frozenset(each if each in gear else items[each].program.id for each in said)
 
     def interfaces(self) -> list[Interface]:
         return self.boxes

@@ -3,6 +3,7 @@
 from collections import deque
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass
+from functools import cached_property
 
 from iskelo.core.rig.ports import STAGE, Port
 from iskelo.core.wiring.graph import Edge, Graph
@@ -11,22 +12,22 @@ ROUTES_AT_MOST = 24
 """More copies than these at one port are counted, not listed."""
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Route:
     """One way from a source to a target."""
 
     edges: tuple[Edge, ...]
 
-    @property
+    @cached_property
     def ports(self) -> tuple[Port, ...]:
         return (self.edges[0].start, *(edge.end for edge in self.edges))
 
-    @property
+    @cached_property
     def gain_db(self) -> float:
         """Sum of the gains on the way, in dB (from dBu at the source to dBFS, where it passes a converter)."""
         return sum(edge.gain_db for edge in self.edges)
 
-    @property
+    @cached_property
     def sign(self) -> int:
         """+1, or -1 when an odd number of leads on the way turn the signal over."""
         sign = 1
@@ -35,12 +36,12 @@ class Route:
         return sign
 
 
-def reaching(graph: Graph, end: Port, *, passing: bool, within: set[Port] | None = None) -> set[Port]:
-    """All ports from which ``end`` can be reached (itself included); ``within`` looks at those ports only."""
+def reaching(graph: Graph, end: Port, *, passing: bool) -> set[Port]:
+    """All ports from which ``end`` can be reached (itself included)."""
     seen, queue = {end}, [end]
     while queue:
         for edge in graph.entering.get(queue.pop(), ()):
-            if edge.start not in seen and not (passing and edge.block) and (within is None or edge.start in within):
+            if edge.start not in seen and not (passing and edge.block):
                 seen.add(edge.start)
                 queue.append(edge.start)
     return seen
@@ -64,17 +65,48 @@ class Ahead:
         self._graph = graph
         self._found: dict[tuple[Port, bool], set[Port]] = {}
         self._owners: dict[Port, frozenset[str]] = {}
+        self._back: dict[tuple[Port, bool], dict[Port, list[Port]]] = {}
 
     def of(self, start: Port, *, passing: bool) -> set[Port]:
-        key = (start, passing)
-        if key not in self._found:
-            self._found[key] = reached(self._graph, start, passing=passing)
-        return self._found[key]
+        """All ports that a source reaches (itself included), on any way or on those that pass."""
+        found = self._found.get((start, passing))
+        if found is not None:
+            return found
+        every = self._found.setdefault((start, False), reached(self._graph, start, passing=False))
+        if not passing:
+            return every
+        leaving = self._graph.leaving
+        shut = any(edge.block for port in every for edge in leaving.get(port, ()))
+        found = reached(self._graph, start, passing=True) if shut else every
+        self._found[start, True] = found
+        return found
 
-    def owners(self, start: Port, owner: Callable[[Port], str]) -> frozenset[str]:
-        """The gear that a source's sound could reach, its own included."""
+    def back(self, start: Port, end: Port, *, passing: bool) -> set[Port]:
+        """Those of them from which ``end`` can be reached (itself included).
+
+        Few ports lie ahead of one source, but everything may lie behind one pair of headphones.
+        """
+        key = (start, passing)
+        if key not in self._back:
+            back: dict[Port, list[Port]] = {}
+            for port in self.of(start, passing=passing):
+                for edge in self._graph.leaving.get(port, ()):
+                    if not (passing and edge.block):
+                        back.setdefault(edge.end, []).append(port)
+            self._back[key] = back
+        before = self._back[key]
+        seen, queue = {end}, [end]
+        while queue:
+            for port in before.get(queue.pop(), ()):
+                if port not in seen:
+                    seen.add(port)
+                    queue.append(port)
+        return seen
+
+    def owners(self, start: Port, gear: Callable[[Iterable[Port]], frozenset[str]]) -> frozenset[str]:
+        """The gear that a source's sound could reach, its own included; ``gear`` tells that of ports."""
         if start not in self._owners:
-            self._owners[start] = frozenset(map(owner, self.of(start, passing=False)))
+            self._owners[start] = gear(self.of(start, passing=False))
         return self._owners[start]
 
     def take_over(self, before: "Ahead", touched: frozenset[str]) -> None:
@@ -90,13 +122,12 @@ class Ahead:
 def passing_routes(graph: Graph, start: Port, end: Port, known: Ahead | None = None) -> list[Route]:
     """Every way on which sound passes now, at most ``ROUTES_AT_MOST`` of them.
 
-    The graph has no circles, so every way is finite. Few ports lie ahead of one source, but everything may
-    lie behind one pair of headphones: so the search goes forward first, and back only over what it found.
+    The graph has no circles, so every way is finite. The search goes forward first, and back only over what it found.
     """
-    ahead = (known or Ahead(graph)).of(start, passing=True)
-    if end not in ahead:
+    known = known or Ahead(graph)
+    if end not in known.of(start, passing=True):
         return []
-    useful = reaching(graph, end, passing=True, within=ahead)
+    useful = known.back(start, end, passing=True)
     routes: list[Route] = []
     stack: list[tuple[Port, tuple[Edge, ...]]] = [(start, ())] if start in useful else []
     while stack and len(routes) < ROUTES_AT_MOST:
@@ -114,10 +145,10 @@ def least_blocked(graph: Graph, start: Port, end: Port, known: Ahead | None = No
     """The way with the fewest blocked edges, whether sound passes or not; None if there is no way at all."""
     best: dict[Port, tuple[int, tuple[Edge, ...]]] = {start: (0, ())}
     queue: deque[Port] = deque([start])
-    ahead = (known or Ahead(graph)).of(start, passing=False)
-    if end not in ahead:
+    known = known or Ahead(graph)
+    if end not in known.of(start, passing=False):
         return None
-    useful = reaching(graph, end, passing=False, within=ahead)
+    useful = known.back(start, end, passing=False)
     while queue:
         port = queue.popleft()
         cost, way = best[port]

@@ -118,7 +118,9 @@ def _arm_one(tracks: list[Track], disarm: tuple[Edit, ...], program: Program, al
 
 def monitored_twice(reading: Reading) -> list[Snag]:
     """A track is monitored in the program while the box monitors the same jack directly, at the same output."""
-    snags = []
+    snags: list[Snag] = []
+    if not any(box.direct for box in reading.found.boxes):
+        return snags
     for program in reading.found.programs():
         for track in program.tracks:
             if not track.monitored or track.muted:

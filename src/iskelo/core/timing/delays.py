@@ -19,6 +19,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from fractions import Fraction
+from functools import cached_property
 from typing import Literal
 
 from iskelo.core.rig.gear import Aggregate, Driver, Interface, Track
@@ -50,7 +51,7 @@ class Term:
     origin: TermOrigin
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Delay:
     """A route's delay: its terms and the rate they are counted at; ``rate_hz`` None if nothing delays.
 
@@ -61,11 +62,11 @@ class Delay:
     rate_hz: int | None
     assumed: bool = False
 
-    @property
+    @cached_property
     def samples(self) -> int:
         return sum(term.samples for term in self.terms)
 
-    @property
+    @cached_property
     def ms(self) -> float:
         return float(samples_to_ms(self.samples, self.rate_hz)) if self.rate_hz else 0.0
 
@@ -117,6 +118,34 @@ def delay_of(edges: Sequence[Edge], found: Index) -> Delay:
                     terms.append(Term("program", label, placed.program.name, delay, "set"))
     assumed = any(term.origin == "assumed" for term in terms)
     return Delay(tuple(term for term in terms if term.samples), rate_hz, assumed)
+
+
+class Delays:
+    """The delays of one rig's routes: those that pass the same gear are worked out once."""
+
+    def __init__(self, found: Index) -> None:
+        self._found = found
+        self._known: dict[tuple[str, ...], Delay] = {}
+        tracks = (placed.item for placed in found.items.values() if isinstance(placed.item, Track))
+        self._late_tracks = {track.id for track in tracks if track.effect_delay_samples}
+
+    def along(self, edges: Sequence[Edge]) -> Delay:
+        """The delay along these hops."""
+        passed: list[str] = []
+        for edge in edges:
+            match edge.kind:
+                case "capture" | "playback" | "direct":
+                    passed += (edge.kind, edge.owner)
+                case "mix" if edge.owner in self._late_tracks:
+                    passed += (edge.kind, edge.owner)
+                case "take":
+                    passed += ("take", edge.owner, edge.start.owner)
+                case "send":
+                    passed += ("send", edge.owner, edge.end.owner)
+        key = tuple(passed)
+        if key not in self._known:
+            self._known[key] = delay_of(edges, self._found)
+        return self._known[key]
 
 
 def waits(driver: Driver, buffer_samples: int) -> tuple[int, int]:

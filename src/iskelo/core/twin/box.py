@@ -3,38 +3,39 @@
 The box runs on its own clock. While one half is filled from the converters, the half before it waits for
 the programs; while one half is played, the other waits to be filled by them. When a period is over the
 halves change places. That double buffering, the memory that sound walks through before and after it, and
-nothing else, is where the twin's delays come from. What has no blocks (converters, mixer, link) is worked
-in long stretches.
+nothing else, is where the twin's delays come from. Sound is worked in long stretches, many blocks at a time.
 """
 
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import Callable
 from fractions import Fraction
 from typing import Protocol
 
 import numpy as np
+from numpy.typing import NDArray
 
 from iskelo.core.rig.gear import Driver, Interface
 from iskelo.core.twin.ring import Clock
-from iskelo.core.twin.stream import Block, Stream
+from iskelo.core.twin.stream import STRETCH_SAMPLES, Block, Rows, Stream
 
 LSB = 2.0**-23
 """One step of a 24-bit converter."""
-
-STRETCH_SAMPLES = 8192
-"""About so many samples go through the converters in one step of work."""
 
 
 class Called(Protocol):
     """A program as its driver sees it."""
 
     def call(self) -> None:
-        """Handle the block that the driver has captured."""
+        """Handle what the driver has captured in the calls since the last turn."""
         ...
 
 
 class DriverAtWork:
-    """One driver of a box: it shows some of the channels, to its programs, in blocks of one size."""
+    """One driver of a box: it shows some of the channels, to its programs, in blocks of one size.
+
+    Which call handles which samples is settled block by block; the sound of all calls since the last turn is worked at
+    once: ``captured`` holds what they captured, from stream time ``began`` on.
+    """
 
     def __init__(self, box: "Box", driver: Driver, block_samples: int) -> None:
         gear = box.gear
@@ -43,15 +44,17 @@ class DriverAtWork:
         self.rate_hz = gear.rate_hz
         self.block_samples = block_samples
         self.period_samples = driver.engine or block_samples
-        self.period = 0
         self.capture, self.playback = gear.shown(driver, "capture"), gear.shown(driver, "playback")
         self._fed = min(gear.jack_in, self.capture)
-        self._entering: Block = np.zeros((self.capture, self.period_samples), np.float32)
         self._behind = gear.link_in_samples + driver.safety_in_samples
-        self.captured: Block = self._entering
-        shape = (self.playback, self.period_samples)
-        self._halves: list[Block] = [np.zeros(shape, np.float32), np.zeros(shape, np.float32)]
-        self.played = Stream(self.playback, box.keep_samples + driver.safety_out_samples + self.period_samples)
+        self._finished = self._fresh = 0
+        self._calls = range(0)
+        self.captured: Block = np.zeros((self.capture, 0), np.float32)
+        self._mix: Block = np.zeros((self.playback, 0), np.float32)
+        keep = box.keep_samples + driver.safety_out_samples + 2 * self.period_samples
+        self.played = Stream(self.playback, keep)
+        # While one half of the memory is played the programs fill the other one: both begin silent.
+        self.played.write(np.zeros((self.playback, 2 * self.period_samples), np.float32))
 
     def fixed_samples(self, *, inward: bool) -> int:
         """What a sound takes between the jacks and the blocks, whatever their size."""
@@ -60,52 +63,58 @@ class DriverAtWork:
             return gear.converter_in_samples + gear.mixer_samples + self._behind
         return self.driver.safety_out_samples + gear.link_out_samples + gear.converter_out_samples
 
-    def finish_period(self) -> None:
-        """The period is over: the converters' half goes to the programs, theirs to the converters."""
-        start = self.period * self.period_samples - self._behind
-        digital = self.box.digital(start, self.period_samples)
-        if self._fed == self.capture:
-            self.captured = digital[: self.capture]
-        else:
-            self._entering[: self._fed] = digital[: self._fed]
-            self.captured = self._entering
-        half = self._halves[self.period % 2]
-        self.played.write(half)
-        half[:] = 0
-        self.period += 1
-
     @property
     def lead_samples(self) -> int:
         """So much of its own time must have come in elsewhere before a call can count on a whole block of it."""
         return self.block_samples
 
-    @property
-    def now(self) -> int:
-        """Stream time of the call that handles the period just over."""
-        return self.period * self.block_samples
+    def calls_by(self, period: int) -> int:
+        """How many calls have been made when so many periods are over."""
+        return period
 
-    @property
-    def called_s(self) -> float:
-        """The moment of the call that is under way."""
-        return self.period * self.period_samples / self.box.gear.rate_hz
+    def now(self, call: int) -> int:
+        """Stream time of a call: when the period that it handles was over."""
+        return (call + 1) * self.block_samples
 
-    @property
-    def due_s(self) -> float:
+    def called_s(self, call: int) -> float:
+        """The moment of a call."""
+        return (call + 1) * self.period_samples / self.rate_hz
+
+    def due_s(self, call: int) -> float:
         """The moment at which its block must have been handed over: when the halves next change places."""
-        return (self.period + 1) * self.period_samples / self.box.gear.rate_hz
+        return (call + 2) * self.period_samples / self.rate_hz
 
-    def run(self, programs: Sequence[Called]) -> None:
-        """Call the programs for what was captured."""
-        for program in programs:
-            program.call()
+    @property
+    def calls(self) -> range:
+        """The calls since the last turn."""
+        return self._calls
 
-    def play(self, blocks: Block) -> None:
-        """A program hands over what is to be played in the next period but the running one."""
-        self._halves[(self.period + 1) % 2] += blocks
+    @property
+    def began(self) -> int:
+        """Stream time of the first of them."""
+        return self.now(self._calls.start)
 
-    def play_first(self, blocks: Block) -> None:
-        """The same on the first channels only."""
-        self._halves[(self.period + 1) % 2][: len(blocks)] += blocks
+    def finish(self, periods: int) -> None:
+        """So many periods are over; the box takes in what its converters got."""
+        self._calls = range(self.calls_by(self._finished), self.calls_by(periods))
+        self._fresh = periods - self._finished
+        self._finished = periods
+        self.box.take_in(periods * self.period_samples - self._behind)
+
+    def hand_in(self) -> None:
+        """The programs get what was captured."""
+        count = self._fresh * self.period_samples
+        digital = self.box.digital(self._finished * self.period_samples - self._behind - count, count)
+        if self._fed == self.capture:
+            self.captured = digital[: self.capture]
+        else:
+            self.captured = np.zeros((self.capture, count), np.float32)
+            self.captured[: self._fed] = digital[: self._fed]
+        self._mix = self.played.extend(len(self._calls) * self.block_samples)
+
+    def play(self, blocks: Block, rows: Rows) -> None:
+        """A program hands over what these channels are to play in the next period but the running one."""
+        self._mix[rows] += blocks
 
 
 class EngineAtWork(DriverAtWork):
@@ -118,50 +127,37 @@ class EngineAtWork(DriverAtWork):
 
     def __init__(self, box: "Box", driver: Driver, block_samples: int) -> None:
         super().__init__(box, driver, block_samples)
-        keep = 2 * (self.block_samples + self.period_samples)
-        self._arrived, self._given = Stream(self.capture, keep), Stream(self.playback, keep)
+        self._arrived = Stream(self.capture, box.keep_samples + 2 * (self.block_samples + self.period_samples))
         self._silence_samples = rehearsed_silence_samples(self.block_samples, self.period_samples)
-        self._given.write(np.zeros((self.playback, self._silence_samples), np.float32))
-        self._mix: Block = np.zeros((self.playback, self.block_samples), np.float32)
-        self._handled = 0
-
-    def finish_period(self) -> None:
-        super().finish_period()
-        self._arrived.write(self.captured)
+        self.played.write(np.zeros((self.playback, self._silence_samples), np.float32))
 
     @property
     def lead_samples(self) -> int:
         """Its stream time runs ahead of the moment of the call, by what the engine lays out."""
         return self._silence_samples + self.period_samples
 
-    @property
-    def now(self) -> int:
+    def calls_by(self, period: int) -> int:
+        """A call for every whole block that has arrived."""
+        return period * self.period_samples // self.block_samples
+
+    def now(self, call: int) -> int:
         """Stream time of a call: when its block stands ready to be collected, a period before it is played."""
-        return self._handled + self._silence_samples + self.period_samples
+        return call * self.block_samples + self._silence_samples + self.period_samples
 
-    @property
-    def due_s(self) -> float:
+    def called_s(self, call: int) -> float:
+        """At the end of the period in which the last of its block has arrived."""
+        return -(-(call + 1) * self.block_samples // self.period_samples) * self.period_samples / self.rate_hz
+
+    def due_s(self, call: int) -> float:
         """When the period is played out in which the block's first sample is collected."""
-        turn = (self._handled + self._silence_samples) // self.period_samples
-        return (turn + 2) * self.period_samples / self.box.gear.rate_hz
+        turn = (call * self.block_samples + self._silence_samples) // self.period_samples
+        return (turn + 2) * self.period_samples / self.rate_hz
 
-    def run(self, programs: Sequence[Called]) -> None:
-        """Call the programs for every whole block that has arrived; then the engine collects a period."""
-        while self._arrived.written - self._handled >= self.block_samples:
-            self.captured = self._arrived.read(self._handled, self.block_samples)
-            self._mix[:] = 0
-            super().run(programs)
-            self._given.write(self._mix)
-            self._handled += self.block_samples
-        start = (self.period - 1) * self.period_samples
-        self._halves[(self.period + 1) % 2] += self._given.read(start, self.period_samples)
-
-    def play(self, blocks: Block) -> None:
-        """A program hands over its block; the engine collects it when its turn comes."""
-        self._mix += blocks
-
-    def play_first(self, blocks: Block) -> None:
-        self._mix[: len(blocks)] += blocks
+    def hand_in(self) -> None:
+        super().hand_in()
+        self._arrived.write(self.captured)
+        first, count = self._calls.start * self.block_samples, len(self._calls) * self.block_samples
+        self.captured = self._arrived.read(first, count)
 
 
 def rehearsed_silence_samples(block: int, period: int) -> int:
@@ -185,12 +181,12 @@ class Box:
     def __init__(
         self,
         gear: Interface,
-        jacks: Callable[[int, int], Block],
+        jacks: Callable[[int, Block], None],
         seed: int,
         clock: Clock | None = None,
         longest_block: int = 0,
     ) -> None:
-        """``jacks(start, count)`` gives the voltages at the input jacks, shape (jack_in, count), 1.0 = 0 dBu.
+        """``jacks(start, out)`` lays the voltages at the input jacks from a sample on into ``out``, 1.0 = 0 dBu.
 
         ``clock``: when it samples (None: from nought on, at its rate). ``longest_block``: of those that others than its
         drivers' own programs ask for.
@@ -206,14 +202,12 @@ class Box:
         self._sampled = Stream(gear.jack_in, self.keep_samples)
         full_scale = [trim - gear.input_full_scale_dbu for trim in gear.trims_db]
         # A sine at the full-scale level just reaches 1.0: its RMS is 1/√2 (AES17). Counted in steps.
-        self._gain_in = np.array([[10 ** (db / 20) / math.sqrt(2) / LSB] for db in full_scale], np.float32)
-        self._gain_in = self._gain_in.reshape(-1, 1)
-        self._last_random = np.zeros((gear.jack_in, 1), np.float32)
+        self._gain_in = np.array([10 ** (db / 20) / math.sqrt(2) / LSB for db in full_scale], np.float32)
+        self._last_random = np.zeros(gear.jack_in, np.float32)
         self._direct = np.zeros((gear.jack_out, gear.jack_in), np.float32)
         for cross in gear.direct:
             if not cross.muted:
                 self._direct[cross.jack_out - 1, cross.jack_in - 1] = 10 ** (cross.gain_db / 20)
-        self._monitors = bool(self._direct.any())
         self._trim_out = np.array([[10 ** (db / 20)] for db in gear.output_trims_db], np.float32).reshape(-1, 1)
         self._clients: dict[str, str] = {}
         self.sessions: list[DriverAtWork] = []
@@ -237,40 +231,54 @@ class Box:
         self.sessions.append(opened)
         return opened
 
-    def digital(self, start: int, count: int) -> Block:
-        """What leaves the mixer towards the computer in these samples of the box's clock."""
-        at = start - self._in_samples
-        while self._sampled.written < at + count:
-            self._sample(max(STRETCH_SAMPLES, count))
-        return self._sampled.read(at, count)
+    def take_in(self, until: int) -> None:
+        """Let the converters sample all that leaves the mixer before this sample of the box's clock."""
+        missing = until - self._in_samples - self._sampled.written
+        if missing > 0:
+            self._sample(missing)
 
-    def analogue_out(self, start: int, count: int) -> Block:
-        """What leaves the output jacks in these samples, 1.0 = full scale."""
-        out = np.zeros((self.gear.jack_out, count), np.float32)
+    def digital(self, start: int, count: int) -> Block:
+        """What leaves the mixer towards the computer in these samples; a view, good until more is taken in."""
+        self.take_in(start + count)
+        return self._sampled.read(start - self._in_samples, count)
+
+    def analogue_out(self, start: int, count: int, rows: list[int]) -> Block:
+        """What leaves some of the output jacks in these samples, 1.0 = full scale; jacks from nought."""
+        out = np.zeros((len(rows), count), np.float32)
         at = start - self.gear.converter_out_samples
-        if self._monitors:
-            out += self._direct @ self.digital(at, count)
+        direct = self._direct[rows]
+        if direct.any():
+            out += direct @ self.digital(at, count)
         for each in self.sessions:
-            wide = min(each.playback, self.gear.jack_out)
+            wide = [number for number, row in enumerate(rows) if row < each.playback]
             behind = self.gear.link_out_samples + each.driver.safety_out_samples
-            out[:wide] += each.played.read(at - behind, count)[:wide]
+            out[wide] += each.played.read(at - behind, count)[[rows[number] for number in wide]]
         np.clip(out, -1, 1, out=out)
-        out *= self._trim_out
+        out *= self._trim_out[rows]
         return out
 
     def _sample(self, count: int) -> None:
-        """Gain, triangular dither of one step either way, 24-bit steps, clipped at full scale.
+        start = self._sampled.written
+        steps = self._sampled.extend(count)
+        self._jacks(start, steps)
+        noise = np.empty(count + 1, np.float32)
+        # One channel after the other: a stretch of one stays in the processor's nearest memory.
+        for number, row in enumerate(steps):
+            noise[0] = self._last_random[number]
+            self._random.random(dtype=np.float32, out=noise[1:])
+            self._last_random[number] = noise[-1]
+            _convert(row, self._gain_in[number], noise)
 
-        The dither is the difference of neighbouring random numbers; common practice, no published source.
-        """
-        steps = self._jacks(self._sampled.written, count)
-        steps *= self._gain_in
-        random = self._random.random((self.gear.jack_in, count), np.float32)
-        steps += random
-        steps[:, 1:] -= random[:, :-1]
-        steps[:, :1] -= self._last_random
-        self._last_random = random[:, -1:]
-        np.round(steps, out=steps)
-        np.clip(steps, -(2.0**23), 2.0**23 - 1, out=steps)
-        steps *= LSB
-        self._sampled.write(steps)
+
+def _convert(sound: NDArray[np.float32], gain: np.float32, noise: NDArray[np.float32]) -> None:
+    """Gain, triangular dither of one step either way, 24-bit steps, clipped at full scale; in place.
+
+    The dither is the difference of neighbouring random numbers; common practice, no published source.
+    """
+    sound *= gain
+    sound += noise[1:]
+    sound -= noise[:-1]
+    np.rint(sound, out=sound)
+    np.minimum(sound, np.float32(2.0**23 - 1), out=sound)
+    np.maximum(sound, np.float32(-(2.0**23)), out=sound)
+    sound *= np.float32(LSB)

@@ -11,10 +11,10 @@ from iskelo.core.between import BEFORE, TAPS, between
 from iskelo.core.rig.gear import Destination, Interface, Source
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Rig
-from iskelo.core.twin.box import STRETCH_SAMPLES, Box
+from iskelo.core.twin.box import Box
 from iskelo.core.twin.program import Sound
 from iskelo.core.twin.ring import Clock
-from iskelo.core.twin.stream import Block
+from iskelo.core.twin.stream import STRETCH_SAMPLES, Block
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,18 +42,14 @@ class OutputEnd:
         while self._at < ready:
             count = min(STRETCH_SAMPLES, ready - self._at)
             if self.leads:
-                out = self.box.analogue_out(self._at, count)
-                for lead in self.leads:
-                    lead.heard[self._at : self._at + count] += out[lead.jack - 1] * lead.gain
+                out = self.box.analogue_out(self._at, count, [lead.jack - 1 for lead in self.leads])
+                for lead, sound in zip(self.leads, out, strict=True):
+                    lead.heard[self._at : self._at + count] += sound * lead.gain
             self._at += count
 
-    def due(self) -> bool:
-        """Whether a whole stretch is waiting."""
-        return min((each.played.written for each in self.box.sessions), default=0) - self._at >= STRETCH_SAMPLES
 
-
-def jacks_of(rig: Rig, box: Interface, clock: Clock, sounds: Mapping[Port, Sound]) -> Callable[[int, int], Block]:
-    """The voltages at a box's input jacks, from the leads that are plugged there."""
+def jacks_of(rig: Rig, box: Interface, clock: Clock, sounds: Mapping[Port, Sound]) -> Callable[[int, Block], None]:
+    """Lays the voltages at a box's input jacks, from the leads that are plugged there, into silence."""
     # A microphone that needs a supply gives nothing without one.
     hungry = {gear.id for gear in rig.gear if isinstance(gear, Source) and gear.needs_phantom}
     leads = [
@@ -71,12 +67,10 @@ def jacks_of(rig: Rig, box: Interface, clock: Clock, sounds: Mapping[Port, Sound
 
     first, step = clock.start_s * box.rate_hz, box.rate_hz / clock.rate
 
-    def voltages(start: int, count: int) -> Block:
-        out = np.zeros((box.jack_in, count), np.float32)
-        got = sampled([sound for _, sound, _ in leads], box.rate_hz, first + start * step, step, count)
+    def voltages(start: int, out: Block) -> None:
+        got = sampled([sound for _, sound, _ in leads], box.rate_hz, first + start * step, step, out.shape[1])
         for (jack, _, gain), sound in zip(leads, got, strict=True):
-            out[jack - 1] += gain * sound
-        return out
+            out[jack - 1] += np.float32(gain) * sound
 
     return voltages
 

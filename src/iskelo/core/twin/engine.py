@@ -1,8 +1,8 @@
 """The twin's engine: one queue of events at exact times.
 
 Time is counted in whole ticks, a common multiple of every clock's rate, so that no time is ever rounded. At
-one instant events run in this order: devices finish blocks (0), rings between devices are filled and emptied (1), then
-programs run (2).
+one instant events run in this order: devices finish blocks and hand them to rings (0), then programs run (1), then the
+sound of all that has happened is worked (2).
 """
 
 import heapq
@@ -10,7 +10,7 @@ import math
 from collections.abc import Callable, Iterable
 from fractions import Fraction
 
-DEVICE_FINISHES, RINGS_TURN, PROGRAM_RUNS = 0, 1, 2
+DEVICE_FINISHES, PROGRAM_RUNS, SOUND_TURNS = 0, 1, 2
 
 
 class Engine:
@@ -38,3 +38,4 @@ class Engine:
         while self._queue and self._queue[0][0] <= until:
             self.now, _, _, event = heapq.heappop(self._queue)
             event()
+        self.now = until

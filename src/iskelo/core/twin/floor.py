@@ -1,6 +1,6 @@
 """Everything of a rig at work, before it is set going: boxes with their clocks, devices made of them, programs."""
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 from zlib import crc32
@@ -12,12 +12,13 @@ from iskelo.core.rig.gear import Aggregate, Interface, Program
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Index, Rig, index
 from iskelo.core.rig.ways import Opening, Way
-from iskelo.core.twin.box import Box, Called, DriverAtWork, EngineAtWork
+from iskelo.core.twin.box import Box, Called, DriverAtWork
 from iskelo.core.twin.ends import OutputEnd, jacks_of, leads_out
-from iskelo.core.twin.engine import DEVICE_FINISHES, PROGRAM_RUNS, RINGS_TURN, Engine
+from iskelo.core.twin.engine import DEVICE_FINISHES, PROGRAM_RUNS, SOUND_TURNS, Engine
 from iskelo.core.twin.joined import MATCHING_DELAY_SAMPLES, Feeder, JoinedAtWork, Part
 from iskelo.core.twin.program import DeviceAtWork, ProgramAtWork, Sound
 from iskelo.core.twin.ring import Clock, Ring
+from iskelo.core.twin.stream import STRETCH_SAMPLES
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,14 +54,20 @@ class Floor:
         ]
         self.recorders: list[tuple[ProgramAtWork, int]] = []
         self._called: dict[int, list[Called]] = {}
-        self._feeders: dict[int, list[Called]] = {}
+        self._feeders: dict[int, list[Feeder]] = {}
         self._joined: dict[str, JoinedAtWork | None] = {}
         for place, gear in enumerate(rig.gear):
             if isinstance(gear, Program) and gear.id in self._found.opened:
                 self._set_up_program(gear, self._found.opened[gear.id], place)
-        for out in self.ends:
-            for session in out.box.sessions:
-                self._start(session, out)
+        self._sessions = [session for box in self._boxes.values() for session in box.sessions]
+        for session in self._sessions:
+            called = self._called.get(id(session), [])
+            joined = [each for each in called if isinstance(each, JoinedAtWork) and each.has_rings]
+            self._start(session, self._feeders.get(id(session), []), DEVICE_FINISHES)
+            self._start(session, joined, PROGRAM_RUNS)
+        fastest = max((float(rate) for rate in self._rates.values()), default=1.0)
+        self._turn_ticks = int(STRETCH_SAMPLES / fastest * self.engine.ticks_per_second)
+        self.engine.at(self._turn_ticks, SOUND_TURNS, self._keep_turning)
 
     def _set_up_boxes(self) -> dict[str, Box]:
         ways = [way for opening in self._found.opened.values() for way in opening.ways]
@@ -167,32 +174,49 @@ class Floor:
         self._feeders.setdefault(id(session), []).append(Feeder(part))
         return part
 
-    def _start(self, session: DriverAtWork, out: OutputEnd) -> None:
-        """Let a driver finish its first period when it is over, and then every next one."""
-        engine, clock, count = self.engine, session.box.clock, session.period_samples
-        programs, feeders = self._called.get(id(session), []), self._feeders.get(id(session), [])
-        if isinstance(session, EngineAtWork) and programs:
-            # An engine hands its blocks out in one go.
-            programs, feeders = [*feeders, *programs], []
-        begin, turn = int(clock.start_s * engine.ticks_per_second), engine.ticks(count, clock.rate)
-
-        def run_programs() -> None:
-            session.run(programs)
-
-        def turn_rings() -> None:
-            session.run(feeders)
+    def _start(self, session: DriverAtWork, turning: Sequence[Feeder | JoinedAtWork], priority: int) -> None:
+        """Let rings turn at every call of a driver, in the order in which all calls come."""
+        engine, turn = self.engine, engine_period(self.engine, session)
+        begin = int(session.box.clock.start_s * engine.ticks_per_second)
+        periods = 0
 
         def finish() -> None:
-            session.finish_period()
-            if feeders:
-                engine.at(engine.now, RINGS_TURN, turn_rings)
-            if programs:
-                engine.at(engine.now, PROGRAM_RUNS, run_programs)
-            if out.due():
-                out.play_until(out.length)
-            engine.at(begin + (session.period + 1) * turn, DEVICE_FINISHES, finish)
+            nonlocal periods
+            for call in range(session.calls_by(periods), session.calls_by(periods + 1)):
+                for each in turning:
+                    each.turn_rings(session.now(call))
+            periods += 1
+            engine.at(begin + (periods + 1) * turn, priority, finish)
 
-        engine.at(begin + turn, DEVICE_FINISHES, finish)
+        if turning:
+            engine.at(begin + turn, priority, finish)
+
+    def _keep_turning(self) -> None:
+        self.turn()
+        self.engine.at(self.engine.now + self._turn_ticks, SOUND_TURNS, self._keep_turning)
+
+    def turn(self) -> None:
+        """Work the sound of all that has happened since the last turn, from the converters to what is heard."""
+        for session in self._sessions:
+            gone = self.engine.now - int(session.box.clock.start_s * self.engine.ticks_per_second)
+            session.finish(max(0, gone) // engine_period(self.engine, session))
+        for session in self._sessions:
+            session.hand_in()
+            for feeder in self._feeders.get(id(session), []):
+                feeder.hand_in()
+        for session in self._sessions:
+            for program in self._called.get(id(session), []):
+                program.call()
+        for session in self._sessions:
+            for feeder in self._feeders.get(id(session), []):
+                feeder.hand_out()
+        for out in self.ends:
+            out.play_until(int(self.engine.now * out.box.clock.rate / self.engine.ticks_per_second))
+
+
+def engine_period(engine: Engine, session: DriverAtWork) -> int:
+    """How long a driver's period takes, in ticks."""
+    return engine.ticks(session.period_samples, session.box.clock.rate)
 
 
 def true_rates(found: Index, seed: int) -> dict[str, Fraction]:

@@ -13,7 +13,7 @@ from iskelo.core.between import TAPS
 from iskelo.core.twin.box import Called, DriverAtWork
 from iskelo.core.twin.delay_line import DelayLine
 from iskelo.core.twin.ring import Ring
-from iskelo.core.twin.stream import Block
+from iskelo.core.twin.stream import Block, Rows
 
 MATCHING_DELAY_SAMPLES = TAPS // 2
 """A matching filter looks so far ahead."""
@@ -50,13 +50,24 @@ class Feeder:
     def __init__(self, part: Part) -> None:
         self._part = part
 
-    def call(self) -> None:
+    def turn_rings(self, now: int) -> None:
+        """The box makes a call at this stream time of its own."""
+        if self._part.ring_in is not None:
+            self._part.ring_in.wrote(now)
+        if self._part.ring_out is not None:
+            self._part.ring_out.wants(now)
+
+    def hand_in(self) -> None:
+        """What the box has captured goes into the ring."""
         part = self._part
-        assert part.session is not None
-        if part.ring_in is not None:
-            part.ring_in.write(part.session.now, part.session.captured[: part.rows_in])
-        if part.ring_out is not None:
-            part.session.play_first(part.ring_out.read(part.session.now))
+        if part.ring_in is not None and part.session is not None:
+            part.ring_in.write(part.session.captured[: part.rows_in])
+
+    def hand_out(self) -> None:
+        """What the ring gave goes to the box."""
+        part = self._part
+        if part.ring_out is not None and part.session is not None:
+            part.session.play(part.ring_out.read(), slice(part.rows_out))
 
 
 class JoinedAtWork:
@@ -69,8 +80,8 @@ class JoinedAtWork:
         self.rate_hz = caller.rate_hz
         self.capture = sum(part.capture for part in parts)
         self.playback = sum(part.playback for part in parts)
-        self.captured: Block = np.zeros((self.capture, self.block_samples), np.float32)
-        self._mix: Block = np.zeros((self.playback, self.block_samples), np.float32)
+        self.captured: Block = np.zeros((self.capture, 0), np.float32)
+        self._mix: Block = np.zeros((self.playback, 0), np.float32)
         self.programs: list[Called] = []
         if pad:
             self._pad()
@@ -90,28 +101,49 @@ class JoinedAtWork:
         return part.session.fixed_samples(inward=inward) + part.session.block_samples + part.ring_samples
 
     @property
-    def now(self) -> int:
-        return self._caller.now
+    def calls(self) -> range:
+        """The calling box's, since the last turn."""
+        return self._caller.calls
 
     @property
-    def called_s(self) -> float:
-        return self._caller.called_s
+    def began(self) -> int:
+        """Stream time of the first of them."""
+        return self._caller.began
+
+    def called_s(self, call: int) -> float:
+        """The moment of a call."""
+        return self._caller.called_s(call)
+
+    def due_s(self, call: int) -> float:
+        """The moment at which its block must have been handed over."""
+        return self._caller.due_s(call)
 
     @property
-    def due_s(self) -> float:
-        return self._caller.due_s
+    def has_rings(self) -> bool:
+        """Whether any of its boxes hands its sound over through a ring."""
+        return any(part.ring_in is not None or part.ring_out is not None for part in self._parts)
+
+    def turn_rings(self, now: int) -> None:
+        """The calling box makes a call: a block of every ring inwards is needed, one is put into each outwards."""
+        for part in self._parts:
+            if part.ring_in is not None:
+                part.ring_in.wants(now)
+            if part.ring_out is not None:
+                part.ring_out.wrote(now)
 
     def call(self) -> None:
-        """The calling box has a block: gather the others', let the programs work, hand out what they play."""
+        """Gather what the boxes have captured, let the programs work, hand out what they play."""
+        count = len(self.calls) * self.block_samples
+        self.captured = np.zeros((self.capture, count), np.float32)
         at = 0
         for part in self._parts:
             rows = slice(at, at + part.rows_in)
             at += part.capture
             if part.session is None or not part.rows_in:
                 continue
-            taken = part.session.captured[: part.rows_in] if part.ring_in is None else part.ring_in.read(self.now)
+            taken = part.session.captured[: part.rows_in] if part.ring_in is None else part.ring_in.read()
             self.captured[rows] = taken if part.pad_in is None else part.pad_in.push(taken)
-        self._mix[:] = 0
+        self._mix = np.zeros((self.playback, count), np.float32)
         for program in self.programs:
             program.call()
         at = 0
@@ -122,10 +154,10 @@ class JoinedAtWork:
                 continue
             given = self._mix[rows] if part.pad_out is None else part.pad_out.push(self._mix[rows])
             if part.ring_out is not None:
-                part.ring_out.write(self.now, given)
+                part.ring_out.write(given)
             else:
-                part.session.play_first(given)
+                part.session.play(given, slice(part.rows_out))
 
-    def play(self, blocks: Block) -> None:
-        """A program hands over what is to be played, for all members."""
-        self._mix += blocks
+    def play(self, blocks: Block, rows: Rows) -> None:
+        """A program hands over what these channels of the joined device are to play."""
+        self._mix[rows] += blocks

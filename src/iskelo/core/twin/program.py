@@ -1,17 +1,18 @@
-"""A program at work: called once a block, it records what its armed tracks take, mixes what they pass on, and
-sounds its voices.
+"""A program at work: called for every block, it records what its armed tracks take, mixes what they pass on, and
+sounds its voices. The blocks between two turns of the twin go through it at once.
 """
 
 from collections.abc import Mapping
+from dataclasses import dataclass
 from typing import Protocol
 
 import numpy as np
 from numpy.typing import NDArray
 
-from iskelo.core.rig.gear import Program, ProgramPort, Track
+from iskelo.core.rig.gear import Program, ProgramPort
 from iskelo.core.rig.ports import Port
 from iskelo.core.twin.delay_line import DelayLine
-from iskelo.core.twin.stream import Block
+from iskelo.core.twin.stream import Block, Rows
 
 Leg = tuple[str, int]
 """A track's id and one of its legs."""
@@ -76,15 +77,31 @@ class DeviceAtWork(Protocol):
     captured: Block
 
     @property
-    def now(self) -> int: ...
+    def calls(self) -> range: ...
 
     @property
-    def called_s(self) -> float: ...
+    def began(self) -> int: ...
 
-    @property
-    def due_s(self) -> float: ...
+    def called_s(self, call: int) -> float: ...
 
-    def play(self, blocks: Block) -> None: ...
+    def due_s(self, call: int) -> float: ...
+
+    def play(self, blocks: Block, rows: Rows) -> None: ...
+
+
+@dataclass(frozen=True, slots=True)
+class Mix:
+    """What of some channels goes to some others, with which gains; shape (rows, channels)."""
+
+    rows: Rows
+    channels: Rows
+    gains: Block
+
+    @classmethod
+    def of(cls, gains: Block) -> "Mix":
+        """The rows and channels of a whole matrix where there is anything."""
+        rows, channels = np.flatnonzero(gains.any(axis=1)).tolist(), np.flatnonzero(gains.any(axis=0)).tolist()
+        return cls(_run(rows), _run(channels), gains[np.ix_(rows, channels)])
 
 
 class ProgramAtWork:
@@ -115,9 +132,9 @@ class ProgramAtWork:
         # A converter's 24 bits fit a single-precision number exactly.
         self._tape = np.zeros((len(self._legs), length), np.float32)
         rows, channels = [], []
-        # Which capture channel goes to which playback channel, for tracks without effects; those with one apart.
-        self._straight = np.zeros((driver.playback, driver.capture), np.float32)
-        self._delayed: list[tuple[Block, DelayLine]] = []
+        # What goes from which capture channels to which playback channels: without effects, and with each of them.
+        self._mixes: list[tuple[Mix, DelayLine | None]] = []
+        straight = np.zeros((driver.playback, driver.capture), np.float32)
         tracks = {track.id: track for track in program.tracks}
         refused = _not_let_arm(program)
         for row, (identity, leg) in enumerate(self._legs):
@@ -130,11 +147,19 @@ class ProgramAtWork:
                 rows.append(row)
                 channels.append(channel - 1)
             if track.monitored and not track.muted and track.output:
-                self._pass_on(track, leg, channel, track.output)
+                mix = np.zeros_like(straight)
+                for end, gain in self._ends(track.output, leg, track.width):
+                    mix[end - 1, channel - 1] += 10 ** (track.gain_db / 20) * gain
+                if track.effect_delay_samples == 0:
+                    straight += mix
+                else:
+                    line = DelayLine(driver.capture, track.effect_delay_samples)
+                    self._mixes.append((Mix.of(mix), line))
+        if straight.any():
+            self._mixes.append((Mix.of(straight), None))
         self._rows, self._channels = _run(rows), _run(channels)
         self._records = bool(rows)
-        self._mixes = bool(self._straight.any())
-        self._voices: list[tuple[Sound, Block]] = []
+        self._voices: list[tuple[Sound, Mix]] = []
         for voice in program.voices:
             for leg in range(1, voice.width + 1):
                 sound = sounds.get(Port(voice.id, "voice", leg))
@@ -142,16 +167,7 @@ class ProgramAtWork:
                     mix = np.zeros((driver.playback, 1), np.float32)
                     for end, gain in self._ends(voice.output, leg, voice.width):
                         mix[end - 1, 0] += gain
-                    self._voices.append((sound, mix))
-
-    def _pass_on(self, track: Track, leg: int, channel: int, output: str) -> None:
-        mix = np.zeros_like(self._straight)
-        for end, gain in self._ends(output, leg, track.width):
-            mix[end - 1, channel - 1] += 10 ** (track.gain_db / 20) * gain
-        if track.effect_delay_samples == 0:
-            self._straight += mix
-        else:
-            self._delayed.append((mix, DelayLine(self._driver.capture, track.effect_delay_samples)))
+                    self._voices.append((sound, Mix.of(mix)))
 
     @staticmethod
     def _channel(item: ProgramPort | None, leg: int, enabled: tuple[int, ...], size: int) -> int | None:
@@ -188,27 +204,34 @@ class ProgramAtWork:
         return at == start
 
     def call(self) -> None:
-        """Handle the block captured in the period just over; its stream time begins now."""
-        if not self._open:
-            return
+        """Handle the blocks of the calls since the last turn."""
         driver = self._driver
-        captured, now = driver.captured, driver.now
-        handled = ready = True
-        if self.processor is not None:
-            handled, ready = self.processor.handle(driver.called_s, driver.due_s)
-        room = max(0, min(driver.block_samples, self._tape.shape[1] - now))
-        if room and self._records and handled:
-            self._tape[self._rows, now : now + room] = captured[self._channels, :room]
-        # Effects go on in any case: their memory runs with the sound.
-        delayed = [(mix, effects.push(captured)) for mix, effects in self._delayed]
-        if not ready:
+        if not self._open or not driver.calls:
             return
-        if self._mixes:
-            driver.play(self._straight @ captured)
-        for mix, sound_then in delayed:
-            driver.play(mix @ sound_then)
-        for sound, mix in self._voices:
-            driver.play(mix * sound.samples(self._own_rate_hz, now, driver.block_samples))
+        captured, began = driver.captured, driver.began
+        handled, ready = self._in_time()
+        room = max(0, min(captured.shape[1], self._tape.shape[1] - began))
+        if room and self._records:
+            taken = captured[self._channels, :room]
+            self._tape[self._rows, began : began + room] = taken if handled is None else taken * handled[:room]
+        # The memory of effects runs with the sound, whether a block is ready or not.
+        heard = [(mix, captured if effects is None else effects.push(captured)) for mix, effects in self._mixes]
+        count = captured.shape[1]
+        heard += [(mix, sound.samples(self._own_rate_hz, began, count)[np.newaxis]) for sound, mix in self._voices]
+        for mix, sound_then in heard:
+            played = mix.gains @ sound_then[mix.channels]
+            driver.play(played if ready is None else played * ready, mix.rows)
+
+    def _in_time(self) -> tuple[NDArray[np.float32] | None, NDArray[np.float32] | None]:
+        """Which samples are handled at all, and which are ready when they are due; None is all of them."""
+        driver = self._driver
+        if self.processor is None:
+            return None, None
+        blocks = [self.processor.handle(driver.called_s(call), driver.due_s(call)) for call in driver.calls]
+        if all(ready for _, ready in blocks):
+            return None, None
+        handled, ready = np.repeat(np.array(blocks, np.float32), driver.block_samples, axis=0).T
+        return handled, ready
 
     def tape(self) -> list[tuple[Leg, NDArray[np.float32]]]:
         """What every track's leg holds; silence where it was not armed or took nothing."""
@@ -231,7 +254,7 @@ def _mixed(leg: int, width: int, into: int) -> list[int]:
     return [1] if into == 1 else [leg]
 
 
-def _run(numbers: list[int]) -> slice | list[int]:
+def _run(numbers: list[int]) -> Rows:
     """Neighbouring numbers as a slice, which is read and written in one piece."""
     if numbers and numbers == list(range(numbers[0], numbers[0] + len(numbers))):
         return slice(numbers[0], numbers[-1] + 1)

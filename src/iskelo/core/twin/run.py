@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Rig
 from iskelo.core.twin.ends import in_common_time
-from iskelo.core.twin.engine import PROGRAM_RUNS
+from iskelo.core.twin.engine import SOUND_TURNS
 from iskelo.core.twin.floor import Floor, Slipped
 from iskelo.core.twin.program import Sound
 from iskelo.core.twin.stream import Block
@@ -86,10 +86,11 @@ def run_twin(
         shares[0] = engine.now / until
         if not progress(shares[0]):
             raise Cancelled
-        engine.at(engine.now + until // 100 + 1, PROGRAM_RUNS, tell)
+        engine.at(engine.now + until // 100 + 1, SOUND_TURNS, tell)
 
-    engine.at(0, PROGRAM_RUNS, tell)
+    engine.at(0, SOUND_TURNS, tell)
     engine.run(until)
+    floor.turn()
     take: list[TakeChannel] = []
     for recorder, rate_hz in floor.recorders:
         if recorder.processor is not None:

@@ -5,6 +5,12 @@ from numpy.typing import NDArray
 
 Block = NDArray[np.float32]
 
+Rows = slice | list[int]
+"""Some of a block's channels."""
+
+STRETCH_SAMPLES = 8192
+"""About so many samples of sound are worked at once."""
+
 
 class Stream:
     """A row of memory cells that sound walks through. Before its first sample there is silence."""
@@ -19,7 +25,10 @@ class Stream:
 
     def write(self, block: Block) -> None:
         """Put a block of shape (channels, n) behind what is there."""
-        count = block.shape[1]
+        self.extend(block.shape[1])[:] = block
+
+    def extend(self, count: int) -> Block:
+        """Put so many silent samples behind what is there; a view to fill them by, good until there are more."""
         at = self.written - self._first
         if at + count > self._memory.shape[1]:
             held = self._memory[:, at - self._keep : at].copy()
@@ -27,8 +36,10 @@ class Stream:
                 self._memory = np.zeros((self._memory.shape[0], self._keep + 4 * count), np.float32)
             self._memory[:, : self._keep] = held
             self._first, at = self.written - self._keep, self._keep
-        self._memory[:, at : at + count] = block
         self.written += count
+        fresh: Block = self._memory[:, at : at + count]
+        fresh[:] = 0
+        return fresh
 
     def read(self, start: int, count: int) -> Block:
         """Samples ``start`` … ``start + count`` as a view, good until the next write."""
