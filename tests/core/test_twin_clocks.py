@@ -6,6 +6,7 @@ import heapq
 import itertools
 import math
 from fractions import Fraction
+from unittest import mock
 
 import numpy as np
 import pytest
@@ -33,6 +34,7 @@ from iskelo.core.rig.rig import Rig, index
 from iskelo.core.routes.route import ROUTES_AT_MOST, passing_routes
 from iskelo.core.timing.clocks import drift, drift_of
 from iskelo.core.timing.delays import delay_of
+from iskelo.core.twin import floor
 from iskelo.core.twin.floor import Slipped
 from iskelo.core.twin.ring import Clock, Ring
 from iskelo.core.twin.run import run_twin
@@ -58,6 +60,24 @@ def test_the_twin_agrees_to_the_sample_on_any_rig_of_joined_boxes_whose_clocks_a
             assert got.keys() == want.keys()
             for delay, amplitude in want.items():
                 assert got[delay] == pytest.approx(amplitude, rel=2e-2, abs=1e-6)
+
+
+@given(rig=any_rig(busy=True), stretch=st.sampled_from([1, 100, 1000]), seed=st.integers(1, 100))
+@settings(max_examples=25)
+def test_sound_that_is_worked_at_once_is_that_of_every_block_by_itself(rig: Rig, stretch: int, seed: int) -> None:
+    """Turns so short that a block or two goes through at a time, against turns of thousands of samples."""
+    sounds = {start: Noise(number, -30) for number, start in enumerate(index(rig).starts(), start=1)}
+    runs = []
+    for samples in (stretch, 8192):
+        slips: list[Slipped] = []
+        with mock.patch.object(floor, "STRETCH_SAMPLES", samples):
+            runs.append((run_twin(rig, sounds, 0.4, seed=seed, slipped=slips.append), slips))
+    (short, short_slips), (long, long_slips) = runs
+    assert short_slips == long_slips
+    for one, other in zip(short, long, strict=True):
+        assert one.port == other.port
+        # The dither is drawn in other pieces, so it is not the same.
+        assert np.allclose(one.samples, other.samples, atol=2e-5)
 
 
 @given(
