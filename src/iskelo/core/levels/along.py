@@ -1,8 +1,7 @@
 """Levels along a route: dBu in the leads, dBFS in the computer, and where it clips."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
-from typing import Literal
+from typing import Literal, NamedTuple
 
 from iskelo.core.rig.gear import Destination, Interface, Source
 from iskelo.core.rig.ports import Port
@@ -10,8 +9,7 @@ from iskelo.core.rig.rig import Index
 from iskelo.core.wiring.graph import Edge, input_gain_db
 
 
-@dataclass(frozen=True, slots=True)
-class LevelStep:
+class LevelStep(NamedTuple):
     """The nominal level at one port; ``over_db`` is by how much it is above what this place can carry."""
 
     port: Port

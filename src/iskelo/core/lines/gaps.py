@@ -1,17 +1,16 @@
 """Where a silent line breaks off: how far the sound gets, how far back the target listens, what is missing."""
 
 from collections import deque
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from iskelo.core.rig.gear import Destination, Program, ProgramPort, Track
-from iskelo.core.rig.ports import STAGE, Port
+from iskelo.core.rig.ports import STAGE, Bank, Port
 from iskelo.core.rig.rig import Index
 from iskelo.core.routes.route import Ahead, furthest, nearest
 from iskelo.core.wiring.graph import Graph
 
 
-@dataclass(frozen=True, slots=True)
-class Gap:
+class Gap(NamedTuple):
     """A break: ``ahead`` are the ports the sound reaches, ``behind`` those past them that feed the target."""
 
     ahead: tuple[Port, ...]
@@ -20,55 +19,71 @@ class Gap:
     words: str
 
 
-@dataclass(frozen=True, slots=True)
-class Behind:
-    """What lies behind one target: every port that could reach it, and from each the next step to it."""
+class Behind(NamedTuple):
+    """What lies behind one target: every port that could reach it, and the gear a way to it would have to use.
+
+    ``chain`` leads from the port nearest to the sources to the target.
+    """
 
     ports: set[Port]
-    onward: dict[Port, Port]
-    nearest: Port
+    chain: tuple[Port, ...]
     relevant: frozenset[str]
 
 
-def look_back(graph: Graph, found: Index, end: Port) -> Behind:
-    """Everything behind a target; worked out once for all the lines that end there."""
-    onward: dict[Port, Port] = {}
-    queue = [end]
-    seen = {end}
-    while queue:
-        port = queue.pop()
-        for edge in graph.entering.get(port, ()):
-            if edge.start not in seen:
-                seen.add(edge.start)
-                onward[edge.start] = port
-                queue.append(edge.start)
-    return Behind(seen, onward, nearest(seen), _relevant(found, seen))
+class Gaps:
+    """The gaps of one rig. What lies behind a target, and how far a source gets, is worked out once for all lines."""
 
+    def __init__(self, graph: Graph, found: Index, known: Ahead) -> None:
+        self._graph, self._found, self._known = graph, found, known
+        self._behind: dict[Port, Behind] = {}
+        self._far: dict[tuple[Port, Bank, frozenset[str]], tuple[Port, ...]] = {}
 
-def find_gap(graph: Graph, found: Index, known: Ahead, start: Port, end: Port, behind: Behind) -> Gap:
-    """Name the exact gap between a source port and a target port that no way joins."""
-    ahead = {port for port in known.of(start, passing=False) if STAGE[port.bank] < STAGE[end.bank]}
-    if end.bank == "track":
-        ahead = {port for port in ahead if STAGE[port.bank] <= STAGE["input"]}
-    ahead.add(start)
-    near = {port for port in ahead if found.owner(port).id in behind.relevant} or ahead
-    far, back = furthest(near), behind.nearest
-    short = _reason(found, far, back, end, behind.ports)
-    words = (
-        f"{found.say(start)} gets no further than {found.say(far)}"
-        if far != start
-        else f"{found.say(start)} goes nowhere yet"
-    )
-    fed = f"{found.say(end)} is fed from {found.say(back)}" if back != end else f"{found.say(end)} is fed by nothing"
-    chain = [back]
-    while chain[-1] != end:
-        chain.append(behind.onward[chain[-1]])
-    return Gap(
-        tuple(_chain(graph, start, far)),
-        tuple(port for port in chain if STAGE[port.bank] > STAGE[far.bank]) or (end,),
-        short,
-        f"{words}; {fed}: {short}.",
-    )
+    def between(self, start: Port, end: Port) -> Gap:
+        """Name the exact gap between a source port and a target port that no way joins."""
+        found = self._found
+        if end not in self._behind:
+            self._behind[end] = self._look_back(end)
+        behind = self._behind[end]
+        key = (start, end.bank, behind.relevant)
+        if key not in self._far:
+            self._far[key] = self._look_ahead(start, end.bank, behind.relevant)
+        ahead = self._far[key]
+        far, back = ahead[-1], behind.chain[0]
+        short = _reason(found, far, back, end, behind.ports)
+        words = (
+            f"{found.say(start)} gets no further than {found.say(far)}"
+            if far != start
+            else f"{found.say(start)} goes nowhere yet"
+        )
+        fed = (
+            f"{found.say(end)} is fed from {found.say(back)}" if back != end else f"{found.say(end)} is fed by nothing"
+        )
+        past = tuple(port for port in behind.chain if STAGE[port.bank] > STAGE[far.bank]) or (end,)
+        return Gap(ahead, past, short, f"{words}; {fed}: {short}.")
+
+    def _look_back(self, end: Port) -> Behind:
+        onward: dict[Port, Port] = {}
+        queue = [end]
+        seen = {end}
+        while queue:
+            port = queue.pop()
+            for edge in self._graph.entering.get(port, ()):
+                if edge.start not in seen:
+                    seen.add(edge.start)
+                    onward[edge.start] = port
+                    queue.append(edge.start)
+        chain = [nearest(seen)]
+        while chain[-1] != end:
+            chain.append(onward[chain[-1]])
+        return Behind(seen, tuple(chain), _relevant(self._found, seen))
+
+    def _look_ahead(self, start: Port, end: Bank, relevant: frozenset[str]) -> tuple[Port, ...]:
+        """The way from a source to the furthest port that it reaches before a target's bank, in gear that matters."""
+        last = STAGE["input"] if end == "track" else STAGE[end] - 1
+        ahead = {port for port in self._known.of(start, passing=False) if STAGE[port.bank] <= last}
+        ahead.add(start)
+        near = {port for port in ahead if self._found.owner(port).id in relevant} or ahead
+        return tuple(_chain(self._graph, start, furthest(near)))
 
 
 def _relevant(found: Index, behind: set[Port]) -> frozenset[str]:

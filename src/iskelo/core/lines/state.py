@@ -6,11 +6,11 @@ whose sound arrives at the target of another instead of its own is crossed, not 
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from typing import Literal
+from typing import Literal, NamedTuple
 
 from iskelo.core.levels.along import levels_along
 from iskelo.core.levels.units import sum_of_copies_db
-from iskelo.core.lines.gaps import Behind, Gap, find_gap, look_back
+from iskelo.core.lines.gaps import Gap, Gaps
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Index, Line
 from iskelo.core.rig.ways import Way
@@ -39,8 +39,7 @@ HEADLINES: tuple[Headline, ...] = (
 )
 
 
-@dataclass(frozen=True, slots=True)
-class Arrival:
+class Arrival(NamedTuple):
     """One copy at a target: the route it took, its delay, its level in dBFS and its polarity."""
 
     route: Route
@@ -72,8 +71,8 @@ class Leg:
     @property
     def level_dbfs(self) -> float | None:
         """Level at the target of all copies together; None if nothing arrives or the copies cancel."""
-        if not self.arrivals:
-            return None
+        if len(self.arrivals) < 2:
+            return self.arrivals[0].level_dbfs if self.arrivals else None
         return sum_of_copies_db(
             [each.level_dbfs for each in self.arrivals],
             [each.sign for each in self.arrivals],
@@ -81,8 +80,7 @@ class Leg:
         )
 
 
-@dataclass(frozen=True, slots=True)
-class Finding:
+class Finding(NamedTuple):
     """One thing found about a line: its kind and what is told with it, in words."""
 
     kind: Headline
@@ -141,8 +139,7 @@ def line_states(
             if line.alone:
                 guarded.setdefault(end, []).append(line)
     strays = _strays(heard, wanted, guarded)
-    behind: dict[Port, Behind] = {}
-    delays = Delays(found)
+    gaps, delays = Gaps(graph, found, known), Delays(found)
     owners_behind: dict[Port, frozenset[str]] = {}
     traced: dict[str, Traced] = {}
     for line in found.rig.lines:
@@ -157,7 +154,7 @@ def line_states(
         ):
             traced[line.id] = old
             continue
-        legs = tuple(_leg(graph, found, known, delays, start, end, behind) for start, end in line.pairs())
+        legs = tuple(_leg(graph, found, known, delays, gaps, start, end) for start, end in line.pairs())
         state = _state(line, legs, found, heard, strays)
         gear: frozenset[str] = frozenset()
         for start in line.from_ports:
@@ -180,9 +177,7 @@ def _heard(known: Ahead, found: Index) -> dict[Port, list[Port]]:
     return heard
 
 
-def _leg(
-    graph: Graph, found: Index, known: Ahead, delays: Delays, start: Port, end: Port, behind: dict[Port, Behind]
-) -> Leg:
+def _leg(graph: Graph, found: Index, known: Ahead, delays: Delays, gaps: Gaps, start: Port, end: Port) -> Leg:
     level = found.level(start)
     arrivals = sorted(
         (
@@ -197,9 +192,7 @@ def _leg(
     way = least_blocked(graph, start, end, known)
     if way is not None:
         return Leg(start, end, (), way, None, None)
-    if end not in behind:
-        behind[end] = look_back(graph, found, end)
-    return Leg(start, end, (), None, find_gap(graph, found, known, start, end, behind[end]), None)
+    return Leg(start, end, (), None, gaps.between(start, end), None)
 
 
 def _comb(arrivals: list[Arrival]) -> Comb | None:

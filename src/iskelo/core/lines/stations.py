@@ -129,7 +129,7 @@ def _station(
     joined: dict[Port, tuple[str, int]],
     found: Index,
 ) -> Station:
-    unique = tuple(dict.fromkeys(ports))
+    unique = tuple(dict.fromkeys(ports)) if len(ports) > 1 else tuple(ports)
     label, number = _say(unique, found, joined) if unique else ("", "")
     state: Literal["on", "empty", "passed", "gap", "blocked", "beyond"]
     if column in kinds:
@@ -179,6 +179,9 @@ def _say(ports: tuple[Port, ...], found: Index, joined: dict[Port, tuple[str, in
         if destinations:
             jacks = [port.number for port in ports if port.bank == "jack_out"]
             return ", ".join(dict.fromkeys(found.name(port.owner) for port in destinations)), fold_numbers(jacks)
+    if len(ports) == 1:
+        name, number = joined.get(ports[0]) or (found.owner(ports[0]).name, _number(ports[0], found))
+        return name, str(number)
     told = [joined.get(port) or (found.owner(port).name, _number(port, found)) for port in shown]
     return ", ".join(dict.fromkeys(name for name, _ in told)), fold_numbers([number for _, number in told])
 

@@ -1,7 +1,7 @@
 """The rig: one validated, immutable document, and the look-ups everything else reads it through."""
 
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Annotated, Literal, NamedTuple
 
 from pydantic import AfterValidator, Field, model_validator
@@ -134,7 +134,8 @@ class Placed(NamedTuple):
 class Index:
     """Look-ups by id, made once from a rig; a driver stands there with the box it opens.
 
-    ``opened`` says how each program that has a device reaches it, ``paces`` whose clock each box runs on.
+    ``opened`` says how each program that has a device reaches it, ``paces`` whose clock each box runs on. ``said``
+    keeps ports in words that have been asked for.
     """
 
     rig: Rig
@@ -148,6 +149,7 @@ class Index:
     aggregates: list[Aggregate]
     paces: dict[str, Pace]
     opened: dict[str, Opening]
+    said: dict[Port, str] = field(default_factory=dict, compare=False)
 
     def name(self, identity: str) -> str:
         """The name of a piece of gear, an input, a track, a voice, an output or a line."""
@@ -286,6 +288,11 @@ class Index:
 
     def say(self, port: Port) -> str:
         """A port in words, as a technician would name it: 'Corvane 8 jack in 3', 'Longhand track 2 Bertil'."""
+        if port not in self.said:
+            self.said[port] = self._say(port)
+        return self.said[port]
+
+    def _say(self, port: Port) -> str:
         words, width = BANK_WORDS[port.bank], self.bank_size(port.owner, port.bank)
         placed = self.items.get(port.owner)
         if placed is None:
