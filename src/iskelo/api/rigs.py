@@ -45,6 +45,8 @@ from iskelo.core.joined import AggregateView, ClockRow, aggregate_views, clock_t
 from iskelo.core.lines.context import Reading
 from iskelo.core.lines.state import LineState
 from iskelo.core.lines.stations import Column
+from iskelo.core.paperwork.set_up import SetUpStep, set_up_list
+from iskelo.core.planner.budgets import LineBudget, line_budgets
 from iskelo.core.planner.choices import Choices, choices
 from iskelo.core.planner.fill import FillRequest, fill
 from iskelo.core.planner.join import join_all
@@ -288,6 +290,18 @@ def plan_join(rig_id: UUID, wanted: JoinRequest, session: Database) -> JoinView:
 def buffer_ladders(rig_id: UUID, session: Database) -> list[Ladder]:
     """Every program with a device: its delays now, and for every buffer its driver offers."""
     return list(ladders(_known(session, rig_id).reading))
+
+
+@router.get("/{rig_id}/delay-budgets")
+def delay_budgets(rig_id: UUID, session: Database) -> list[LineBudget]:
+    """Every line that arrives: what its delay is made of and what its limit leaves, the nearest to it first."""
+    return list(line_budgets(_known(session, rig_id).reading))
+
+
+@router.get("/{rig_id}/set-up-list")
+def set_up(rig_id: UUID, session: Database) -> list[SetUpStep]:
+    """Everything to plug, switch, choose and open so that the room is as the rig says, in the order it is done."""
+    return list(set_up_list(_known(session, rig_id).reading))
 
 
 @router.get("/{rig_id}/answer")

@@ -10,7 +10,7 @@ from iskelo.core.rig.gear import Aggregate, ClockSource, Interface, Program
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Index
 from iskelo.core.rig.ways import Bank, Opening, Way, open_aggregate
-from iskelo.core.timing.clocks import drift_of, say_drift
+from iskelo.core.timing.clocks import drift_of, say_drift, say_sync_tolerance
 from iskelo.core.timing.delays import trip_terms
 
 
@@ -27,7 +27,8 @@ class ClockChoice:
 class ClockRow:
     """One box in the clock tree, ``depth`` leads below its master.
 
-    ``drift``: what its clock does to a device it is part of, where nothing makes up for it.
+    ``drift``: what its clock does to a device it is part of, where nothing makes up for it. ``tolerance``: of a box led
+    by a lead, how late its reference may come.
     """
 
     box: str
@@ -37,6 +38,7 @@ class ClockRow:
     master: bool
     trouble: str
     drift: str
+    tolerance: str
     now: ClockChoice
     choices: tuple[ClockChoice, ...]
 
@@ -132,7 +134,18 @@ def _clock_row(found: Index, box: Interface, depth: int, drift: str, *, led: boo
         words = now.words
     calls = any(way.calls and way.box.id == box.id for opening in found.opened.values() for way in opening.ways)
     master = pace.master == box.id and (led or calls) and not pace.unlocked
-    return ClockRow(box.id, box.name, depth, words, master, trouble, drift, now, clock_choices(found, box))
+    return ClockRow(
+        box=box.id,
+        name=box.name,
+        depth=depth,
+        words=words,
+        master=master,
+        trouble=trouble,
+        drift=drift,
+        tolerance=say_sync_tolerance(box.rate_hz) if pace.leader is not None and not pace.unlocked else "",
+        now=now,
+        choices=clock_choices(found, box),
+    )
 
 
 def _now(found: Index, box: Interface) -> ClockChoice:

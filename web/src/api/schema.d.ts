@@ -456,6 +456,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rigs/{rig_id}/delay-budgets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Delay Budgets
+         * @description Every line that arrives: what its delay is made of and what its limit leaves, the nearest to it first.
+         */
+        get: operations["delay_budgets_api_rigs__rig_id__delay_budgets_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rigs/{rig_id}/edits": {
         parameters: {
             query?: never;
@@ -812,6 +832,26 @@ export interface paths {
          * @description The edits after which a driver's round trip is what was measured; nothing is made yet.
          */
         post: operations["plan_round_trip_api_rigs__rig_id__round_trip_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{rig_id}/set-up-list": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Set Up
+         * @description Everything to plug, switch, choose and open so that the room is as the rig says, in the order it is done.
+         */
+        get: operations["set_up_api_rigs__rig_id__set_up_list_get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1847,6 +1887,30 @@ export interface components {
             within?: string;
         };
         /**
+         * BudgetPart
+         * @description One term of a delay.
+         */
+        BudgetPart: {
+            /** Gear */
+            gear: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "hardware" | "buffer" | "program";
+            /** Label */
+            label: string;
+            /** Ms */
+            ms: number;
+            /**
+             * Origin
+             * @enum {string}
+             */
+            origin: "measured" | "described" | "typed" | "assumed" | "set";
+            /** Samples */
+            samples: number;
+        };
+        /**
          * Bus
          * @description A sum inside a program; ``output`` is another bus of it, or one of its outputs.
          */
@@ -2019,7 +2083,8 @@ export interface components {
          * ClockRow
          * @description One box in the clock tree, ``depth`` leads below its master.
          *
-         *     ``drift``: what its clock does to a device it is part of, where nothing makes up for it.
+         *     ``drift``: what its clock does to a device it is part of, where nothing makes up for it. ``tolerance``: of a box led
+         *     by a lead, how late its reference may come.
          */
         ClockRow: {
             /** Box */
@@ -2035,6 +2100,8 @@ export interface components {
             /** Name */
             name: string;
             now: components["schemas"]["ClockChoice"];
+            /** Tolerance */
+            tolerance: string;
             /** Trouble */
             trouble: string;
             /** Words */
@@ -3278,6 +3345,38 @@ export interface components {
             to_ports: components["schemas"]["Port"][];
         };
         /**
+         * LineBudget
+         * @description A line's latest copy; ``left_ms`` is what its limit leaves (below nought: it is late), ``waits_ms`` the share
+         *     of its delay that is spent in buffers, which can be changed.
+         */
+        LineBudget: {
+            /** Assumed */
+            assumed: boolean;
+            /** Left Ms */
+            left_ms: number | null;
+            /** Limit Ms */
+            limit_ms: number | null;
+            /** Line */
+            line: string;
+            /** Ms */
+            ms: number;
+            /** Name */
+            name: string;
+            /** Parts */
+            parts: components["schemas"]["BudgetPart"][];
+            /** Position */
+            position: number;
+            /**
+             * Purpose
+             * @enum {string}
+             */
+            purpose: "record" | "listen";
+            /** Samples */
+            samples: number;
+            /** Waits Ms */
+            waits_ms: number;
+        };
+        /**
          * LineRow
          * @description One line's verdict by sound, with the mark its way had (see ``lines.proof``).
          */
@@ -4494,6 +4593,31 @@ export interface components {
             jack_in: number;
             /** Trim Db */
             trim_db: number;
+        };
+        /**
+         * SetUpStep
+         * @description One thing to do: ``settings`` are what to set there; ``items`` what it is about, ``trouble`` what stands against
+         *     it as the rig is now.
+         */
+        SetUpStep: {
+            /** Items */
+            items: string[];
+            /** Key */
+            key: string;
+            /**
+             * Section
+             * @enum {string}
+             */
+            section: "Stage" | "Clocks" | "Boxes" | "Devices of several boxes" | "Programs" | "Listening";
+            /** Settings */
+            settings: string[];
+            /**
+             * Trouble
+             * @default
+             */
+            trouble?: string;
+            /** Words */
+            words: string;
         };
         /**
          * SetValues
@@ -7091,6 +7215,82 @@ export interface operations {
             };
         };
     };
+    delay_budgets_api_rigs__rig_id__delay_budgets_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineBudget"][];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description No such rig or check */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The rig has moved on, or there is nothing to undo or redo */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with the place and the reason */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     edit_rig_api_rigs__rig_id__edits_post: {
         parameters: {
             query?: never;
@@ -8448,6 +8648,82 @@ export interface operations {
                 };
                 content: {
                     "application/json": (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description No such rig or check */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The rig has moved on, or there is nothing to undo or redo */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with the place and the reason */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    set_up_api_rigs__rig_id__set_up_list_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetUpStep"][];
                 };
             };
             /** @description The request cannot be read */

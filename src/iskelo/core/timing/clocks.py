@@ -61,6 +61,12 @@ def sync_tolerance_s(rate_hz: int) -> tuple[float, float]:
     return 0.05 / rate_hz, 0.25 / rate_hz
 
 
+def say_sync_tolerance(rate_hz: int) -> str:
+    """Example: 'locks if its reference is within 5.21 us; leads others within 1.04 us'."""
+    out_s, in_s = sync_tolerance_s(rate_hz)
+    return f"locks if its reference is within {1e6 * in_s:.2f} μs; leads others within {1e6 * out_s:.2f} μs"
+
+
 def clock_of(found: Index, master: str) -> tuple[float | None, float]:
     """A clock's measured error and its tolerance, in ppm."""
     if master == COMPUTER:

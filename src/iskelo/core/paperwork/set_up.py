@@ -1,0 +1,270 @@
+"""The set-up list: everything that has to be plugged, switched, chosen and opened so that the room is as the rig says.
+
+In the order in which it is done: leads first, then clocks, since a box that is to follow must find its leader; then
+what each box's driver is set to, the devices joined from them, the programs that open those, and what is listened to.
+"""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Literal
+
+from iskelo.core.lines.context import Reading
+from iskelo.core.lines.stations import fold_numbers
+from iskelo.core.rig.clocks import SOCKETS
+from iskelo.core.rig.gear import Aggregate, Destination, Interface, Program, Source, Track
+from iskelo.core.rig.ports import CLOCK_BANKS
+from iskelo.core.rig.rig import Index, Patch
+from iskelo.core.rig.ways import Way, driver_of
+from iskelo.core.wiring.graph import buses_in_circles
+
+Section = Literal["Stage", "Clocks", "Boxes", "Devices of several boxes", "Programs", "Listening"]
+
+
+@dataclass(frozen=True, slots=True)
+class SetUpStep:
+    """One thing to do: ``settings`` are what to set there; ``items`` what it is about, ``trouble`` what stands against
+    it as the rig is now.
+    """
+
+    key: str
+    section: Section
+    words: str
+    settings: tuple[str, ...]
+    items: tuple[str, ...]
+    trouble: str = ""
+
+
+def set_up_list(reading: Reading) -> tuple[SetUpStep, ...]:
+    """Every step, in the order in which they are done."""
+    found = reading.found
+    return (*_stage(found), *_clocks(found), *_boxes(found), *_joined(found), *_programs(found), *_listening(found))
+
+
+def _stage(found: Index) -> Iterator[SetUpStep]:
+    """Sources into jacks, box by box and jack by jack."""
+    order = {gear: place for place, gear in enumerate(found.gear)}
+    leads = [
+        patch
+        for patch in found.rig.patches
+        if patch.to_port.bank == "jack_in" and isinstance(found.gear.get(patch.from_port.owner), Source)
+    ]
+    for patch in sorted(leads, key=lambda each: (order[each.to_port.owner], each.to_port.number)):
+        box, jack = found.gear[patch.to_port.owner], patch.to_port.number
+        assert isinstance(box, Interface)
+        settings = [f"trim {box.trims_db[jack - 1]:g} dB"]
+        if jack in box.phantom_on:
+            settings.append("phantom supply on")
+        if jack in box.high_impedance_on:
+            settings.append("high impedance on")
+        yield SetUpStep(
+            f"lead:{patch.id}",
+            "Stage",
+            f"{found.say(patch.from_port)} → {found.say(patch.to_port)}",
+            (*settings, *_lead(patch)),
+            (patch.from_port.owner, box.id),
+        )
+
+
+def _lead(patch: Patch) -> Iterator[str]:
+    if patch.gain_db:
+        yield f"{patch.gain_db:+g} dB in the lead"
+    if patch.inverted:
+        yield "turned over"
+    if patch.muted:
+        yield "muted"
+
+
+def _clocks(found: Index) -> Iterator[SetUpStep]:
+    """Leads that carry a clock, then what every box runs on: leaders before those that follow them."""
+    for patch in found.rig.patches:
+        if patch.to_port.bank in CLOCK_BANKS:
+            words = f"{found.say(patch.from_port)} → {found.say(patch.to_port)}"
+            yield SetUpStep(f"lead:{patch.id}", "Clocks", words, (), (patch.from_port.owner, patch.to_port.owner))
+    troubles = {
+        "": "",
+        "no lead": "nothing is plugged into that input",
+        "loop": "it follows itself in the end",
+        "other rate": "what leads it runs at another rate",
+    }
+    for box in sorted(found.boxes, key=lambda each: _depth(found, each)):
+        pace = found.paces[box.id]
+        source = {"own": "own clock", "computer": "the computer's timer"}.get(box.clock_source, box.clock_source)
+        if box.clock_source in SOCKETS and pace.leader is not None:
+            source = f"{box.clock_source} from {found.name(pace.leader)}"
+        yield SetUpStep(
+            f"clock:{box.id}",
+            "Clocks",
+            f"{box.name}: clock source {source}",
+            (f"{box.rate_hz / 1000:g} kHz",),
+            (box.id,),
+            troubles[pace.unlocked],
+        )
+
+
+def _depth(found: Index, box: Interface) -> int:
+    """How many leads its clock comes through."""
+    depth, at, seen = 0, found.paces[box.id].leader, {box.id}
+    while at is not None and at not in seen:
+        seen.add(at)
+        depth, at = depth + 1, found.paces[at].leader
+    return depth
+
+
+def _boxes(found: Index) -> Iterator[SetUpStep]:
+    """Each box joined to the computer, and the drivers by which programs open it."""
+    for box in found.boxes:
+        used = [driver for driver in box.drivers if any(way.driver is driver for way in _ways(found))]
+        yield SetUpStep(
+            f"box:{box.id}",
+            "Boxes",
+            f"Connect {box.name} to the computer",
+            (box.link_kind,),
+            (box.id,),
+            "" if box.connected else "it is not connected now",
+        )
+        for driver in used:
+            # Members of a joined device run at its buffer, which is told there.
+            alone = any(way.driver is driver and not _is_joined(found, way.client) for way in _ways(found))
+            settings = [f"buffer {driver.buffer_samples}"] if alone else []
+            if driver.engine is not None:
+                settings.append(f"engine period {driver.engine}")
+            yield SetUpStep(
+                f"driver:{driver.id}",
+                "Boxes",
+                f"{box.name}: {driver.kind} driver",
+                tuple(settings),
+                (box.id, driver.id),
+                "" if driver.installed else "it is not installed",
+            )
+
+
+def _ways(found: Index) -> list[Way]:
+    return [way for opening in found.opened.values() for way in opening.ways]
+
+
+def _is_joined(found: Index, client: str) -> bool:
+    return isinstance(found.gear.get(client), Aggregate)
+
+
+def _joined(found: Index) -> Iterator[SetUpStep]:
+    """Devices made of several boxes: their order, who leads, who is matched."""
+    for aggregate in found.aggregates:
+        yield _join(found, aggregate)
+
+
+def _join(found: Index, aggregate: Aggregate) -> SetUpStep:
+    members = [(member, found.gear.get(member.device)) for member in aggregate.members]
+    boxes = [(member, box) for member, box in members if isinstance(box, Interface)]
+    names = [box.name for _, box in boxes]
+    settings = []
+    if names:
+        order = f"{names[0]} first" + "".join(f", then {name}" for name in names[1:])
+        master = next((box.name for _, box in boxes if box.id == aggregate.master), names[0])
+        settings = [order, f"clock from {master}"]
+        settings += [
+            f"{'match' if member.matched and aggregate.matches else 'do not match'} {box.name}"
+            for member, box in boxes
+            if box.name != master
+        ]
+        settings += [f"{box.name} by its {driver_of(box, member.driver).kind} driver" for member, box in boxes]
+    settings.append(f"buffer {aggregate.buffer_samples}")
+    settings.append(f"margin {aggregate.margin_samples}")
+    if aggregate.align != "none":
+        settings.append("early boxes wait for the latest one")
+    absent = [box.name for _, box in boxes if not box.connected]
+    trouble = f"{', '.join(absent)} not there" if absent else "" if names else "it has no boxes"
+    items = (aggregate.id, *(box.id for _, box in boxes))
+    return SetUpStep(
+        f"joined:{aggregate.id}", "Devices of several boxes", f"Open {aggregate.name}", tuple(settings), items, trouble
+    )
+
+
+def _programs(found: Index) -> Iterator[SetUpStep]:
+    """What each program opens, and how it is set."""
+    for program in found.programs():
+        yield _open(found, program)
+        for side, items, enabled in (
+            ("in", program.inputs, program.enabled_in),
+            ("out", program.outputs, program.enabled_out),
+        ):
+            if not items:
+                continue
+            named = tuple(
+                f"{item.name}: {fold_numbers([leg for leg in item.legs if leg is not None]) or 'no channel'}"
+                for item in items
+            )
+            yield SetUpStep(
+                f"{side}:{program.id}",
+                "Programs",
+                f"{program.name}: name its {side}puts",
+                (f"channels {fold_numbers(list(enabled)) or 'none'} enabled", *named),
+                (program.id,),
+            )
+        if program.tracks:
+            tracks = tuple(_track(found, track) for track in program.tracks)
+            yield SetUpStep(f"tracks:{program.id}", "Programs", f"{program.name}: tracks", tracks, (program.id,))
+        circles = buses_in_circles(program)
+        for bus in program.buses:
+            end = found.name(bus.output) if bus.output is not None else "nothing"
+            trouble = "it feeds itself" if bus.id in circles else ""
+            settings = (f"{bus.gain_db:+g} dB",) if bus.gain_db else ()
+            yield SetUpStep(
+                f"bus:{bus.id}",
+                "Programs",
+                f"{program.name}: bus {bus.name} to {end}",
+                settings,
+                (program.id,),
+                trouble,
+            )
+
+
+def _open(found: Index, program: Program) -> SetUpStep:
+    settings: list[str] = []
+    device, out = found.gear.get(program.device or ""), found.gear.get(program.output_device or "")
+    if isinstance(device, Interface):
+        settings.append(f"opens {device.name} by its {driver_of(device, program.driver).kind} driver")
+    elif isinstance(device, Aggregate):
+        settings.append(f"opens {device.name}")
+    if isinstance(out, Interface):
+        settings.append(f"plays to {out.name} by its {driver_of(out, program.output_driver).kind} driver")
+        settings.append(f"{'matched' if program.matched else 'not matched'}, margin {program.margin_samples}")
+    if program.rate_hz is not None:
+        settings.append(f"{program.rate_hz / 1000:g} kHz")
+    if program.lets_go_in_background:
+        settings.append("lets its device go in the background")
+    if program.compensates_samples:
+        settings.append(f"moves what it records {program.compensates_samples} samples earlier")
+    trouble = "" if settings and program.id in found.opened else "it has no device"
+    return SetUpStep(
+        f"program:{program.id}", "Programs", f"{program.name}: open its device", tuple(settings), (program.id,), trouble
+    )
+
+
+def _track(found: Index, track: Track) -> str:
+    place = found.items[track.id].position
+    said = [f"{place} {track.name}", f"input {found.name(track.input)}" if track.input else "no input"]
+    if track.output:
+        said.append(f"to {found.name(track.output)}")
+    said += [
+        word for word, on in (("armed", track.armed), ("monitored", track.monitored), ("muted", track.muted)) if on
+    ]
+    return ", ".join(said)
+
+
+def _listening(found: Index) -> Iterator[SetUpStep]:
+    """What is plugged into output jacks, and what boxes monitor directly."""
+    for patch in found.rig.patches:
+        box, end = found.gear.get(patch.from_port.owner), found.gear.get(patch.to_port.owner)
+        if isinstance(box, Interface) and isinstance(end, Destination):
+            trim = box.output_trims_db[patch.from_port.number - 1]
+            settings = (f"trim {trim:g} dB",) if trim else ()
+            words = f"{found.say(patch.from_port)} → {found.say(patch.to_port)}"
+            yield SetUpStep(f"lead:{patch.id}", "Listening", words, (*settings, *_lead(patch)), (box.id, end.id))
+    for box in found.boxes:
+        if box.direct:
+            crossings = tuple(
+                f"jack in {cross.jack_in} to jack out {cross.jack_out}, "
+                + ("muted" if cross.muted else f"{cross.gain_db:+g} dB")
+                for cross in box.direct
+            )
+            yield SetUpStep(f"direct:{box.id}", "Listening", f"{box.name}: direct monitoring", crossings, (box.id,))
