@@ -14,6 +14,7 @@ import { KeysProvider } from "./parts/keys"
 import { CheckScreen } from "./screens/check/CheckScreen"
 import { GearScreen } from "./screens/gear/GearScreen"
 import { LinesScreen } from "./screens/lines/LinesScreen"
+import { PaperScreen } from "./screens/paper/PaperScreen"
 import { TimingScreen } from "./screens/timing/TimingScreen"
 import { RigFrame } from "./screens/rigs/RigFrame"
 import { RigsScreen } from "./screens/rigs/RigsScreen"
@@ -37,6 +38,7 @@ const router = createBrowserRouter([
       { path: "gear", element: <GearScreen /> },
       { path: "timing", element: <TimingScreen /> },
       { path: "check", element: <CheckScreen /> },
+      { path: "paper", element: <PaperScreen /> },
     ],
   },
   { path: "*", element: <RigsScreen /> },

@@ -41,7 +41,7 @@ export const system = createSystem(
     cssVarsPrefix: "isk",
     preflight: true,
     globalCss: {
-      "html, body, #root": { h: "100%" },
+      "html, body, #root": { h: "100%", _print: { h: "auto" } },
       body: {
         bg: "paper",
         color: "ink",
@@ -49,8 +49,10 @@ export const system = createSystem(
         fontVariantNumeric: "tabular-nums",
         margin: 0,
         overflow: "hidden",
+        _print: { overflow: "visible", bg: "white", color: "black" },
       },
       "*:focus-visible": { outline: "2px solid", outlineColor: "sea", outlineOffset: "1px" },
+      "input[type=checkbox]": { accentColor: "sea" },
       "::selection": { bg: "wash" },
       ...cells,
     },

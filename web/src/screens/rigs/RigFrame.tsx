@@ -46,6 +46,7 @@ const PLACES = [
   { key: "2", to: "lines", words: "Lines" },
   { key: "3", to: "timing", words: "Timing" },
   { key: "4", to: "check", words: "Line check" },
+  { key: "5", to: "paper", words: "Paper" },
 ]
 
 function Frame() {
@@ -84,9 +85,9 @@ function Frame() {
     { keys: "Ctrl+Shift+z", words: "Redo", run: redo },
   ])
   return (
-    <Flex direction="column" h="100vh" minW="960px">
+    <Flex direction="column" h="100vh" minW="960px" _print={{ h: "auto", minW: 0, display: "block" }}>
       <Vitals />
-      <Flex flex="1" minH="0">
+      <Flex flex="1" minH="0" _print={{ display: "block" }}>
         <chakra.nav
           w="rail"
           flex="none"
@@ -94,6 +95,7 @@ function Frame() {
           borderColor="rule"
           aria-label="Places"
           bg="paper"
+          _print={{ display: "none" }}
         >
           {PLACES.map((place) => (
             <NavLink key={place.to} to={`${base}/${place.to}`} style={{ textDecoration: "none" }}>
@@ -164,6 +166,7 @@ function Footer({ theme, onTheme, onHistory, onKeys }: FooterProps) {
       color="ink2"
       bg="paper"
       position="relative"
+      _print={{ display: "none" }}
     >
       <chakra.button flex="none" cursor="pointer" onClick={() => openSnags("")} _hover={{ color: "ink" }}>
         <Kbd>s</Kbd> snags

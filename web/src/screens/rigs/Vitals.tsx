@@ -27,6 +27,7 @@ export function Vitals() {
       px="12px"
       gap="18px"
       bg="sheet"
+      _print={{ display: "none" }}
       borderBottom="1px solid"
       borderColor="edge"
       whiteSpace="nowrap"

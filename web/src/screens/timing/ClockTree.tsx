@@ -74,6 +74,11 @@ function Row({ row, box }: { row: ClockRow; box: Interface }) {
       <Flex gap="8px" align="center" minH="26px" color="ink2">
         <ClockSelect row={row} />
         {row.depth === 0 && <span>{row.words.replace(/^own clock, /, "")}</span>}
+        {row.tolerance && (
+          <chakra.span title={`AES11: ${row.tolerance}`} textStyle="figureSmall">
+            ±{row.tolerance.match(/within ([^;]*)/)?.[1] ?? ""} of its reference
+          </chakra.span>
+        )}
       </Flex>
       {told && (
         <chakra.button

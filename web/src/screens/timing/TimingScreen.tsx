@@ -1,6 +1,7 @@
 import { Box, Flex, chakra } from "@chakra-ui/react"
 import { useQuery } from "@tanstack/react-query"
 import { useState } from "react"
+import { useNavigate } from "react-router"
 
 import { answer, client, type Edit, type Interface, type NowAfter as Trial } from "../../api/client"
 import { useRig } from "../../api/rig"
@@ -9,6 +10,7 @@ import { useKeys } from "../../parts/keys"
 import { NowAfter } from "../../parts/NowAfter"
 import { useOnceSeen } from "../../parts/seen"
 import { useSelection } from "../../parts/selection"
+import { Budgets } from "./Budgets"
 import { ClockTree } from "./ClockTree"
 import { Computer } from "./Computer"
 import { Ladder, type LadderView } from "./Ladder"
@@ -17,12 +19,14 @@ import { Programs } from "./Programs"
 /** Rates, buffers and delays; stepping on the ladder tries a buffer before it is made. */
 export function TimingScreen() {
   const { state, edit, say } = useRig()
-  const { snag } = useSelection()
+  const { snag, chooseLine } = useSelection()
   const [program, setProgram] = useState<string | null>(null)
   const [tried, setTried] = useState<number | null>(null)
   const [settled, setSettled] = useState<Edit[] | null>(null)
   const [triedDriver, setTriedDriver] = useState<string | null>(null)
   const [climbing, setClimbing] = useState(false)
+  const [budgets, setBudgets] = useState(false)
+  const go = useNavigate()
   const found = useQuery({
     queryKey: ["ladders", state.id, state.revision],
     placeholderData: (before) => before,
@@ -97,8 +101,17 @@ export function TimingScreen() {
     untry()
     if (next) setProgram(next.program)
   }
+  const toLadder = () => {
+    setBudgets(false)
+    setClimbing(true)
+  }
   useKeys([
-    { keys: "e", words: "Step on the ladder", run: () => setClimbing(true) },
+    { keys: "e", words: "Step on the ladder", run: toLadder },
+    {
+      keys: "b",
+      words: budgets ? "The ladder of buffers" : "Delay budgets of all lines",
+      run: () => setBudgets((on) => !on),
+    },
     ...(snag !== null
       ? []
       : [
@@ -128,7 +141,10 @@ export function TimingScreen() {
           <chakra.span color="ink2">Trial: none</chakra.span>
         )}
         <Box flex="1" />
-        <Button variant="quiet" onClick={() => setClimbing(true)} disabled={!current}>
+        <Button variant="quiet" aria-pressed={budgets} onClick={() => setBudgets((on) => !on)}>
+          {budgets ? "Ladder" : "Delay budgets"} <Kbd>b</Kbd>
+        </Button>
+        <Button variant="quiet" onClick={toLadder} disabled={!current}>
           Step on the ladder <Kbd>e</Kbd>
         </Button>
         <Button variant="quiet" onClick={discard} disabled={!change}>
@@ -154,7 +170,15 @@ export function TimingScreen() {
           {found.data && ladders.length === 0 && <NoDevice />}
         </Box>
       </Flex>
-      {current && (
+      {budgets && (
+        <Budgets
+          onLine={(line) => {
+            chooseLine(line)
+            void go(`/rigs/${state.id}/lines`)
+          }}
+        />
+      )}
+      {current && !budgets && (
         <Ladder
           ladder={current}
           tried={change && !triedDriver ? tried : null}

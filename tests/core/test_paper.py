@@ -1,0 +1,133 @@
+"""The set-up list and the delay budgets: all a rig says, in the order it is done, and what delays are spent on."""
+
+import pytest
+from hypothesis import given, settings
+
+from iskelo.core.edits.edit import (
+    AddInterface,
+    AddProgram,
+    JoinDevices,
+    Plug,
+    SetDirect,
+    SetMembers,
+    SetOutputDevice,
+    SetValues,
+)
+from iskelo.core.lines.context import read
+from iskelo.core.paperwork.set_up import SetUpStep, set_up_list
+from iskelo.core.planner.budgets import line_budgets
+from iskelo.core.rig.gear import Aggregate, Member
+from iskelo.core.rig.ports import Port
+from iskelo.core.rig.rig import Rig, index
+from iskelo.demo.orrin_point import orrin_point
+from rigs import Bench, any_rig, two_voices
+
+SECTIONS = ["Stage", "Clocks", "Boxes", "Devices of several boxes", "Programs", "Listening"]
+
+
+def steps(bench: Bench) -> dict[str, SetUpStep]:
+    return {step.words: step for step in set_up_list(read(bench.rig))}
+
+
+def two_boxes() -> Bench:
+    bench = Bench(Rig(name="Boxes"))
+    bench.do(AddInterface(name="Corvane 8", jack_in=8), AddInterface(name="Pellow Duo"))
+    corvane, pellow = bench.id("Corvane 8"), bench.id("Pellow Duo")
+    members = (Member(device=corvane), Member(device=pellow, matched=True))
+    bench.do(JoinDevices(name="Hall", members=members))
+    return bench.do(SetValues(item=bench.id("Hall"), values={"buffer_samples": 64}))
+
+
+def test_boxes_joined_as_one_are_told_in_the_order_master_and_matching_they_need() -> None:
+    bench = two_boxes()
+    hall = steps(bench)["Open Hall"]
+    assert hall.settings[:3] == ("Corvane 8 first, then Pellow Duo", "clock from Corvane 8", "match Pellow Duo")
+    assert "buffer 64" in hall.settings
+    assert not hall.trouble
+    aggregate = bench.id("Hall")
+    swapped = tuple(reversed(next(gear for gear in bench.rig.gear if isinstance(gear, Aggregate)).members))
+    bench.do(SetMembers(aggregate=aggregate, members=swapped), SetValues(item=aggregate, values={"matches": False}))
+    assert steps(bench)["Open Hall"].settings[:3] == (
+        "Pellow Duo first, then Corvane 8",
+        "clock from Pellow Duo",
+        "do not match Corvane 8",
+    )
+    bench.do(SetValues(item=bench.id("Corvane 8"), values={"connected": False}))
+    assert steps(bench)["Open Hall"].trouble == "Corvane 8 not there"
+    assert steps(bench)["Connect Corvane 8 to the computer"].trouble == "it is not connected now"
+
+
+def test_a_box_that_follows_comes_after_the_one_that_leads_it() -> None:
+    bench = two_boxes()
+    corvane, pellow = bench.id("Corvane 8"), bench.id("Pellow Duo")
+    bench.do(
+        SetValues(item=pellow, values={"word_clock_out": True}),
+        SetValues(item=corvane, values={"word_clock_in": True}),
+        SetValues(item=corvane, values={"clock_source": "word clock"}),
+    )
+    assert steps(bench)["Corvane 8: clock source word clock"].trouble == "nothing is plugged into that input"
+    bench.do(Plug(from_port=Port(pellow, "word_out", 1), to_port=Port(corvane, "word_in", 1)))
+    words = list(steps(bench))
+    lead = words.index("Pellow Duo word clock out → Corvane 8 word clock in")
+    leader = words.index("Pellow Duo: clock source own clock")
+    follower = words.index("Corvane 8: clock source word clock from Pellow Duo")
+    assert lead < leader < follower
+
+
+def test_a_program_on_two_boxes_and_one_without_a_device() -> None:
+    bench = two_boxes()
+    corvane, pellow = bench.id("Corvane 8"), bench.id("Pellow Duo")
+    bench.do(AddProgram(name="Longhand", device=corvane), AddProgram(name="Idle"))
+    bench.do(
+        SetOutputDevice(program=bench.id("Longhand"), device=pellow),
+        SetValues(item=bench.id("Longhand"), values={"matched": True, "rate_hz": 48_000}),
+    )
+    assert steps(bench)["Longhand: open its device"].settings == (
+        "opens Corvane 8 by its vendor driver",
+        "plays to Pellow Duo by its vendor driver",
+        "matched, margin 16",
+        "48 kHz",
+    )
+    assert steps(bench)["Idle: open its device"].trouble == "it has no device"
+
+
+def test_stage_and_listening_say_what_is_switched_on_the_way() -> None:
+    bench = two_voices()
+    box = bench.box()
+    bench.do(
+        SetDirect(interface=box.id, jack_in=1, jack_out=2, gain_db=-6),
+        SetValues(item=box.id, values={"phantom_on": [1]}),
+    )
+    told = list(set_up_list(read(bench.rig)))
+    stage = [step for step in told if step.section == "Stage"]
+    assert stage
+    assert any("phantom supply on" in step.settings for step in stage)
+    assert "jack in 1 to jack out 2, -6 dB" in next(step for step in told if step.key == f"direct:{box.id}").settings
+
+
+@given(any_rig(joined=True))
+@settings(max_examples=60)
+def test_any_rig_has_a_list_in_order_that_leaves_no_lead_and_no_box_out(rig: Rig) -> None:
+    told = set_up_list(read(rig))
+    order = [SECTIONS.index(step.section) for step in told]
+    assert order == sorted(order)
+    keys = [step.key for step in told]
+    assert len(keys) == len(set(keys))
+    assert {f"lead:{patch.id}" for patch in rig.patches} <= set(keys)
+    found = index(rig)
+    assert {f"box:{box.id}" for box in found.boxes} | {f"program:{each.id}" for each in found.programs()} <= set(keys)
+
+
+def test_delay_budgets_stand_nearest_to_their_limits_first_and_add_up() -> None:
+    budgets = line_budgets(read(orrin_point()))
+    assert [each.name for each in budgets[:3]] == ["Alma, heard", "Cassia, heard", "Bertil, heard"]
+    for each in budgets:
+        assert sum(part.samples for part in each.parts) == each.samples
+        assert sum(part.ms for part in each.parts) == pytest.approx(each.ms)
+        assert each.waits_ms == pytest.approx(sum(part.ms for part in each.parts if part.kind == "buffer"))
+    late = budgets[0]
+    assert late.limit_ms == 10
+    assert late.left_ms == pytest.approx(10 - late.ms)
+    assert late.left_ms < 0
+    # 26 + 7 + 24 + 256 in, 256 + 42 + 30 out are the demo's figures (6 of its design), counted at 48 kHz.
+    assert late.samples == 641

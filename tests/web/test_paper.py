@@ -1,0 +1,60 @@
+"""The set-up list on Paper and the delay budgets on Timing, as a technician works on them."""
+
+from playwright.sync_api import Page, expect
+
+from web.test_person import add, new_rig, press
+from web.test_tasks import demo
+
+
+def test_the_set_up_list_is_ticked_off_and_a_changed_step_loses_its_tick(screen: Page) -> None:
+    demo(screen)
+    press(screen, ["5"])
+    page = screen.get_by_role("region", name="Set-up list")
+    expect(page).to_contain_text("Open Hall")
+    expect(page).to_contain_text("Corvane 8 first, then Pellow Duo")
+    expect(page).to_contain_text("do not match Pellow Duo")
+    press(screen, [" ", "ArrowDown", " "])
+    ticked = screen.get_by_test_id("ticked")
+    expect(ticked).to_contain_text("2/")
+    screen.reload()
+    expect(ticked).to_contain_text("2/")
+    # The first step is Alma's lead: another trim there, and what was ticked is not what is to be done.
+    press(screen, ["1"])
+    expect(screen.locator("[data-card='Corvane 8']")).to_be_visible()
+    screen.evaluate(
+        """async () => {
+            const id = location.pathname.split("/")[2]
+            const state = await (await fetch(`/api/rigs/${id}`)).json()
+            const box = state.rig.gear.find((each) => each.name === "Corvane 8")
+            const edits = [{ edit: "set_jack", interface: box.id, jack_in: 1, phantom: false }]
+            await fetch(`/api/rigs/${id}/edits`, {
+                method: "POST",
+                headers: { "Content-Type": "application/json" },
+                body: JSON.stringify({ revision: state.revision, edits }),
+            })
+        }"""
+    )
+    press(screen, ["5"])
+    expect(page).to_contain_text("changed since it was ticked")
+    expect(ticked).to_contain_text("1/")
+
+
+def test_a_rig_without_gear_says_that_the_list_fills_by_itself(screen: Page) -> None:
+    new_rig(screen, "Empty")
+    press(screen, ["Escape", "5"])
+    expect(screen.get_by_role("region", name="Set-up list")).to_contain_text("Nothing to set up yet")
+    press(screen, ["1"])
+    add(screen, "box 2x2 Pellow Duo")
+    press(screen, ["Escape", "5"])
+    expect(screen.get_by_role("region", name="Set-up list")).to_contain_text("Connect Pellow Duo to the computer")
+
+
+def test_delay_budgets_show_late_lines_first_and_lead_to_them(screen: Page) -> None:
+    demo(screen)
+    press(screen, ["3", "b"])
+    rows = screen.get_by_role("list", name="Delay budgets").get_by_role("listitem")
+    expect(rows.first).to_contain_text("Alma, heard")
+    expect(rows.first).to_contain_text("3.35 over")
+    expect(rows.nth(2)).to_contain_text("8.77 left")
+    rows.first.get_by_role("button").click()
+    expect(screen.get_by_role("region", name="Tape measure of Alma, heard")).to_be_visible()
