@@ -175,6 +175,24 @@ def test_a_proof_has_an_age(api: httpx.Client) -> None:
     assert undone["vitals"]["stale"] == 1
 
 
+def test_a_run_with_faults_is_told_and_proves_nothing(api: httpx.Client) -> None:
+    path = f"/rigs/{demo(api)['id']}"
+    faults = api.get(f"{path}/faults").json()
+    lead = next(each for each in faults if each["words"].endswith("jack in 1 is out"))
+    begun = api.post(f"{path}/checks", json={"faults": [lead["key"]]}).json()
+    done = finished(api, begun["id"])
+    assert done["state"] == "done"
+    assert done["faults"] == [lead["words"]]
+    first = next(row for row in done["ledger"]["targets"] if row["name"] == "Longhand track 1 Alma")
+    assert (first["state"], first["words"]) == ("silent", "Alma not heard")
+    state = api.get(path).json()
+    assert state["survey"]["proofs"] == {}
+    assert state["revision"] == 1
+    refused = api.post(f"{path}/checks", json={"faults": ["out:none"]})
+    assert refused.status_code == 422
+    assert "not possible any more" in refused.json()["detail"]
+
+
 def test_a_line_check_can_be_cancelled(api: httpx.Client) -> None:
     state = demo(api)
     check = api.post(f"/rigs/{state['id']}/checks").json()["id"]

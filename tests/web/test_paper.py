@@ -58,3 +58,23 @@ def test_delay_budgets_show_late_lines_first_and_lead_to_them(screen: Page) -> N
     expect(rows.nth(2)).to_contain_text("8.77 left")
     rows.first.get_by_role("button").click()
     expect(screen.get_by_role("region", name="Tape measure of Alma, heard")).to_be_visible()
+
+
+def test_a_fault_is_switched_on_for_a_run_and_heard(screen: Page) -> None:
+    demo(screen)
+    press(screen, ["4", "f"])
+    panel = screen.get_by_role("complementary", name="Faults")
+    press(screen, ["jack in 2 is out"])
+    panel.get_by_label("Bertil → Corvane 8 jack in 2 is out").click()
+    # What the plan says of it stands there before anything is run.
+    expect(panel.get_by_test_id("now-after")).to_contain_text("silent")
+    press(screen, ["Control+Enter"])
+    expect(panel).to_have_count(0)
+    told = screen.get_by_test_id("with-faults")
+    expect(told).to_contain_text("Bertil → Corvane 8 jack in 2 is out", timeout=60_000)
+    expect(screen.get_by_test_id("proved")).to_contain_text("of 13 lines as wanted", timeout=60_000)
+    expect(screen.get_by_text("Bertil is not heard").first).to_be_visible()
+    # The rig itself is as it was, and nothing counts as proved.
+    expect(screen.get_by_text("rev 1", exact=True).first).to_be_visible()
+    press(screen, ["r"])
+    expect(told).to_have_count(0, timeout=60_000)

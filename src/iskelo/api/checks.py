@@ -14,6 +14,9 @@ from sqlmodel import Session
 from iskelo.api.problems import ANSWERS
 from iskelo.api.rigs import Database, now
 from iskelo.api.views import CheckRequest, CheckView, Wave, check_view
+from iskelo.core.edits.base import Refused
+from iskelo.core.linecheck.faults import Fault, faults_of
+from iskelo.core.lines.context import read
 from iskelo.formats.wav import peaks, read_wav, write_wav
 from iskelo.store import checks, rigs
 from iskelo.store.checks import NoSuchCheck
@@ -31,18 +34,35 @@ def _view(session: Session, check_id: UUID) -> CheckView:
 
 @router.post("/rigs/{rig_id}/checks", status_code=202)
 async def start_check(rig_id: UUID, request: Request, wanted: CheckRequest | None = None) -> CheckView:
-    """Start a line check of the rig as it is now, of all lines or of some."""
+    """Start a line check of the rig as it is now, of all lines or of some, with faults switched on or without."""
     engine: Engine = request.app.state.engine
     identity = uuid4()
+    wanted = wanted or CheckRequest()
 
     def queue() -> CheckView:
         with Session(engine) as session:
-            only = list(wanted.only) if wanted is not None and wanted.only is not None else None
-            return check_view(checks.start_check(session, rig_id, identity, now(), only), [])
+            only = list(wanted.only) if wanted.only is not None else None
+            faults = _said(session, rig_id, wanted.faults) if wanted.faults else None
+            return check_view(checks.start_check(session, rig_id, identity, now(), only, faults), [])
 
     view = await run_in_threadpool(queue)
     await request.app.state.jobs.start(identity)
     return view
+
+
+def _said(session: Session, rig_id: UUID, keys: tuple[str, ...]) -> list[list[str]]:
+    """Faults by key with what they say; those that the rig cannot have any more are refused."""
+    known = {fault.key: fault.words for fault in faults_of(read(rigs.read_rig(session, rig_id).rig))}
+    gone = [key for key in keys if key not in known]
+    if gone:
+        raise Refused("faults", "one of these faults is not possible any more; the rig has changed")
+    return [[key, known[key]] for key in keys]
+
+
+@router.get("/rigs/{rig_id}/faults")
+def faults(rig_id: UUID, session: Database) -> list[Fault]:
+    """What could go wrong with this rig, to be switched on for a run; nothing is changed by it."""
+    return list(faults_of(read(rigs.read_rig(session, rig_id).rig)))
 
 
 @router.get("/rigs/{rig_id}/checks/newest")

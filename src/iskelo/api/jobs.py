@@ -14,8 +14,10 @@ from pydantic import TypeAdapter
 from sqlalchemy import Engine
 from sqlmodel import Session
 
+from iskelo.core.linecheck.faults import with_faults
 from iskelo.core.linecheck.ledger import Ledger
 from iskelo.core.linecheck.run import CannotCheck, CheckResult, run_line_check
+from iskelo.core.lines.context import read
 from iskelo.core.twin.run import Cancelled
 from iskelo.formats.wav import write_wav
 from iskelo.store import checks, rigs
@@ -72,8 +74,10 @@ class Jobs:
             if row is None:
                 return
             rig, only = rigs.rig_at(session, row.rig_id, row.revision), row.only
+            keys = {key for key, _ in row.faults or ()}
+        at_fault = with_faults(rig, read(rig), keys)[0] if keys else None
         try:
-            result = run_line_check(rig, self._progress(identity), only=only)
+            result = run_line_check(rig, self._progress(identity), only=only, at_fault=at_fault)
         except Cancelled:
             if not self._stopping.is_set():
                 self._end(identity, "cancelled", "cancelled")

@@ -92,9 +92,10 @@ class SwapRequest(Request):
 
 
 class CheckRequest(Request):
-    """Which lines to check; null: all of them."""
+    """Which lines to check (null: all of them), and the faults to switch on for this run, by their keys."""
 
     only: Annotated[tuple[Id, ...], Field(max_length=1024)] | None = None
+    faults: Annotated[tuple[Annotated[str, Field(max_length=64)], ...], Field(max_length=64)] = ()
 
 
 class RowsRequest(Request):
@@ -175,7 +176,10 @@ class TakeFile:
 
 @dataclass(frozen=True, slots=True)
 class CheckView:
-    """A line check: *queued*, *running*, *done*, *failed* or *cancelled*; the ledger when done."""
+    """A line check: *queued*, *running*, *done*, *failed* or *cancelled*; the ledger when done.
+
+    ``faults``: those that were switched on, in words.
+    """
 
     id: UUID
     rig_id: UUID
@@ -186,6 +190,7 @@ class CheckView:
     stage: str
     cancelling: bool
     only: tuple[str, ...] | None
+    faults: tuple[str, ...]
     made_at: datetime
     finished_at: datetime | None
     ledger: Ledger | None
@@ -226,6 +231,7 @@ def check_view(row: CheckRow, files: list[tuple[int, list[int], int]]) -> CheckV
         share=row.share,
         stage=row.stage,
         only=tuple(row.only) if row.only is not None else None,
+        faults=tuple(words for _, words in row.faults or ()),
         cancelling=row.cancel_wanted and row.state in ("queued", "running"),
         made_at=row.made_at,
         finished_at=row.finished_at,

@@ -21,9 +21,14 @@ class NoSuchCheck(LookupError):
 
 
 def start_check(
-    session: Session, rig_id: UUID, identity: UUID, now: datetime, only: list[str] | None = None
+    session: Session,
+    rig_id: UUID,
+    identity: UUID,
+    now: datetime,
+    only: list[str] | None = None,
+    faults: list[list[str]] | None = None,
 ) -> CheckRow:
-    """Queue a check of the rig as it is now, of all lines or of some."""
+    """Queue a check of the rig as it is now, of all lines or of some; with faults, by key and in words, if any."""
     rig = session.get(RigRow, rig_id, with_for_update=True)
     if rig is None:
         raise NoSuchRig(str(rig_id))
@@ -37,6 +42,7 @@ def start_check(
         stage="waiting",
         made_at=now,
         only=only,
+        faults=faults,
     )
     session.add(row)
     session.commit()
@@ -60,12 +66,12 @@ def newest_check(session: Session, rig_id: UUID) -> CheckRow | None:
 def checked_lines(session: Session, rig_id: UUID) -> dict[str, tuple[str, bool]]:
     """By line id: the mark it had in the newest finished check of it, and whether it was found as wanted.
 
-    Checks of some lines stand beside the last one of all.
+    Checks of some lines stand beside the last one of all. Those with faults prove nothing.
     """
-    done = (CheckRow.rig_id == rig_id) & (CheckRow.state == "done")
-    whole = session.exec(select(func.max(CheckRow.number)).where(done, col(CheckRow.only).is_(None))).one() or 0
+    done = (CheckRow.rig_id == rig_id, CheckRow.state == "done", col(CheckRow.faults).is_(None))
+    whole = session.exec(select(func.max(CheckRow.number)).where(*done, col(CheckRow.only).is_(None))).one() or 0
     ledgers = session.exec(
-        select(CheckRow.ledger).where(done, col(CheckRow.number) >= whole).order_by(col(CheckRow.number))
+        select(CheckRow.ledger).where(*done, col(CheckRow.number) >= whole).order_by(col(CheckRow.number))
     ).all()
     found: dict[str, tuple[str, bool]] = {}
     for ledger in ledgers:

@@ -41,7 +41,10 @@ class RevisionRow(SQLModel, table=True):
 
 
 class CheckRow(SQLModel, table=True):
-    """A line check: its job's state and progress, and the ledger once it is done; ``only``: of these lines alone."""
+    """A line check: its job's state and progress, and the ledger once it is done.
+
+    ``only``: of these lines alone. ``faults``: run with these faults switched on, by key and in words.
+    """
 
     __tablename__ = "line_check"
 
@@ -54,6 +57,7 @@ class CheckRow(SQLModel, table=True):
     stage: str = Field(sa_column=Column(Text, nullable=False))
     cancel_wanted: bool = False
     only: list[str] | None = Field(default=None, sa_column=Column(JSONB(none_as_null=True)))
+    faults: list[list[str]] | None = Field(default=None, sa_column=Column(JSONB(none_as_null=True)))
     ledger: dict[str, Any] | None = Field(default=None, sa_column=Column(JSONB(none_as_null=True)))
     made_at: datetime = Field(sa_column=Column(DateTime(timezone=True), nullable=False))
     finished_at: datetime | None = Field(default=None, sa_column=Column(DateTime(timezone=True)))

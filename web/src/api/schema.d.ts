@@ -387,7 +387,7 @@ export interface paths {
         put?: never;
         /**
          * Start Check
-         * @description Start a line check of the rig as it is now, of all lines or of some.
+         * @description Start a line check of the rig as it is now, of all lines or of some, with faults switched on or without.
          */
         post: operations["start_check_api_rigs__rig_id__checks_post"];
         delete?: never;
@@ -508,6 +508,26 @@ export interface paths {
          * @description The rig as a JSON file.
          */
         get: operations["export_rig_api_rigs__rig_id__export_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{rig_id}/faults": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Faults
+         * @description What could go wrong with this rig, to be switched on for a run; nothing is changed by it.
+         */
+        get: operations["faults_api_rigs__rig_id__faults_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1992,19 +2012,28 @@ export interface components {
         };
         /**
          * CheckRequest
-         * @description Which lines to check; null: all of them.
+         * @description Which lines to check (null: all of them), and the faults to switch on for this run, by their keys.
          */
         CheckRequest: {
+            /**
+             * Faults
+             * @default []
+             */
+            faults?: string[];
             /** Only */
             only?: string[] | null;
         };
         /**
          * CheckView
          * @description A line check: *queued*, *running*, *done*, *failed* or *cancelled*; the ledger when done.
+         *
+         *     ``faults``: those that were switched on, in words.
          */
         CheckView: {
             /** Cancelling */
             cancelling: boolean;
+            /** Faults */
+            faults: string[];
             /** Files */
             files: components["schemas"]["TakeFile"][];
             /** Finished At */
@@ -2460,6 +2489,23 @@ export interface components {
             gear: components["schemas"]["Source-Output"] | components["schemas"]["Interface-Output"] | components["schemas"]["Aggregate-Output"] | components["schemas"]["Program-Output"] | components["schemas"]["Destination-Output"];
             /** Id */
             id: string | null;
+        };
+        /**
+         * Fault
+         * @description One thing that could go wrong, and the edits that make it so.
+         */
+        Fault: {
+            /**
+             * Area
+             * @enum {string}
+             */
+            area: "boxes" | "clocks" | "computer" | "leads" | "supply";
+            /** Edits */
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            /** Key */
+            key: string;
+            /** Words */
+            words: string;
         };
         /**
          * FillChannels
@@ -7389,6 +7435,82 @@ export interface operations {
                 };
                 content: {
                     "application/json": unknown;
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description No such rig or check */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The rig has moved on, or there is nothing to undo or redo */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with the place and the reason */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    faults_api_rigs__rig_id__faults_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Fault"][];
                 };
             };
             /** @description The request cannot be read */

@@ -17,6 +17,10 @@ from iskelo.core.twin.floor import Slipped
 from iskelo.core.twin.run import Cancelled, Missed, TakeChannel, run_twin
 
 SEED = 1
+
+MOMENT_SECONDS = 0.01
+"""Long enough to see what a rig has to be heard at."""
+
 WEAVING_SHARE, TWIN_SHARE, DETECTION_SHARE = 0.35, 0.45, 0.2
 """Rough shares of the time that weaving, running and listening take, for an honest progress bar."""
 
@@ -36,7 +40,11 @@ class CheckResult:
 
 
 def run_line_check(
-    rig: Rig, progress: Progress = lambda share, stage: True, *, only: Collection[str] | None = None
+    rig: Rig,
+    progress: Progress = lambda share, stage: True,
+    *,
+    only: Collection[str] | None = None,
+    at_fault: Rig | None = None,
 ) -> CheckResult:
     """Prove a rig's lines with sound on the twin.
 
@@ -48,6 +56,9 @@ def run_line_check(
         Told the share done (0 … 1) and the stage in words; if it answers False the check stops.
     only
         Listen for these lines alone; every source is played all the same, for others may be heard with them.
+    at_fault
+        The rig with faults switched on (see ``linecheck.faults``): this one is run, and what is heard is set beside
+        what the rig without them promises, as in a room where nobody knows of them.
 
     Raises
     ------
@@ -59,7 +70,8 @@ def run_line_check(
     sources = source_ports(rig)
     if not sources:
         raise CannotCheck("There is no source to play: add a microphone or another source on Gear.")
-    box_rates_hz = {gear.rate_hz for gear in rig.gear if isinstance(gear, Interface)}
+    really = at_fault or rig
+    box_rates_hz = {gear.rate_hz for each in (rig, really) for gear in each.gear if isinstance(gear, Interface)}
     if not box_rates_hz:
         raise CannotCheck("There is no interface to run: add one on Gear.")
     own_rates_hz = _rates_of_voices(rig)
@@ -79,7 +91,9 @@ def run_line_check(
 
     missed: list[Missed] = []
     slips: list[Slipped] = []
-    take = run_twin(rig, sounds, seconds, seed=SEED, progress=running, told=missed.append, slipped=slips.append)
+    take = run_twin(really, sounds, seconds, seed=SEED, progress=running, told=missed.append, slipped=slips.append)
+    if at_fault is not None:
+        take = [*take, *_silent(rig, take, seconds)]
     if not take:
         raise CannotCheck("There is nothing to hear: no track, and nothing plugged into headphones or loudspeakers.")
     if only is not None:
@@ -98,6 +112,16 @@ def run_line_check(
     ledger = write_ledger(rig, heard, sources, offset_db, only, tuple(missed), tuple(slips))
     _step(progress, 1.0, "done")
     return CheckResult(ledger, take)
+
+
+def _silent(rig: Rig, take: list[TakeChannel], seconds: float) -> list[TakeChannel]:
+    """What is there without the faults and gave nothing at all with them."""
+    there = {channel.port for channel in take}
+    return [
+        TakeChannel(each.port, each.rate_hz, np.zeros(int(seconds * each.rate_hz), np.float32))
+        for each in run_twin(rig, {}, MOMENT_SECONDS)
+        if each.port not in there
+    ]
 
 
 def _rates_of_voices(rig: Rig) -> dict[Port, int]:

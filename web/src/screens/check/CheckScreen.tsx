@@ -6,6 +6,7 @@ import { answer, client, type CheckView } from "../../api/client"
 import { rigKey, useRig } from "../../api/rig"
 import { Button, Figure, Kbd } from "../../parts/controls"
 import { useKeys } from "../../parts/keys"
+import { Faults } from "./Faults"
 import { Ledger, type TargetRow } from "./Ledger"
 import { TargetDetail } from "./TargetDetail"
 import { Waveform } from "./Waveform"
@@ -16,6 +17,8 @@ export function CheckScreen() {
   const cache = useQueryClient()
   const [all, setAll] = useState(true)
   const [chosen, setChosen] = useState<number | null>(null)
+  const [failing, setFailing] = useState(false)
+  const [faults, setFaults] = useState<ReadonlySet<string>>(new Set())
   const key = ["check", state.id]
   const newest = useQuery({
     queryKey: key,
@@ -33,11 +36,11 @@ export function CheckScreen() {
   }, [news, ended, check?.id, check?.state, cache, state.id])
 
   const run = useMutation({
-    mutationFn: (only: string[] | null) =>
+    mutationFn: ({ only, faults }: { only: string[] | null; faults: string[] }) =>
       answer<CheckView>(
         client.POST("/api/rigs/{rig_id}/checks", {
           params: { path: { rig_id: state.id } },
-          body: { only },
+          body: { only, faults },
         }),
       ),
     onSuccess: (begun) => cache.setQueryData(key, begun),
@@ -64,7 +67,17 @@ export function CheckScreen() {
   const { proofs } = state.survey
   const old = state.survey.lines.filter((line) => proofs[line.id] === "stale").map((line) => line.id)
   const start = (only: string[] | null = null) => {
-    if (!running && !run.isPending) run.mutate(only)
+    if (!running && !run.isPending) run.mutate({ only, faults: [] })
+  }
+  const startFailing = (keys: string[]) => {
+    if (running || run.isPending || keys.length === 0) return
+    run.mutate({ only: null, faults: keys })
+    setFailing(false)
+  }
+  const turn = (key: string) => {
+    const next = new Set(faults)
+    if (!next.delete(key)) next.add(key)
+    setFaults(next)
   }
   const startStale = () => {
     if (old.length > 0) start(old)
@@ -72,6 +85,7 @@ export function CheckScreen() {
   useKeys([
     { keys: "r", words: "Run the check on the twin", run: () => start() },
     { keys: "o", words: "Check only the lines whose proof is stale", run: startStale },
+    { keys: "f", words: "Switch faults on for a run", run: () => setFailing(true) },
     { keys: "x", words: "All targets, or exceptions only", run: () => setAll((on) => !on) },
     { keys: "ArrowDown", words: "Next target", run: () => step(1) },
     { keys: "ArrowUp", words: "Target before", run: () => step(-1) },
@@ -91,6 +105,9 @@ export function CheckScreen() {
             Only the {old.length} stale <Kbd>o</Kbd>
           </Button>
         )}
+        <Button variant="quiet" onClick={() => setFailing(true)}>
+          Faults <Kbd>f</Kbd>
+        </Button>
         {running && live && (
           <>
             <chakra.progress
@@ -132,6 +149,20 @@ export function CheckScreen() {
       {check && ["failed", "cancelled"].includes(check.state) && !running && (
         <Box role="status" px="12px" py="6px" bg="waxWash" color="wax">
           {check.state === "failed" ? check.stage : "The check was cancelled; nothing was kept of it."}
+        </Box>
+      )}
+      {check && check.faults.length > 0 && (
+        <Box
+          role="status"
+          px="12px"
+          py="6px"
+          bg="pencilWash"
+          color="pencil"
+          textStyle="cell"
+          data-testid="with-faults"
+        >
+          <b>Run with {check.faults.length === 1 ? "a fault" : `${check.faults.length} faults`}</b>:{" "}
+          {check.faults.join("; ")}. It is set beside what the rig promises without, and proves nothing.
         </Box>
       )}
       {ledger && check ? (
@@ -178,6 +209,15 @@ export function CheckScreen() {
         </>
       ) : (
         !running && <Empty />
+      )}
+      {failing && (
+        <Faults
+          on={faults}
+          onTurn={turn}
+          onRun={startFailing}
+          onClose={() => setFailing(false)}
+          running={running || run.isPending}
+        />
       )}
     </Flex>
   )

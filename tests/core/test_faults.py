@@ -1,0 +1,123 @@
+"""Faults switched on for a run: what each does is heard, and set beside what the rig promises without it."""
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from iskelo.core.edits.edit import SetValues
+from iskelo.core.linecheck.faults import faults_of, with_faults
+from iskelo.core.linecheck.ledger import TargetRow
+from iskelo.core.linecheck.run import CheckResult, run_line_check
+from iskelo.core.lines.context import read
+from iskelo.core.rig.check import check
+from iskelo.core.rig.rig import Rig
+from iskelo.demo.two_boxes import two_boxes
+from rigs import any_rig
+
+
+def run(rig: Rig, *keys: str) -> CheckResult:
+    bad, made = with_faults(rig, read(rig), keys)
+    assert {fault.key for fault in made} == set(keys)
+    return run_line_check(rig, at_fault=bad)
+
+
+def key(rig: Rig, words: str) -> str:
+    (found,) = [fault.key for fault in faults_of(read(rig)) if words in fault.words]
+    return found
+
+
+def states(result: CheckResult) -> dict[str, str]:
+    return {row.name: row.state for row in result.ledger.targets}
+
+
+def row(result: CheckResult, name: str) -> TargetRow:
+    return next(each for each in result.ledger.targets if each.name == name)
+
+
+@pytest.fixture(scope="module")
+def rig() -> Rig:
+    """Two boxes joined; the second one is matched."""
+    return two_boxes()
+
+
+def test_without_faults_every_line_is_as_wanted(rig: Rig) -> None:
+    ledger = run(rig).ledger
+    assert ledger.as_wanted == ledger.wanted > 0
+
+
+def test_a_lead_that_is_out_silences_its_line_alone_and_one_turned_over_is_told(rig: Rig) -> None:
+    lead = next(fault for fault in faults_of(read(rig)) if fault.key.startswith("out:") and fault.area == "leads")
+    patch = lead.key.removeprefix("out:")
+    before = states(run(rig))
+    out = run(rig, lead.key)
+    changed = {name for name, state in states(out).items() if state != before[name]}
+    assert {row(out, name).state for name in changed} == {"silent"}
+    assert len(changed) == 1
+    over = run(rig, f"over:{patch}")
+    assert {row(over, name).state for name in changed} == {"wrong polarity"}
+    assert out.ledger.as_wanted == over.ledger.as_wanted == out.ledger.wanted - 1
+
+
+def test_a_box_that_is_not_there_silences_all_its_lines_and_what_it_moves(rig: Rig) -> None:
+    boxes = [fault for fault in faults_of(read(rig)) if fault.key.startswith("off:")]
+    assert len(boxes) == 2
+    result = run(rig, *(fault.key for fault in boxes))
+    assert result.ledger.as_wanted == 0
+    assert set(states(result).values()) <= {"silent", "unused"}
+    assert len(result.take) == len(run(rig).take)
+
+
+def test_a_clock_that_is_slower_than_promised_is_heard_to_drift_where_nothing_matches_it(rig: Rig) -> None:
+    loose = next(gear for gear in rig.gear if gear.kind == "aggregate")
+    members = [member.model_copy(update={"matched": False}) for member in loose.members]
+    gear = tuple(each.model_copy(update={"members": tuple(members)}) if each is loose else each for each in rig.gear)
+    unmatched = rig.model_copy(update={"gear": gear})
+    slower = [fault for fault in faults_of(read(unmatched)) if fault.key.startswith("slow:")]
+    assert len(slower) == 2
+    heard = run(unmatched, slower[1].key)
+    assert "drifting" in states(heard).values()
+    # The matched one follows it and stays whole.
+    assert "drifting" not in states(run(rig, slower[1].key)).values()
+
+
+def test_a_computer_that_calls_late_makes_a_program_with_a_known_load_miss_blocks(rig: Rig) -> None:
+    recorder = next(gear for gear in rig.gear if gear.kind == "program")
+    read_meter = recorder.model_copy(
+        update={"load_readings": ({"buffer_samples": 64, "percent": 40}, {"buffer_samples": 256, "percent": 30})}
+    )
+    gear = tuple(read_meter if each is recorder else each for each in rig.gear)
+    loaded = Rig.model_validate(rig.model_copy(update={"gear": gear}).model_dump())
+    assert "late" not in {fault.key for fault in faults_of(read(rig))}
+    (missed,) = run(loaded, "late").ledger.missed
+    assert missed.missed > 0
+
+
+def test_supply_that_is_off_silences_the_microphones_that_need_it(rig: Rig) -> None:
+    supplies = [fault for fault in faults_of(read(rig)) if fault.area == "supply"]
+    assert supplies
+    assert "silent" in states(run(rig, *(fault.key for fault in supplies))).values()
+
+
+def test_a_fault_that_another_makes_impossible_is_left_out() -> None:
+    rig = two_boxes()
+    reading = read(rig)
+    every = [fault.key for fault in faults_of(reading)]
+    bad, made = with_faults(rig, reading, every)
+    assert check(bad).rig == bad
+    # A lead that is out cannot be turned over as well.
+    assert {fault.key for fault in made} < set(every)
+
+
+@given(any_rig(joined=True), st.data())
+@settings(max_examples=60)
+def test_any_faults_of_any_rig_leave_a_rig_that_holds_together(rig: Rig, data: st.DataObject) -> None:
+    reading = read(rig)
+    found = faults_of(reading)
+    assert len({fault.key for fault in found}) == len(found)
+    keys = data.draw(st.lists(st.sampled_from([fault.key for fault in found] or ["none"]), max_size=5))
+    bad, made = with_faults(rig, reading, keys)
+    assert check(bad).rig == bad
+    assert {fault.key for fault in made} <= set(keys)
+    for fault in found:
+        assert fault.words
+        assert all(isinstance(edit, SetValues) or edit.edit == "remove" for edit in fault.edits)
