@@ -4,14 +4,19 @@ from fractions import Fraction
 
 import numpy as np
 import pytest
+import scipy.signal
 
+from clicks import Noise
 from iskelo.core.edits.edit import AddLine, AddProgram, SetValues
 from iskelo.core.linecheck.run import run_line_check
 from iskelo.core.lines.context import read
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import index
+from iskelo.core.routes.route import passing_routes
 from iskelo.core.snags.registry import find_snags
+from iskelo.core.timing.delays import delay_of
 from iskelo.core.timing.rates import cents, say_speed, speed
+from iskelo.core.twin.converter import Converter
 from iskelo.core.twin.run import run_twin
 from rigs import Bench, ears, two_voices
 
@@ -95,3 +100,74 @@ def test_a_line_check_hears_what_plays_at_the_wrong_speed_and_does_not_prove_it(
     (copy,) = sound.copies
     assert copy.delay_samples == pytest.approx(copy.predicted_samples, abs=0.05)
     assert ear.state == "wrong speed"
+
+
+def resampled(rate_hz: int, samples: int = 72) -> tuple[Bench, Port]:
+    """The same deck by a driver that resamples; the recorder is at its rate too, and monitors Alma."""
+    bench, music = deck(rate_hz)
+    driver = bench.box().drivers[0].id
+    return (
+        bench.do(
+            SetValues(item=bench.id("Recorder"), values={"rate_hz": rate_hz}),
+            SetValues(item=driver, values={"resamples": True, "resampling_samples": samples}),
+        ),
+        music,
+    )
+
+
+@pytest.mark.parametrize("rate_hz", [44_100, 96_000, 22_050])
+@pytest.mark.parametrize("samples", [72, 200, 40])
+def test_a_driver_that_resamples_is_later_each_way_and_right_in_speed(rate_hz: int, samples: int) -> None:
+    """Outside check: scipy.signal.correlate finds the delay; numpy.fft the tone."""
+    bench, music = resampled(rate_hz, samples)
+    found = read(bench.rig).found
+    assert speed(found, found.items[music.owner].program) == 1
+    noise = Noise(5, -40)
+    take = {c.port: c.samples for c in run_twin(bench.rig, {bench.out("Alma"): noise}, 1.0)}
+    track, ear = Port(bench.track("T Alma"), "track", 1), ears(bench)[0]
+    for port, ways in ((track, 1), (ear, 2)):
+        (route,) = passing_routes(read(bench.rig).graph, bench.out("Alma"), port)
+        told = delay_of(route.edges, found)
+        assert [term.samples for term in told.terms if term.label == "resampling"] == [samples] * ways
+        got = take[port][:40_000]
+        lags = scipy.signal.correlation_lags(len(got), 40_000)
+        lag = lags[np.argmax(scipy.signal.correlate(got, noise.wave[:40_000], method="fft"))]
+        assert lag == told.samples
+    heard = run_twin(bench.rig, {music: Tone()}, 1.1)
+    wave = next(c.samples for c in heard if c.port == ear)[4800:52_800]
+    assert np.argmax(np.abs(np.fft.rfft(wave * np.hanning(len(wave))))) == pytest.approx(1000, abs=0.6)
+
+
+def test_resampling_there_and_back_agrees_with_a_reference_library() -> None:
+    """Outside check: scipy.signal.resample_poly to 44.1 kHz and back, as far up as its own filter is flat."""
+    rng = np.random.default_rng(3)
+    spectrum = np.zeros(24_001, complex)
+    spectrum[100:12_000] = rng.standard_normal(11_900) + 1j * rng.standard_normal(11_900)
+    sound = np.fft.irfft(spectrum)
+    sound /= np.abs(sound).max()
+    there = scipy.signal.resample_poly(sound, 147, 160, window=("kaiser", 12.0))
+    back = scipy.signal.resample_poly(there, 160, 147, window=("kaiser", 12.0))
+    converter = Converter(1, 72, 48_000, 44_100)
+    blocks = [converter.push(each).copy() for each in np.array_split(sound[np.newaxis].astype(np.float32), 37, axis=1)]
+    ours = np.concatenate(blocks, axis=1)[0, 72:]
+    apart = (ours - back[: len(ours)])[2000:-2000]
+    assert np.sqrt(np.mean(apart**2)) < 10 ** (-70 / 20) * np.sqrt(np.mean(sound**2))
+
+
+def test_a_line_check_proves_what_a_resampling_driver_carries_and_a_note_tells_what_it_costs() -> None:
+    bench, _ = resampled(44_100)
+    assert bench.line("Music heard").headline == "arrives"
+    rules = {snag.rule for snag in find_snags(read(bench.rig))}
+    assert "driver-resamples" in rules
+    assert not rules & {"program-at-another-rate", "rate-set-in-two-places", "line-off-speed"}
+    lines = {row.name: row for row in run_line_check(bench.rig).ledger.lines}
+    assert lines["Music heard"].proved
+    assert lines["L Alma"].proved
+
+
+def test_without_another_rate_a_driver_that_could_resample_adds_nothing() -> None:
+    bench, _ = resampled(48_000)
+    found = read(bench.rig).found
+    assert not any(opening.converts for opening in found.opened.values())
+    (note,) = [rule for rule in ("driver-resamples",) if not bench.snags(rule)]
+    assert note

@@ -122,6 +122,10 @@ BREAKS: dict[str, Break] = {
     "matched-member-adds-delay": matched,
     "program-without-device": lambda b: (SetDevice(program=b.id("Recorder"), device=None),),
     "program-at-another-rate": lambda b: (SetValues(item=b.id("Recorder"), values={"rate_hz": 44_100}),),
+    "driver-resamples": lambda b: (
+        SetValues(item=b.id("Recorder"), values={"rate_hz": 44_100}),
+        SetValues(item=b.box().drivers[0].id, values={"resamples": True}),
+    ),
     "rate-set-in-two-places": lambda b: (
         SetValues(item=b.id("Recorder"), values={"rate_hz": 48_000}),
         AddProgram(name="Deck", program_kind="player", voices=("Music",), device=b.id("Box")),

@@ -2280,7 +2280,8 @@ export interface components {
          *
          *     ``capture`` and ``playback`` say how many channels it shows (None: all the box has). A driver for *one*
          *     client is held by the first program of the rig that opens it. A *system, shared* driver may work in periods
-         *     of its own, ``engine_samples`` long, and hand programs their blocks out of those.
+         *     of its own, ``engine_samples`` long, and hand programs their blocks out of those. One that ``resamples`` lets a
+         *     program run at another rate than the box, and is ``resampling_samples`` later for it each way.
          */
         "Driver-Input": {
             /**
@@ -2336,6 +2337,16 @@ export interface components {
             /** Playback */
             playback?: number | null;
             /**
+             * Resamples
+             * @default false
+             */
+            resamples?: boolean;
+            /**
+             * Resampling Samples
+             * @default 72
+             */
+            resampling_samples?: number;
+            /**
              * Safety In Samples
              * @default 0
              */
@@ -2352,7 +2363,8 @@ export interface components {
          *
          *     ``capture`` and ``playback`` say how many channels it shows (None: all the box has). A driver for *one*
          *     client is held by the first program of the rig that opens it. A *system, shared* driver may work in periods
-         *     of its own, ``engine_samples`` long, and hand programs their blocks out of those.
+         *     of its own, ``engine_samples`` long, and hand programs their blocks out of those. One that ``resamples`` lets a
+         *     program run at another rate than the box, and is ``resampling_samples`` later for it each way.
          */
         "Driver-Output": {
             /**
@@ -2407,6 +2419,16 @@ export interface components {
             };
             /** Playback */
             playback: number | null;
+            /**
+             * Resamples
+             * @default false
+             */
+            resamples: boolean;
+            /**
+             * Resampling Samples
+             * @default 72
+             */
+            resampling_samples: number;
             /**
              * Safety In Samples
              * @default 0

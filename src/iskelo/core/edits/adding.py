@@ -166,6 +166,8 @@ def _(edit: e.AddDriver, rig: Rig) -> Applied:
         clients=edit.clients,
         buffer_samples=edit.buffer_samples,
         engine_samples=edit.engine_samples,
+        # Shared system drivers do, others do not. Common practice, no published source.
+        resamples=edit.kind == "system, shared",
     )
     box = changed(box, box.name, drivers=(*box.drivers, driver))
     return Applied(with_gear(rig, box), f"{box.name}: added a driver ({edit.kind})")

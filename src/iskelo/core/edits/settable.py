@@ -88,6 +88,8 @@ SETTABLE: dict[type[Value], dict[str, str]] = {
         "engine_samples": "engine period (samples)",
         "safety_in_samples": "safety offset in (samples)",
         "safety_out_samples": "safety offset out (samples)",
+        "resamples": "resamples for programs at another rate",
+        "resampling_samples": "resampling (samples)",
     },
     Program: {
         "name": "name",
@@ -155,7 +157,7 @@ FIGURES: dict[type[Value], tuple[str, ...]] = {
         "input_full_scale_dbu",
         "output_full_scale_dbu",
     ),
-    Driver: ("safety_in_samples", "safety_out_samples"),
+    Driver: ("safety_in_samples", "safety_out_samples", "resampling_samples"),
 }
 """The figures whose origin is kept."""
 

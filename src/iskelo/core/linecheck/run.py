@@ -8,9 +8,9 @@ import numpy as np
 
 from iskelo.core.linecheck.ledger import Ledger, TargetHeard, write_ledger
 from iskelo.core.linecheck.sounds import play, source_ports
-from iskelo.core.rig.gear import Interface
+from iskelo.core.rig.gear import Interface, Program
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.rig import Rig, index
+from iskelo.core.rig.rig import Index, Rig, index
 from iskelo.core.signals.comb import PERIOD_SECONDS, PERIODS_PLAYED, TAIL_SECONDS, WovenComb
 from iskelo.core.signals.detect import Heard, detect
 from iskelo.core.twin.floor import Slipped
@@ -128,7 +128,16 @@ def _rates_of_voices(rig: Rig) -> dict[Port, int]:
     """The rate each voice was made for, where its program says one."""
     found = index(rig)
     programs = {port: found.items[port.owner].program for port in found.starts() if port.bank == "voice"}
-    return {port: program.rate_hz for port, program in programs.items() if program.rate_hz is not None}
+    return {
+        port: program.rate_hz
+        for port, program in programs.items()
+        if program.rate_hz is not None and not _resampled(found, program)
+    }
+
+
+def _resampled(found: Index, program: Program) -> bool:
+    opening = found.opened.get(program.id)
+    return opening is not None and opening.converts
 
 
 def _listen(

@@ -71,7 +71,8 @@ class Driver(Value):
 
     ``capture`` and ``playback`` say how many channels it shows (None: all the box has). A driver for *one*
     client is held by the first program of the rig that opens it. A *system, shared* driver may work in periods
-    of its own, ``engine_samples`` long, and hand programs their blocks out of those.
+    of its own, ``engine_samples`` long, and hand programs their blocks out of those. One that ``resamples`` lets a
+    program run at another rate than the box, and is ``resampling_samples`` later for it each way.
     """
 
     id: Id
@@ -85,6 +86,8 @@ class Driver(Value):
     engine_samples: BufferSamples | None = None
     safety_in_samples: DelaySamples = 0
     safety_out_samples: DelaySamples = 0
+    resamples: bool = False
+    resampling_samples: DelaySamples = 72
     origins: Origins = {}
 
     @property

@@ -20,7 +20,7 @@ class Way:
     of the device is the box's capture channel 1, and so on for ``capture`` channels; likewise playback.
     ``calls``: the program is called at this box's pace. A box that is neither that one nor started together with it
     on one clock hands its sound over through a ring (``rings``), where it waits ``margin_samples`` and as long as the
-    other needs.
+    other needs. ``own_rate_hz``: what a program that opens one box says its rate is.
     """
 
     box: Interface
@@ -36,6 +36,12 @@ class Way:
     matched: bool
     rings: bool
     margin_samples: int
+    own_rate_hz: int | None = None
+
+    @property
+    def converts(self) -> bool:
+        """Its driver brings the program's rate to the box's and back."""
+        return self.driver.resamples and self.own_rate_hz not in (None, self.box.rate_hz)
 
     def channels(self, bank: Bank) -> range:
         """The device's channels that are this box's."""
@@ -65,6 +71,11 @@ class Opening:
     def caller(self) -> Way | None:
         """The box at whose pace the program is called; None if no box of its device is there."""
         return next((way for way in self.ways if way.calls), None)
+
+    @property
+    def converts(self) -> bool:
+        """A program at another rate than its box is heard and plays at the right speed all the same."""
+        return any(way.converts for way in self.ways)
 
     def at(self, bank: Bank, channel: int) -> tuple[Way, int] | None:
         """The box behind a channel of the device, and its own number there; None beyond the last."""
@@ -113,11 +124,11 @@ def open_program(
     out = boxes.get(program.output_device or "")
     if into is None or out is None:
         box, by = (into, program.driver) if into is not None else (out, program.output_driver)
-        return open_box(box, driver_of(box, by), program.id) if box is not None else None
+        return open_box(box, driver_of(box, by), program.id, program.rate_hz) if box is not None else None
     return _two(program, into, out, paces)
 
 
-def open_box(box: Interface, driver: Driver, client: str = "") -> Opening:
+def open_box(box: Interface, driver: Driver, client: str = "", own_rate_hz: int | None = None) -> Opening:
     """One box by one of its drivers."""
     way = Way(
         box=box,
@@ -133,6 +144,7 @@ def open_box(box: Interface, driver: Driver, client: str = "") -> Opening:
         matched=False,
         rings=False,
         margin_samples=0,
+        own_rate_hz=own_rate_hz,
     )
     return Opening(box, driver, (way,))
 

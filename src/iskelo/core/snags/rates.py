@@ -8,6 +8,7 @@ from iskelo.core.rig.gear import Interface, Program
 from iskelo.core.snags.reach import lines_of_program
 from iskelo.core.snags.rule import Remedy, Snag, distinct, one_remedy
 from iskelo.core.timing.budgets import BANKS
+from iskelo.core.timing.delays import samples_to_ms
 from iskelo.core.timing.rates import say_speed, speed
 
 
@@ -43,6 +44,33 @@ def program_at_another_rate(reading: Reading) -> list[Snag]:
     return snags
 
 
+def driver_resamples(reading: Reading) -> list[Snag]:
+    """A driver resamples for a program that is set to another rate than the box: right in speed, but later."""
+    snags = []
+    for program in reading.found.programs():
+        opening = reading.found.opened.get(program.id)
+        if opening is None or program.rate_hz is None or not opening.converts:
+            continue
+        (way,) = opening.ways
+        box, samples = way.box, way.driver.resampling_samples
+        later_ms = float(samples_to_ms(samples, box.rate_hz))
+        snags.append(
+            Snag(
+                key=f"driver-resamples:{program.id}",
+                rule="driver-resamples",
+                severity="note",
+                title=f"The {way.driver.kind} driver of {box.name} resamples for {program.name}",
+                evidence=f"{program.name} is set to {_khz(program.rate_hz)}, {box.name} runs at {_khz(box.rate_hz)}: "
+                f"{samples} samples = {later_ms:.2f} ms more each way.",
+                consequence=f"Pitch and speed are right; all that passes is later, nothing above "
+                f"{min(program.rate_hz, box.rate_hz) / 2000:g} kHz passes, and the computer has more to do.",
+                items=(program.id, box.id),
+                mend=partial(one_rate, program, box),
+            )
+        )
+    return snags
+
+
 def _khz(rate_hz: int) -> str:
     return f"{rate_hz / 1000:g} kHz"
 
@@ -63,7 +91,11 @@ def rate_set_in_two_places(reading: Reading) -> list[Snag]:
     """Programs on one box are set to different rates; whichever opens it last sets it for all."""
     snags = []
     for box in reading.found.interfaces():
-        users = [each for each in reading.found.programs() if each.device == box.id and each.rate_hz is not None]
+        users = [
+            each
+            for each in reading.found.programs()
+            if each.device == box.id and each.rate_hz is not None and not _converts(reading, each)
+        ]
         rates = sorted({each.rate_hz for each in users if each.rate_hz is not None})
         if len(rates) < 2:
             continue
@@ -85,6 +117,11 @@ def rate_set_in_two_places(reading: Reading) -> list[Snag]:
             )
         )
     return snags
+
+
+def _converts(reading: Reading, program: Program) -> bool:
+    opening = reading.found.opened.get(program.id)
+    return opening is not None and opening.converts
 
 
 def rate_cuts_channels(reading: Reading) -> list[Snag]:

@@ -28,6 +28,7 @@ RULES: tuple[tuple[str, tuple[Rule, ...]], ...] = (
         "rate",
         (
             rates.program_at_another_rate,
+            rates.driver_resamples,
             rates.rate_set_in_two_places,
             rates.rate_cuts_channels,
             aggregates.boxes_at_different_rates,

@@ -10,6 +10,8 @@ All delays are in stream time: whole samples of the clock of the box on the way 
 A shared system driver with an engine of period M waits 2 M + B - gcd(B, M) in place of 2 B: the engine lays out
 M + B - gcd(B, M) before it can promise a program whole blocks that never run dry, and plays a period later.
 
+A driver that resamples for a program at another rate than the box is later each way by what that takes.
+
 A box that is not called with the program hands its sound over through a ring: it waits there as long as the program's
 call needs (B of the one that calls) and its margin, and in the matching filter if its rate is matched. Across clocks
 these are samples of either clock; they differ by less than one over so short a time.
@@ -258,14 +260,14 @@ def _capture(box: Interface) -> list[Term]:
 
 def take_terms(opening: Opening, way: Way, found: Index) -> list[Term]:
     """What a sound waits between a box's link and a program that takes it."""
-    into = _into(opening, way)
+    into = [*_into(opening, way), *_converting(way)]
     own = [*_capture(way.box), *(term for term in into if term.label not in _OF_THE_CALLER)]
     return [*into, *_recounted(opening, way, own, found), *_padding(opening, way, "capture", found)]
 
 
 def send_terms(opening: Opening, way: Way, found: Index) -> list[Term]:
     """What a sound waits between a program and the link of a box it is sent to."""
-    out = _out_of(opening, way)
+    out = [*_converting(way), *_out_of(opening, way)]
     return [
         *_padding(opening, way, "playback", found),
         *_recounted(opening, way, [*out, *_playback(way.box)], found),
@@ -293,6 +295,14 @@ def _out_of(opening: Opening, way: Way) -> list[Term]:
         Term("buffer", label, box.name, waits(driver, way.buffer_samples)[1], "set"),
         Term("hardware", "safety out", box.name, driver.safety_out_samples, origin),
     ]
+
+
+def _converting(way: Way) -> list[Term]:
+    """What a driver that resamples takes for it, in samples of the box."""
+    if not way.converts:
+        return []
+    origin = way.driver.origins.get("resampling_samples", "assumed")
+    return [Term("hardware", "resampling", way.box.name, way.driver.resampling_samples, origin)]
 
 
 def _ring(opening: Opening, way: Way) -> list[Term]:

@@ -10,12 +10,14 @@ from iskelo.core.rig.rig import Index
 def speed(found: Index, program: Program) -> Fraction:
     """How many times too fast a program's own sound plays: the device's rate over the program's; 1 if they agree.
 
+    A driver that resamples makes them agree.
+
     Example: made for 44 100 Hz and played at 48 000 it is 160/147 = 1.0884 times too fast.
     """
-    box = found.device(program)
-    if box is None or program.rate_hz is None:
+    opening = found.opened.get(program.id)
+    if opening is None or program.rate_hz is None or opening.converts:
         return Fraction(1)
-    return Fraction(box.rate_hz, program.rate_hz)
+    return Fraction(opening.device.rate_hz, program.rate_hz)
 
 
 def cents(ratio: Fraction | float) -> float:

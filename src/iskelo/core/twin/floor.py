@@ -113,6 +113,7 @@ class Floor:
             admitted=admitted[id(caller)],
             late_s=self._rig.jitter_ms / 1000,
             seed=self._seed + 7919 * (place + 1),
+            resampled_samples=caller.driver.resampling_samples if caller.converts else None,
         )
         called.append(at_work)
         self.recorders.append((at_work, device.rate_hz))

@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 
 from iskelo.core.rig.gear import Program, ProgramPort
 from iskelo.core.rig.ports import Port
+from iskelo.core.twin.converter import Converter
 from iskelo.core.twin.delay_line import DelayLine
 from iskelo.core.twin.stream import Block, Rows
 
@@ -117,10 +118,20 @@ class ProgramAtWork:
         admitted: bool = True,
         late_s: float = 0.0,
         seed: int = 1,
+        resampled_samples: int | None = None,
     ) -> None:
+        """``resampled_samples``: its driver resamples for it, and takes as long."""
         self.program = program
         # A program hands out the samples it was made of one by one; the device's clock sets their pace.
         self._own_rate_hz = program.rate_hz or driver.rate_hz
+        self._into = self._out = None
+        if resampled_samples is not None:
+            self._into, self._out = (
+                Converter(channels, resampled_samples, driver.rate_hz, self._own_rate_hz)
+                for channels in (driver.capture, driver.playback)
+            )
+            # What is resampled to the device's rate has the speed it was made for.
+            self._own_rate_hz = driver.rate_hz
         work = work_s(program, driver.block_samples, driver.rate_hz)
         self.processor = Processor(work, late_s, seed) if program.load_readings else None
         self._driver = driver
@@ -209,6 +220,8 @@ class ProgramAtWork:
         if not self._open or not driver.calls:
             return
         captured, began = driver.captured, driver.began
+        if self._into is not None:
+            captured = self._into.push(captured)
         handled, ready = self._in_time()
         room = max(0, min(captured.shape[1], self._tape.shape[1] - began))
         if room and self._records:
@@ -218,9 +231,17 @@ class ProgramAtWork:
         heard = [(mix, captured if effects is None else effects.push(captured)) for mix, effects in self._mixes]
         count = captured.shape[1]
         heard += [(mix, sound.samples(self._own_rate_hz, began, count)[np.newaxis]) for sound, mix in self._voices]
+        together: Block = np.zeros((driver.playback, count if self._out is not None else 0), np.float32)
         for mix, sound_then in heard:
             played = mix.gains @ sound_then[mix.channels]
-            driver.play(played if ready is None else played * ready, mix.rows)
+            if ready is not None:
+                played *= ready
+            if self._out is None:
+                driver.play(played, mix.rows)
+            else:
+                together[mix.rows] += played
+        if self._out is not None:
+            driver.play(self._out.push(together), slice(None))
 
     def _in_time(self) -> tuple[NDArray[np.float32] | None, NDArray[np.float32] | None]:
         """Which samples are handled at all, and which are ready when they are due; None is all of them."""

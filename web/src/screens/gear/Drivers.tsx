@@ -149,6 +149,23 @@ function DriverFields({ box, driver, place }: { box: Interface; driver: Driver; 
         value={driver.safety_out_samples}
         origins={driver.origins}
       />
+      <Check
+        words="Resamples"
+        label={of("Resamples")}
+        on={driver.resamples}
+        onChange={(resamples) => void set({ resamples })}
+      />
+      {driver.resamples && (
+        <OriginRow
+          item={driver.id}
+          field="resampling_samples"
+          words="Resampling takes"
+          label={of("Resampling takes")}
+          unit="samples"
+          value={driver.resampling_samples}
+          origins={driver.origins}
+        />
+      )}
     </Box>
   )
 }
