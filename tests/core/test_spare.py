@@ -8,8 +8,8 @@ from hypothesis import strategies as st
 
 from iskelo.core.edits.edit import AddProgram, SetValues
 from iskelo.core.lines.context import read
-from iskelo.core.planner.ladder import Ladder, ladders
-from iskelo.core.rig.gear import BUFFERS_SAMPLES, Interface, LoadReading
+from iskelo.core.planner.ladder import Ladder, ladders, say_touched
+from iskelo.core.rig.gear import BUFFERS_SAMPLES, Interface, LoadReading, Program, Track, Voice
 from iskelo.core.timing.budgets import (
     FILE_LIMIT_BYTES,
     LINK_LIMITS,
@@ -217,3 +217,20 @@ def test_a_player_that_records_nothing_fills_no_file() -> None:
     bench = two_voices()
     bench.do(SetValues(item="rig", values={"show_minutes": 60_000}), AddProgram(name="Deck", program_kind="player"))
     assert [snag.items for snag in bench.snags("file-passes-4-gib")] == [(bench.id("Recorder"),)]
+
+
+def test_work_that_several_cores_shared_may_not_fit_beside_another_program() -> None:
+    light, spread = Task(0.001, 0.01), Task(0.003, 0.01, spread=True)
+    # On one core the spread work takes four times as long at worst: 12 ms of 8.
+    assert together([light, spread], 4) == "depends"
+    assert together([light, Task(0.003, 0.01)], 4) == "fits"
+    assert together([light, Task(0.001, 0.01, spread=True)], 4) == "fits"
+
+
+def test_a_fader_on_what_is_worked_ahead_is_heard_that_much_later() -> None:
+    """Arithmetic: 2048 ahead and 324 out at 48 kHz are 49.42 ms; sound itself is as late as without."""
+    player = Program(id="p1", name="Deck", voices=(Voice(id="v1", name="Bed"),), read_ahead_samples=2048)
+    assert say_touched(player, 324, 48_000) == "2048 samples ahead: a fader there is heard after 49.42 ms"
+    assert say_touched(player.model_copy(update={"read_ahead_samples": None}), 324, 48_000) == ""
+    only_live = Program(id="p1", name="R", tracks=(Track(id="t1", name="A"),), read_ahead_samples=2048)
+    assert say_touched(only_live, 324, 48_000) == ""

@@ -90,6 +90,10 @@ def on_gear_and_timing(page: Page) -> None:
     page.get_by_test_id("now-after").wait_for()
     take(page, "timing")
     page.keyboard.press("Escape")
+    page.keyboard.press("b")
+    page.locator("[data-budget]").first.wait_for()
+    take(page, "budgets")
+    page.keyboard.press("b")
 
 
 def main(url: str) -> None:
@@ -126,6 +130,17 @@ def main(url: str) -> None:
         page.locator('[data-target="Director\'s phones L"]').click()
         page.get_by_text("drawn and played").wait_for()
         take(page, "check")
+        page.keyboard.press("f")
+        page.keyboard.type("pell")
+        page.get_by_label("The clock of Pellow Duo runs 200 ppm slower than it should").click()
+        page.get_by_test_id("now-after").wait_for()
+        take(page, "faults")
+        page.keyboard.press("Escape")
+        page.keyboard.press("5")
+        page.get_by_role("region", name="Set-up list").wait_for()
+        for key in (" ", "ArrowDown", " ", "ArrowDown"):
+            page.keyboard.press(key)
+        take(page, "paper")
         mended(page)
         browser.close()
     httpx.delete(f"{url}/api/rigs/{rig}")

@@ -3259,11 +3259,13 @@ export interface components {
          * Ladder
          * @description A program on its device: the present delays, and a rung for every buffer the driver offers.
          *
-         *     ``rate_hz`` is the device's rate, ``own_rate_hz`` what the program is set to.
+         *     ``rate_hz`` is the device's rate, ``own_rate_hz`` what the program is set to; ``resampled``: its driver makes up
+         *     for the difference.
          *
          *     ``boxes`` are those behind the device, ``others`` by how much they are later than the one that calls.
          *
          *     ``overdub``: for a program that records, where what is played to its own playback lands, and what to do about it.
+         *     ``touched``: for one that works ahead what only plays, how late a hand on that is heard.
          *     ``limit_ms`` is the tightest limit of the lines that wait in the driver's buffers, which the rungs count;
          *     ``late_lines`` are those of the program itself.
          */
@@ -3306,6 +3308,8 @@ export interface components {
             program: string;
             /** Rate Hz */
             rate_hz: number;
+            /** Resampled */
+            resampled: boolean;
             /** Round Trip Ms */
             round_trip_ms: number;
             /** Round Trip Samples */
@@ -3314,6 +3318,8 @@ export interface components {
             rungs: components["schemas"]["Rung"][];
             /** Seconds To 4 Gib */
             seconds_to_4_gib: number | null;
+            /** Touched */
+            touched: string;
             /**
              * Verdict
              * @enum {string}
@@ -3831,7 +3837,8 @@ export interface components {
          *     it gives its device up while another program is in front. ``one_file``: all armed tracks go into one file.
          *     ``rate_hz`` is the rate its own sound was made for and its files are written as (None: whatever its device runs at).
          *     ``compensates_samples``: by so much it moves what it recorded to playback by itself.
-         *     ``load_readings`` are two readings of its load meter at different buffers, or one, or none.
+         *     ``load_readings`` are two readings of its load meter at different buffers, or one, or none; ``spreads_over_cores``:
+         *     what they tell is done by several cores at a time. ``read_ahead_samples``: what only plays is worked so far ahead.
          */
         "Program-Input": {
             /**
@@ -3924,6 +3931,13 @@ export interface components {
             program_kind?: "recorder" | "sampler" | "player" | "call" | "mixing program" | "system sounds";
             /** Rate Hz */
             rate_hz?: number | null;
+            /** Read Ahead Samples */
+            read_ahead_samples?: number | null;
+            /**
+             * Spreads Over Cores
+             * @default false
+             */
+            spreads_over_cores?: boolean;
             /**
              * Tracks
              * @default []
@@ -3945,7 +3959,8 @@ export interface components {
          *     it gives its device up while another program is in front. ``one_file``: all armed tracks go into one file.
          *     ``rate_hz`` is the rate its own sound was made for and its files are written as (None: whatever its device runs at).
          *     ``compensates_samples``: by so much it moves what it recorded to playback by itself.
-         *     ``load_readings`` are two readings of its load meter at different buffers, or one, or none.
+         *     ``load_readings`` are two readings of its load meter at different buffers, or one, or none; ``spreads_over_cores``:
+         *     what they tell is done by several cores at a time. ``read_ahead_samples``: what only plays is worked so far ahead.
          */
         "Program-Output": {
             /**
@@ -4038,6 +4053,13 @@ export interface components {
             program_kind: "recorder" | "sampler" | "player" | "call" | "mixing program" | "system sounds";
             /** Rate Hz */
             rate_hz: number | null;
+            /** Read Ahead Samples */
+            read_ahead_samples: number | null;
+            /**
+             * Spreads Over Cores
+             * @default false
+             */
+            spreads_over_cores: boolean;
             /**
              * Tracks
              * @default []

@@ -104,6 +104,8 @@ SETTABLE: dict[type[Value], dict[str, str]] = {
         "one_file": "all tracks in one file",
         "compensates_samples": "moves overdubs by itself (samples)",
         "load_readings": "load meter",
+        "spreads_over_cores": "spreads its work over cores",
+        "read_ahead_samples": "read-ahead for what only plays (samples)",
         "enabled_in": "enabled inputs",
         "enabled_out": "enabled outputs",
     },

@@ -232,6 +232,8 @@ def _open(found: Index, program: Program) -> SetUpStep:
         settings.append(f"{program.rate_hz / 1000:g} kHz")
     if program.lets_go_in_background:
         settings.append("lets its device go in the background")
+    if program.read_ahead_samples is not None:
+        settings.append(f"read-ahead {program.read_ahead_samples}")
     if program.compensates_samples:
         settings.append(f"moves what it records {program.compensates_samples} samples earlier")
     trouble = "" if settings and program.id in found.opened else "it has no device"

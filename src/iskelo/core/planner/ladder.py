@@ -55,11 +55,13 @@ class Way:
 class Ladder:
     """A program on its device: the present delays, and a rung for every buffer the driver offers.
 
-    ``rate_hz`` is the device's rate, ``own_rate_hz`` what the program is set to.
+    ``rate_hz`` is the device's rate, ``own_rate_hz`` what the program is set to; ``resampled``: its driver makes up
+    for the difference.
 
     ``boxes`` are those behind the device, ``others`` by how much they are later than the one that calls.
 
     ``overdub``: for a program that records, where what is played to its own playback lands, and what to do about it.
+    ``touched``: for one that works ahead what only plays, how late a hand on that is heard.
     ``limit_ms`` is the tightest limit of the lines that wait in the driver's buffers, which the rungs count;
     ``late_lines`` are those of the program itself.
     """
@@ -74,6 +76,7 @@ class Ladder:
     driver_kind: str
     rate_hz: int
     own_rate_hz: int
+    resampled: bool
     buffer_samples: int
     in_ms: float
     out_ms: float
@@ -87,6 +90,7 @@ class Ladder:
     rungs: tuple[Rung, ...]
     ways: tuple[Way, ...]
     overdub: str
+    touched: str
     disk_bytes_per_s: int
     seconds_to_4_gib: float | None
 
@@ -151,6 +155,7 @@ def _ladder(
         driver_kind="joined" if driver.id == box.id else driver.kind,
         rate_hz=box.rate_hz,
         own_rate_hz=program.rate_hz or box.rate_hz,
+        resampled=opening.converts,
         buffer_samples=driver.buffer_samples,
         in_ms=float(samples_to_ms(now.in_samples, box.rate_hz)),
         out_ms=float(samples_to_ms(now.out_samples, box.rate_hz)),
@@ -167,6 +172,7 @@ def _ladder(
         if opening.joined
         else tuple(_way(reading, program, opening, each, now=each is driver) for each in box.drivers),
         overdub=say_overdub(now.round_trip_samples - program.compensates_samples, box.rate_hz) if armed else "",
+        touched=say_touched(program, now.out_samples, box.rate_hz),
         disk_bytes_per_s=recording_bytes_per_s(sum(armed), box.rate_hz),
         seconds_to_4_gib=seconds_to_limit(sum(armed) if program.one_file else max(armed), box.rate_hz)
         if armed
@@ -204,6 +210,18 @@ def say_overdub(late_samples: int, rate_hz: int) -> str:
     if late_samples > 0:
         return f"lands {apart} late; move it earlier by as much"
     return f"lands {apart} early; move it later by as much"
+
+
+def say_touched(program: Program, out_samples: int, rate_hz: int) -> str:
+    """How late a fader is heard on what a program works ahead; sound itself is as late as without.
+
+    Example: '2048 samples ahead: a fader there is heard after 47.92 ms'.
+    """
+    ahead = program.read_ahead_samples
+    if ahead is None or not (program.voices or any(not track.armed for track in program.tracks)):
+        return ""
+    late_ms = float(samples_to_ms(ahead + out_samples, rate_hz))
+    return f"{ahead} samples ahead: a fader there is heard after {late_ms:.2f} ms"
 
 
 def _way(reading: Reading, program: Program, opening: Opening, driver: Driver, *, now: bool) -> Way:

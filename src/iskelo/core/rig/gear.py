@@ -359,7 +359,8 @@ class Program(Value):
     it gives its device up while another program is in front. ``one_file``: all armed tracks go into one file.
     ``rate_hz`` is the rate its own sound was made for and its files are written as (None: whatever its device runs at).
     ``compensates_samples``: by so much it moves what it recorded to playback by itself.
-    ``load_readings`` are two readings of its load meter at different buffers, or one, or none.
+    ``load_readings`` are two readings of its load meter at different buffers, or one, or none; ``spreads_over_cores``:
+    what they tell is done by several cores at a time. ``read_ahead_samples``: what only plays is worked so far ahead.
     """
 
     kind: Literal["program"] = "program"
@@ -379,6 +380,8 @@ class Program(Value):
     one_file: bool = False
     compensates_samples: DelaySamples = 0
     load_readings: Annotated[tuple[LoadReading, ...], Field(max_length=2)] = ()
+    spreads_over_cores: bool = False
+    read_ahead_samples: BufferSamples | None = None
     enabled_in: tuple[ChannelNumber, ...] = ()
     enabled_out: tuple[ChannelNumber, ...] = ()
     inputs: Annotated[tuple[ProgramPort, ...], Field(max_length=512)] = ()

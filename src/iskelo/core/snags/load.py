@@ -29,7 +29,7 @@ class _Loaded:
     def task(self, jitter_s: float, buffer_samples: int) -> Task:
         """With the larger of its works: what is promised must hold for either."""
         work_s = max(work.seconds(buffer_samples) for work in self.works)
-        return Task(jitter_s + work_s, buffer_samples / self.box.rate_hz)
+        return Task(jitter_s + work_s, buffer_samples / self.box.rate_hz, self.program.spreads_over_cores)
 
 
 def _loaded(reading: Reading) -> list[_Loaded]:
@@ -98,7 +98,8 @@ def programs_crowd_the_computer(reading: Reading) -> list[Snag]:
             title=f"Whether {len(loaded)} programs fit depends on how the system spreads them"
             if verdict == "depends"
             else f"{len(loaded)} programs do not fit on {cores} cores",
-            evidence=f"{names} each fit on a core of their own, but not all on one; the computer has {cores}.",
+            evidence=f"{names} each fit on a core of their own, but not all on one; the computer has {cores}."
+            + _spread(loaded),
             consequence="If two of them land on one core, the one with the longer buffer clicks."
             if verdict == "depends"
             else "There is more work than all cores have time for: clicks.",
@@ -106,6 +107,11 @@ def programs_crowd_the_computer(reading: Reading) -> list[Snag]:
             mend=partial(_larger_buffers, loaded, jitter_s, cores),
         )
     ]
+
+
+def _spread(loaded: list[_Loaded]) -> str:
+    names = " and ".join(each.program.name for each in loaded if each.program.spreads_over_cores)
+    return f" {names} already needs several at a time." if names else ""
 
 
 def _larger_buffers(loaded: list[_Loaded], jitter_s: float, cores: int) -> tuple[Remedy, ...]:

@@ -79,10 +79,14 @@ def smallest_safe(works: Sequence[Work], jitter_s: float, rate_hz: int, allowed:
 
 @dataclass(frozen=True, slots=True)
 class Task:
-    """One program's call: its work, jitter included, and the period in which it must be done."""
+    """One program's call: its work, jitter included, and the period in which it must be done.
+
+    ``spread``: several cores did that work at a time; alone on one core it would take as many times as long.
+    """
 
     work_s: float
     period_s: float
+    spread: bool = False
 
 
 def response_times_s(tasks: Sequence[Task]) -> list[float | None]:
@@ -111,11 +115,13 @@ def response_times_s(tasks: Sequence[Task]) -> list[float | None]:
 def together(tasks: Sequence[Task], cores: int) -> Together:
     """Whether programs fit on one computer: on a single core, only on several, or not at all.
 
-    Each must leave ``MARGIN`` of its period. With more work than all cores have time, they do not fit either.
+    Each must leave ``MARGIN`` of its period. With more work than all cores have time, they do not fit either. How well
+    a program's work spreads nobody knows: at worst all cores were busy with it, at best one was.
     """
-    tight = [Task(each.work_s, each.period_s * (1 - MARGIN)) for each in tasks]
+    tight = [Task(each.work_s, each.period_s * (1 - MARGIN), each.spread) for each in tasks]
     if any(each.work_s > each.period_s for each in tight):
         return "does not fit"
     if sum(each.work_s / each.period_s for each in tight) > cores:
         return "does not fit"
-    return "fits" if None not in response_times_s(tight) else "depends"
+    alone = [Task(each.work_s * (cores if each.spread else 1), each.period_s) for each in tight]
+    return "fits" if None not in response_times_s(alone) else "depends"

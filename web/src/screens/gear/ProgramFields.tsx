@@ -5,6 +5,7 @@ import { useRig } from "../../api/rig"
 import { Select } from "../../parts/controls"
 import { useAggregates } from "./AggregateFields"
 import { Check, NumberRow, Row, Section, useSet } from "./Inspector"
+import { Some } from "./InterfaceFields"
 import { Buses, Ports, Tracks, Voices } from "./ProgramItems"
 
 /** A program: its device and driver, enabled channels, inputs, tracks, voices, buses and outputs. */
@@ -132,6 +133,18 @@ export function ProgramFields({ program }: { program: Program }) {
           words="Lets its device go in the background"
           on={program.lets_go_in_background}
           onChange={(lets_go_in_background) => void set({ lets_go_in_background })}
+        />
+        <Check
+          words="Spreads its work over cores"
+          on={program.spreads_over_cores}
+          onChange={(spreads_over_cores) => void set({ spreads_over_cores })}
+        />
+        <Some
+          words="Read-ahead for what only plays"
+          label="Read-ahead for what only plays"
+          none="none"
+          value={program.read_ahead_samples}
+          onKeep={(read_ahead_samples) => set({ read_ahead_samples })}
         />
         <Check
           words="Arms an input on one track only"

@@ -166,6 +166,11 @@ function Known({ ladder, onMeasured }: Props) {
             onKeep={(text) => number("Samples", text, (compensates_samples) => set({ compensates_samples }))}
           />
           by itself.
+        </>
+      )}
+      {ladder.touched && <span>What only plays is worked {ladder.touched}.</span>}
+      {ladder.overdub && (
+        <>
           {ladder.seconds_to_4_gib != null && (
             <chakra.span color="ink2">
               It writes {(ladder.disk_bytes_per_s / 1e6).toFixed(2)} MB/s; a file is full (4 GiB) after{" "}

@@ -63,9 +63,13 @@ export function Programs(props: { ladders: LadderView[]; at: number; onChoose: (
               <chakra.td css={cell}>
                 <b>{ladder.name}</b>
               </chakra.td>
-              <chakra.td css={cell} color={ladder.own_rate_hz === ladder.rate_hz ? undefined : "wax"}>
+              <chakra.td
+                css={cell}
+                color={ladder.own_rate_hz === ladder.rate_hz || ladder.resampled ? undefined : "wax"}
+              >
                 {ladder.own_rate_hz / 1000} kHz
-                {ladder.own_rate_hz !== ladder.rate_hz && `, not ${ladder.rate_hz / 1000}`}
+                {ladder.own_rate_hz !== ladder.rate_hz &&
+                  (ladder.resampled ? `, resampled` : `, not ${ladder.rate_hz / 1000}`)}
               </chakra.td>
               <chakra.td css={cell}>
                 {ladder.device}, {ladder.driver_kind}
