@@ -137,7 +137,7 @@ def main(url: str) -> None:
         take(page, "faults")
         page.keyboard.press("Escape")
         page.keyboard.press("5")
-        page.get_by_role("region", name="Set-up list").wait_for()
+        page.locator("[data-step]").first.wait_for()
         for key in (" ", "ArrowDown", " ", "ArrowDown"):
             page.keyboard.press(key)
         take(page, "paper")
