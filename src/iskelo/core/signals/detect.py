@@ -143,7 +143,8 @@ def _unsteady(
     found = pace(recorded, comb)
     best: dict[int, tuple[float, float]] = {}
     noise_rms = _noise_rms(_mean_spectrum(recorded, comb.period_samples), comb)
-    for ppm in found.clocks_ppm:
+    # Channels on one clock are read at one pace, though each finds a slightly other one: ``left_over`` tells the rest.
+    for ppm in (round(each, 1) for each in found.clocks_ppm):
         spectra = periods_at(recorded, comb, ppm, found.first, found.last)
         spectrum = np.mean(spectra, axis=0)
         there = _gate(spectrum, comb, _noise_power(spectrum, comb))
@@ -154,7 +155,7 @@ def _unsteady(
     heard: list[Heard] = []
     for sources, rough_ppm in _on_one_clock({source: ppm for source, (_, ppm) in best.items()}):
         ppm = rough_ppm if abs(rough_ppm) > LEAST_PPM else 0.0
-        spectrum = np.mean(periods_at(recorded, comb, ppm, found.first, found.last), axis=0)
+        spectrum = np.mean(periods_at(recorded, comb, round(ppm, 2), found.first, found.last), axis=0)
         noise = _noise_power(spectrum, comb)
         noise_rms = min(noise_rms, _noise_rms(spectrum, comb))
         audible = set(map(int, _gate(spectrum, comb, noise)))

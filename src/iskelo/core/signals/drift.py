@@ -6,6 +6,7 @@ are not, each is compared with the next. Unequal lags from period to period are 
 pace of each clock found, and each source's own lines tell which clock it is on, and what is left of its drift.
 """
 
+import functools
 import itertools
 from dataclasses import dataclass
 
@@ -144,15 +145,25 @@ def _peaks(cross: Complex, lowest: int, highest: int, period: int) -> list[tuple
 
 def _finely(cross: Complex, lowest: int, highest: int, period: int, lag: float) -> float:
     """A peak's place between samples: parabolas through three ever closer values of the correlation."""
-    bins = np.arange(lowest, highest + 1)
     band = cross[lowest : highest + 1]
     for step in (0.4, 0.1, 0.02):
         before, here, after = (
-            abs(complex(np.exp(2j * np.pi * bins * (at / period)) @ band)) for at in (lag - step, lag, lag + step)
+            # Where it begins turns all of it alike, which its size does not show.
+            abs(complex(_turns(at / period, len(band)) @ band))
+            for at in (lag - step, lag, lag + step)
         )
         bend = before - 2 * here + after
         lag += float(np.clip(0.5 * step * (before - after) / bend, -step, step)) if bend < 0 else 0.0
     return lag
+
+
+def _turns(cycles: float, count: int) -> Complex:
+    """exp(2 pi i cycles k) for k from nought on: a product of few exponentials, far sooner than all of them."""
+    width = 256
+    fine = np.exp(2j * np.pi * cycles * np.arange(width))
+    coarse = np.exp(2j * np.pi * cycles * width * np.arange(-(-count // width)))
+    turned: Complex = np.outer(coarse, fine).reshape(-1)[:count]
+    return turned
 
 
 def _shared(some: list[float], others: list[float]) -> bool:
@@ -206,17 +217,30 @@ def periods_at(
         return [scipy.fft.rfft(channel[n * whole : (n + 1) * whole].astype(np.float64)) for n in range(first, last + 1)]
     period = comb.period_samples * (1 + ppm * 1e-6)
     count = round(period)
-    lines = np.arange(int(comb.lines.max()) + 1)
-    transform = scipy.signal.CZT(count, m=len(lines), w=np.exp(-2j * np.pi / period))
-    spectra = []
-    for each in range(first, last + 1):
-        start = round(each * period)
-        taken = channel[start : start + count].astype(np.float64)
-        spectrum: Complex = np.zeros(comb.period_samples // 2 + 1, complex)
-        late = (start - each * period) / period
-        spectrum[: len(lines)] = transform(np.pad(taken, (0, count - len(taken)))) * np.exp(-2j * np.pi * late * lines)
-        spectra.append(spectrum)
+    most = int(comb.lines.max())
+    transform = _transform(count, most, period)
+    spectra: list[Complex] = []
+    starts = [each * period for each in range(first, last + 1)]
+    for pair in (starts[n : n + 2] for n in range(0, len(starts), 2)):
+        # Two real periods are one complex one; their spectra come apart by their symmetry.
+        both = np.zeros(count, complex)
+        for start, unit in zip(pair, (1, 1j), strict=False):
+            taken = channel[round(start) : round(start) + count]
+            both[: len(taken)] += unit * taken
+        lines = transform(both)
+        ahead, behind = lines[most:], lines[most::-1].conj()
+        for start, halves in zip(pair, (ahead + behind, -1j * (ahead - behind)), strict=False):
+            spectrum: Complex = np.zeros(comb.period_samples // 2 + 1, complex)
+            spectrum[: most + 1] = halves / 2 * _turns((start - round(start)) / period, most + 1)
+            spectra.append(spectrum)
     return spectra
+
+
+@functools.lru_cache(maxsize=4)
+def _transform(count: int, most: int, period: float) -> scipy.signal.CZT:
+    """Lines from minus ``most`` to ``most``. It is dear to build, and the channels of one box share it."""
+    step = np.exp(-2j * np.pi / period)
+    return scipy.signal.CZT(count, m=2 * most + 1, w=step, a=np.exp(-2j * np.pi * most / period))
 
 
 def left_over(spectra: list[Complex], comb: WovenComb, sources: NDArray[np.int64]) -> dict[int, Left]:
