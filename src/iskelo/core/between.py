@@ -4,8 +4,10 @@ A converter on another clock samples what is played at other moments; a matching
 the other's. Both ask here. Up to 0.45 of the rate the error stays below -90 dB (``tests/core/test_twin_clocks.py``).
 """
 
+from functools import lru_cache
+
 import numpy as np
-from numpy.lib.stride_tricks import sliding_window_view
+from numpy.lib.stride_tricks import as_strided
 from numpy.typing import NDArray
 
 from iskelo.core.twin.stream import Block
@@ -25,7 +27,7 @@ OVER = 8
 BAND = 32
 """At most so many positions are worked with one matrix of coefficients."""
 
-AT_ONCE = 64
+AT_ONCE = 128
 """So many bands are worked at a time; more would not stay in the processor's near memory."""
 
 SMOOTH = 1 / 160
@@ -92,19 +94,27 @@ def _by_bands(sound: Block, positions: NDArray[np.float64], band: int) -> Block:
     """The same for whole bands of positions; ``sound`` and what is given with one column for each channel."""
     firsts, lasts = positions[::band], positions[band - 1 :: band]
     wholes = firsts.astype(np.int64)
+    count, wide = len(wholes), band + TAPS - 1
     # Coefficients of the first position of each band, going over evenly to those of its last: by a product, which is
-    # several times sooner than adding them up.
-    ends = _taps(np.stack([firsts - wholes, lasts - (wholes + band - 1)], axis=1).reshape(-1))
-    blend = np.linspace(0, 1, band, dtype=np.float32)
-    wide = band + TAPS - 1
-    # One row of coefficients for each position, each a column further right than the one before.
-    rows = np.zeros((len(wholes), band, band + TAPS), np.float32)
-    rows[:, :, :TAPS] = np.stack([1 - blend, blend], axis=1) @ ends.reshape(-1, 2, TAPS)
-    shifted = rows.reshape(len(wholes), -1)[:, : band * wide].reshape(len(wholes), band, wide)
+    # several times sooner than adding them up. One row for each position, each a column further right than the last.
+    ends = np.zeros((count, 2, band + TAPS), np.float32)
+    ends[:, :, :TAPS] = _taps(np.stack([firsts - wholes, lasts - (wholes + band - 1)], axis=1).reshape(-1)).reshape(
+        count, 2, TAPS
+    )
+    rows: Block = np.matmul(_going_over(band), ends)
+    shifted = rows.reshape(count, -1)[:, : band * wide].reshape(count, band, wide)
     starts = wholes - BEFORE
     if starts[-1] + wide > len(sound):
         # A band that falls back behind a whole sample does not reach the last one, whose coefficient is nought.
         sound = np.pad(sound, ((0, starts[-1] + wide - len(sound)), (0, 0)))
-    windows = sliding_window_view(sound, wide, axis=0)[starts]
-    heard: Block = shifted @ windows.transpose(0, 2, 1)
+    down, across = sound.strides
+    windows = as_strided(sound, (len(sound) - wide + 1, wide, sound.shape[1]), (down, down, across), writeable=False)
+    heard: Block = shifted @ windows[starts]
     return heard.reshape(-1, sound.shape[1])
+
+
+@lru_cache(maxsize=BAND)
+def _going_over(band: int) -> Block:
+    """Shape (band, 2): how much of a band's first coefficients each position has, and how much of its last."""
+    share = np.linspace(0, 1, band, dtype=np.float32)
+    return np.stack([1 - share, share], axis=1)

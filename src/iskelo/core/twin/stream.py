@@ -8,7 +8,7 @@ Block = NDArray[np.float32]
 Rows = slice | list[int]
 """Some of a block's channels."""
 
-STRETCH_SAMPLES = 4096
+STRETCH_SAMPLES = 8192
 """About so many samples of sound are worked at once."""
 
 
