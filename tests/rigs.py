@@ -20,21 +20,9 @@ from iskelo.core.edits.edit import (
 from iskelo.core.lines.context import read
 from iskelo.core.lines.state import LineState
 from iskelo.core.rig.check import check
-from iskelo.core.rig.gear import (
-    Aggregate,
-    Bus,
-    Destination,
-    DirectMonitor,
-    Driver,
-    Interface,
-    Member,
-    Program,
-    ProgramPort,
-    Source,
-    Track,
-    Voice,
-)
+from iskelo.core.rig.gear import Aggregate, Destination, DirectMonitor, Driver, Interface, Member, Source
 from iskelo.core.rig.ports import Port
+from iskelo.core.rig.programs import Bus, Program, ProgramPort, Track, Voice
 from iskelo.core.rig.rig import Line, Patch, Rig, index
 from iskelo.core.snags.registry import run_rules
 from iskelo.core.snags.rule import Snag

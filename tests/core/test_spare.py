@@ -9,7 +9,9 @@ from hypothesis import strategies as st
 from iskelo.core.edits.edit import AddProgram, SetValues
 from iskelo.core.lines.context import read
 from iskelo.core.planner.ladder import Ladder, ladders, say_touched
-from iskelo.core.rig.gear import BUFFERS_SAMPLES, Interface, LoadReading, Program, Track, Voice
+from iskelo.core.rig.gear import Interface
+from iskelo.core.rig.programs import LoadReading, Program, Track, Voice
+from iskelo.core.rig.value import BUFFERS_SAMPLES
 from iskelo.core.timing.budgets import (
     FILE_LIMIT_BYTES,
     LINK_LIMITS,

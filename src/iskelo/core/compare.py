@@ -7,22 +7,11 @@ from iskelo.core.edits.apply import apply
 from iskelo.core.edits.edit import Edit
 from iskelo.core.edits.joining import moved_names
 from iskelo.core.edits.settable import SETTABLE, say_value
-from iskelo.core.rig.gear import (
-    Aggregate,
-    Bus,
-    Destination,
-    Driver,
-    Interface,
-    Member,
-    Program,
-    ProgramPort,
-    Source,
-    Track,
-    Value,
-    Voice,
-)
+from iskelo.core.rig.gear import Aggregate, Destination, Driver, Interface, Member, Source
 from iskelo.core.rig.ports import Port
+from iskelo.core.rig.programs import Bus, Program, ProgramPort, Track, Voice
 from iskelo.core.rig.rig import Index, Line, Patch, Rig
+from iskelo.core.rig.value import Value
 from iskelo.core.snags.rule import REMEDIES_AT_MOST, Snag
 from iskelo.core.survey import LineView, SnagView, Surveyed, survey_again
 

@@ -6,8 +6,9 @@ from typing import Literal
 from iskelo.core.edits.joining import moved_by_absence
 from iskelo.core.lines.context import Reading
 from iskelo.core.rig.clocks import COMPUTER, COMPUTER_TOLERANCE_PPM, SOCKETS
-from iskelo.core.rig.gear import Aggregate, ClockSource, Interface, Program
+from iskelo.core.rig.gear import Aggregate, ClockSource, Interface
 from iskelo.core.rig.ports import Port
+from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import Index
 from iskelo.core.rig.ways import Bank, Opening, Way, open_aggregate
 from iskelo.core.timing.clocks import drift_of, say_drift, say_sync_tolerance

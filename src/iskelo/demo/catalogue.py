@@ -13,7 +13,8 @@ from iskelo.core.edits.edit import (
     Edit,
     SetValues,
 )
-from iskelo.core.rig.gear import Gear, Interface, LinkKind, Program
+from iskelo.core.rig.gear import Gear, Interface, LinkKind
+from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import Rig, index
 
 ENGINE_SAMPLES = 480

@@ -6,7 +6,8 @@ from typing import Annotated, Literal
 from pydantic import Field, ValidationError
 
 from iskelo.core.edits.base import first_reason, path_of
-from iskelo.core.rig.gear import Gear, Value
+from iskelo.core.rig.gear import Gear
+from iskelo.core.rig.value import Value
 from iskelo.formats.refusal import Unreadable
 
 CATALOGUE_MAX_BYTES = 4 * 1024 * 1024

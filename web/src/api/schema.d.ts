@@ -2327,10 +2327,7 @@ export interface components {
              * @enum {string}
              */
             kind?: "vendor" | "system, shared" | "system, sole use" | "wrapper";
-            /**
-             * Origins
-             * @default {}
-             */
+            /** Origins */
             origins?: {
                 [key: string]: "measured" | "described" | "typed" | "assumed";
             };
@@ -2410,10 +2407,7 @@ export interface components {
              * @enum {string}
              */
             kind: "vendor" | "system, shared" | "system, sole use" | "wrapper";
-            /**
-             * Origins
-             * @default {}
-             */
+            /** Origins */
             origins: {
                 [key: string]: "measured" | "described" | "typed" | "assumed";
             };
@@ -2823,10 +2817,7 @@ export interface components {
              * @default 0
              */
             optical_out?: number;
-            /**
-             * Origins
-             * @default {}
-             */
+            /** Origins */
             origins?: {
                 [key: string]: "measured" | "described" | "typed" | "assumed";
             };
@@ -3011,10 +3002,7 @@ export interface components {
              * @default 0
              */
             optical_out: number;
-            /**
-             * Origins
-             * @default {}
-             */
+            /** Origins */
             origins: {
                 [key: string]: "measured" | "described" | "typed" | "assumed";
             };
@@ -4882,10 +4870,7 @@ export interface components {
              * @default
              */
             notes?: string;
-            /**
-             * Origins
-             * @default {}
-             */
+            /** Origins */
             origins?: {
                 [key: string]: "measured" | "described" | "typed" | "assumed";
             };
@@ -4941,10 +4926,7 @@ export interface components {
              * @default
              */
             notes: string;
-            /**
-             * Origins
-             * @default {}
-             */
+            /** Origins */
             origins: {
                 [key: string]: "measured" | "described" | "typed" | "assumed";
             };

@@ -5,20 +5,10 @@ from typing import Any
 from iskelo.core.edits import edit as e
 from iskelo.core.edits.base import Applied, changed, free_name, gear_of, made, new_ids, with_gear
 from iskelo.core.edits.one import apply_one
-from iskelo.core.rig.gear import (
-    Aggregate,
-    Bus,
-    Destination,
-    Driver,
-    Interface,
-    Program,
-    ProgramPort,
-    Source,
-    Track,
-    Value,
-    Voice,
-)
+from iskelo.core.rig.gear import Aggregate, Destination, Driver, Interface, Source
+from iskelo.core.rig.programs import Bus, Program, ProgramPort, Track, Voice
 from iskelo.core.rig.rig import FIELDS_OF, AnyGear, Line, Rig, index
+from iskelo.core.rig.value import Value
 
 DEFAULT_LEVEL_DBU = {"microphone": -38.0, "instrument": -20.0, "line player": 4.0}
 """Nominal levels a new source comes up with; common practice, no published source (line: +4 dBu)."""

@@ -7,9 +7,11 @@ from iskelo.core.edits import edit as e
 from iskelo.core.edits.base import Applied, Refused, changed, gear_of, pruned, with_gear
 from iskelo.core.edits.one import apply_one, find, place_of
 from iskelo.core.edits.settable import FIGURES, SETTABLE, say_value
-from iskelo.core.rig.gear import Aggregate, Driver, Interface, Program, ProgramPort, Source, Value
+from iskelo.core.rig.gear import Aggregate, Driver, Interface, Source
+from iskelo.core.rig.programs import Program, ProgramPort
 from iskelo.core.rig.rig import Line, Patch, Rig, index
 from iskelo.core.rig.units import DBV_TO_DBU
+from iskelo.core.rig.value import Value
 
 
 @apply_one.register

@@ -4,25 +4,12 @@ from typing import Annotated, Literal
 
 from pydantic import Field, JsonValue
 
-from iskelo.core.rig.gear import (
-    BankSize,
-    BufferSamples,
-    ChannelNumber,
-    Clients,
-    DriverKind,
-    Gear,
-    Interface,
-    LevelDbu,
-    LevelUnit,
-    Member,
-    ProgramKind,
-    RateHz,
-    Value,
-    Width,
-)
+from iskelo.core.rig.gear import Clients, DriverKind, Gear, Interface, Member
 from iskelo.core.rig.ports import Port
+from iskelo.core.rig.programs import ProgramKind
 from iskelo.core.rig.rig import Purpose
 from iskelo.core.rig.text import DelaySamples, GainDb, Id, Name
+from iskelo.core.rig.value import BankSize, BufferSamples, ChannelNumber, LevelDbu, LevelUnit, RateHz, Value, Width
 
 Names = Annotated[tuple[Name, ...], Field(min_length=1, max_length=256)]
 

@@ -10,10 +10,12 @@ from dataclasses import dataclass
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import AddLine, AddProgramPorts, AddSources, AddTracks, Edit, Plug, SetJack, SetValues
-from iskelo.core.rig.gear import Destination, Interface, Program, Source, Track, Value
+from iskelo.core.rig.gear import Destination, Interface, Source
 from iskelo.core.rig.ports import Port
+from iskelo.core.rig.programs import Program, Track
 from iskelo.core.rig.rig import Index, Purpose, Rig, index
 from iskelo.core.rig.text import clean_name
+from iskelo.core.rig.value import Value
 
 _Do = Callable[[Edit], None]
 

@@ -6,8 +6,10 @@ from typing import Literal
 from iskelo.core.edits import edit as e
 from iskelo.core.edits.base import Applied, Refused, changed, free_name, gear_of, made, new_ids, with_gear
 from iskelo.core.edits.one import apply_one
-from iskelo.core.rig.gear import Aggregate, Interface, Program, ProgramPort, Value
+from iskelo.core.rig.gear import Aggregate, Interface
+from iskelo.core.rig.programs import Program, ProgramPort
 from iskelo.core.rig.rig import Index, Rig, index
+from iskelo.core.rig.value import Value
 from iskelo.core.rig.ways import Bank, Opening, driver_of, open_aggregate
 
 SIDES: tuple[tuple[Literal["inputs", "outputs"], Bank, Literal["enabled_in", "enabled_out"]], ...] = (

@@ -5,8 +5,10 @@ from functools import singledispatch
 from typing import Any
 
 from iskelo.core.edits.base import Applied, Refused, with_gear
-from iskelo.core.rig.gear import Bus, Driver, ProgramPort, Track, Value, Voice
+from iskelo.core.rig.gear import Driver
+from iskelo.core.rig.programs import Bus, ProgramPort, Track, Voice
 from iskelo.core.rig.rig import FIELDS_OF, Line, Patch, Rig, index
+from iskelo.core.rig.value import Value
 
 
 @singledispatch

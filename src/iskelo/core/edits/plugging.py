@@ -3,7 +3,8 @@
 from iskelo.core.edits import edit as e
 from iskelo.core.edits.base import Applied, Refused, checked, new_ids, pruned
 from iskelo.core.edits.one import apply_one, find, place_of
-from iskelo.core.rig.gear import Interface, Program
+from iskelo.core.rig.gear import Interface
+from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import FIELDS_OF, AnyGear, Patch, Rig, index
 
 

@@ -2,22 +2,10 @@
 
 from typing import Any
 
-from iskelo.core.rig.gear import (
-    Aggregate,
-    Bus,
-    Destination,
-    Driver,
-    Interface,
-    LoadReading,
-    Member,
-    Program,
-    ProgramPort,
-    Source,
-    Track,
-    Value,
-    Voice,
-)
+from iskelo.core.rig.gear import Aggregate, Destination, Driver, Interface, Member, Source
+from iskelo.core.rig.programs import Bus, LoadReading, Program, ProgramPort, Track, Voice
 from iskelo.core.rig.rig import Line, Patch, Rig
+from iskelo.core.rig.value import Value
 
 SETTABLE: dict[type[Value], dict[str, str]] = {
     Rig: {

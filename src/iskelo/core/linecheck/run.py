@@ -8,8 +8,9 @@ import numpy as np
 
 from iskelo.core.linecheck.ledger import Ledger, TargetHeard, write_ledger
 from iskelo.core.linecheck.sounds import play, source_ports
-from iskelo.core.rig.gear import Interface, Program
+from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.ports import Port
+from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import Index, Rig, index
 from iskelo.core.signals.comb import PERIOD_SECONDS, PERIODS_PLAYED, TAIL_SECONDS, WovenComb
 from iskelo.core.signals.detect import Heard, detect

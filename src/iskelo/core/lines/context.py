@@ -7,7 +7,7 @@ changed is worked out anew. What comes out is the same as a reading from nothing
 from dataclasses import dataclass
 
 from iskelo.core.lines.state import LineState, Traced, line_states
-from iskelo.core.rig.gear import Program
+from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import Index, Rig, index
 from iskelo.core.routes.route import Ahead
 from iskelo.core.wiring.graph import Graph, compile_graph

@@ -3,8 +3,9 @@
 from collections import deque
 from typing import NamedTuple
 
-from iskelo.core.rig.gear import Destination, Program, ProgramPort, Track
+from iskelo.core.rig.gear import Destination
 from iskelo.core.rig.ports import STAGE, Bank, Port
+from iskelo.core.rig.programs import Program, ProgramPort, Track
 from iskelo.core.rig.rig import Index
 from iskelo.core.routes.route import Ahead, furthest, nearest
 from iskelo.core.wiring.graph import Graph

@@ -11,8 +11,9 @@ from typing import Literal
 from iskelo.core.lines.context import Reading
 from iskelo.core.lines.stations import fold_numbers
 from iskelo.core.rig.clocks import SOCKETS
-from iskelo.core.rig.gear import Aggregate, Destination, Interface, Program, Source, Track
+from iskelo.core.rig.gear import Aggregate, Destination, Interface, Source
 from iskelo.core.rig.ports import CLOCK_BANKS
+from iskelo.core.rig.programs import Program, Track
 from iskelo.core.rig.rig import Index, Patch
 from iskelo.core.rig.ways import Way, driver_of
 from iskelo.core.wiring.graph import buses_in_circles

@@ -10,9 +10,11 @@ from iskelo.core.edits.base import Refused, free_name
 from iskelo.core.edits.edit import AddProgram, AddProgramPorts, AddTracks, Edit, JoinDevices, SetDevice, SetValues
 from iskelo.core.joined import AggregateView, aggregate_views
 from iskelo.core.lines.context import Reading, read
-from iskelo.core.rig.gear import BufferSamples, Interface, Member, Program, ProgramPort, Value
+from iskelo.core.rig.gear import Interface, Member
+from iskelo.core.rig.programs import Program, ProgramPort
 from iskelo.core.rig.rig import Index, Rig, index
 from iskelo.core.rig.text import Id, Name, clean_name
+from iskelo.core.rig.value import BufferSamples, Value
 from iskelo.core.timing.clocks import clock_of, master_name
 
 NAME_MOST = 60

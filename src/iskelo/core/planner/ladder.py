@@ -4,7 +4,8 @@ from dataclasses import dataclass
 from typing import Literal
 
 from iskelo.core.lines.context import Reading
-from iskelo.core.rig.gear import Driver, Interface, Program
+from iskelo.core.rig.gear import Driver, Interface
+from iskelo.core.rig.programs import Program
 from iskelo.core.rig.ways import Opening, opened_by
 from iskelo.core.timing.budgets import recording_bytes_per_s, seconds_to_limit
 from iskelo.core.timing.delays import BANKS, Trip, Waits, samples_to_ms, trip_of, trip_terms, waits, waits_of, way_of

@@ -2,8 +2,8 @@
 
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import Edit, SetValues
-from iskelo.core.rig.gear import Value
 from iskelo.core.rig.rig import Index
+from iskelo.core.rig.value import Value
 from iskelo.core.rig.ways import open_box
 from iskelo.core.timing.delays import trip_of, waits
 

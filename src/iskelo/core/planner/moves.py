@@ -19,8 +19,10 @@ from iskelo.core.edits.edit import (
     SetValues,
 )
 from iskelo.core.lines.context import Reading
-from iskelo.core.rig.gear import Interface, Program, ProgramPort, Source, Track, Value
+from iskelo.core.rig.gear import Interface, Source
 from iskelo.core.rig.ports import Port
+from iskelo.core.rig.programs import Program, ProgramPort, Track
+from iskelo.core.rig.value import Value
 from iskelo.core.rig.ways import Opening, open_box
 from iskelo.core.wiring.graph import EdgeKind, mix_legs
 

@@ -2,8 +2,9 @@
 
 from collections.abc import Iterable
 
-from iskelo.core.rig.gear import Aggregate, Interface, Program
+from iskelo.core.rig.gear import Aggregate, Interface
 from iskelo.core.rig.ports import BANK_WORDS, CLOCK_BANKS, Port
+from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import Broken, Index, Item, Patch, Rig, index
 from iskelo.core.rig.ways import CHANNELS_AT_MOST
 

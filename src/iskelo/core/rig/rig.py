@@ -7,22 +7,11 @@ from typing import Annotated, Literal, NamedTuple
 from pydantic import AfterValidator, Field, model_validator
 
 from iskelo.core.rig.clocks import Pace, paces
-from iskelo.core.rig.gear import (
-    Aggregate,
-    Bus,
-    Destination,
-    Driver,
-    Gear,
-    Interface,
-    Program,
-    ProgramPort,
-    Source,
-    Track,
-    Value,
-    Voice,
-)
+from iskelo.core.rig.gear import Aggregate, Destination, Driver, Gear, Interface, Source
 from iskelo.core.rig.ports import BANK_WORDS, CLOCK_BANKS, Port
+from iskelo.core.rig.programs import Bus, Program, ProgramPort, Track, Voice
 from iskelo.core.rig.text import GainDb, Id, Name, Notes, clean_tag
+from iskelo.core.rig.value import Value
 from iskelo.core.rig.ways import Opening, Way, open_program
 
 Purpose = Literal["record", "listen"]

@@ -6,7 +6,8 @@ from functools import partial
 from iskelo.core.edits.edit import Edit, Remove, SetDirect, SetLeg, SetValues
 from iskelo.core.lines.context import Reading
 from iskelo.core.lines.state import Arrival, LineState
-from iskelo.core.rig.gear import Driver, Interface, Program
+from iskelo.core.rig.gear import Driver, Interface
+from iskelo.core.rig.programs import Program
 from iskelo.core.routes.route import Route, passing_routes
 from iskelo.core.snags.rates import one_rate
 from iskelo.core.snags.reach import with_finding

@@ -6,8 +6,9 @@ from iskelo.core.edits.edit import Edit, Plug, Remove, SetMembers, SetValues
 from iskelo.core.lines.context import Reading
 from iskelo.core.lines.state import LineState
 from iskelo.core.rig.clocks import SOCKETS
-from iskelo.core.rig.gear import Aggregate, ClockSource, Interface, Program
+from iskelo.core.rig.gear import Aggregate, ClockSource, Interface
 from iskelo.core.rig.ports import Bank, Port
+from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import Index
 from iskelo.core.rig.ways import Opening, Way
 from iskelo.core.snags.reach import with_finding

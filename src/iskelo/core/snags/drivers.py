@@ -5,7 +5,8 @@ from typing import Literal
 
 from iskelo.core.edits.edit import Edit, SetDevice, SetValues
 from iskelo.core.lines.context import Reading
-from iskelo.core.rig.gear import Aggregate, Driver, Interface, Program
+from iskelo.core.rig.gear import Aggregate, Driver, Interface
+from iskelo.core.rig.programs import Program
 from iskelo.core.rig.ways import Way
 from iskelo.core.snags.reach import lines_of_program
 from iskelo.core.snags.rule import Remedy, Snag, distinct, one_remedy

@@ -5,7 +5,8 @@ from functools import partial
 from iskelo.core.edits.base import free_name
 from iskelo.core.edits.edit import AddProgramPorts, Edit, EnableChannels, FillChannels, Remove, SetLeg, SetValues
 from iskelo.core.lines.context import Reading
-from iskelo.core.rig.gear import Aggregate, Bus, Interface, Program, ProgramPort
+from iskelo.core.rig.gear import Aggregate, Interface
+from iskelo.core.rig.programs import Bus, Program, ProgramPort
 from iskelo.core.rig.rig import Item, leg_letter
 from iskelo.core.rig.ways import open_aggregate
 from iskelo.core.snags.lines import joining_remedies

@@ -7,7 +7,8 @@ from pydantic import JsonValue
 
 from iskelo.core.edits.edit import Edit, SetValues
 from iskelo.core.lines.context import Reading
-from iskelo.core.rig.gear import Driver, Interface, Program
+from iskelo.core.rig.gear import Driver, Interface
+from iskelo.core.rig.programs import Program
 from iskelo.core.snags.reach import lines_of_program
 from iskelo.core.snags.rule import Remedy, Snag, distinct, one_remedy
 from iskelo.core.timing.budgets import link_overload, seconds_to_limit

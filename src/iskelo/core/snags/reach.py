@@ -4,7 +4,7 @@ from collections.abc import Iterator
 
 from iskelo.core.lines.context import Reading
 from iskelo.core.lines.state import Headline, LineState
-from iskelo.core.rig.gear import Program
+from iskelo.core.rig.programs import Program
 
 
 def lines_of_program(reading: Reading, program: Program) -> tuple[str, ...]:

@@ -5,8 +5,9 @@ from functools import partial
 from iskelo.core.edits.edit import Edit, SetDirect, SetValues
 from iskelo.core.lines.context import Reading
 from iskelo.core.lines.stations import fold_numbers
-from iskelo.core.rig.gear import Interface, Program, Track
+from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.ports import Port
+from iskelo.core.rig.programs import Program, Track
 from iskelo.core.routes.route import reached, reaching
 from iskelo.core.snags.lines import joining_remedies
 from iskelo.core.snags.reach import lines_to_track

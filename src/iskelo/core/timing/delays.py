@@ -24,7 +24,8 @@ from fractions import Fraction
 from functools import cached_property
 from typing import Literal
 
-from iskelo.core.rig.gear import Aggregate, Driver, Interface, Track
+from iskelo.core.rig.gear import Aggregate, Driver, Interface
+from iskelo.core.rig.programs import Track
 from iskelo.core.rig.rig import Index
 from iskelo.core.rig.ways import Opening, Way
 from iskelo.core.timing.clocks import apart

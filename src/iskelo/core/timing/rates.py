@@ -3,7 +3,7 @@
 import math
 from fractions import Fraction
 
-from iskelo.core.rig.gear import Program
+from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import Index
 
 

@@ -15,7 +15,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Literal
 
-from iskelo.core.rig.gear import LoadReading
+from iskelo.core.rig.programs import LoadReading
 
 MARGIN = 0.2
 """The share of a period that must stay free, against what no reading shows. Common practice, no published source."""

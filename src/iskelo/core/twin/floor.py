@@ -8,8 +8,9 @@ from zlib import crc32
 import numpy as np
 
 from iskelo.core.rig.clocks import COMPUTER, COMPUTER_TOLERANCE_PPM
-from iskelo.core.rig.gear import Aggregate, Interface, Program
+from iskelo.core.rig.gear import Aggregate, Interface
 from iskelo.core.rig.ports import Port
+from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import Index, Rig, index
 from iskelo.core.rig.ways import Opening, Way
 from iskelo.core.twin.box import Box, Called, DriverAtWork

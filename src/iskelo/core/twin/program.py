@@ -9,8 +9,8 @@ from typing import Protocol
 import numpy as np
 from numpy.typing import NDArray
 
-from iskelo.core.rig.gear import Program, ProgramPort
 from iskelo.core.rig.ports import Port
+from iskelo.core.rig.programs import Program, ProgramPort
 from iskelo.core.twin.converter import Converter
 from iskelo.core.twin.delay_line import DelayLine
 from iskelo.core.twin.stream import Block, Rows

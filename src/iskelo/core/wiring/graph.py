@@ -10,8 +10,9 @@ from dataclasses import dataclass
 from typing import Literal, NamedTuple
 
 from iskelo.core.edits.edit import Edit, EnableChannels, SetDevice, SetDirect, SetJack, SetValues
-from iskelo.core.rig.gear import Aggregate, Bus, Interface, Program, ProgramPort, Source, Track
+from iskelo.core.rig.gear import Aggregate, Interface, Source
 from iskelo.core.rig.ports import CLOCK_BANKS, Bank, Port
+from iskelo.core.rig.programs import Bus, Program, ProgramPort, Track
 from iskelo.core.rig.rig import Hindrance, Index, Patch
 from iskelo.core.rig.ways import Opening, Way, driver_of
 

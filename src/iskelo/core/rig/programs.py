@@ -1,0 +1,118 @@
+"""Programs: software with audio, its inputs, tracks, voices, buses and outputs."""
+
+from typing import Annotated, Literal
+
+from pydantic import Field, field_validator
+
+from iskelo.core.rig.text import DelaySamples, GainDb, Id, Name, Notes
+from iskelo.core.rig.value import BufferSamples, ChannelNumber, Margin, RateHz, Value, Width
+
+
+class ProgramPort(Value):
+    """A named input or output of a program; each leg is mapped to a channel of the device, or to none."""
+
+    id: Id
+    name: Name
+    legs: Annotated[tuple[ChannelNumber | None, ...], Field(min_length=1, max_length=2)] = (None,)
+
+
+class Track(Value):
+    """A recorder's track: takes one named input, records it when armed, passes it on when monitored.
+
+    ``output`` is a bus or an output of the program.
+    """
+
+    id: Id
+    name: Name
+    width: Width = 1
+    input: Id | None = None
+    output: Id | None = None
+    armed: bool = True
+    monitored: bool = False
+    muted: bool = False
+    gain_db: GainDb = 0.0
+    effect_delay_samples: DelaySamples = 0
+
+
+class Bus(Value):
+    """A sum inside a program; ``output`` is another bus of it, or one of its outputs."""
+
+    id: Id
+    name: Name
+    width: Width = 2
+    output: Id | None = None
+    gain_db: GainDb = 0.0
+    muted: bool = False
+
+
+class Voice(Value):
+    """What a program itself sounds: a pad, a deck, a far end; its nominal level in dBFS."""
+
+    id: Id
+    name: Name
+    width: Width = 2
+    output: Id | None = None
+    level_dbfs: Annotated[float, Field(ge=-144, le=0, allow_inf_nan=False)] = -18.0
+
+
+class LoadReading(Value):
+    """What a program's own meter reads: so many per cent of the time, at a buffer of this size."""
+
+    buffer_samples: BufferSamples
+    percent: Annotated[float, Field(ge=0, le=400, allow_inf_nan=False)]
+
+
+ProgramKind = Literal["recorder", "sampler", "player", "call", "mixing program", "system sounds"]
+
+
+class Program(Value):
+    """Software with audio: named inputs, tracks, voices of its own, buses and named outputs, on a device.
+
+    ``driver`` is the driver of the device it opens (None: the device's first). With an ``output_device`` it plays to
+    that one, which then calls it, and takes only its input from ``device``: through a ring that keeps
+    ``margin_samples``, and brought to the other's rate if ``matched``. ``lets_go_in_background``:
+    it gives its device up while another program is in front. ``one_file``: all armed tracks go into one file.
+    ``rate_hz`` is the rate its own sound was made for and its files are written as (None: whatever its device runs at).
+    ``compensates_samples``: by so much it moves what it recorded to playback by itself.
+    ``load_readings`` are two readings of its load meter at different buffers, or one, or none; ``spreads_over_cores``:
+    what they tell is done by several cores at a time. ``read_ahead_samples``: what only plays is worked so far ahead.
+    """
+
+    kind: Literal["program"] = "program"
+    id: Id
+    name: Name
+    notes: Notes = ""
+    program_kind: ProgramKind = "recorder"
+    device: Id | None = None
+    driver: Id | None = None
+    output_device: Id | None = None
+    output_driver: Id | None = None
+    matched: bool = False
+    margin_samples: Margin = 16
+    rate_hz: RateHz | None = None
+    lets_go_in_background: bool = False
+    one_track_per_input: bool = False
+    one_file: bool = False
+    compensates_samples: DelaySamples = 0
+    load_readings: Annotated[tuple[LoadReading, ...], Field(max_length=2)] = ()
+    spreads_over_cores: bool = False
+    read_ahead_samples: BufferSamples | None = None
+    enabled_in: tuple[ChannelNumber, ...] = ()
+    enabled_out: tuple[ChannelNumber, ...] = ()
+    inputs: Annotated[tuple[ProgramPort, ...], Field(max_length=512)] = ()
+    tracks: Annotated[tuple[Track, ...], Field(max_length=512)] = ()
+    outputs: Annotated[tuple[ProgramPort, ...], Field(max_length=128)] = ()
+    buses: Annotated[tuple[Bus, ...], Field(max_length=128)] = ()
+    voices: Annotated[tuple[Voice, ...], Field(max_length=128)] = ()
+
+    @field_validator("load_readings")
+    @classmethod
+    def _different(cls, readings: tuple[LoadReading, ...]) -> tuple[LoadReading, ...]:
+        if len({each.buffer_samples for each in readings}) != len(readings):
+            raise ValueError("two readings of its load meter must be at different buffers")
+        return readings
+
+    @field_validator("enabled_in", "enabled_out")
+    @classmethod
+    def _ascending(cls, channels: tuple[int, ...]) -> tuple[int, ...]:
+        return tuple(sorted(set(channels)))
