@@ -1,6 +1,7 @@
 """Does a rig hold together? Every reference leads somewhere, every name is its own, every lead fits."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
+from string import ascii_lowercase
 
 from iskelo.core.rig.gear import Aggregate, Interface
 from iskelo.core.rig.ports import BANK_WORDS, CLOCK_BANKS, Port
@@ -69,6 +70,28 @@ def _unique(entries: Iterable[tuple[str, str]], what: str, many: str) -> None:
 
 
 def _ids(rig: Rig) -> None:
+    every = list(_ids_of(rig))
+    if len(set(every)) < len(every) or max(map(_number, every), default=0) >= rig.next_number:
+        _bad_id(rig)
+
+
+def _number(identity: str) -> int:
+    return int(identity.lstrip(ascii_lowercase))
+
+
+def _ids_of(rig: Rig) -> Iterator[str]:
+    for gear in rig.gear:
+        yield gear.id
+        if isinstance(gear, Program):
+            for items in (gear.inputs, gear.tracks, gear.voices, gear.buses, gear.outputs):
+                yield from (item.id for item in items)
+        if isinstance(gear, Interface):
+            yield from (driver.id for driver in gear.drivers)
+    yield from (patch.id for patch in rig.patches)
+    yield from (line.id for line in rig.lines)
+
+
+def _bad_id(rig: Rig) -> None:
     seen: set[str] = set()
     found = [(gear.id, gear.name) for gear in rig.gear]
     for gear in rig.gear:
@@ -83,7 +106,7 @@ def _ids(rig: Rig) -> None:
         if identity in seen:
             raise Broken(place, f"the id {identity!r} is used twice")
         seen.add(identity)
-        if int("".join(filter(str.isdigit, identity))) >= rig.next_number:
+        if _number(identity) >= rig.next_number:
             raise Broken(place, f"the id {identity!r} is not below next_number, {rig.next_number}")
 
 
@@ -147,10 +170,9 @@ def _patch_place(found: Index, patch: Patch) -> str:
 def _patches(rig: Rig, found: Index) -> None:
     plugged: dict[Port, Patch] = {}
     for patch in rig.patches:
-        place = _patch_place(found, patch)
         refusal = lead_refusal(found, patch.from_port, patch.to_port)
         if refusal:
-            raise Broken(place, refusal)
+            raise Broken(_patch_place(found, patch), refusal)
         if patch.to_port in plugged:
             other = plugged[patch.to_port]
             reason = (
@@ -158,7 +180,7 @@ def _patches(rig: Rig, found: Index) -> None:
                 if other.from_port != patch.from_port
                 else "the two are joined already"
             )
-            raise Broken(place, reason)
+            raise Broken(_patch_place(found, patch), reason)
         plugged[patch.to_port] = patch
 
 

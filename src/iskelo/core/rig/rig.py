@@ -2,6 +2,7 @@
 
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
+from functools import lru_cache
 from typing import Annotated, Literal, NamedTuple
 
 from pydantic import AfterValidator, Field, model_validator
@@ -124,7 +125,7 @@ class Index:
     """Look-ups by id, made once from a rig; a driver stands there with the box it opens.
 
     ``opened`` says how each program that has a device reaches it, ``paces`` whose clock each box runs on. ``said``
-    keeps ports in words that have been asked for.
+    and ``sizes`` keep what has been asked for: ports in words, and how many of them a bank has.
     """
 
     rig: Rig
@@ -139,6 +140,7 @@ class Index:
     paces: dict[str, Pace]
     opened: dict[str, Opening]
     said: dict[Port, str] = field(default_factory=dict, compare=False)
+    sizes: dict[tuple[str, str], int] = field(default_factory=dict, compare=False)
 
     def name(self, identity: str) -> str:
         """The name of a piece of gear, an input, a track, a voice, an output or a line."""
@@ -254,6 +256,12 @@ class Index:
 
     def bank_size(self, owner: str, bank: str) -> int:
         """How many ports of this bank the owner has; 0 if it has no such bank."""
+        key = (owner, bank)
+        if key not in self.sizes:
+            self.sizes[key] = self._bank_size(owner, bank)
+        return self.sizes[key]
+
+    def _bank_size(self, owner: str, bank: str) -> int:
         match self.gear.get(owner):
             case Source(width=width) if bank == "out":
                 return width
@@ -311,7 +319,28 @@ def leg_letter(number: int, width: int) -> str:
 
 
 def index(rig: Rig) -> Index:
-    """Look-ups for a rig."""
+    """Look-ups for a rig; those made last are kept, for an edit asks for its rig's again and again."""
+    return _index(_Same(rig))
+
+
+class _Same:
+    """Is equal to what holds the very same rig, whatever it says; comparing two of them in full would be dear."""
+
+    __slots__ = ("rig",)
+
+    def __init__(self, rig: Rig) -> None:
+        self.rig = rig
+
+    def __hash__(self) -> int:
+        return id(self.rig)
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _Same) and other.rig is self.rig
+
+
+@lru_cache(maxsize=4)
+def _index(same: _Same) -> Index:
+    rig = same.rig
     items: dict[str, Placed] = {}
     for gear in rig.gear:
         if isinstance(gear, Program):

@@ -64,6 +64,7 @@ class Ahead:
     def __init__(self, graph: Graph) -> None:
         self._graph = graph
         self._found: dict[tuple[Port, bool], set[Port]] = {}
+        self._edges: dict[Port, list[Edge]] = {}
         self._owners: dict[Port, frozenset[str]] = {}
         self._back: dict[tuple[Port, bool], dict[Port, list[Port]]] = {}
 
@@ -72,29 +73,48 @@ class Ahead:
         found = self._found.get((start, passing))
         if found is not None:
             return found
-        every = self._found.setdefault((start, False), reached(self._graph, start, passing=False))
         if not passing:
-            return every
-        leaving = self._graph.leaving
-        shut = any(edge.block for port in every for edge in leaving.get(port, ()))
-        found = reached(self._graph, start, passing=True) if shut else every
+            return self._look(start)
+        shut = any(edge.block for edge in self._edges_of(start))
+        found = reached(self._graph, start, passing=True) if shut else self.of(start, passing=False)
         self._found[start, True] = found
         return found
+
+    def _look(self, start: Port) -> set[Port]:
+        leaving = self._graph.leaving
+        seen, queue = {start}, [start]
+        edges: list[Edge] = []
+        while queue:
+            out = leaving.get(queue.pop())
+            if out is None:
+                continue
+            edges += out
+            for edge in out:
+                end = edge.end
+                if end not in seen:
+                    seen.add(end)
+                    queue.append(end)
+        self._found[start, False] = seen
+        self._edges[start] = edges
+        return seen
+
+    def _edges_of(self, start: Port) -> list[Edge]:
+        if start not in self._edges:
+            self._look(start)
+        return self._edges[start]
 
     def back(self, start: Port, end: Port, *, passing: bool) -> set[Port]:
         """Those of them from which ``end`` can be reached (itself included).
 
         Few ports lie ahead of one source, but everything may lie behind one pair of headphones.
         """
-        key = (start, passing)
-        if key not in self._back:
-            back: dict[Port, list[Port]] = {}
-            for port in self.of(start, passing=passing):
-                for edge in self._graph.leaving.get(port, ()):
-                    if not (passing and edge.block):
-                        back.setdefault(edge.end, []).append(port)
-            self._back[key] = back
-        before = self._back[key]
+        before = self._back.get((start, passing))
+        if before is None:
+            before = {}
+            for edge in self._edges_of(start):
+                if not (passing and edge.block):
+                    before.setdefault(edge.end, []).append(edge.start)
+            self._back[start, passing] = before
         seen, queue = {end}, [end]
         while queue:
             for port in before.get(queue.pop(), ()):

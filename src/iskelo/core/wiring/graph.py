@@ -5,6 +5,7 @@ It holds no delay: ``timing`` computes delays from the gear, the twin produces t
 and neither can borrow the other's.
 """
 
+from collections import defaultdict
 from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Literal, NamedTuple
@@ -85,13 +86,13 @@ def compile_graph(found: Index, before: Graph | None = None, touched: frozenset[
     for program in found.programs():
         same = program.id in old and program.id not in touched
         parts[program.id] = old[program.id] if same else _program_edges(program, found)
-    leaving: dict[Port, list[Edge]] = {}
-    entering: dict[Port, list[Edge]] = {}
+    leaving: defaultdict[Port, list[Edge]] = defaultdict(list)
+    entering: defaultdict[Port, list[Edge]] = defaultdict(list)
     for edges in parts.values():
         for edge in edges:
-            leaving.setdefault(edge.start, []).append(edge)
-            entering.setdefault(edge.end, []).append(edge)
-    return Graph(leaving, entering, parts)
+            leaving[edge.start].append(edge)
+            entering[edge.end].append(edge)
+    return Graph(dict(leaving), dict(entering), parts)
 
 
 def _lead(patch: Patch, found: Index) -> Edge:
