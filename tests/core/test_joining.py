@@ -372,6 +372,24 @@ def test_the_join_sheet_proposes_order_master_and_matching_with_its_reasons() ->
         join_sheet(read(bench.rig), JoinRequest(devices=(a,)))
 
 
+def test_a_joined_device_gives_its_boxes_to_a_larger_one_and_its_recorder_keeps_its_numbers() -> None:
+    bench = joined(boxes((2, 2), (4, 4), (8, 8)), "AB", tracks=2)
+    a, b, c, both = (bench.id(name) for name in ("A", "B", "C", "All"))
+    driver = bench.box().drivers[0].id
+    bench.do(SetMembers(aggregate=both, members=(Member(device=a, driver=driver), Member(device=b))))
+    sheet = join_sheet(read(bench.rig), JoinRequest(devices=(c, both), name="More"))
+    assert [member.name for member in sheet.device.members] == ["A", "B", "C"]
+    assert [member.capture for member in sheet.device.members] == ["1–2", "3–6", "7–14"]
+    assert sheet.reasons[0] == "All gives its boxes, in their order: A, B."
+    assert any("its numbers stay" in reason for reason in sheet.reasons)
+    assert sheet.program == bench.id("Recorder")
+    after = apply(bench.rig, sheet.edits).rig
+    more = next(gear for gear in after.gear if isinstance(gear, Aggregate) and gear.name == "More")
+    assert more.members[0].driver == driver
+    # A device alone gives one box too few only if it has no more.
+    assert len(join_sheet(read(bench.rig), JoinRequest(devices=(both,))).device.members) == 2
+
+
 def test_the_join_sheet_keeps_the_numbers_of_a_recorder_and_renames_what_is_there() -> None:
     bench = boxes((2, 2), (4, 4))
     bench.do(AddProgram(name="Longhand", device=bench.id("A"), tracks=("One", "Two")))

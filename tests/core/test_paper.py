@@ -131,3 +131,18 @@ def test_delay_budgets_stand_nearest_to_their_limits_first_and_add_up() -> None:
     assert late.left_ms < 0
     # 26 + 7 + 24 + 256 in, 256 + 42 + 30 out are the demo's figures (6 of its design), counted at 48 kHz.
     assert late.samples == 641
+
+
+def test_a_driver_set_in_its_own_panel_is_told_with_the_rate_and_no_program_sets_it() -> None:
+    bench = two_voices()
+    driver = bench.box().drivers[0]
+    bench.do(AddProgram(name="Deck", program_kind="player", device=bench.id("Box")))
+    bench.do(
+        SetValues(item=bench.id("Recorder"), values={"rate_hz": 48_000}),
+        SetValues(item=bench.id("Deck"), values={"rate_hz": 44_100}),
+    )
+    assert bench.snags("rate-set-in-two-places")
+    bench.do(SetValues(item=driver.id, values={"set_in": "its own panel"}))
+    assert not bench.snags("rate-set-in-two-places")
+    told = next(step for step in set_up_list(read(bench.rig)) if step.key == f"driver:{driver.id}")
+    assert "set in its own panel, with the rate: 48 kHz" in told.settings

@@ -2281,7 +2281,8 @@ export interface components {
          *     ``capture`` and ``playback`` say how many channels it shows (None: all the box has). A driver for *one*
          *     client is held by the first program of the rig that opens it. A *system, shared* driver may work in periods
          *     of its own, ``engine_samples`` long, and hand programs their blocks out of those. One that ``resamples`` lets a
-         *     program run at another rate than the box, and is ``resampling_samples`` later for it each way.
+         *     program run at another rate than the box, and is ``resampling_samples`` later for it each way. ``set_in``: where its
+         *     buffer and the box's rate are set.
          */
         "Driver-Input": {
             /**
@@ -2353,6 +2354,12 @@ export interface components {
              * @default 0
              */
             safety_out_samples?: number;
+            /**
+             * Set In
+             * @default the program
+             * @enum {string}
+             */
+            set_in?: "the program" | "its own panel";
         };
         /**
          * Driver
@@ -2361,7 +2368,8 @@ export interface components {
          *     ``capture`` and ``playback`` say how many channels it shows (None: all the box has). A driver for *one*
          *     client is held by the first program of the rig that opens it. A *system, shared* driver may work in periods
          *     of its own, ``engine_samples`` long, and hand programs their blocks out of those. One that ``resamples`` lets a
-         *     program run at another rate than the box, and is ``resampling_samples`` later for it each way.
+         *     program run at another rate than the box, and is ``resampling_samples`` later for it each way. ``set_in``: where its
+         *     buffer and the box's rate are set.
          */
         "Driver-Output": {
             /**
@@ -2433,6 +2441,12 @@ export interface components {
              * @default 0
              */
             safety_out_samples: number;
+            /**
+             * Set In
+             * @default the program
+             * @enum {string}
+             */
+            set_in: "the program" | "its own panel";
         };
         /**
          * EditRequest
@@ -3159,6 +3173,7 @@ export interface components {
          * JoinRequest
          * @description Boxes to join. What is None is proposed: the order, the master, which members are matched, the buffer, the name.
          *
+         *     A device that is joined already gives its boxes, in their order, each by the driver it is opened by there.
          *     ``names`` are for the device's inputs from 1 on, as inputs and tracks of ``program`` (None: the recorder there is);
          *     an empty one leaves its channel alone.
          */

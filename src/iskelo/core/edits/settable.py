@@ -73,6 +73,7 @@ SETTABLE: dict[type[Value], dict[str, str]] = {
         "playback": "playback channels shown",
         "buffers_samples": "buffers offered (samples)",
         "buffer_samples": "buffer (samples)",
+        "set_in": "buffer and rate are set in",
         "engine_samples": "engine period (samples)",
         "safety_in_samples": "safety offset in (samples)",
         "safety_out_samples": "safety offset out (samples)",

@@ -127,6 +127,8 @@ def _boxes(found: Index) -> Iterator[SetUpStep]:
             # Members of a joined device run at its buffer, which is told there.
             alone = any(way.driver is driver and not _is_joined(found, way.client) for way in _ways(found))
             settings = [f"buffer {driver.buffer_samples}"] if alone else []
+            if driver.set_in != "the program":
+                settings.append(f"set in {driver.set_in}, with the rate: {box.rate_hz / 1000:g} kHz")
             if driver.engine is not None:
                 settings.append(f"engine period {driver.engine}")
             yield SetUpStep(

@@ -10,7 +10,7 @@ from iskelo.core.edits.base import Refused, free_name
 from iskelo.core.edits.edit import AddProgram, AddProgramPorts, AddTracks, Edit, JoinDevices, SetDevice, SetValues
 from iskelo.core.joined import AggregateView, aggregate_views
 from iskelo.core.lines.context import Reading, read
-from iskelo.core.rig.gear import Interface, Member
+from iskelo.core.rig.gear import Aggregate, Interface, Member
 from iskelo.core.rig.programs import Program, ProgramPort
 from iskelo.core.rig.rig import Index, Rig, index
 from iskelo.core.rig.text import Id, Name, clean_name
@@ -23,6 +23,7 @@ NAME_MOST = 60
 class JoinRequest(Value):
     """Boxes to join. What is None is proposed: the order, the master, which members are matched, the buffer, the name.
 
+    A device that is joined already gives its boxes, in their order, each by the driver it is opened by there.
     ``names`` are for the device's inputs from 1 on, as inputs and tracks of ``program`` (None: the recorder there is);
     an empty one leaves its channel alone.
     """
@@ -60,14 +61,17 @@ def join_sheet(reading: Reading, wanted: JoinRequest) -> JoinSheet:
         If there are fewer than two boxes, or they cannot be joined.
     """
     found, rig = reading.found, reading.rig
-    boxes = [box for each in wanted.devices if isinstance(box := found.gear.get(each), Interface)]
+    reasons: list[str] = []
+    drivers = _drivers(found, wanted, reasons)
+    boxes = [box for each in drivers if isinstance(box := found.gear[each], Interface)]
     if len(boxes) < 2:
         raise Refused("join", "mark two boxes or more, then join them")
-    reasons: list[str] = []
     program = _program(found, wanted, boxes)
     leader = _leader(found, wanted, boxes, reasons)
     order = boxes if wanted.keep_order else _ordered(found, boxes, leader, program, reasons)
-    members = tuple(_member(found, wanted, box, leader, reasons) for box in order)
+    members = tuple(
+        _member(found, wanted, box, leader, reasons).model_copy(update={"driver": drivers[box.id]}) for box in order
+    )
     name = wanted.name or free_name(" + ".join(box.name for box in order)[:NAME_MOST], (g.name for g in rig.gear))
     identity = f"g{rig.next_number}"
     join = JoinDevices(
@@ -90,12 +94,27 @@ def join_sheet(reading: Reading, wanted: JoinRequest) -> JoinSheet:
     return JoinSheet(tuple(edits), tuple(reasons), view, program_id, view.buffers_samples)
 
 
+def _drivers(found: Index, wanted: JoinRequest, reasons: list[str]) -> dict[str, str | None]:
+    """The boxes that are marked, straight or by a device they are joined in, and the driver each is opened by."""
+    drivers: dict[str, str | None] = {}
+    for identity in wanted.devices:
+        device = found.gear.get(identity)
+        if isinstance(device, Interface):
+            drivers.setdefault(device.id, None)
+        elif isinstance(device, Aggregate):
+            for member in device.members:
+                drivers.setdefault(member.device, member.driver)
+            names = ", ".join(found.name(member.device) for member in device.members)
+            reasons.append(f"{device.name} gives its boxes, in their order: {names or 'it has none'}.")
+    return drivers
+
+
 def _program(found: Index, wanted: JoinRequest, boxes: list[Interface]) -> Program | None:
     """The program that gets the device: the one asked for, or a recorder on one of the boxes or without a device."""
     asked = found.gear.get(wanted.program or "")
     if isinstance(asked, Program):
         return asked
-    ids = {box.id for box in boxes}
+    ids = {box.id for box in boxes} | {each.id for each in found.aggregates if each.id in wanted.devices}
     recorders = [each for each in found.programs() if each.program_kind == "recorder"]
     there = [each for each in recorders if each.device in ids] or [each for each in recorders if each.device is None]
     there = there or [each for each in recorders if any(found.reaches(each, box) for box in ids)]
@@ -128,6 +147,11 @@ def _off(found: Index, box: Interface) -> str:
 def _ordered(
     found: Index, boxes: list[Interface], leader: Interface, program: Program | None, reasons: list[str]
 ) -> list[Interface]:
+    joined = found.gear.get(program.device or "") if program is not None else None
+    if program is not None and isinstance(joined, Aggregate):
+        here = [box for box in boxes if any(member.device == box.id for member in joined.members)]
+        reasons.append(f"{joined.name} comes first: {program.name} is on it, and its numbers stay.")
+        return [*here, *(box for box in boxes if box not in here)]
     now = next((box for box in boxes if program is not None and program.device == box.id), None)
     first = now or leader
     if now is not None and program is not None:

@@ -51,7 +51,8 @@ class Driver(Value):
     ``capture`` and ``playback`` say how many channels it shows (None: all the box has). A driver for *one*
     client is held by the first program of the rig that opens it. A *system, shared* driver may work in periods
     of its own, ``engine_samples`` long, and hand programs their blocks out of those. One that ``resamples`` lets a
-    program run at another rate than the box, and is ``resampling_samples`` later for it each way.
+    program run at another rate than the box, and is ``resampling_samples`` later for it each way. ``set_in``: where its
+    buffer and the box's rate are set.
     """
 
     id: Id
@@ -62,6 +63,7 @@ class Driver(Value):
     playback: BankSize | None = None
     buffers_samples: Annotated[tuple[BufferSamples, ...], Field(min_length=1, max_length=64)] = BUFFERS_SAMPLES
     buffer_samples: BufferSamples = 128
+    set_in: Literal["the program", "its own panel"] = "the program"
     engine_samples: BufferSamples | None = None
     safety_in_samples: DelaySamples = 0
     safety_out_samples: DelaySamples = 0

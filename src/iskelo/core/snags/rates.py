@@ -95,7 +95,7 @@ def rate_set_in_two_places(reading: Reading) -> list[Snag]:
         users = [
             each
             for each in reading.found.programs()
-            if each.device == box.id and each.rate_hz is not None and not _converts(reading, each)
+            if each.device == box.id and each.rate_hz is not None and _sets(reading, each)
         ]
         rates = sorted({each.rate_hz for each in users if each.rate_hz is not None})
         if len(rates) < 2:
@@ -120,9 +120,10 @@ def rate_set_in_two_places(reading: Reading) -> list[Snag]:
     return snags
 
 
-def _converts(reading: Reading, program: Program) -> bool:
+def _sets(reading: Reading, program: Program) -> bool:
+    """Whether a program sets its device's rate: not where a panel does, nor where a driver resamples for it."""
     opening = reading.found.opened.get(program.id)
-    return opening is not None and opening.converts
+    return opening is None or not (opening.converts or opening.driver.set_in != "the program")
 
 
 def rate_cuts_channels(reading: Reading) -> list[Snag]:

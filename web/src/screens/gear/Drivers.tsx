@@ -84,6 +84,16 @@ function DriverFields({ box, driver, place }: { box: Interface; driver: Driver; 
           ))}
         </Select>
       </Row>
+      <Row words="Set in">
+        <Select
+          aria-label={of("Buffer and rate are set in")}
+          value={driver.set_in}
+          onChange={(event) => void set({ set_in: event.target.value })}
+        >
+          <option>the program</option>
+          <option>its own panel</option>
+        </Select>
+      </Row>
       <Row words="Buffers it allows">
         <NumberList
           label={of("Buffers it allows")}
