@@ -6,6 +6,7 @@ from iskelo.core.compare import compare_rigs, trial
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import (
+    AddDriver,
     AddGear,
     AddInterface,
     AddProgram,
@@ -24,10 +25,12 @@ from iskelo.core.edits.phrases import interface_phrase
 from iskelo.core.joined import aggregate_views, clock_tree
 from iskelo.core.lines.context import read
 from iskelo.core.planner.joining import JoinRequest, join_sheet
+from iskelo.core.planner.ladder import ladders
 from iskelo.core.rig.clocks import Pace
 from iskelo.core.rig.gear import Aggregate, Member
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Rig, index
+from iskelo.core.rig.ways import driver_of
 from iskelo.core.snags.registry import find_snags
 from iskelo.core.timing.clocks import apart, drift, drift_of, say_drift, say_seconds, sync_tolerance_s
 from iskelo.core.timing.delays import trip_of, trip_terms
@@ -492,3 +495,27 @@ def test_a_device_without_boxes_is_one_snag_for_its_program() -> None:
     assert snag.title == "Recorder has no device: All has no boxes"
     bench.do(*snag.mend()[0].edits)
     assert not bench.snags("program-without-device")
+
+
+def test_another_driver_of_a_member_is_tried_beside_the_one_it_has() -> None:
+    bench = joined(boxes((2, 2), (4, 4)), "AB", tracks=2)
+    second = bench.id("B")
+    bench.do(AddDriver(interface=second, kind="wrapper", buffer_samples=128, clients="one"))
+    found = index(bench.rig)
+    first, added = next(box for box in found.boxes if box.id == second).drivers
+    old, new = first.id, added.id
+    bench.do(SetValues(item=new, values={"safety_in_samples": 100, "capture": 2}))
+    (ladder,) = ladders(read(bench.rig))
+    now, other = ladder.ways
+    assert (now.box, now.driver, now.now, now.bars) == ("B", old, True, "")
+    assert (other.box, other.driver, other.now, other.bars, other.capture) == ("B", new, False, "", 2)
+    # Only the safety offsets differ, 100 and nought; on A nothing else is offered, so A is not told.
+    saved = first.safety_in_samples + first.safety_out_samples
+    assert other.round_trip_samples == now.round_trip_samples + 100 - saved
+    after = apply(bench.rig, other.edits).rig
+    assert driver_of(index(after).opened[bench.program().id].ways[1].box, new).id == new
+    assert index(after).opened[bench.program().id].ways[1].driver.id == new
+    bench.do(SetValues(item=new, values={"installed": False}))
+    assert ladders(read(bench.rig))[0].ways[1].bars == "not installed"
+    bench.do(SetValues(item=new, values={"installed": True, "kind": "system, shared", "engine_samples": 441}))
+    assert ladders(read(bench.rig))[0].ways[1].bars == "works in periods of its own"

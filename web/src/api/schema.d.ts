@@ -2449,6 +2449,37 @@ export interface components {
             set_in: "the program" | "its own panel";
         };
         /**
+         * DriverWay
+         * @description One driver by which a box could be opened for the program, and what it would give.
+         *
+         *     ``box`` names it where the device is made of several. ``bars``: why it cannot be opened that way, in words; empty if
+         *     it can. ``edits`` make it so.
+         */
+        DriverWay: {
+            /** Bars */
+            bars: string;
+            /** Box */
+            box: string;
+            /** Buffer Samples */
+            buffer_samples: number;
+            /** Capture */
+            capture: number;
+            /** Driver */
+            driver: string;
+            /** Edits */
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            /** Kind */
+            kind: string;
+            /** Now */
+            now: boolean;
+            /** Playback */
+            playback: number;
+            /** Round Trip Ms */
+            round_trip_ms: number;
+            /** Round Trip Samples */
+            round_trip_samples: number;
+        };
+        /**
          * EditRequest
          * @description Edits made on a revision; refused with 409 if the rig has moved on.
          */
@@ -3329,7 +3360,7 @@ export interface components {
              */
             verdict: "clicks" | "tight" | "late" | "fits";
             /** Ways */
-            ways: components["schemas"]["Way"][];
+            ways: components["schemas"]["DriverWay"][];
         };
         /**
          * Ledger
@@ -5387,32 +5418,6 @@ export interface components {
             rate_hz: number;
             /** Seconds */
             seconds: number;
-        };
-        /**
-         * Way
-         * @description One driver by which the program could open its device, and what it would give with the buffer it has.
-         *
-         *     ``bars``: why it cannot be opened that way now, in words; empty if it can.
-         */
-        Way: {
-            /** Bars */
-            bars: string;
-            /** Buffer Samples */
-            buffer_samples: number;
-            /** Capture */
-            capture: number;
-            /** Driver */
-            driver: string;
-            /** Kind */
-            kind: string;
-            /** Now */
-            now: boolean;
-            /** Playback */
-            playback: number;
-            /** Round Trip Ms */
-            round_trip_ms: number;
-            /** Round Trip Samples */
-            round_trip_samples: number;
         };
     };
     responses: never;

@@ -4,9 +4,10 @@ from dataclasses import dataclass
 from typing import Literal
 
 from iskelo.core.lines.context import Reading
+from iskelo.core.planner.driver_ways import DriverWay, driver_ways
 from iskelo.core.rig.gear import Driver, Interface
 from iskelo.core.rig.programs import Program
-from iskelo.core.rig.ways import Opening, opened_by
+from iskelo.core.rig.ways import Opening
 from iskelo.core.timing.budgets import recording_bytes_per_s, seconds_to_limit
 from iskelo.core.timing.delays import BANKS, Trip, Waits, samples_to_ms, trip_of, trip_terms, waits, waits_of, way_of
 from iskelo.core.timing.spare import MARGIN, Work, smallest_safe, to_spare, work_of
@@ -32,24 +33,6 @@ class Rung:
     verdict: Verdict
     spare_percent: tuple[float, float] | None
     smallest_safe: bool
-
-
-@dataclass(frozen=True, slots=True)
-class Way:
-    """One driver by which the program could open its device, and what it would give with the buffer it has.
-
-    ``bars``: why it cannot be opened that way now, in words; empty if it can.
-    """
-
-    driver: str
-    kind: str
-    now: bool
-    capture: int
-    playback: int
-    buffer_samples: int
-    round_trip_ms: float
-    round_trip_samples: int
-    bars: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -89,7 +72,7 @@ class Ladder:
     late_lines: int
     verdict: Verdict
     rungs: tuple[Rung, ...]
-    ways: tuple[Way, ...]
+    ways: tuple[DriverWay, ...]
     overdub: str
     touched: str
     disk_bytes_per_s: int
@@ -168,10 +151,7 @@ def _ladder(
         late_lines=len(_late(own, driver, driver.buffer_samples)),
         verdict=now.verdict,
         rungs=rungs,
-        # Joined boxes are opened by a driver each; what another would give is told where they are joined.
-        ways=()
-        if opening.joined
-        else tuple(_way(reading, program, opening, each, now=each is driver) for each in box.drivers),
+        ways=driver_ways(reading, program, opening),
         overdub=say_overdub(now.round_trip_samples - program.compensates_samples, box.rate_hz) if armed else "",
         touched=say_touched(program, now.out_samples, box.rate_hz),
         disk_bytes_per_s=recording_bytes_per_s(sum(armed), box.rate_hz),
@@ -223,31 +203,6 @@ def say_touched(program: Program, out_samples: int, rate_hz: int) -> str:
         return ""
     late_ms = float(samples_to_ms(ahead + out_samples, rate_hz))
     return f"{ahead} samples ahead: a fader there is heard after {late_ms:.2f} ms"
-
-
-def _way(reading: Reading, program: Program, opening: Opening, driver: Driver, *, now: bool) -> Way:
-    box = opening.device
-    if not now:
-        opening = opened_by(opening, driver)
-    trip = trip_of(opening, reading.found)
-    total = trip.in_samples + trip.out_samples
-    other = reading.found.in_the_way(driver, program)
-    bars = ""
-    if not driver.installed:
-        bars = "not installed"
-    elif other is not None and not now:
-        bars = f"{other.name} has it"
-    return Way(
-        driver=driver.id,
-        kind=driver.kind,
-        now=now,
-        capture=box.shown(driver, "capture"),
-        playback=box.shown(driver, "playback"),
-        buffer_samples=driver.buffer_samples,
-        round_trip_ms=float(samples_to_ms(total, box.rate_hz)),
-        round_trip_samples=total,
-        bars=bars,
-    )
 
 
 @dataclass(frozen=True, slots=True)

@@ -88,9 +88,10 @@ export function Ladder(props: Props) {
   )
 }
 
-/** The drivers of the box side by side: what the program would get from each. */
+/** The drivers of the box, or of each of the boxes joined, side by side: what the program would get from each. */
 function Ways({ ladder, triedDriver, onTryDriver }: Props) {
   if (ladder.ways.length < 2) return null
+  const tried = (box: string) => ladder.ways.some((way) => way.driver === triedDriver && way.box === box)
   return (
     <Flex
       px="12px"
@@ -109,11 +110,12 @@ function Ways({ ladder, triedDriver, onTryDriver }: Props) {
           key={way.driver}
           size="row"
           variant={way.driver === triedDriver ? "trial" : "plain"}
-          aria-pressed={triedDriver ? way.driver === triedDriver : way.now}
+          aria-pressed={way.driver === triedDriver || (way.now && !tried(way.box))}
           disabled={way.bars !== ""}
           onClick={() => onTryDriver(way.driver)}
         >
           {way.now && <Box w="8px" h="8px" borderRadius="4px" bg="ink" aria-label="now" role="img" />}
+          {way.box && `${way.box}: `}
           {way.kind} · {way.capture} × {way.playback} · {way.buffer_samples} ·{" "}
           <Figure>{way.round_trip_ms.toFixed(2)} ms</Figure>
           {way.bars && ` · ${way.bars}`}

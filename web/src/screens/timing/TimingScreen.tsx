@@ -194,7 +194,7 @@ export function TimingScreen() {
           onTryDriver={(driver) => {
             takeBack()
             untry()
-            setTriedDriver(driver === current.driver ? null : driver)
+            setTriedDriver(current.ways.find((each) => each.driver === driver)?.now ? null : driver)
           }}
         />
       )}
@@ -224,8 +224,8 @@ function triedEdits(
   driver: string | null,
 ): Edit[] | null {
   if (!ladder) return null
-  if (driver && driver !== ladder.driver)
-    return [{ edit: "set_device", program: ladder.program, device: ladder.device_id, driver }]
+  const way = ladder.ways.find((each) => each.driver === driver)
+  if (way) return way.edits
   return buffer === null ? null : [{ edit: "set", item: ladder.driver, values: { buffer_samples: buffer } }]
 }
 
