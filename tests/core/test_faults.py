@@ -3,7 +3,9 @@
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from pydantic import JsonValue
 
+from iskelo.core.edits.apply import apply
 from iskelo.core.edits.edit import SetValues
 from iskelo.core.linecheck.faults import faults_of, with_faults
 from iskelo.core.linecheck.ledger import TargetRow
@@ -82,11 +84,8 @@ def test_a_clock_that_is_slower_than_promised_is_heard_to_drift_where_nothing_ma
 
 def test_a_computer_that_calls_late_makes_a_program_with_a_known_load_miss_blocks(rig: Rig) -> None:
     recorder = next(gear for gear in rig.gear if gear.kind == "program")
-    read_meter = recorder.model_copy(
-        update={"load_readings": ({"buffer_samples": 64, "percent": 40}, {"buffer_samples": 256, "percent": 30})}
-    )
-    gear = tuple(read_meter if each is recorder else each for each in rig.gear)
-    loaded = Rig.model_validate(rig.model_copy(update={"gear": gear}).model_dump())
+    meter: JsonValue = [{"buffer_samples": 64, "percent": 40}, {"buffer_samples": 256, "percent": 30}]
+    loaded = apply(rig, (SetValues(item=recorder.id, values={"load_readings": meter}),)).rig
     assert "late" not in {fault.key for fault in faults_of(read(rig))}
     (missed,) = run(loaded, "late").ledger.missed
     assert missed.missed > 0

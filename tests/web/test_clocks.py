@@ -126,6 +126,56 @@ def test_a_program_plays_to_another_box_and_is_matched(screen: Page) -> None:
     press(screen, ["Escape"])
 
 
+def test_a_deck_at_44_1_by_a_driver_that_resamples_is_right_and_later(screen: Page) -> None:
+    demo(screen)
+    press(screen, ["1", "/", "cartw", "Enter"])
+    screen.get_by_label("Rate of the program").select_option("44.1 kHz")
+    press(screen, ["Escape"])
+    arriving(screen, "8/13")
+    press(screen, ["/", "corv", "Enter"])
+    screen.get_by_label("Resamples", exact=True).click()
+    arriving(screen, "9/13")
+    screen.get_by_label("Resampling takes", exact=True).fill("120")
+    press(screen, ["Enter", "Escape", "3"])
+    deck = screen.get_by_role("row", name="Cartwheel")
+    expect(deck).to_contain_text("44.1 kHz, resampled")
+    # 26 + 7 + 24 + 256 in, 256 + 42 + 30 out are 641; 120 more each way.
+    expect(deck).to_contain_text("881")
+    press(screen, ["s"])
+    expect(screen.get_by_text("The vendor driver of Corvane 8 resamples for Cartwheel")).to_be_visible()
+
+
+def test_another_driver_of_a_joined_box_is_tried_and_made(screen: Page) -> None:
+    demo(screen)
+    press(screen, ["1", "/", "pell", "Enter"])
+    screen.get_by_role("button", name="Add a driver").click()
+    screen.get_by_label("Driver kind of driver 2").select_option("wrapper")
+    screen.get_by_label("Buffer of driver 2").select_option("256 = 5.33 ms")
+    press(screen, ["Escape", "3"])
+    drivers = screen.get_by_role("group", name="Drivers of Hall")
+    expect(drivers.get_by_role("button", name="Pellow Duo: vendor")).to_have_attribute("aria-pressed", "true")
+    drivers.get_by_role("button", name="Pellow Duo: wrapper").click()
+    expect(preview(screen)).to_contain_text("Hall")
+    press(screen, ["Control+Enter"])
+    expect(drivers.get_by_role("button", name="Pellow Duo: wrapper")).to_have_attribute("aria-pressed", "true")
+    press(screen, ["Control+z"])
+    expect(drivers.get_by_role("button", name="Pellow Duo: vendor")).to_have_attribute("aria-pressed", "true")
+
+
+def test_a_joined_device_is_joined_with_one_box_more(screen: Page) -> None:
+    demo(screen)
+    press(screen, ["1"])
+    add(screen, "box 4x4 Orrery")
+    press(screen, ["Escape", "/", "hall", "Enter", " ", "/", "orre", "Enter", " ", "j"])
+    sheet = screen.get_by_role("form", name="Join boxes as one")
+    expect(sheet).to_contain_text("Hall gives its boxes, in their order: Corvane 8, Pellow Duo.")
+    expect(sheet).to_contain_text("Longhand is on it, and its numbers stay")
+    members = sheet.get_by_role("table", name="Members").get_by_role("row")
+    expect(members.nth(2)).to_contain_text("Orreryin 19–22")
+    press(screen, ["Control+Enter"])
+    expect(screen.locator("[data-card*='Orrery']").filter(has_text="joined")).to_contain_text("19–22")
+
+
 def test_the_example_of_two_boxes_opens_and_is_proved(screen: Page, server: Server) -> None:
     screen.get_by_role("button", name="Example: two boxes as one").click()
     arriving(screen, "6/6")

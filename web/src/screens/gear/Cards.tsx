@@ -118,7 +118,7 @@ export function Card({ gear, chosen, onChoose, marked }: CardProps & { gear: Gea
         </Frame>
       )
     case "aggregate":
-      return <AggregateCard device={gear} chosen={chosen} onChoose={onChoose} />
+      return <AggregateCard marked={marked} device={gear} chosen={chosen} onChoose={onChoose} />
     case "program":
       return (
         <Frame gear={gear} title={gear.name} note={gear.program_kind} chosen={chosen} onChoose={onChoose}>
@@ -139,7 +139,12 @@ export function Card({ gear, chosen, onChoose, marked }: CardProps & { gear: Gea
 }
 
 /** Boxes joined as one: which of its numbers are whose. */
-function AggregateCard({ device, chosen, onChoose }: CardProps & { device: Aggregate }) {
+function AggregateCard({
+  device,
+  chosen,
+  onChoose,
+  marked,
+}: CardProps & { device: Aggregate; marked: boolean }) {
   const { rig } = useRig().state
   const view = useAggregates().data?.find((each) => each.id === device.id)
   const users = rig.gear.filter((gear) => gear.kind === "program" && gear.device === device.id)
@@ -147,7 +152,7 @@ function AggregateCard({ device, chosen, onChoose }: CardProps & { device: Aggre
     <Frame
       gear={device}
       title={device.name}
-      note={`joined · ${device.buffer_samples}`}
+      note={`${marked ? "marked · " : ""}joined · ${device.buffer_samples}`}
       chosen={chosen}
       onChoose={onChoose}
     >

@@ -66,8 +66,9 @@ export function GearScreen() {
     if (next) choose({ gear: next.id, port: null })
   }
   const marked = marks.filter((id) => gear.some((each) => each.id === id))
+  const joinable = current?.kind === "interface" || current?.kind === "aggregate"
   const mark = () => {
-    if (current?.kind !== "interface") return
+    if (!current || !joinable) return
     const { id } = current
     setMarks(marked.includes(id) ? marked.filter((each) => each !== id) : [...marked, id])
   }
@@ -83,7 +84,7 @@ export function GearScreen() {
     { keys: "c", words: "Catalogue of gear", run: () => setOpen("catalogue") },
     { keys: "w", words: "Swap this interface for another", run: swap },
     { keys: "j", words: "Join the marked boxes as one", run: join },
-    { keys: " ", words: "Mark this box (Space)", run: mark },
+    { keys: " ", words: "Mark this box, or boxes joined already (Space)", run: mark },
     ...(open
       ? []
       : [
@@ -139,7 +140,7 @@ export function GearScreen() {
           <Button size="row" variant="quiet" onClick={() => setOpen("catalogue")}>
             Catalogue <Kbd>c</Kbd>
           </Button>
-          <Button size="row" variant="quiet" onClick={mark} disabled={current?.kind !== "interface"}>
+          <Button size="row" variant="quiet" onClick={mark} disabled={!joinable}>
             {current && marked.includes(current.id) ? "Unmark" : "Mark"} <Kbd>Space</Kbd>
           </Button>
           <Button size="row" variant="quiet" onClick={join} disabled={marked.length < 2}>
