@@ -22,7 +22,7 @@ from iskelo.core.lines.state import LineState
 from iskelo.core.rig.check import check
 from iskelo.core.rig.gear import Aggregate, Destination, DirectMonitor, Driver, Interface, Member, Source
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.programs import Bus, Program, ProgramPort, Track, Voice
+from iskelo.core.rig.programs import Bus, LoadReading, Program, ProgramPort, Track, Voice
 from iskelo.core.rig.rig import Line, Patch, Rig, index
 from iskelo.core.snags.registry import run_rules
 from iskelo.core.snags.rule import Snag
@@ -130,6 +130,12 @@ def _clock(draw: st.DrawFn) -> dict[str, Any]:
     }
 
 
+def _readings(draw: st.DrawFn) -> tuple[LoadReading, ...]:
+    """None, one, or two of a program's load meter."""
+    sizes = draw(st.lists(BUFFERS, unique=True, max_size=2))
+    return tuple(LoadReading(buffer_samples=size, percent=draw(st.floats(0, 150))) for size in sizes)
+
+
 def _driver_of(device: Interface | Aggregate | None) -> st.SearchStrategy[str | None]:
     drivers = device.drivers if isinstance(device, Interface) else ()
     return st.sampled_from([None, *(driver.id for driver in drivers)])
@@ -142,11 +148,14 @@ GAINS = st.sampled_from([-12.0, -6.0, 0.0, 0.0, 3.0])
 
 
 @st.composite
-def any_rig(draw: st.DrawFn, *, boxes_at_most: int = 2, joined: bool = True, busy: bool = False) -> Rig:
+def any_rig(
+    draw: st.DrawFn, *, boxes_at_most: int = 2, joined: bool = True, busy: bool = False, converting: bool = False
+) -> Rig:
     """Any rig that holds together: anything plugged, mapped, armed or left out, in any combination.
 
     ``joined``: boxes may be joined, opened in pairs, led by each other's clocks, or not connected. ``busy``: there is
-    much of everything and little stands in the way, so that sound gets through.
+    much of everything and little stands in the way, so that sound gets through. ``converting``: programs are set to
+    rates of their own, which some drivers resample, and their load was read.
     """
     least = 2 if busy else 0
     numbers = iter(range(1, 10_000))
@@ -199,6 +208,8 @@ def any_rig(draw: st.DrawFn, *, boxes_at_most: int = 2, joined: bool = True, bus
                         engine_samples=draw(st.sampled_from([None, None if busy else 48, 441, 480, 512])),
                         safety_in_samples=draw(FIXED),
                         safety_out_samples=draw(FIXED),
+                        resamples=converting and draw(st.booleans()),
+                        resampling_samples=draw(FIXED) if converting else 72,
                     )
                     for buffer in draw(st.lists(BUFFERS, min_size=1, max_size=2))
                 ),
@@ -277,6 +288,10 @@ def any_rig(draw: st.DrawFn, *, boxes_at_most: int = 2, joined: bool = True, bus
                 output_driver=draw(_driver_of(out)),
                 matched=draw(st.booleans()),
                 margin_samples=draw(st.sampled_from([0, 16, 500])),
+                rate_hz=draw(st.one_of(st.none(), RATES)) if converting else None,
+                read_ahead_samples=draw(st.sampled_from([None, 2048])) if converting else None,
+                spreads_over_cores=converting and draw(st.booleans()),
+                load_readings=_readings(draw) if converting else (),
                 one_track_per_input=draw(st.sampled_from([False, False, True])),
                 buses=tuple(
                     Bus(

@@ -2,7 +2,7 @@
 
 from dataclasses import dataclass
 
-from iskelo.core.edits.edit import Edit, SetDevice, SetMembers
+from iskelo.core.edits.edit import Edit, SetDevice, SetMembers, SetOutputDevice
 from iskelo.core.lines.context import Reading
 from iskelo.core.rig.gear import Aggregate, Driver, Interface
 from iskelo.core.rig.programs import Program
@@ -50,7 +50,9 @@ def driver_ways(reading: Reading, program: Program, opening: Opening) -> tuple[D
 def _of_box(reading: Reading, program: Program, opening: Opening, driver: Driver) -> DriverWay:
     now = driver is opening.driver
     then = opening if now else opened_by(opening, driver)
-    edit = SetDevice(program=program.id, device=opening.device.id, driver=driver.id)
+    # One that only plays has its box as an output device.
+    edits = SetDevice if program.device == opening.device.id else SetOutputDevice
+    edit = edits(program=program.id, device=opening.device.id, driver=driver.id)
     return _told(reading, then, then.ways[0], _bars(reading, program, driver, now=now), edit, now=now)
 
 

@@ -7,10 +7,11 @@ from iskelo.core.lines.context import Reading
 from iskelo.core.planner.driver_ways import DriverWay, driver_ways
 from iskelo.core.rig.gear import Driver, Interface
 from iskelo.core.rig.programs import Program
-from iskelo.core.rig.ways import Opening
+from iskelo.core.rig.ways import Opening, at_buffer
 from iskelo.core.timing.budgets import recording_bytes_per_s, seconds_to_limit
-from iskelo.core.timing.delays import BANKS, Trip, Waits, samples_to_ms, trip_of, trip_terms, waits, waits_of, way_of
+from iskelo.core.timing.delays import BANKS, Growth, Trip, samples_to_ms, trip_of, trip_terms, way_of
 from iskelo.core.timing.spare import MARGIN, Work, smallest_safe, to_spare, work_of
+from iskelo.core.wiring.graph import Edge
 
 Verdict = Literal["clicks", "tight", "late", "fits"]
 """*clicks*: the work does not fit in the buffer; *tight*: it fits, with less to spare than it should have."""
@@ -81,26 +82,20 @@ class Ladder:
 
 @dataclass(frozen=True, slots=True)
 class _Waiting:
-    """A copy that waits in a driver's buffers: for which programs, how often each way, and how late it may be."""
+    """A copy that waits in a driver's buffers: of which line, by which way, for which programs, and its limit."""
 
     line: str
     programs: frozenset[str]
-    takes: int
-    sends: int
+    edges: tuple[Edge, ...]
     samples: int
     rate_hz: int
     limit_ms: float
 
-    def late(self, more_in: int, more_out: int) -> bool:
-        """Whether it is late when every take waits so many samples more, and every send."""
-        samples = self.samples + self.takes * more_in + self.sends * more_out
-        return 1000 * samples > self.limit_ms * self.rate_hz
-
 
 def ladders(reading: Reading) -> tuple[Ladder, ...]:
     """A ladder for every program that has a device; those that click first, then those with late lines."""
-    waiting = _waiting(reading)
-    late: dict[str, dict[int, int]] = {}
+    waiting, growth = _waiting(reading), Growth(reading.found)
+    late: dict[str, dict[int, set[str]]] = {}
     found = []
     for program in reading.found.programs():
         opening = reading.found.opened.get(program.id)
@@ -109,7 +104,7 @@ def ladders(reading: Reading) -> tuple[Ladder, ...]:
             mine = waiting.get(driver.id, [])
             if driver.id not in late:
                 # Programs on one driver share its buffer, and so its late lines.
-                late[driver.id] = {size: len(_late(mine, driver, size)) for size in driver.buffers_samples}
+                late[driver.id] = {size: _late(mine, growth, driver, size) for size in driver.buffers_samples}
             found.append(_ladder(reading, program, opening, mine, late[driver.id]))
     return tuple(sorted(found, key=lambda each: (each.verdict != "clicks", -each.late_lines)))
 
@@ -119,13 +114,16 @@ def _ladder(
     program: Program,
     opening: Opening,
     waiting: list[_Waiting],
-    late: dict[int, int],
+    late: dict[int, set[str]],
 ) -> Ladder:
     box, driver = opening.device, opening.driver
     trip = trip_of(opening, reading.found)
     load = _load(reading, program, box, driver)
-    rungs = tuple(_rung(size, trip, box.rate_hz, driver, late[size], load) for size in driver.buffers_samples)
-    own = [each for each in waiting if program.id in each.programs]
+    rungs = tuple(
+        _rung(size, trip_of(at_buffer(opening, driver.id, size), reading.found), box.rate_hz, len(late[size]), load)
+        for size in driver.buffers_samples
+    )
+    own = {each.line for each in waiting if program.id in each.programs}
     armed = [track.width for track in program.tracks if track.armed]
     now = next(rung for rung in rungs if rung.buffer_samples == driver.buffer_samples)
     return Ladder(
@@ -148,7 +146,7 @@ def _ladder(
         assumed=trip.assumed,
         limit_ms=min((each.limit_ms for each in waiting), default=None),
         lines=len({each.line for each in waiting}),
-        late_lines=len(_late(own, driver, driver.buffer_samples)),
+        late_lines=len(own & late[driver.buffer_samples]),
         verdict=now.verdict,
         rungs=rungs,
         ways=driver_ways(reading, program, opening),
@@ -219,9 +217,8 @@ def _load(reading: Reading, program: Program, box: Interface, driver: Driver) ->
     return _Load(works, jitter_s, safe)
 
 
-def _rung(size: int, trip: Trip, rate_hz: int, driver: Driver, late: int, load: _Load) -> Rung:
-    into, out = trip.at(driver, size)
-    total = into + out
+def _rung(size: int, trip: Trip, rate_hz: int, late: int, load: _Load) -> Rung:
+    total = trip.in_samples + trip.out_samples
     spare = [to_spare(work, load.jitter_s, size, rate_hz) for work in load.works]
     verdict: Verdict = "late" if late else "fits"
     if spare and max(spare) < 0:
@@ -231,8 +228,8 @@ def _rung(size: int, trip: Trip, rate_hz: int, driver: Driver, late: int, load: 
     return Rung(
         buffer_samples=size,
         buffer_ms=float(samples_to_ms(size, rate_hz)),
-        in_samples=into,
-        out_samples=out,
+        in_samples=trip.in_samples,
+        out_samples=trip.out_samples,
         round_trip_samples=total,
         round_trip_ms=float(samples_to_ms(total, rate_hz)),
         late_lines=late,
@@ -242,11 +239,13 @@ def _rung(size: int, trip: Trip, rate_hz: int, driver: Driver, late: int, load: 
     )
 
 
-def _late(waiting: list[_Waiting], driver: Driver, buffer_samples: int) -> set[str]:
+def _late(waiting: list[_Waiting], growth: Growth, driver: Driver, size: int) -> set[str]:
     """The lines that are late with this buffer."""
-    then, now = waits(driver, buffer_samples), waits(driver, driver.buffer_samples)
-    more_in, more_out = then[0] - now[0], then[1] - now[1]
-    return {each.line for each in waiting if each.late(more_in, more_out)}
+    return {
+        each.line
+        for each in waiting
+        if 1000 * (each.samples + growth.along(each.edges, driver.id, size)) > each.limit_ms * each.rate_hz
+    }
 
 
 def _waiting(reading: Reading) -> dict[str, list[_Waiting]]:
@@ -254,25 +253,25 @@ def _waiting(reading: Reading) -> dict[str, list[_Waiting]]:
     waiting: dict[str, list[_Waiting]] = {}
     for state in reading.lines:
         limit_ms = state.line.longest_delay_ms
-        for arrival in (a for leg in state.legs for a in leg.arrivals) if limit_ms is not None else ():
-            passed: dict[str, list[tuple[str, Waits]]] = {}
+        if limit_ms is None:
+            continue
+        for arrival in (a for leg in state.legs for a in leg.arrivals):
+            passed: dict[str, set[str]] = {}
             for edge in arrival.route.edges:
                 if edge.kind in ("take", "send"):
                     opening = reading.found.opened[edge.owner]
-                    way = way_of(opening, edge)
-                    for wait in waits_of(opening, way, "capture" if edge.kind == "take" else "playback"):
-                        passed.setdefault(wait.driver, []).append((edge.owner, wait))
-            for identity, met in passed.items():
-                assert limit_ms is not None
+                    for driver in (opening.driver, way_of(opening, edge).driver):
+                        passed.setdefault(driver.id, set()).add(edge.owner)
+            for driver_id, programs in passed.items():
                 assert arrival.delay.rate_hz is not None
+                delay = arrival.delay
                 copy = _Waiting(
                     state.line.id,
-                    frozenset(owner for owner, _ in met),
-                    sum(wait.takes for _, wait in met),
-                    sum(wait.sends for _, wait in met),
-                    arrival.delay.samples,
+                    frozenset(programs),
+                    arrival.route.edges,
+                    delay.samples,
                     arrival.delay.rate_hz,
                     limit_ms,
                 )
-                waiting.setdefault(identity, []).append(copy)
+                waiting.setdefault(driver_id, []).append(copy)
     return waiting

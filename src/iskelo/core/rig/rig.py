@@ -203,7 +203,8 @@ class Index:
         """
         if way.driver.clients == "many":
             return None
-        client, program = next(self._users(way.driver))
+        # Nobody has a driver that is only tried.
+        client, program = next(self._users(way.driver), ("", None))
         return program if client != way.client else None
 
     def _users(self, driver: Driver) -> Iterator[tuple[str, Program]]:

@@ -156,6 +156,24 @@ def opened_by(opening: Opening, driver: Driver) -> Opening:
     return Opening(opening.device, driver, (replace(way, driver=driver, buffer_samples=driver.buffer_samples),))
 
 
+def at_buffer(opening: Opening, driver: str, size: int) -> Opening:
+    """The same device when a driver's buffer, or that of the aggregate with this id, is another."""
+
+    def changed(way: Way) -> Way:
+        if way.client == opening.device.id:
+            return replace(way, buffer_samples=size) if driver == opening.device.id else way
+        if way.driver.id != driver:
+            return way
+        return replace(way, driver=_sized(way.driver, size), buffer_samples=size)
+
+    own = _sized(opening.driver, size) if opening.driver.id == driver else opening.driver
+    return Opening(opening.device, own, tuple(map(changed, opening.ways)))
+
+
+def _sized(driver: Driver, size: int) -> Driver:
+    return driver.model_copy(update={"buffer_samples": size})
+
+
 def _two(program: Program, into: Interface, out: Interface, paces: Mapping[str, Pace]) -> Opening:
     """Input from one device and output to another, which calls: the input waits a block of the caller's more."""
     driver_in, driver_out = driver_of(into, program.driver), driver_of(out, program.output_driver)

@@ -12,7 +12,7 @@ from iskelo.core.routes.route import Route, passing_routes
 from iskelo.core.snags.rates import one_rate
 from iskelo.core.snags.reach import with_finding
 from iskelo.core.snags.rule import Remedy, Snag, distinct
-from iskelo.core.timing.delays import later_by, samples_to_ms
+from iskelo.core.timing.delays import Growth, samples_to_ms
 from iskelo.core.wiring.graph import Edge
 
 
@@ -205,8 +205,9 @@ def _sooner(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
     waits = _waits_for(reading, state)
     if limit is not None and waits is not None and latest.rate_hz:
         box_name, driver, route = waits
+        growth = Growth(reading.found)
         for size in reversed(driver.buffers_samples):
-            total = latest.samples + later_by(route.edges, reading.found, driver, size)
+            total = latest.samples + growth.along(route.edges, driver.id, size)
             if size < driver.buffer_samples and float(samples_to_ms(total, latest.rate_hz)) <= limit:
                 words = f"Set the buffer of {box_name} to {size}: {float(samples_to_ms(total, latest.rate_hz)):.2f} ms"
                 remedies.append(Remedy(words, (SetValues(item=driver.id, values={"buffer_samples": size}),)))

@@ -27,7 +27,7 @@ from typing import Literal
 from iskelo.core.rig.gear import Aggregate, Driver, Interface
 from iskelo.core.rig.programs import Track
 from iskelo.core.rig.rig import Index
-from iskelo.core.rig.ways import Opening, Way
+from iskelo.core.rig.ways import Opening, Way, at_buffer
 from iskelo.core.timing.clocks import apart
 from iskelo.core.wiring.graph import Edge
 
@@ -169,57 +169,38 @@ def way_of(opening: Opening, edge: Edge) -> Way:
     return way
 
 
-@dataclass(frozen=True, slots=True)
-class Waits:
-    """Whose buffer a sound waits in (a driver's id, or an aggregate's), how often on the way in and on the way out."""
+class Growth:
+    """By how many samples routes grow (or shrink, if negative) when a buffer becomes another; each way once."""
 
-    driver: str
-    takes: int
-    sends: int
+    def __init__(self, found: Index) -> None:
+        self._found = found
+        self._known: dict[tuple[str, str, str, str, int], int] = {}
 
+    def along(self, edges: Sequence[Edge], driver: str, buffer_samples: int) -> int:
+        """That of a route, when this driver's or this aggregate's buffer is so large."""
+        return sum(self._at(edge, driver, buffer_samples) for edge in edges if edge.kind in ("take", "send"))
 
-def waits_of(opening: Opening, way: Way, bank: Literal["capture", "playback"]) -> tuple[Waits, ...]:
-    """The buffers in which a sound waits between a program and one of its boxes; so grows its delay with them."""
-    own = opening.driver.id if way.client == opening.device.id else way.driver.id
-    ring = (Waits(opening.driver.id, 1, 0),) if way.rings else ()
-    return (Waits(own, 1, 0) if bank == "capture" else Waits(own, 0, 1), *ring)
+    def _at(self, edge: Edge, driver: str, size: int) -> int:
+        box = edge.start.owner if edge.kind == "take" else edge.end.owner
+        key = (edge.owner, edge.kind, box, driver, size)
+        if key not in self._known:
+            now = self._found.opened[edge.owner]
+            then = at_buffer(now, driver, size)
+            self._known[key] = self._waited(then, edge) - self._waited(now, edge)
+        return self._known[key]
 
-
-def later_by(edges: Sequence[Edge], found: Index, driver: Driver, buffer_samples: int) -> int:
-    """By how many samples a route grows (or shrinks, if negative) when this driver's buffer becomes another."""
-    more_in, more_out = (
-        then - now
-        for then, now in zip(waits(driver, buffer_samples), waits(driver, driver.buffer_samples), strict=True)
-    )
-    grows = 0
-    for edge in edges:
-        if edge.kind in ("take", "send"):
-            opening = found.opened[edge.owner]
-            for each in waits_of(opening, way_of(opening, edge), "capture" if edge.kind == "take" else "playback"):
-                if each.driver == driver.id:
-                    grows += each.takes * more_in + each.sends * more_out
-    return grows
+    def _waited(self, opening: Opening, edge: Edge) -> int:
+        terms = take_terms if edge.kind == "take" else send_terms
+        return sum(term.samples for term in terms(opening, way_of(opening, edge), self._found))
 
 
 @dataclass(frozen=True, slots=True)
 class Trip:
-    """The way into a program's device and out of it: samples, and the buffers waited in."""
+    """The way into a program's device and out of it, in samples."""
 
     in_samples: int
     out_samples: int
-    waits_in: tuple[Waits, ...]
-    waits_out: tuple[Waits, ...]
     assumed: bool
-
-    def at(self, driver: Driver, buffer_samples: int) -> tuple[int, int]:
-        """The samples in and out when this driver's buffer is so large."""
-        then, now = waits(driver, buffer_samples), waits(driver, driver.buffer_samples)
-        more_in, more_out = then[0] - now[0], then[1] - now[1]
-
-        def more(waits: tuple[Waits, ...]) -> int:
-            return sum(each.takes * more_in + each.sends * more_out for each in waits if each.driver == driver.id)
-
-        return self.in_samples + more(self.waits_in), self.out_samples + more(self.waits_out)
 
 
 def trip_of(opening: Opening, found: Index) -> Trip:
@@ -229,8 +210,6 @@ def trip_of(opening: Opening, found: Index) -> Trip:
     return Trip(
         in_samples=sum(term.samples for term in terms_in),
         out_samples=sum(term.samples for term in terms_out),
-        waits_in=waits_of(opening, into, "capture"),
-        waits_out=waits_of(opening, out, "playback"),
         assumed=any(term.origin == "assumed" for term in (*terms_in, *terms_out)),
     )
 

@@ -1,0 +1,112 @@
+"""What a screen says a change would do is what making it does, on any rig."""
+
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from iskelo.core.compare import trial
+from iskelo.core.edits.apply import apply
+from iskelo.core.edits.base import Refused
+from iskelo.core.edits.edit import SetValues
+from iskelo.core.joined import aggregate_views, clock_tree
+from iskelo.core.lines.context import read
+from iskelo.core.planner.budgets import line_budgets
+from iskelo.core.planner.joining import JoinRequest, join_sheet
+from iskelo.core.planner.ladder import Ladder, ladders
+from iskelo.core.rig.rig import Rig, index
+from iskelo.core.survey import survey
+from rigs import any_rig
+
+RIGS = st.one_of(any_rig(), any_rig(busy=True), any_rig(busy=True, converting=True))
+
+
+def opens(rig: Rig, ladder: Ladder) -> bool:
+    """Whether all of a program's boxes can be opened; of what cannot, no delay is ever heard."""
+    found = index(rig)
+    opening = found.opened[ladder.program]
+    return not any(found.hindrance(opening, way) for way in opening.ways)
+
+
+def ladder_of(rig: Rig, program: str) -> Ladder:
+    return next(each for each in ladders(read(rig)) if each.program == program)
+
+
+@given(RIGS, st.data())
+@settings(max_examples=80)
+def test_a_rung_of_the_ladder_is_what_its_buffer_gives(rig: Rig, data: st.DataObject) -> None:
+    found = [ladder for ladder in ladders(read(rig)) if opens(rig, ladder)]
+    if not found:
+        return
+    ladder = data.draw(st.sampled_from(found))
+    rung = data.draw(st.sampled_from(ladder.rungs))
+    try:
+        after = apply(rig, (SetValues(item=ladder.driver, values={"buffer_samples": rung.buffer_samples}),)).rig
+    except Refused:
+        # The buffer of joined boxes need not be one that all of them offer.
+        return
+    then = ladder_of(after, ladder.program)
+    assert (then.round_trip_samples, then.round_trip_ms) == (rung.round_trip_samples, rung.round_trip_ms)
+    now = next(each for each in then.rungs if each.buffer_samples == rung.buffer_samples)
+    assert (now.in_samples, now.out_samples) == (rung.in_samples, rung.out_samples)
+    assert now.spare_percent == rung.spare_percent
+
+
+@given(RIGS, st.data())
+@settings(max_examples=80)
+def test_a_driver_side_by_side_gives_what_opening_the_box_by_it_gives(rig: Rig, data: st.DataObject) -> None:
+    found = [ladder for ladder in ladders(read(rig)) if ladder.ways]
+    if not found:
+        return
+    ladder = data.draw(st.sampled_from(found))
+    way = data.draw(st.sampled_from(ladder.ways))
+    after = ladder_of(apply(rig, way.edits).rig, ladder.program)
+    now = next(each for each in after.ways if each.driver == way.driver)
+    assert now.now
+    assert (now.round_trip_samples, now.round_trip_ms) == (way.round_trip_samples, way.round_trip_ms)
+    assert (now.capture, now.playback, now.buffer_samples) == (way.capture, way.playback, way.buffer_samples)
+    if not way.box:
+        assert after.round_trip_samples == way.round_trip_samples
+    assert sum(each.now for each in after.ways if each.box == way.box) == 1
+
+
+@given(RIGS, st.data())
+@settings(max_examples=80)
+def test_a_join_sheet_shows_the_device_that_is_made(rig: Rig, data: st.DataObject) -> None:
+    found = index(rig)
+    devices = [gear.id for gear in (*found.boxes, *found.aggregates)]
+    if not devices:
+        return
+    marked = tuple(data.draw(st.lists(st.sampled_from(devices), min_size=1, max_size=3, unique=True)))
+    names = tuple(data.draw(st.lists(st.sampled_from(["", "One", "Two", "Zwölf"]), max_size=3)))
+    try:
+        sheet = join_sheet(read(rig), JoinRequest(devices=marked, names=names))
+    except Refused:
+        return
+    after = apply(rig, sheet.edits).rig
+    (made,) = [view for view in aggregate_views(read(after)) if view.id == sheet.device.id]
+    assert made == sheet.device
+    assert len(made.members) >= 2
+    assert sheet.reasons
+    told = trial(rig, sheet.edits)
+    assert told.arriving_after == survey(after).vitals.arriving
+    for channel, name in enumerate(names, start=1):
+        if name and channel <= len(made.capture):
+            assert any(each.startswith(name) for each in made.capture[channel - 1].names)
+
+
+@given(RIGS)
+@settings(max_examples=80)
+def test_budgets_and_clocks_of_any_rig_agree_with_its_survey(rig: Rig) -> None:
+    reading = read(rig)
+    lines = {line.id: line for line in survey(rig).lines}
+    budgets = line_budgets(reading)
+    assert {each.line for each in budgets} == {each.id for each in lines.values() if each.latest_ms}
+    for each in budgets:
+        assert each.ms == lines[each.line].latest_ms
+        assert each.samples == sum(part.samples for part in each.parts)
+        late = each.left_ms is not None and each.left_ms < 0
+        assert late == any(finding.startswith("late") for finding in lines[each.line].findings)
+    rows = clock_tree(reading)
+    in_circles = {identity for identity, pace in reading.found.paces.items() if pace.unlocked == "loop"}
+    assert {row.box for row in rows} | in_circles == {box.id for box in reading.found.boxes}
+    for row in rows:
+        assert bool(row.tolerance) == (reading.found.paces[row.box].leader is not None and not row.trouble)
