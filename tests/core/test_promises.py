@@ -13,6 +13,7 @@ from iskelo.core.planner.budgets import line_budgets
 from iskelo.core.planner.joining import JoinRequest, join_sheet
 from iskelo.core.planner.ladder import Ladder, ladders
 from iskelo.core.rig.rig import Rig, index
+from iskelo.core.snags.registry import run_rules
 from iskelo.core.survey import survey
 from rigs import any_rig
 
@@ -110,3 +111,15 @@ def test_budgets_and_clocks_of_any_rig_agree_with_its_survey(rig: Rig) -> None:
     assert {row.box for row in rows} | in_circles == {box.id for box in reading.found.boxes}
     for row in rows:
         assert bool(row.tolerance) == (reading.found.paces[row.box].leader is not None and not row.trouble)
+
+
+@given(RIGS)
+@settings(max_examples=60)
+def test_the_first_remedy_of_any_snag_mends_it(rig: Rig) -> None:
+    for snag in run_rules(read(rig)):
+        for remedy in snag.mend()[:1]:
+            left = {each.key: each for each in run_rules(read(apply(rig, remedy.edits).rig))}
+            # Of three inputs on one channel one is moved at a time.
+            assert snag.key not in left or (
+                snag.rule == "two-inputs-on-one-channel" and len(left[snag.key].title) < len(snag.title)
+            )
