@@ -113,13 +113,20 @@ def test_budgets_and_clocks_of_any_rig_agree_with_its_survey(rig: Rig) -> None:
         assert bool(row.tolerance) == (reading.found.paces[row.box].leader is not None and not row.trouble)
 
 
+def silent(rig: Rig, lines: tuple[str, ...]) -> int:
+    """How many of these lines nothing arrives for."""
+    return sum(state.headline in ("silent", "blocked") for state in read(rig).lines if state.line.id in lines)
+
+
 @given(RIGS)
 @settings(max_examples=60)
-def test_the_first_remedy_of_any_snag_mends_it(rig: Rig) -> None:
+def test_the_first_remedy_of_any_snag_mends_it_or_frees_a_line_of_it(rig: Rig) -> None:
     for snag in run_rules(read(rig)):
         for remedy in snag.mend()[:1]:
-            left = {each.key: each for each in run_rules(read(apply(rig, remedy.edits).rig))}
+            after = apply(rig, remedy.edits).rig
+            left = {each.key: each for each in run_rules(read(after))}
+            if snag.key not in left or silent(after, snag.lines) < silent(rig, snag.lines):
+                continue
             # Of three inputs on one channel one is moved at a time.
-            assert snag.key not in left or (
-                snag.rule == "two-inputs-on-one-channel" and len(left[snag.key].title) < len(snag.title)
-            )
+            assert snag.rule == "two-inputs-on-one-channel"
+            assert len(left[snag.key].title) < len(snag.title)
