@@ -63,6 +63,9 @@ def on_timing_and_more(screen: Page) -> dict[str, list[str]]:
     expect(screen.get_by_test_id("now-after")).to_be_visible()
     found["timing"] = serious(screen)
     screen.keyboard.press("Escape")
+    screen.keyboard.press("b")
+    expect(screen.get_by_role("list", name="Delay budgets").get_by_role("listitem").first).to_be_visible()
+    found["budgets"] = serious(screen)
     screen.keyboard.press("2")
     screen.keyboard.press("f")
     expect(screen.get_by_role("form", name="Fill ascending")).to_be_visible()
@@ -86,6 +89,15 @@ def on_timing_and_more(screen: Page) -> dict[str, list[str]]:
     screen.keyboard.press("r")
     expect(screen.get_by_test_id("proved")).to_be_visible(timeout=30_000)
     found["check"] = serious(screen)
+    screen.keyboard.press("f")
+    screen.get_by_label("Pellow Duo is not there").click()
+    expect(screen.get_by_test_id("now-after")).to_be_visible()
+    found["faults"] = serious(screen)
+    screen.keyboard.press("Escape")
+    screen.keyboard.press("5")
+    expect(screen.locator("[data-step]").first).to_be_visible()
+    screen.keyboard.press(" ")
+    found["paper"] = serious(screen)
     return found
 
 
