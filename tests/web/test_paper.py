@@ -39,6 +39,24 @@ def test_the_set_up_list_is_ticked_off_and_a_changed_step_loses_its_tick(screen:
     expect(ticked).to_contain_text("1/")
 
 
+def test_paper_is_printed_light_and_whole_whatever_the_screen_is(screen: Page) -> None:
+    demo(screen)
+    press(screen, ["t", "5"])
+    expect(screen.locator("html.dark")).to_have_count(1)
+    screen.emulate_media(media="print")
+    expect(screen.locator("html.dark")).to_have_count(0)
+    expect(screen.get_by_role("navigation", name="Places")).to_be_hidden()
+    # Nothing scrolls on paper: the last step stands on the page as well.
+    last = screen.locator("[data-step]").last
+    page_height = screen.evaluate("document.documentElement.scrollHeight")
+    box = last.bounding_box()
+    assert box is not None
+    assert box["y"] + box["height"] <= page_height
+    assert page_height > 800
+    screen.emulate_media(media="screen")
+    expect(screen.locator("html.dark")).to_have_count(1)
+
+
 def test_a_rig_without_gear_says_that_the_list_fills_by_itself(screen: Page) -> None:
     new_rig(screen, "Empty")
     press(screen, ["Escape", "5"])

@@ -13,6 +13,13 @@ export function startTheme(): Theme {
         ? "night"
         : "light"
   wear(wanted)
+  // Paper is light, whatever the screen is.
+  const prints = window.matchMedia("print")
+  let worn = wanted
+  prints.addEventListener("change", () => {
+    if (prints.matches) worn = document.documentElement.classList.contains("dark") ? "night" : "light"
+    wear(prints.matches ? "light" : worn)
+  })
   return wanted
 }
 

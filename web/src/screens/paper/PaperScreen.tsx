@@ -163,6 +163,7 @@ function Row({ step, number, on, was, onChoose, onTick }: RowProps) {
       bg={on ? "wash" : "transparent"}
       boxShadow={on ? "inset 3px 0 0 {colors.sea}" : changed ? "inset 3px 0 0 {colors.ink}" : "none"}
       css={{ breakInside: "avoid" }}
+      _print={{ bg: "transparent", boxShadow: changed ? "inset 3px 0 0 {colors.ink}" : "none" }}
       onClick={onChoose}
     >
       <input
