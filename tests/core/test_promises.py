@@ -130,3 +130,24 @@ def test_the_first_remedy_of_any_snag_mends_it_or_frees_a_line_of_it(rig: Rig) -
             # Of three inputs on one channel one is moved at a time.
             assert snag.rule == "two-inputs-on-one-channel"
             assert len(left[snag.key].title) < len(snag.title)
+
+
+@given(RIGS, st.data())
+@settings(max_examples=80)
+def test_a_rung_tells_the_late_lines_its_buffer_gives(rig: Rig, data: st.DataObject) -> None:
+    limited = tuple(line.model_copy(update={"longest_delay_ms": 15.0}) for line in rig.lines)
+    rig = rig.model_copy(update={"lines": limited})
+    found = [ladder for ladder in ladders(read(rig)) if opens(rig, ladder) and ladder.lines]
+    if not found:
+        return
+    ladder = data.draw(st.sampled_from(found))
+    rung = data.draw(st.sampled_from(ladder.rungs))
+    try:
+        after = apply(rig, (SetValues(item=ladder.driver, values={"buffer_samples": rung.buffer_samples}),)).rig
+    except Refused:
+        return
+    then = ladder_of(after, ladder.program)
+    # A buffer that a joined box does not offer shuts it out, and its lines with it.
+    if then.lines == ladder.lines:
+        now = next(each for each in then.rungs if each.buffer_samples == rung.buffer_samples)
+        assert now.late_lines == rung.late_lines

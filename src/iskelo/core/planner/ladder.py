@@ -260,7 +260,10 @@ def _waiting(reading: Reading) -> dict[str, list[_Waiting]]:
             for edge in arrival.route.edges:
                 if edge.kind in ("take", "send"):
                     opening = reading.found.opened[edge.owner]
-                    for driver in (opening.driver, way_of(opening, edge).driver):
+                    way = way_of(opening, edge)
+                    # Boxes that are joined work at the buffer of the device, not of their drivers.
+                    own = opening.driver if way.client == opening.device.id else way.driver
+                    for driver in (own, opening.driver) if way.rings else (own,):
                         passed.setdefault(driver.id, set()).add(edge.owner)
             for driver_id, programs in passed.items():
                 assert arrival.delay.rate_hz is not None
