@@ -512,7 +512,9 @@ def test_another_driver_of_a_member_is_tried_beside_the_one_it_has() -> None:
     # Only the safety offsets differ, 100 and nought; on A nothing else is offered, so A is not told.
     saved = first.safety_in_samples + first.safety_out_samples
     assert other.round_trip_samples == now.round_trip_samples + 100 - saved
-    after = apply(bench.rig, other.edits).rig
+    made = apply(bench.rig, other.edits)
+    assert made.words == "All: A, B (by its wrapper driver)"
+    after = made.rig
     assert driver_of(index(after).opened[bench.program().id].ways[1].box, new).id == new
     assert index(after).opened[bench.program().id].ways[1].driver.id == new
     bench.do(SetValues(item=new, values={"installed": False}))

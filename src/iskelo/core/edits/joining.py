@@ -152,7 +152,11 @@ def _(edit: e.SetMembers, rig: Rig) -> Applied:
 
 def _said(found: Index, aggregate: Aggregate) -> Iterable[str]:
     for member in aggregate.members:
-        yield found.name(member.device) + (" (matched)" if member.matched else "")
+        box = gear_of(found, member.device, Interface)
+        driver = driver_of(box, member.driver)
+        told = [f"by its {driver.kind} driver"] if driver is not box.drivers[0] else []
+        told += ["matched"] if member.matched else []
+        yield box.name + (f" ({', '.join(told)})" if told else "")
 
 
 class Moved(Value):
