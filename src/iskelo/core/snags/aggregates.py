@@ -342,7 +342,8 @@ def matched_member_adds_delay(reading: Reading) -> list[Snag]:
         for program in programs[:1]:
             opening = found.opened[program.id]
             for way in opening.ways:
-                if not way.matched or not _used(opening, way, programs):
+                # What cannot be opened at all costs nothing.
+                if not way.matched or found.hindrance(opening, way) or not _used(opening, way, programs):
                     continue
                 whole = _in_samples(opening, way, found)
                 more = sum(
