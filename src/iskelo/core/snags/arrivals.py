@@ -201,20 +201,28 @@ def _sooner(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
     """The largest buffer that brings the line under its limit; else direct monitoring instead."""
     limit = state.line.longest_delay_ms
     remedies: list[Remedy] = []
-    latest = state.delays()[-1]
     waits = _waits_for(reading, state)
-    if limit is not None and waits is not None and latest.rate_hz:
-        box_name, driver, route = waits
+    if limit is not None and waits is not None:
+        box_name, driver, _ = waits
         growth = Growth(reading.found)
+        copies = [arrival for leg in state.legs for arrival in leg.arrivals]
         for size in reversed(driver.buffers_samples):
-            total = latest.samples + growth.along(route.edges, driver.id, size)
-            if size < driver.buffer_samples and float(samples_to_ms(total, latest.rate_hz)) <= limit:
-                words = f"Set the buffer of {box_name} to {size}: {float(samples_to_ms(total, latest.rate_hz)):.2f} ms"
+            # The copy that is the latest now need not be it then.
+            latest_ms = max(_at_buffer_ms(copy, growth, driver, size) for copy in copies)
+            if size < driver.buffer_samples and latest_ms <= limit:
+                words = f"Set the buffer of {box_name} to {size}: {latest_ms:.2f} ms"
                 remedies.append(Remedy(words, (SetValues(item=driver.id, values={"buffer_samples": size}),)))
                 break
     if state.line.purpose == "listen":
         remedies += _direct_instead(reading, state)
     return distinct(remedies)
+
+
+def _at_buffer_ms(copy: Arrival, growth: Growth, driver: Driver, size: int) -> float:
+    rate_hz = copy.delay.rate_hz
+    if rate_hz is None:
+        return 0.0
+    return float(samples_to_ms(copy.delay.samples + growth.along(copy.route.edges, driver.id, size), rate_hz))
 
 
 def _waits_for(reading: Reading, state: LineState) -> tuple[str, Driver, Route] | None:
