@@ -33,6 +33,10 @@ export function Ladder(props: Props) {
   // Beyond three times the limit a bar says nothing more; the scale serves the rungs that could be chosen.
   const span = ladder.limit_ms ? Math.min(longest, 3 * ladder.limit_ms) : longest
   const at = tried ?? ladder.buffer_samples
+  // What a trial tells takes room below: the rung that is tried stays in sight.
+  useEffect(() => {
+    if (tried !== null) document.getElementById(`rung-${tried}`)?.scrollIntoView({ block: "nearest" })
+  })
   return (
     <Box flex="1" minH="0" overflow="auto" borderTop="1px solid" borderColor="edge">
       <Flex minH="26px" align="center" px="12px" textStyle="head" bg="paper" gap="12px" wrap="wrap">
