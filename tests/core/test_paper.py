@@ -65,7 +65,7 @@ def test_a_box_that_follows_comes_after_the_one_that_leads_it() -> None:
         SetValues(item=corvane, values={"word_clock_in": True}),
         SetValues(item=corvane, values={"clock_source": "word clock"}),
     )
-    assert steps(bench)["Corvane 8: clock source word clock"].trouble == "nothing is plugged into that input"
+    assert steps(bench)["Corvane 8: clock source word clock"].trouble == "nothing is plugged into its word clock input"
     bench.do(Plug(from_port=Port(pellow, "word_out", 1), to_port=Port(corvane, "word_in", 1)))
     words = list(steps(bench))
     lead = words.index("Pellow Duo word clock out → Corvane 8 word clock in")

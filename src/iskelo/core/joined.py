@@ -121,12 +121,6 @@ def _clock_row(found: Index, box: Interface, depth: int, drift: str, *, led: boo
     pace = found.paces[box.id]
     now = _now(found, box)
     own = f"{box.measured_ppm:+g} ppm, measured" if box.measured_ppm is not None else f"±{box.tolerance_ppm:g} ppm"
-    trouble = {
-        "": "",
-        "no lead": f"nothing is plugged into its {box.clock_source} input",
-        "loop": "follows itself in the end",
-        "other rate": "what leads it runs at another rate",
-    }[pace.unlocked]
     if pace.master == COMPUTER:
         words = f"the computer's timer, ±{COMPUTER_TOLERANCE_PPM:g} ppm"
     elif pace.master == box.id:
@@ -141,12 +135,22 @@ def _clock_row(found: Index, box: Interface, depth: int, drift: str, *, led: boo
         depth=depth,
         words=words,
         master=master,
-        trouble=trouble,
+        trouble=say_unlocked(found, box),
         drift=drift,
         tolerance=say_sync_tolerance(box.rate_hz) if pace.leader is not None and not pace.unlocked else "",
         now=now,
         choices=clock_choices(found, box),
     )
+
+
+def say_unlocked(found: Index, box: Interface) -> str:
+    """Why a box cannot follow the clock it is set to; empty if it can."""
+    return {
+        "": "",
+        "no lead": f"nothing is plugged into its {box.clock_source} input",
+        "loop": "follows itself in the end",
+        "other rate": "what leads it runs at another rate",
+    }[found.paces[box.id].unlocked]
 
 
 def _now(found: Index, box: Interface) -> ClockChoice:

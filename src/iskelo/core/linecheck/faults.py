@@ -118,17 +118,14 @@ def _computer(found: Index) -> Iterator[Fault]:
 
 
 def _leads(found: Index) -> Iterator[Fault]:
-    for patch in found.rig.patches:
-        if patch.to_port.bank in CLOCK_BANKS or patch.muted:
-            continue
-        words = f"{found.say(patch.from_port)} → {found.say(patch.to_port)}"
-        yield Fault(f"out:{patch.id}", "leads", f"{words} is out", (Remove(items=(patch.id,)),))
-    for patch in found.rig.patches:
-        if patch.to_port.bank in CLOCK_BANKS or patch.muted:
-            continue
-        words = f"{found.say(patch.from_port)} → {found.say(patch.to_port)}"
+    """Those that are out first: they are what is looked for first."""
+    leads = [patch for patch in found.rig.patches if patch.to_port.bank not in CLOCK_BANKS and not patch.muted]
+    said = {patch.id: f"{found.say(patch.from_port)} → {found.say(patch.to_port)}" for patch in leads}
+    for patch in leads:
+        yield Fault(f"out:{patch.id}", "leads", f"{said[patch.id]} is out", (Remove(items=(patch.id,)),))
+    for patch in leads:
         over = SetValues(item=patch.id, values={"inverted": not patch.inverted})
-        yield Fault(f"over:{patch.id}", "leads", f"{words} is turned over", (over,))
+        yield Fault(f"over:{patch.id}", "leads", f"{said[patch.id]} is turned over", (over,))
 
 
 def _supply(found: Index) -> Iterator[Fault]:

@@ -8,6 +8,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Literal
 
+from iskelo.core.joined import say_unlocked
 from iskelo.core.lines.context import Reading
 from iskelo.core.lines.stations import fold_numbers
 from iskelo.core.rig.clocks import SOCKETS
@@ -81,12 +82,6 @@ def _clocks(found: Index) -> Iterator[SetUpStep]:
         if patch.to_port.bank in CLOCK_BANKS:
             words = f"{found.say(patch.from_port)} → {found.say(patch.to_port)}"
             yield SetUpStep(f"lead:{patch.id}", "Clocks", words, (), (patch.from_port.owner, patch.to_port.owner))
-    troubles = {
-        "": "",
-        "no lead": "nothing is plugged into that input",
-        "loop": "it follows itself in the end",
-        "other rate": "what leads it runs at another rate",
-    }
     for box in sorted(found.boxes, key=lambda each: _depth(found, each)):
         pace = found.paces[box.id]
         source = {"own": "own clock", "computer": "the computer's timer"}.get(box.clock_source, box.clock_source)
@@ -98,7 +93,7 @@ def _clocks(found: Index) -> Iterator[SetUpStep]:
             f"{box.name}: clock source {source}",
             (f"{box.rate_hz / 1000:g} kHz",),
             (box.id,),
-            troubles[pace.unlocked],
+            say_unlocked(found, box),
         )
 
 
