@@ -73,7 +73,7 @@ def test_the_graph_of_any_rig_leads_onward_and_never_in_circles_but_for_blocked_
 )
 def test_which_leg_goes_to_which(width: int, into: int, legs: list[tuple[int, int]]) -> None:
     """Common practice, no published source: mono to both, both to mono, stereo leg by leg."""
-    assert mix_legs(width, into) == legs
+    assert list(mix_legs(width, into)) == legs
 
 
 def taken(bench: Bench) -> Edge:

@@ -8,13 +8,14 @@ A survey is a pure function of the rig: two equal rigs have equal surveys, and n
 """
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 from types import MappingProxyType
 
-from iskelo.core.levels.along import level_assumed, levels_along
+from iskelo.core.levels.along import levels_along
+from iskelo.core.light import light
 from iskelo.core.lines.context import Reading, read
+from iskelo.core.lines.findings import Headline
 from iskelo.core.lines.proof import Proof, proofs
-from iskelo.core.lines.state import Headline, LineState
+from iskelo.core.lines.state import LineState
 from iskelo.core.lines.stations import Station, stations
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Index, Purpose, Rig
@@ -25,7 +26,7 @@ from iskelo.core.timing.delays import Term
 from iskelo.core.wiring.graph import Edge
 
 
-@dataclass(frozen=True, slots=True)
+@light
 class HopView:
     """One port of a route with the level there; ``over_db``: by so much it clips."""
 
@@ -36,7 +37,7 @@ class HopView:
     over_db: float
 
 
-@dataclass(frozen=True, slots=True)
+@light
 class ArrivalView:
     """One copy: where it comes from and arrives, its delay with its terms, level and polarity."""
 
@@ -56,7 +57,7 @@ class ArrivalView:
     inverted: bool
 
 
-@dataclass(frozen=True, slots=True)
+@light
 class LineView:
     """A line with its state and stations; its arrivals, which only the chosen line shows, are in ``line_ways``."""
 
@@ -88,7 +89,7 @@ class LineView:
     told: str
 
 
-@dataclass(frozen=True, slots=True)
+@light
 class SnagView:
     """A snag without its remedies, which are worked out when asked for; ``symptoms``: how it may sound."""
 
@@ -104,7 +105,7 @@ class SnagView:
     symptoms: tuple[Symptom, ...]
 
 
-@dataclass(frozen=True, slots=True)
+@light
 class Vitals:
     """The few figures that stand on every screen."""
 
@@ -121,7 +122,7 @@ class Vitals:
     snags: dict[str, int]
 
 
-@dataclass(frozen=True, slots=True)
+@light
 class Survey:
     """What happens in a rig as it is patched, beside what is wanted; ``proofs`` by line id."""
 
@@ -146,7 +147,7 @@ _SEVERITY: dict[Headline, Severity | None] = {
 }
 
 
-@dataclass(frozen=True, slots=True)
+@light
 class Surveyed:
     """A survey with the reading it was made from, which the next one can begin with."""
 
@@ -222,7 +223,7 @@ def line_ways(reading: Reading, state: LineState) -> tuple[ArrivalView, ...]:
             assumed=arrival.delay.assumed,
             rate_hz=arrival.delay.rate_hz,
             level_dbfs=arrival.level_dbfs,
-            level_assumed=level_assumed(arrival.route.edges, found),
+            level_assumed=arrival.level_assumed,
             inverted=arrival.sign < 0,
         )
         for leg in state.legs
@@ -231,10 +232,11 @@ def line_ways(reading: Reading, state: LineState) -> tuple[ArrivalView, ...]:
 
 
 def _line(position: int, state: LineState, reading: Reading) -> LineView:
-    found, line = reading.found, state.line
-    delays = state.delays()
-    levels = [leg.level_dbfs for leg in state.legs if leg.level_dbfs is not None]
-    comb = next((leg.comb for leg in state.legs if leg.comb), None)
+    line, findings = state.line, state.findings
+    arrivals = [arrival for leg in state.legs for arrival in leg.arrivals]
+    delays = state.delays() if arrivals else []
+    levels = [level for leg in state.legs if (level := leg.level_dbfs) is not None] if arrivals else []
+    comb = next((leg.comb for leg in state.legs if leg.comb), None) if len(arrivals) > 1 else None
     return LineView(
         id=line.id,
         position=position,
@@ -249,19 +251,19 @@ def _line(position: int, state: LineState, reading: Reading) -> LineView:
         alone=line.alone,
         tag=line.tag,
         headline=state.headline,
-        more_findings=len(state.findings) - 1,
-        findings=tuple(f"{finding.kind}: {finding.words}" for finding in state.findings),
+        more_findings=len(findings) - 1,
+        findings=tuple([f"{finding.kind}: {finding.words}" for finding in findings]),
         severity=_SEVERITY[state.headline],
-        stations=stations(state, found),
+        stations=stations(state, reading.found),
         earliest_samples=delays[0].samples if delays else None,
         latest_samples=delays[-1].samples if delays else None,
         earliest_ms=delays[0].ms if delays else None,
         latest_ms=delays[-1].ms if delays else None,
-        delay_assumed=any(delay.assumed for delay in delays),
+        delay_assumed=True in [delay.assumed for delay in delays],
         level_dbfs=max(levels) if levels else None,
-        level_assumed=any(level_assumed(arrival.route.edges, found) for leg in state.legs for arrival in leg.arrivals),
+        level_assumed=True in [arrival.level_assumed for arrival in arrivals],
         apart_samples=comb.delay_samples if comb else None,
-        told=state.findings[0].words,
+        told=findings[0].words,
     )
 
 

@@ -9,19 +9,20 @@ from dataclasses import dataclass
 from iskelo.core.lines.state import LineState, Traced, line_states
 from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import Index, Rig, index
-from iskelo.core.routes.route import Ahead
+from iskelo.core.routes.route import Ahead, Around
 from iskelo.core.wiring.graph import Graph, compile_graph
 
 
 @dataclass(frozen=True, slots=True)
 class Reading:
-    """Everything the rules look at; ``known`` and ``traced`` are kept for the next reading."""
+    """Everything the rules look at; ``known``, ``around`` and ``traced`` are kept for the next reading."""
 
     rig: Rig
     found: Index
     graph: Graph
     lines: list[LineState]
     known: Ahead
+    around: Around
     traced: dict[str, Traced]
 
 
@@ -33,10 +34,21 @@ def read(rig: Rig, before: Reading | None = None) -> Reading:
     touched = touched_gear(before.found, found) if before is not None else frozenset()
     graph = compile_graph(found, before.graph if before is not None else None, touched)
     known = Ahead(graph)
-    if before is not None:
-        known.take_over(before.known, touched)
-    traced = line_states(graph, found, known, before.traced if before is not None else {}, touched)
-    return Reading(rig, found, graph, [each.state for each in traced.values()], known, traced)
+    around = Around(graph, known, found.owners)
+    if before is None:
+        traced = line_states(graph, found, known, {}, lambda _: False)
+    else:
+        was = before.around
+        known.take_over(before.known, was, touched)
+        around.take_over(was, touched)
+        traced = line_states(
+            graph,
+            found,
+            known,
+            before.traced,
+            lambda line: was.untouched(line.from_ports, line.to_ports, touched),
+        )
+    return Reading(rig, found, graph, [each.state for each in traced.values()], known, around, traced)
 
 
 def touched_gear(before: Index, after: Index) -> frozenset[str]:

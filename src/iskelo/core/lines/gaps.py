@@ -12,12 +12,24 @@ from iskelo.core.wiring.graph import Graph
 
 
 class Gap(NamedTuple):
-    """A break: ``ahead`` are the ports the sound reaches, ``behind`` those past them that feed the target."""
+    """A break: ``ahead`` are the ports the sound reaches, ``behind`` those past them that feed the target.
+
+    ``back`` is the port nearest to the sources from which the target ``end`` could be reached.
+    """
 
     ahead: tuple[Port, ...]
     behind: tuple[Port, ...]
+    back: Port
+    end: Port
     short: str
-    words: str
+
+    def words(self, found: Index) -> str:
+        """How far the sound gets, from where the target is fed, and what is missing between."""
+        start, far = found.say(self.ahead[0]), found.say(self.ahead[-1])
+        end, back = found.say(self.end), found.say(self.back)
+        gets = f"{start} gets no further than {far}" if len(self.ahead) > 1 else f"{start} goes nowhere yet"
+        fed = f"{end} is fed from {back}" if self.back != self.end else f"{end} is fed by nothing"
+        return f"{gets}; {fed}: {self.short}."
 
 
 class Behind(NamedTuple):
@@ -50,17 +62,8 @@ class Gaps:
             self._far[key] = self._look_ahead(start, end.bank, behind.relevant)
         ahead = self._far[key]
         far, back = ahead[-1], behind.chain[0]
-        short = _reason(found, far, back, end, behind.ports)
-        words = (
-            f"{found.say(start)} gets no further than {found.say(far)}"
-            if far != start
-            else f"{found.say(start)} goes nowhere yet"
-        )
-        fed = (
-            f"{found.say(end)} is fed from {found.say(back)}" if back != end else f"{found.say(end)} is fed by nothing"
-        )
-        past = tuple(port for port in behind.chain if STAGE[port.bank] > STAGE[far.bank]) or (end,)
-        return Gap(ahead, past, short, f"{words}; {fed}: {short}.")
+        past = [port for port in behind.chain if STAGE[port.bank] > STAGE[far.bank]]
+        return Gap(ahead, tuple(past) or (end,), back, end, _reason(found, far, back, end, behind.ports))
 
     def _look_back(self, end: Port) -> Behind:
         onward: dict[Port, Port] = {}
@@ -81,10 +84,12 @@ class Gaps:
     def _look_ahead(self, start: Port, end: Bank, relevant: frozenset[str]) -> tuple[Port, ...]:
         """The way from a source to the furthest port that it reaches before a target's bank, in gear that matters."""
         last = STAGE["input"] if end == "track" else STAGE[end] - 1
-        ahead = {port for port in self._known.of(start, passing=False) if STAGE[port.bank] <= last}
-        ahead.add(start)
-        near = {port for port in ahead if self._found.owner(port).id in relevant} or ahead
-        return tuple(_chain(self._graph, start, furthest(near)))
+        found, reach = self._found, self._known.of(start)
+        ahead = [port for port in reach.by if STAGE[port.bank] <= last or port == start]
+        far = furthest([port for port in ahead if found.owner(port).id in relevant] or ahead)
+        if reach.tree:
+            return (start, *[edge.end for edge in reach.way(far)])
+        return tuple(_chain(self._graph, start, far))
 
 
 def _relevant(found: Index, behind: set[Port]) -> frozenset[str]:

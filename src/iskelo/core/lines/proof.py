@@ -8,7 +8,8 @@ import hashlib
 from collections.abc import Mapping
 from typing import Literal
 
-from iskelo.core.lines.state import Arrival, LineState
+from iskelo.core.lines.legs import Arrival
+from iskelo.core.lines.state import LineState
 
 Proof = Literal["proved", "stale", "failed"]
 

@@ -5,7 +5,8 @@ from functools import partial
 
 from iskelo.core.edits.edit import Edit, Remove, SetDirect, SetLeg, SetValues
 from iskelo.core.lines.context import Reading
-from iskelo.core.lines.state import Arrival, LineState
+from iskelo.core.lines.legs import Arrival
+from iskelo.core.lines.state import LineState
 from iskelo.core.rig.gear import Driver, Interface
 from iskelo.core.rig.programs import Program
 from iskelo.core.routes.route import Route, passing_routes

@@ -3,7 +3,8 @@
 from collections.abc import Iterator
 
 from iskelo.core.lines.context import Reading
-from iskelo.core.lines.state import Headline, LineState
+from iskelo.core.lines.findings import Headline
+from iskelo.core.lines.state import LineState
 from iskelo.core.rig.programs import Program
 
 

@@ -123,34 +123,6 @@ def delay_of(edges: Sequence[Edge], found: Index) -> Delay:
     return Delay(tuple(term for term in terms if term.samples), rate_hz, assumed)
 
 
-class Delays:
-    """The delays of one rig's routes: those that pass the same gear are worked out once."""
-
-    def __init__(self, found: Index) -> None:
-        self._found = found
-        self._known: dict[tuple[str, ...], Delay] = {}
-        tracks = (placed.item for placed in found.items.values() if isinstance(placed.item, Track))
-        self._late_tracks = {track.id for track in tracks if track.effect_delay_samples}
-
-    def along(self, edges: Sequence[Edge]) -> Delay:
-        """The delay along these hops."""
-        passed: list[str] = []
-        for edge in edges:
-            match edge.kind:
-                case "capture" | "playback" | "direct":
-                    passed += (edge.kind, edge.owner)
-                case "mix" if edge.owner in self._late_tracks:
-                    passed += (edge.kind, edge.owner)
-                case "take":
-                    passed += ("take", edge.owner, edge.start.owner)
-                case "send":
-                    passed += ("send", edge.owner, edge.end.owner)
-        key = tuple(passed)
-        if key not in self._known:
-            self._known[key] = delay_of(edges, self._found)
-        return self._known[key]
-
-
 def waits(driver: Driver, buffer_samples: int) -> tuple[int, int]:
     """The samples waited in a driver's buffers on the way in and on the way out, at this buffer.
 

@@ -6,9 +6,11 @@ and neither can borrow the other's.
 """
 
 from collections import defaultdict
-from collections.abc import Iterator
-from dataclasses import dataclass
+from collections.abc import Mapping
+from functools import cache, cached_property
 from typing import Literal, NamedTuple
+
+from pydantic import JsonValue
 
 from iskelo.core.edits.edit import Edit, EnableChannels, SetDevice, SetDirect, SetJack, SetValues
 from iskelo.core.rig.gear import Aggregate, Interface, Source
@@ -23,12 +25,25 @@ EdgeKind = Literal["lead in", "capture", "direct", "take", "record", "monitor", 
 Side = Literal["input", "output"]
 
 
+class Setting(NamedTuple):
+    """A ``SetValues`` yet to be made: nobody asks for most of them, and an edit is checked as it is made."""
+
+    item: str
+    values: Mapping[str, JsonValue]
+
+
 class Block(NamedTuple):
     """Why an edge does not pass, in words, and the edit that opens it, if one does."""
 
     words: str
-    unblock: Edit | None
+    opens: Edit | Setting | None
     unblock_words: str
+
+    @property
+    def unblock(self) -> Edit | None:
+        if isinstance(self.opens, Setting):
+            return SetValues(item=self.opens.item, values=dict(self.opens.values))
+        return self.opens
 
 
 class Edge(NamedTuple):
@@ -43,16 +58,27 @@ class Edge(NamedTuple):
     block: Block | None = None
 
 
-@dataclass(frozen=True, slots=True)
 class Graph:
     """Edges by their ends. ``leaving[port]`` and ``entering[port]`` list them; ports without are absent.
 
     ``parts`` are the edges by what makes them: a lead, a box or a program.
     """
 
-    leaving: dict[Port, list[Edge]]
-    entering: dict[Port, list[Edge]]
-    parts: dict[str, list[Edge]]
+    def __init__(self, parts: dict[str, list[Edge]]) -> None:
+        self.parts = parts
+        leaving: defaultdict[Port, list[Edge]] = defaultdict(list)
+        for edges in parts.values():
+            for edge in edges:
+                leaving[edge.start].append(edge)
+        self.leaving: dict[Port, list[Edge]] = dict(leaving)
+
+    @cached_property
+    def entering(self) -> dict[Port, list[Edge]]:
+        entering: defaultdict[Port, list[Edge]] = defaultdict(list)
+        for edges in self.parts.values():
+            for edge in edges:
+                entering[edge.end].append(edge)
+        return dict(entering)
 
     def edges(self) -> list[Edge]:
         return [edge for edges in self.leaving.values() for edge in edges]
@@ -86,13 +112,7 @@ def compile_graph(found: Index, before: Graph | None = None, touched: frozenset[
     for program in found.programs():
         same = program.id in old and program.id not in touched
         parts[program.id] = old[program.id] if same else _program_edges(program, found)
-    leaving: defaultdict[Port, list[Edge]] = defaultdict(list)
-    entering: defaultdict[Port, list[Edge]] = defaultdict(list)
-    for edges in parts.values():
-        for edge in edges:
-            leaving[edge.start].append(edge)
-            entering[edge.end].append(edge)
-    return Graph(dict(leaving), dict(entering), parts)
+    return Graph(parts)
 
 
 def _lead(patch: Patch, found: Index) -> Edge:
@@ -100,7 +120,7 @@ def _lead(patch: Patch, found: Index) -> Edge:
     block = None
     if patch.muted:
         said = f"the lead into {found.say(patch.to_port)} is muted"
-        block = Block(said, SetValues(item=patch.id, values={"muted": False}), "Unmute the lead")
+        block = Block(said, Setting(patch.id, {"muted": False}), "Unmute the lead")
     elif kind == "lead in":
         block = _not_supplied(found, patch)
     sign = -1 if patch.inverted else 1
@@ -131,13 +151,14 @@ def input_gain_db(box: Interface, jack_in: int) -> float:
 
 
 def _interface_edges(box: Interface) -> list[Edge]:
+    box_id, less_db = box.id, box.input_full_scale_dbu
     edges = [
-        Edge(Port(box.id, "jack_in", n), Port(box.id, "capture", n), "capture", box.id, input_gain_db(box, n))
-        for n in range(1, min(box.jack_in, box.capture) + 1)
+        Edge(Port(box_id, "jack_in", n), Port(box_id, "capture", n), "capture", box_id, trim_db - less_db)
+        for n, trim_db in enumerate(box.trims_db[: min(box.jack_in, box.capture)], start=1)
     ]
     edges += [
-        Edge(Port(box.id, "playback", n), Port(box.id, "jack_out", n), "playback", box.id, box.output_trims_db[n - 1])
-        for n in range(1, min(box.playback, box.jack_out) + 1)
+        Edge(Port(box_id, "playback", n), Port(box_id, "jack_out", n), "playback", box_id, trim_db)
+        for n, trim_db in enumerate(box.output_trims_db[: min(box.playback, box.jack_out)], start=1)
     ]
     for cross in box.direct:
         block = None
@@ -151,36 +172,43 @@ def _interface_edges(box: Interface) -> list[Edge]:
     return edges
 
 
-def _device_edges(program: Program, opening: Opening, found: Index) -> Iterator[Edge]:
+def _device_edges(program: Program, opening: Opening, found: Index) -> list[Edge]:
     """What a program takes from the boxes behind its device, and what it sends to them."""
-    shut = {id(way): _shut(program, opening, way, found) for way in opening.ways}
+    edges: list[Edge] = []
     sides: tuple[tuple[Side, tuple[ProgramPort, ...], Literal["capture", "playback"], tuple[int, ...]], ...] = (
         ("input", program.inputs, "capture", program.enabled_in),
         ("output", program.outputs, "playback", program.enabled_out),
     )
+    shut = [_shut(program, opening, way, found) for way in opening.ways]
     for side, items, bank, enabled in sides:
         on = set(enabled)
+        places = {
+            channel: (way, number, block)
+            for way, block in zip(opening.ways, shut, strict=True)
+            for number, channel in enumerate(way.channels(bank), start=1)
+        }
+        shown = {way.box.id: way.box.shown(way.driver, bank) for way in opening.ways}
         for item in items:
             for leg, channel in enumerate(item.legs, start=1):
-                there = opening.at(bank, channel) if channel is not None else None
-                if channel is None or there is None:
+                if channel is None or channel not in places:
                     continue
-                way, number = there
-                block = shut[id(way)]
-                if block is None and number > way.box.shown(way.driver, bank):
+                way, number, block = places[channel]
+                box_id = way.box.id
+                if block is None and number > shown[box_id]:
                     block = _not_shown(program, way, bank, number, found)
                 if block is None and channel not in on:
                     block = _not_enabled(program, side, channel)
-                box_end, end = Port(way.box.id, bank, number), Port(item.id, side, leg)
+                box_end, end = Port(box_id, bank, number), Port(item.id, side, leg)
                 if side == "input":
-                    yield Edge(box_end, end, "take", program.id, block=block)
+                    edges.append(Edge(box_end, end, "take", program.id, 0.0, 1, block))
                 else:
-                    yield Edge(end, box_end, "send", program.id, block=block)
+                    edges.append(Edge(end, box_end, "send", program.id, 0.0, 1, block))
+    return edges
 
 
 def _program_edges(program: Program, found: Index) -> list[Edge]:
     opening = found.opened.get(program.id)
-    edges = list(_device_edges(program, opening, found)) if opening is not None else []
+    edges = _device_edges(program, opening, found) if opening is not None else []
     widths = {item.id: len(item.legs) for item in (*program.inputs, *program.outputs)}
     sinks: dict[str, Bank] = {item.id: "output" for item in program.outputs}
     for bus in program.buses:
@@ -190,11 +218,11 @@ def _program_edges(program: Program, found: Index) -> list[Edge]:
         if track.input is not None:
             armed = None
             if not track.armed:
-                opened = SetValues(item=track.id, values={"armed": True})
+                opened = Setting(track.id, {"armed": True})
                 armed = Block(f"track {track.name} is not armed", opened, f"Arm track {track.name}")
             elif program.one_track_per_input and track.input in first_armed:
                 other = first_armed[track.input]
-                opened = SetValues(item=other.id, values={"armed": False})
+                opened = Setting(other.id, {"armed": False})
                 said = f"{program.name} arms an input on one track only, and {other.name} has it"
                 armed = Block(said, opened, f"Disarm track {other.name}")
             else:
@@ -202,8 +230,8 @@ def _program_edges(program: Program, found: Index) -> list[Edge]:
             heard = _not_heard(track.id, track.name, track.monitored, track.muted)
             for leg in range(1, min(widths[track.input], track.width) + 1):
                 start = Port(track.input, "input", leg)
-                edges.append(Edge(start, Port(track.id, "track", leg), "record", track.id, block=armed))
-                edges.append(Edge(start, Port(track.id, "monitor", leg), "monitor", track.id, block=heard))
+                edges.append(Edge(start, Port(track.id, "track", leg), "record", track.id, 0.0, 1, armed))
+                edges.append(Edge(start, Port(track.id, "monitor", leg), "monitor", track.id, 0.0, 1, heard))
         if track.output is not None:
             for leg, end_leg in mix_legs(track.width, widths[track.output]):
                 start, end = Port(track.id, "monitor", leg), Port(track.output, sinks[track.output], end_leg)
@@ -222,17 +250,18 @@ def _program_edges(program: Program, found: Index) -> list[Edge]:
     return edges
 
 
-def mix_legs(width: int, output_width: int) -> list[tuple[int, int]]:
+@cache
+def mix_legs(width: int, output_width: int) -> tuple[tuple[int, int], ...]:
     """Which leg of a track goes to which leg of its output.
 
     Equal widths go straight; a mono track goes to both legs of a stereo output, both legs of a stereo
     track to a mono output, each at its own level. Common practice, no published source.
     """
     if width == output_width:
-        return [(leg, leg) for leg in range(1, width + 1)]
+        return tuple((leg, leg) for leg in range(1, width + 1))
     if width == 1:
-        return [(1, leg) for leg in range(1, output_width + 1)]
-    return [(leg, 1) for leg in range(1, width + 1)]
+        return tuple((1, leg) for leg in range(1, output_width + 1))
+    return tuple((leg, 1) for leg in range(1, width + 1))
 
 
 def _shut(program: Program, opening: Opening, way: Way, found: Index) -> Block | None:
@@ -251,23 +280,23 @@ def _hindered(program: Program, opening: Opening, way: Way, hindrance: Hindrance
     match hindrance:
         case "not connected":
             said = f"{box.name} is not connected to the computer"
-            return Block(said, SetValues(item=box.id, values={"connected": True}), f"Connect {box.name}")
+            return Block(said, Setting(box.id, {"connected": True}), f"Connect {box.name}")
         case "own period":
             said = f"the {driver.kind} driver of {box.name} works in periods of its own, so it cannot be joined"
-            without = SetValues(item=driver.id, values={"engine_samples": None})
+            without = Setting(driver.id, {"engine_samples": None})
             return Block(said, without, f"Say that the driver of {box.name} has no period of its own")
         case "buffer":
             return not_offered(way, found)
         case "not installed":
             said = f"the {driver.kind} driver of {box.name} is not installed"
-            install = SetValues(item=driver.id, values={"installed": True})
+            install = Setting(driver.id, {"installed": True})
             return Block(said, install, f"Install the {driver.kind} driver of {box.name}")
         case "other rate":
             rate_hz, name = opening.device.rate_hz, opening.device.name
             said = f"{box.name} runs at {box.rate_hz / 1000:g} kHz, and {name} at {rate_hz / 1000:g}"
             if rate_hz not in box.rates_hz:
                 return Block(said, None, "")
-            same = SetValues(item=box.id, values={"rate_hz": rate_hz})
+            same = Setting(box.id, {"rate_hz": rate_hz})
             return Block(said, same, f"Run {box.name} at {rate_hz / 1000:g} kHz")
     return _held(program, way, found)
 
@@ -297,7 +326,7 @@ def not_offered(way: Way, found: Index) -> Block:
     if not shared:
         return Block(said, None, "")
     nearest = min(shared, key=lambda size: abs(size - way.buffer_samples))
-    edit = SetValues(item=way.client, values={"buffer_samples": nearest})
+    edit = Setting(way.client, {"buffer_samples": nearest})
     return Block(said, edit, f"Run {name} at a buffer of {nearest}")
 
 
@@ -315,7 +344,7 @@ def _not_shown(program: Program, way: Way, bank: Literal["capture", "playback"],
         rates = [rate for rate in box.rates_hz if box.channels_at(bank, rate) >= channel]
         if not rates:
             return Block(f"{said}, not {channel}", None, "")
-        slower = SetValues(item=box.id, values={"rate_hz": rates[-1]})
+        slower = Setting(box.id, {"rate_hz": rates[-1]})
         return Block(f"{said}, not {channel}", slower, f"Run {box.name} at {rates[-1] / 1000:g} kHz")
     said = f"the {driver.kind} driver of {box.name} shows {box.shown(driver, bank)} {bank} channels, not {channel}"
     for other in box.drivers if _opens_by(program, box) else ():
@@ -328,10 +357,10 @@ def _not_shown(program: Program, way: Way, bank: Literal["capture", "playback"],
 def _bus_shut(program: Program, bus: Bus) -> Block | None:
     """Why a bus passes nothing on: it is muted, or what it feeds leads back to it and the program stops that."""
     if bus.id in buses_in_circles(program):
-        off = SetValues(item=bus.id, values={"output": None})
+        off = Setting(bus.id, {"output": None})
         return Block(f"bus {bus.name} feeds itself", off, f"Take bus {bus.name} off what it feeds")
     if bus.muted:
-        opened = SetValues(item=bus.id, values={"muted": False})
+        opened = Setting(bus.id, {"muted": False})
         return Block(f"bus {bus.name} is muted", opened, f"Unmute bus {bus.name}")
     return None
 
@@ -361,9 +390,9 @@ def _not_enabled(program: Program, side: Side, channel: int) -> Block:
 
 def _not_heard(track_id: str, name: str, monitored: bool, muted: bool) -> Block | None:
     if not monitored:
-        opened = SetValues(item=track_id, values={"monitored": True, "muted": False})
+        opened = Setting(track_id, {"monitored": True, "muted": False})
         return Block(f"track {name} is not monitored", opened, f"Monitor track {name}")
     if muted:
-        opened = SetValues(item=track_id, values={"muted": False})
+        opened = Setting(track_id, {"muted": False})
         return Block(f"track {name} is muted", opened, f"Unmute track {name}")
     return None

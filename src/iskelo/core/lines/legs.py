@@ -1,0 +1,149 @@
+"""The legs of a line: each wanted pair of ports, and what happens between them."""
+
+from collections.abc import Iterator, Sequence
+from typing import NamedTuple
+
+from iskelo.core.levels.along import converters_assumed, source_assumed
+from iskelo.core.levels.units import sum_of_copies_db
+from iskelo.core.light import light
+from iskelo.core.lines.gaps import Gap, Gaps
+from iskelo.core.rig.ports import Port
+from iskelo.core.rig.programs import Track
+from iskelo.core.rig.rig import Index
+from iskelo.core.rig.ways import Way
+from iskelo.core.routes.route import Ahead, Route, least_blocked, passing_routes
+from iskelo.core.timing.clocks import Drift, drift_of, say_drift
+from iskelo.core.timing.copies import Comb, comb
+from iskelo.core.timing.delays import Delay, delay_of, way_of
+from iskelo.core.wiring.graph import Block, Edge, Graph
+
+
+class Passage(NamedTuple):
+    """What the gear on a route does to its sound; ``drift`` says in words where its clocks part, if they do."""
+
+    delay: Delay
+    drift: str
+    level_assumed: bool
+
+
+class Arrival(NamedTuple):
+    """One copy at a target: the route it took, its delay, its level in dBFS; ``drift`` says if it will slip."""
+
+    route: Route
+    delay: Delay
+    level_dbfs: float
+    level_assumed: bool
+    drift: str
+
+    @property
+    def sign(self) -> int:
+        return self.route.sign
+
+
+@light
+class Leg:
+    """One wanted pair of ports and what happens between them; arrivals are earliest first."""
+
+    start: Port
+    end: Port
+    arrivals: tuple[Arrival, ...]
+    way: Route | None
+    gap: Gap | None
+    comb: Comb | None
+
+    @property
+    def blocks(self) -> tuple[Block, ...]:
+        if self.arrivals or self.way is None:
+            return ()
+        return tuple(edge.block for edge in self.way.edges if edge.block)
+
+    @property
+    def level_dbfs(self) -> float | None:
+        """Level at the target of all copies together; None if nothing arrives or the copies cancel."""
+        if len(self.arrivals) < 2:
+            return self.arrivals[0].level_dbfs if self.arrivals else None
+        return sum_of_copies_db(
+            [each.level_dbfs for each in self.arrivals],
+            [each.sign for each in self.arrivals],
+            [each.delay.samples for each in self.arrivals],
+        )
+
+
+class Legs:
+    """The legs of one rig's lines; what routes through the same gear share is worked out once."""
+
+    def __init__(self, graph: Graph, found: Index, known: Ahead) -> None:
+        self._graph, self._found, self._known = graph, found, known
+        self._gaps = Gaps(graph, found, known)
+        self._passages: dict[tuple[str, ...], Passage] = {}
+        self._late_tracks = {
+            each.item.id
+            for each in found.items.values()
+            if isinstance(each.item, Track) and each.item.effect_delay_samples
+        }
+
+    def between(self, start: Port, end: Port) -> Leg:
+        """What happens between a source port and a target port."""
+        routes = passing_routes(self._graph, start, end, self._known)
+        if len(routes) == 1:
+            return Leg(start, end, (self._arrival(start, routes[0]),), routes[0], None, None)
+        if routes:
+            arrivals = sorted((self._arrival(start, each) for each in routes), key=lambda each: each.delay.samples)
+            longest = max(arrivals, key=lambda arrival: len(arrival.route.edges))
+            return Leg(start, end, tuple(arrivals), longest.route, None, _comb(arrivals))
+        way = least_blocked(self._graph, start, end, self._known)
+        gap = self._gaps.between(start, end) if way is None else None
+        return Leg(start, end, (), way, gap, None)
+
+    def _arrival(self, start: Port, route: Route) -> Arrival:
+        found = self._found
+        delay, drift, assumed = self._passage(route.edges)
+        return Arrival(route, delay, found.level(start) + route.gain_db, assumed or source_assumed(start, found), drift)
+
+    def _passage(self, edges: tuple[Edge, ...]) -> Passage:
+        passed: list[str] = []
+        for edge in edges:
+            kind = edge.kind
+            if kind in _OF_BOXES or (kind == "mix" and edge.owner in self._late_tracks):
+                passed += (kind, edge.owner)
+            elif kind == "take":
+                passed += (kind, edge.owner, edge.start.owner)
+            elif kind == "send":
+                passed += (kind, edge.owner, edge.end.owner)
+        key = tuple(passed)
+        if key not in self._passages:
+            found = self._found
+            drift = next(
+                (f"{way.box.name} runs free, {say_drift(drift)}" for drift, way in drifts_along(edges, found)), ""
+            )
+            self._passages[key] = Passage(delay_of(edges, found), drift, converters_assumed(edges, found))
+        return self._passages[key]
+
+
+_OF_BOXES = frozenset({"capture", "playback", "direct"})
+
+
+def drifts_along(edges: Sequence[Edge], found: Index) -> Iterator[tuple[Drift, Way]]:
+    """Where a route passes between clocks that are not matched, and what they do."""
+    for edge in edges:
+        if edge.kind in ("take", "send"):
+            opening = found.opened[edge.owner]
+            way = way_of(opening, edge)
+            drift = drift_of(found, opening, way, "capture" if edge.kind == "take" else "playback")
+            if drift is not None:
+                yield drift, way
+
+
+def _comb(arrivals: list[Arrival]) -> Comb | None:
+    if len(arrivals) < 2:
+        return None
+    first, second = arrivals[0], arrivals[1]
+    rate_hz = second.delay.rate_hz or first.delay.rate_hz
+    if rate_hz is None:
+        return None
+    return comb(
+        second.delay.samples - first.delay.samples,
+        rate_hz,
+        inverted=first.sign != second.sign,
+        level_difference_db=first.level_dbfs - second.level_dbfs,
+    )
