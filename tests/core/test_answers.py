@@ -16,7 +16,7 @@ from rigs import any_rig
 def test_what_arrives_and_goes_on_is_what_the_routes_say_at_every_port(rig: Rig) -> None:
     reading = read(rig)
     starts = set(reading.found.starts())
-    for port in {*reading.graph.leaving, *reading.graph.entering}:
+    for port in reading.graph.ports():
         answer = answer_for(reading, port)
         assert answer.said == reading.found.say(port)
         for reaches, forwards in ((answer.arrives, False), (answer.goes, True)):
@@ -43,10 +43,10 @@ def test_what_arrives_and_goes_on_is_what_the_routes_say_at_every_port(rig: Rig)
 def test_every_joined_port_has_one_use_that_names_its_neighbours_and_its_lines(rig: Rig) -> None:
     reading = read(rig)
     uses = {use.port: use for use in port_uses(reading)}
-    assert uses.keys() == {*reading.graph.leaving, *reading.graph.entering}
+    assert uses.keys() == reading.graph.ports()
     for port, use in uses.items():
         assert len(use.feeds) == len(reading.graph.leaving.get(port, ()))
-        assert len(use.fed_by) == len(reading.graph.entering.get(port, ()))
+        assert len(use.fed_by) == len(reading.graph.into(port))
     passed: dict[str, set[Port]] = {}
     for port, use in uses.items():
         for line in use.lines:

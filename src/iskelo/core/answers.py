@@ -144,13 +144,13 @@ def port_uses(reading: Reading) -> tuple[PortUse, ...]:
         for port in ports:
             passing.setdefault(port, []).append(state.line.id)
     graph = reading.graph
-    said = {port: reading.found.say(port) for port in (*graph.leaving, *graph.entering)}
+    said = {port: reading.found.say(port) for port in graph.ports()}
     return tuple(
         PortUse(
             port,
             words,
-            _used(port, bool(graph.entering.get(port)), bool(graph.leaving.get(port))),
-            tuple(said[edge.start] for edge in graph.entering.get(port, ())),
+            _used(port, bool(graph.into(port)), bool(graph.leaving.get(port))),
+            tuple(said[edge.start] for edge in graph.into(port)),
             tuple(said[edge.end] for edge in graph.leaving.get(port, ())),
             tuple(passing.get(port, ())),
         )

@@ -6,6 +6,7 @@ changed is worked out anew. What comes out is the same as a reading from nothing
 
 from dataclasses import dataclass
 
+from iskelo.core.lines.findings import Headline
 from iskelo.core.lines.state import LineState, Traced, line_states
 from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import Index, Rig, index
@@ -15,12 +16,16 @@ from iskelo.core.wiring.graph import Graph, compile_graph
 
 @dataclass(frozen=True, slots=True)
 class Reading:
-    """Everything the rules look at; ``known``, ``around`` and ``traced`` are kept for the next reading."""
+    """Everything the rules look at; ``known``, ``around`` and ``traced`` are kept for the next reading.
+
+    ``having``: the lines with each kind of finding, and its words.
+    """
 
     rig: Rig
     found: Index
     graph: Graph
     lines: list[LineState]
+    having: dict[Headline, list[tuple[LineState, str]]]
     known: Ahead
     around: Around
     traced: dict[str, Traced]
@@ -48,7 +53,19 @@ def read(rig: Rig, before: Reading | None = None) -> Reading:
             before.traced,
             lambda line: was.untouched(line.from_ports, line.to_ports, touched),
         )
-    return Reading(rig, found, graph, [each.state for each in traced.values()], known, around, traced)
+    lines = [each.state for each in traced.values()]
+    return Reading(rig, found, graph, lines, _having(lines), known, around, traced)
+
+
+def _having(lines: list[LineState]) -> dict[Headline, list[tuple[LineState, str]]]:
+    having: dict[Headline, list[tuple[LineState, str]]] = {}
+    for state in lines:
+        told = set()
+        for kind, words in state.findings:
+            if kind not in told:
+                told.add(kind)
+                having.setdefault(kind, []).append((state, words))
+    return having
 
 
 def touched_gear(before: Index, after: Index) -> frozenset[str]:

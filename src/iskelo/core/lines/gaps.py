@@ -50,10 +50,11 @@ class Gaps:
         self._graph, self._found, self._known = graph, found, known
         self._behind: dict[Port, Behind] = {}
         self._far: dict[tuple[Port, Bank, frozenset[str]], tuple[Port, ...]] = {}
+        self._owned: dict[frozenset[str], set[str]] = {}
+        self._missing: dict[tuple[Port, Port], tuple[tuple[Port, ...], str]] = {}
 
     def between(self, start: Port, end: Port) -> Gap:
         """Name the exact gap between a source port and a target port that no way joins."""
-        found = self._found
         if end not in self._behind:
             self._behind[end] = self._look_back(end)
         behind = self._behind[end]
@@ -61,9 +62,16 @@ class Gaps:
         if key not in self._far:
             self._far[key] = self._look_ahead(start, end.bank, behind.relevant)
         ahead = self._far[key]
-        far, back = ahead[-1], behind.chain[0]
-        past = [port for port in behind.chain if STAGE[port.bank] > STAGE[far.bank]]
-        return Gap(ahead, tuple(past) or (end,), back, end, _reason(found, far, back, end, behind.ports))
+        place = (ahead[-1], end)
+        if place not in self._missing:
+            self._missing[place] = self._look_between(ahead[-1], behind, end)
+        past, short = self._missing[place]
+        return Gap(ahead, past, behind.chain[0], end, short)
+
+    def _look_between(self, far: Port, behind: Behind, end: Port) -> tuple[tuple[Port, ...], str]:
+        """The ports past a break that lead to the target, and what is missing before them."""
+        past = tuple([port for port in behind.chain if STAGE[port.bank] > STAGE[far.bank]]) or (end,)
+        return past, _reason(self._found, far, behind.chain[0], end, behind.ports)
 
     def _look_back(self, end: Port) -> Behind:
         onward: dict[Port, Port] = {}
@@ -71,7 +79,7 @@ class Gaps:
         seen = {end}
         while queue:
             port = queue.pop()
-            for edge in self._graph.entering.get(port, ()):
+            for edge in self._graph.into(port):
                 if edge.start not in seen:
                     seen.add(edge.start)
                     onward[edge.start] = port
@@ -83,13 +91,30 @@ class Gaps:
 
     def _look_ahead(self, start: Port, end: Bank, relevant: frozenset[str]) -> tuple[Port, ...]:
         """The way from a source to the furthest port that it reaches before a target's bank, in gear that matters."""
-        last = STAGE["input"] if end == "track" else STAGE[end] - 1
-        found, reach = self._found, self._known.of(start)
-        ahead = [port for port in reach.by if STAGE[port.bank] <= last or port == start]
-        far = furthest([port for port in ahead if found.owner(port).id in relevant] or ahead)
-        if reach.tree:
-            return (start, *[edge.end for edge in reach.way(far)])
+        before, whole, owners = _BEFORE[end], self._known.whole(start), self._owners(relevant)
+        ahead = [port for port in whole.by if port.bank in before]
+        near = [port for port in ahead if port.owner in owners] or ahead
+        far = furthest(near) if near else start
+        if whole.tree:
+            return (start, *[edge.end for edge in whole.way(far)])
         return tuple(_chain(self._graph, start, far))
+
+    def _owners(self, relevant: frozenset[str]) -> set[str]:
+        """The ids that ports of this gear are owned by: its own, and those of a program's inputs, tracks and so on."""
+        if relevant not in self._owned:
+            items = self._found.items
+            own = {each for each, placed in items.items() if placed.program.id in relevant}
+            self._owned[relevant] = own | relevant
+        return self._owned[relevant]
+
+
+_BEFORE: dict[str, frozenset[str]] = {
+    end: frozenset(
+        bank for bank, stage in STAGE.items() if stage <= (STAGE["input"] if end == "track" else STAGE[end] - 1)
+    )
+    for end in STAGE
+}
+"""The banks that come before a target's."""
 
 
 def _relevant(found: Index, behind: set[Port]) -> frozenset[str]:

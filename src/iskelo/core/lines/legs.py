@@ -8,7 +8,6 @@ from iskelo.core.levels.units import sum_of_copies_db
 from iskelo.core.light import light
 from iskelo.core.lines.gaps import Gap, Gaps
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.programs import Track
 from iskelo.core.rig.rig import Index
 from iskelo.core.rig.ways import Way
 from iskelo.core.routes.route import Ahead, Route, least_blocked, passing_routes
@@ -76,24 +75,20 @@ class Legs:
         self._graph, self._found, self._known = graph, found, known
         self._gaps = Gaps(graph, found, known)
         self._passages: dict[tuple[str, ...], Passage] = {}
-        self._late_tracks = {
-            each.item.id
-            for each in found.items.values()
-            if isinstance(each.item, Track) and each.item.effect_delay_samples
-        }
+        tracks = [track for program in found.programs() for track in program.tracks]
+        self._late_tracks = {track.id for track in tracks if track.effect_delay_samples}
 
     def between(self, start: Port, end: Port) -> Leg:
         """What happens between a source port and a target port."""
         routes = passing_routes(self._graph, start, end, self._known)
+        if not routes:
+            way = least_blocked(self._graph, start, end, self._known)
+            return Leg(start, end, (), way, None if way else self._gaps.between(start, end), None)
         if len(routes) == 1:
             return Leg(start, end, (self._arrival(start, routes[0]),), routes[0], None, None)
-        if routes:
-            arrivals = sorted((self._arrival(start, each) for each in routes), key=lambda each: each.delay.samples)
-            longest = max(arrivals, key=lambda arrival: len(arrival.route.edges))
-            return Leg(start, end, tuple(arrivals), longest.route, None, _comb(arrivals))
-        way = least_blocked(self._graph, start, end, self._known)
-        gap = self._gaps.between(start, end) if way is None else None
-        return Leg(start, end, (), way, gap, None)
+        arrivals = sorted((self._arrival(start, each) for each in routes), key=lambda each: each.delay.samples)
+        longest = max(arrivals, key=lambda arrival: len(arrival.route.edges))
+        return Leg(start, end, tuple(arrivals), longest.route, None, _comb(arrivals))
 
     def _arrival(self, start: Port, route: Route) -> Arrival:
         found = self._found

@@ -31,7 +31,10 @@ class LineState:
 
     def delays(self) -> list[Delay]:
         """Delays of all copies at all legs, shortest first."""
-        return sorted((a.delay for leg in self.legs for a in leg.arrivals), key=lambda delay: delay.ms)
+        delays = [arrival.delay for leg in self.legs for arrival in leg.arrivals]
+        if len(delays) > 1:
+            delays.sort(key=lambda delay: delay.ms)
+        return delays
 
     def has(self, kind: Headline) -> bool:
         return any(finding.kind == kind for finding in self.findings)
@@ -67,14 +70,7 @@ def line_states(
         keeps its state.
     """
     heard = _heard(known, found)
-    wanted: dict[Port, set[Port]] = {}
-    guarded: dict[Port, list[Line]] = {}
-    for line in found.rig.lines:
-        for end in line.to_ports:
-            wanted.setdefault(end, set()).update(line.from_ports)
-            if line.alone:
-                guarded.setdefault(end, []).append(line)
-    strays = _strays(heard, wanted, guarded)
+    strays = _strays(heard, found.rig.lines)
     between = Legs(graph, found, known).between
     traced: dict[str, Traced] = {}
     for line in found.rig.lines:
@@ -94,7 +90,7 @@ def _heard(known: Ahead, found: Index) -> dict[Port, list[Port]]:
     """Which source ports sound at each target port now."""
     heard: dict[Port, list[Port]] = {}
     for start in found.starts():
-        for port in known.of(start).passing:
+        for port in known.sound(start).by:
             if port.bank in ("track", "in"):
                 heard.setdefault(port, []).append(start)
     return heard
@@ -106,10 +102,23 @@ def _others(line: Line, heard: dict[Port, list[Port]]) -> tuple[Port, ...]:
     return tuple(dict.fromkeys(arriving)) if arriving else ()
 
 
-def _strays(heard: dict[Port, list[Port]], wanted: dict[Port, set[Port]], guarded: dict[Port, list[Line]]) -> Strays:
+def _strays(heard: dict[Port, list[Port]], lines: tuple[Line, ...]) -> Strays:
+    guarded: dict[Port, Line] = {}
+    for line in lines:
+        if line.alone:
+            for end in line.to_ports:
+                guarded.setdefault(end, line)
+    suspects = [
+        (start, end, owner)
+        for end, owner in guarded.items()
+        for start in heard.get(end, ())
+        if start not in owner.from_ports
+    ]
+    if not suspects:
+        return {}
+    wanted = {(start, end) for line in lines for start in line.from_ports for end in line.to_ports}
     strays: Strays = {}
-    for end, owners in guarded.items():
-        for start in heard.get(end, ()):
-            if start not in wanted[end]:
-                strays.setdefault(start, []).append((end, owners[0]))
+    for start, end, owner in suspects:
+        if (start, end) not in wanted:
+            strays.setdefault(start, []).append((end, owner))
     return strays

@@ -4,7 +4,7 @@ from collections.abc import Iterable
 from typing import Literal
 
 from iskelo.core.light import light
-from iskelo.core.lines.legs import Leg
+from iskelo.core.lines.gaps import Gap
 from iskelo.core.lines.state import LineState
 from iskelo.core.rig.gear import Aggregate
 from iskelo.core.rig.ports import CLOCK_BANKS, STAGE, Port
@@ -49,8 +49,10 @@ _EMPTY = tuple(Station(column, "empty", "", "", 1, "") for column in COLUMNS)
 
 def fold_numbers(numbers: list[int]) -> str:
     """Numbers as ranges. Example: [1, 2, 3, 7] becomes '1–3, 7'."""
-    if len(numbers) < 2:
-        return str(numbers[0]) if numbers else ""
+    if not numbers:
+        return ""
+    if min(numbers) == max(numbers):
+        return str(numbers[0])
     runs: list[list[int]] = []
     for number in sorted(set(numbers)):
         if runs and number == runs[-1][-1] + 1:
@@ -67,33 +69,35 @@ Numbers = dict[Port, tuple[str, int]]
 class _Laid:
     """What lies in each column of a line: its ports, and what is wrong there."""
 
-    __slots__ = ("_ahead", "beyond", "kinds", "ports", "trouble")
+    __slots__ = ("ahead", "beyond", "kinds", "ports", "trouble")
 
     def __init__(self) -> None:
         self.ports: tuple[list[Port], ...] = ([], [], [], [], [], [])
         self.trouble: dict[int, str] = {}
         self.kinds: dict[int, Literal["gap", "blocked"]] = {}
         self.beyond: set[int] = set()
-        self._ahead: tuple[Port, ...] = ()
+        self.ahead: tuple[Port, ...] = ()
 
     def put(self, ports: Iterable[Port]) -> None:
         places, laid = _PLACE, self.ports
         for port in ports:
             laid[places[port.bank]].append(port)
 
-    def lay(self, leg: Leg) -> None:
-        """A leg's way, or as far as it gets and what lies past its gap."""
-        if leg.way is not None:
-            self.put(leg.way.ports)
-            if not leg.arrivals:
-                self._blocked(leg.way)
-            elif "direct" in [edge.kind for edge in leg.way.edges]:
+    def way(self, way: Route, *, arrives: bool) -> None:
+        """A way, with what is shut on it if nothing arrives by it."""
+        self.put(way.ports)
+        for edge in way.edges:
+            if edge.kind == "direct" and arrives:
                 self.beyond.update(_PASSED)
-            return
-        gap = leg.gap
-        assert gap is not None
-        if gap.ahead is not self._ahead:  # Both legs of a pair often break off at the same place.
-            self._ahead = gap.ahead
+            elif edge.block is not None and not arrives:
+                place = _PLACE[edge.end.bank]
+                self.trouble.setdefault(place, edge.block.words)
+                self.kinds.setdefault(place, "blocked")
+
+    def gap(self, gap: Gap) -> None:
+        """As far as a leg gets, and what lies past its gap."""
+        if gap.ahead is not self.ahead:  # Both legs of a pair often break off at the same place.
+            self.ahead = gap.ahead
             self.put(gap.ahead)
         self.put(gap.behind)
         stop = _PLACE[gap.behind[0].bank]
@@ -102,23 +106,27 @@ class _Laid:
         self.kinds[place] = "gap"
         self.beyond.update(range(stop, len(COLUMNS)))
 
-    def _blocked(self, way: Route) -> None:
-        for edge in way.edges:
-            if edge.block:
-                place = _PLACE[edge.end.bank]
-                self.trouble.setdefault(place, edge.block.words)
-                self.kinds.setdefault(place, "blocked")
-
     def miss(self, column: Column, reason: str) -> None:
         place = COLUMNS.index(column)
         self.trouble[place], self.kinds[place] = reason, "gap"
+
+    def state(self, place: int) -> State:
+        """How a column stands."""
+        if place in self.kinds:
+            return self.kinds[place]
+        if self.ports[place]:
+            return "beyond" if place in self.beyond else "on"
+        return "passed" if place in self.beyond and place in _PASSED else "empty"
 
 
 def stations(state: LineState, found: Index) -> tuple[Station, ...]:
     """The six stations of a line, all its legs together."""
     laid, line = _Laid(), state.line
     for leg in state.legs:
-        laid.lay(leg)
+        if leg.way is not None:
+            laid.way(leg.way, arrives=bool(leg.arrivals))
+        elif leg.gap is not None:
+            laid.gap(leg.gap)
     if not state.legs:
         laid.put((*line.from_ports, *line.to_ports))
     if not line.from_ports:
@@ -127,14 +135,21 @@ def stations(state: LineState, found: Index) -> tuple[Station, ...]:
         laid.miss("track" if line.purpose == "record" else "out", "no target yet")
     parting, copies = _parting(state)
     joined = _joined(state, found) if found.aggregates else {}
-    return tuple(
-        [
-            _station(place, laid, copies if place == parting else 1, joined, found)
-            if ports or place in laid.kinds or place in laid.beyond
-            else _EMPTY[place]
-            for place, ports in enumerate(laid.ports)
-        ]
-    )
+    cells = []
+    for place, ports in enumerate(laid.ports):
+        how, label, number = laid.state(place), "", ""
+        if len(ports) == 1:
+            label, number = _one(ports[0], joined, found)
+        elif ports:
+            label, number = _SAID[place](list(dict.fromkeys(ports)), joined, found)
+        elif how == "empty":
+            cells.append(_EMPTY[place])
+            continue
+        elif how == "passed" and COLUMNS[place] == "program_in":
+            label = "direct"
+        at_once = copies if place == parting else 1
+        cells.append(Station(COLUMNS[place], how, label, number, at_once, laid.trouble.get(place, "")))
+    return tuple(cells)
 
 
 def _parting(state: LineState) -> tuple[int | None, int]:
@@ -147,18 +162,6 @@ def _parting(state: LineState) -> tuple[int | None, int]:
                 common += 1
             return min(_PLACE[way[common].bank] for way in ways if len(way) > common), len(ways)
     return None, 1
-
-
-def _station(place: int, laid: _Laid, copies: int, joined: Numbers, found: Index) -> Station:
-    ports = laid.ports[place]
-    state: State = "beyond" if place in laid.beyond else "on"
-    if not ports:
-        state = "passed" if state == "beyond" and place in _PASSED else "empty"
-    state = laid.kinds.get(place, state)
-    label, number = _SAID[place](tuple(dict.fromkeys(ports)), joined, found) if ports else ("", "")
-    if state == "passed" and COLUMNS[place] == "program_in":
-        label = "direct"
-    return Station(COLUMNS[place], state, label, number, copies, laid.trouble.get(place, ""))
 
 
 def _joined(state: LineState, found: Index) -> Numbers:
@@ -183,41 +186,58 @@ def _joined(state: LineState, found: Index) -> Numbers:
     return joined
 
 
-def _said_source(ports: tuple[Port, ...], joined: Numbers, found: Index) -> tuple[str, str]:
+def _one(port: Port, joined: Numbers, found: Index) -> tuple[str, str]:
+    """The gear and the number of a port that has a cell to itself."""
+    if joined and port in joined:
+        name, number = joined[port]
+        return name, str(number)
+    placed = found.items.get(port.owner)
+    if placed is None:
+        return found.gear[port.owner].name, "" if port.bank in ("out", "in") else str(port.number)
+    if port.bank in ("track", "monitor"):
+        return placed.item.name, str(placed.position)
+    if port.bank == "voice":
+        return placed.item.name, ""
+    return placed.program.name, str(placed.position)
+
+
+def _said_source(ports: list[Port], joined: Numbers, found: Index) -> tuple[str, str]:
     if ports[0].bank not in ("out", "voice"):
         return _said(ports, joined, found)
-    return ", ".join(dict.fromkeys([found.name(port.owner) for port in ports])), ""
+    return _names([found.name(port.owner) for port in ports]), ""
 
 
-def _said_tracks(ports: tuple[Port, ...], joined: Numbers, found: Index) -> tuple[str, str]:
+def _said_tracks(ports: list[Port], joined: Numbers, found: Index) -> tuple[str, str]:
     placed = [found.items[port.owner] for port in ports]
-    names = dict.fromkeys([each.item.name for each in placed])
-    return ", ".join(names), fold_numbers([each.position for each in placed])
+    return _names([each.item.name for each in placed]), fold_numbers([each.position for each in placed])
 
 
-def _said_out(ports: tuple[Port, ...], joined: Numbers, found: Index) -> tuple[str, str]:
+def _said_out(ports: list[Port], joined: Numbers, found: Index) -> tuple[str, str]:
     """Where the sound goes, by which jacks."""
-    names = dict.fromkeys([found.name(port.owner) for port in ports if port.bank == "in"])
-    if not names or ports[0].bank == "bus":
+    ends = [found.name(port.owner) for port in ports if port.bank == "in"]
+    if not ends or ports[0].bank == "bus":
         return _said(ports, joined, found)
-    return ", ".join(names), fold_numbers([port.number for port in ports if port.bank == "jack_out"])
+    return _names(ends), fold_numbers([port.number for port in ports if port.bank == "jack_out"])
 
 
-def _said(ports: tuple[Port, ...], joined: Numbers, found: Index) -> tuple[str, str]:
+def _said(ports: list[Port], joined: Numbers, found: Index) -> tuple[str, str]:
     """Gear and numbers of the ports that share a cell; an aggregate's numbers where one is passed."""
-    told = [joined.get(port) or _told(port, found) for port in ports]
-    if len(told) == 1:
-        name, number = told[0]
-        return name, str(number)
-    return ", ".join(dict.fromkeys([name for name, _ in told])), fold_numbers([number for _, number in told])
+    names, numbers = [], []
+    for port in ports:
+        if port in joined:
+            name, number = joined[port]
+        elif port.owner in found.items:
+            placed = found.items[port.owner]
+            name, number = placed.program.name, placed.position
+        else:
+            name, number = found.gear[port.owner].name, port.number
+        names.append(name)
+        numbers.append(number)
+    return _names(names), fold_numbers(numbers)
 
 
-def _told(port: Port, found: Index) -> tuple[str, int]:
-    """The gear that a port sits on, and its number there."""
-    placed = found.items.get(port.owner)
-    if placed is not None:
-        return placed.program.name, placed.position
-    return found.gear[port.owner].name, port.number
+def _names(names: list[str]) -> str:
+    return names[0] if len(names) == 1 else ", ".join(dict.fromkeys(names))
 
 
 _SAID = (_said_source, _said, _said, _said, _said_tracks, _said_out)

@@ -283,9 +283,9 @@ def _sources_of(reading: Reading, item: str) -> set[Port]:
     assert isinstance(placed.item, ProgramPort)
     found: set[Port] = set()
     for leg in range(1, len(placed.item.legs) + 1):
-        for taken in reading.graph.entering.get(Port(item, "input", leg), ()):
-            for converted in reading.graph.entering.get(taken.start, ()):
-                found |= {lead.start for lead in reading.graph.entering.get(converted.start, ())}
+        for taken in reading.graph.into(Port(item, "input", leg)):
+            for converted in reading.graph.into(taken.start):
+                found |= {lead.start for lead in reading.graph.into(converted.start)}
     return found
 
 

@@ -94,7 +94,7 @@ def _into_a_jack(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
         other_box = isinstance(target, Program) and not _takes_from(target, box.id, reading)
         for jack in range(1, box.jack_in + 1):
             end = Port(box.id, "jack_in", jack)
-            if end not in reading.graph.entering and not other_box:
+            if not reading.graph.into(end) and not other_box:
                 cost = 1 + (SPLIT if used else 0) + _TIE * (jack + 2 * (port.number > 1))
                 words = f"Plug {reading.found.say(port)} into {reading.found.say(end)}"
                 switch, said, dearer = switched_on(reading.found.gear[port.owner], box, jack)
@@ -268,7 +268,7 @@ def _to_an_output(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
 
 def _channel_towards(reading: Reading, opening: Opening, end: Port) -> int:
     """The playback channel whose jack already leads to the target's first leg, else 1."""
-    for edge in reading.graph.entering.get(Port(end.owner, "in", 1), ()):
+    for edge in reading.graph.into(Port(end.owner, "in", 1)):
         channel = opening.channel("playback", edge.start.owner, edge.start.number)
         if channel is not None:
             return channel
@@ -304,7 +304,7 @@ def _to_a_channel(port: Port, reading: Reading) -> Iterator[Move]:
 def _into_a_destination(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
     if ask.end.bank != "in":
         return
-    taken = reading.graph.entering.get(ask.end, ())
+    taken = reading.graph.into(ask.end)
     if any(edge.start == port for edge in taken):
         return
     elsewhere = [edge for edge in reading.graph.leaving.get(port, ()) if edge.kind == "lead out"]

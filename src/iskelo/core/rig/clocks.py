@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Literal
 
 from iskelo.core.rig.gear import ClockSource, Interface
+from iskelo.core.rig.ports import CLOCK_BANKS
 
 if TYPE_CHECKING:
     from iskelo.core.rig.rig import Patch
@@ -40,7 +41,8 @@ def paces(boxes: Iterable[Interface], patches: Iterable["Patch"]) -> dict[str, P
     known = {box.id: box for box in boxes}
     leads: dict[tuple[str, str], str] = {}
     for patch in patches:
-        leads[patch.to_port.owner, patch.to_port.bank] = patch.from_port.owner
+        if patch.to_port.bank in CLOCK_BANKS:
+            leads[patch.to_port.owner, patch.to_port.bank] = patch.from_port.owner
     found: dict[str, Pace] = {}
     for box in known.values():
         _settle(box, known, leads, found)

@@ -250,9 +250,9 @@ class Index:
         for gear in self.gear.values():
             if isinstance(gear, Source):
                 found += [Port(gear.id, "out", number) for number in range(1, gear.width + 1)]
-        for placed in self.items.values():
-            if isinstance(placed.item, Voice):
-                found += [Port(placed.item.id, "voice", number) for number in range(1, placed.item.width + 1)]
+        for program in self.all_programs:
+            for voice in program.voices:
+                found += [Port(voice.id, "voice", number) for number in range(1, voice.width + 1)]
         return found
 
     def bank_size(self, owner: str, bank: str) -> int:
@@ -286,9 +286,10 @@ class Index:
 
     def say(self, port: Port) -> str:
         """A port in words, as a technician would name it: 'Corvane 8 jack in 3', 'Longhand track 2 Bertil'."""
-        if port not in self.said:
-            self.said[port] = self._say(port)
-        return self.said[port]
+        said = self.said.get(port)
+        if said is None:
+            said = self.said[port] = self._say(port)
+        return said
 
     def _say(self, port: Port) -> str:
         words, width = BANK_WORDS[port.bank], self.bank_size(port.owner, port.bank)

@@ -2,7 +2,6 @@
 
 from collections import deque
 from collections.abc import Callable, Iterable
-from collections.abc import Set as AbstractSet
 
 from iskelo.core.light import light
 from iskelo.core.rig.ports import STAGE, Port
@@ -42,7 +41,7 @@ def reaching(graph: Graph, end: Port, *, passing: bool) -> set[Port]:
     """All ports from which ``end`` can be reached (itself included)."""
     seen, queue = {end}, [end]
     while queue:
-        for edge in graph.entering.get(queue.pop(), ()):
+        for edge in graph.into(queue.pop()):
             if edge.start not in seen and not (passing and edge.block):
                 seen.add(edge.start)
                 queue.append(edge.start)
@@ -60,46 +59,36 @@ def reached(graph: Graph, start: Port, *, passing: bool) -> set[Port]:
     return seen
 
 
-class Reach:
-    """What lies ahead of one source.
+class Spread:
+    """Where sound gets to from one port, by any way or only by those that pass.
 
-    ``by`` has every port that it reaches, with the edge by which it was found first (None at the source itself), each
-    after the one that leads to it; ``passing`` are the ports its sound gets to now. Where every port is reached in one
-    way only (``tree``), a route is the way back from its end.
+    ``by`` has every port that is reached, with the edge by which it was found first (None at the start), each after the
+    one that leads to it. Where every port is reached in one way only (``tree``), a route is the way back from its end.
+    ``shut``: edges that do not pass were left out.
     """
 
-    __slots__ = ("_before", "_edges", "by", "passing", "start", "tree")
+    __slots__ = ("_before", "_edges", "by", "shut", "start", "tree")
 
-    def __init__(self, graph: Graph, start: Port) -> None:
+    def __init__(self, graph: Graph, start: Port, *, passing: bool) -> None:
         leaving = graph.leaving
         by: dict[Port, Edge | None] = {start: None}
         queue = [start]
         edges: list[Edge] = []
+        shut = False
         while queue:
-            out = leaving.get(queue.pop())
-            if out is None:
-                continue
-            edges += out
-            for edge in out:
+            for edge in leaving.get(queue.pop(), ()):
+                if passing and edge.block is not None:
+                    shut = True
+                    continue
+                edges.append(edge)
                 end = edge.end
                 if end not in by:
                     by[end] = edge
                     queue.append(end)
-        self.start, self.by = start, by
+        self.start, self.by, self.shut = start, by, shut
         self.tree = len(edges) < len(by)
-        self.passing: AbstractSet[Port] = by.keys() if all(edge.block is None for edge in edges) else self._sound(graph)
         self._edges = edges
-        self._before: dict[bool, dict[Port, list[Port]]] = {}
-
-    def _sound(self, graph: Graph) -> set[Port]:
-        """The ports that sound gets to, where something is shut."""
-        if not self.tree:
-            return reached(graph, self.start, passing=True)
-        found: set[Port] = set()
-        for port, edge in self.by.items():
-            if edge is None or (edge.block is None and edge.start in found):
-                found.add(port)
-        return found
+        self._before: dict[Port, list[Port]] | None = None
 
     def way(self, end: Port) -> tuple[Edge, ...]:
         """The hops by which a port was found first."""
@@ -111,20 +100,18 @@ class Reach:
         hops.reverse()
         return tuple(hops)
 
-    def back(self, end: Port, *, passing: bool) -> set[Port]:
-        """Those of the ports from which ``end`` can be reached (itself included).
+    def back(self, end: Port) -> set[Port]:
+        """Those of the ports from which ``end`` is reached (itself included).
 
         Few ports lie ahead of one source, but everything may lie behind one pair of headphones.
         """
-        before = self._before.get(passing)
-        if before is None:
-            before = self._before[passing] = {}
+        if self._before is None:
+            self._before = {}
             for edge in self._edges:
-                if not (passing and edge.block):
-                    before.setdefault(edge.end, []).append(edge.start)
+                self._before.setdefault(edge.end, []).append(edge.start)
         seen, queue = {end}, [end]
         while queue:
-            for port in before.get(queue.pop(), ()):
+            for port in self._before.get(queue.pop(), ()):
                 if port not in seen:
                     seen.add(port)
                     queue.append(port)
@@ -136,20 +123,33 @@ class Ahead:
 
     def __init__(self, graph: Graph) -> None:
         self._graph = graph
-        self._found: dict[Port, Reach] = {}
+        self._sound: dict[Port, Spread] = {}
+        self._whole: dict[Port, Spread] = {}
 
-    def of(self, start: Port) -> Reach:
-        """What a source reaches."""
-        found = self._found.get(start)
+    def sound(self, start: Port) -> Spread:
+        """Where a source's sound gets to now."""
+        found = self._sound.get(start)
         if found is None:
-            found = self._found[start] = Reach(self._graph, start)
+            found = self._sound[start] = Spread(self._graph, start, passing=True)
+        return found
+
+    def whole(self, start: Port) -> Spread:
+        """Where it could get to, if everything passed."""
+        sound = self.sound(start)
+        if not sound.shut:
+            return sound
+        found = self._whole.get(start)
+        if found is None:
+            found = self._whole[start] = Spread(self._graph, start, passing=False)
         return found
 
     def take_over(self, before: "Ahead", around: "Around", touched: frozenset[str]) -> None:
         """Keep what an earlier graph's search found where none of the gear around it has changed."""
-        for start, reach in before._found.items():
+        for start, sound in before._sound.items():
             if touched.isdisjoint(around.ahead(start)):
-                self._found[start] = reach
+                self._sound[start] = sound
+                if start in before._whole:
+                    self._whole[start] = before._whole[start]
 
 
 class Around:
@@ -166,7 +166,7 @@ class Around:
     def ahead(self, start: Port) -> frozenset[str]:
         """The gear that a source's sound could reach, its own included."""
         if start not in self._ahead:
-            self._ahead[start] = self._gear(self._known.of(start).by)
+            self._ahead[start] = self._gear(self._known.whole(start).by)
         return self._ahead[start]
 
     def behind(self, end: Port) -> frozenset[str]:
@@ -192,12 +192,12 @@ def passing_routes(graph: Graph, start: Port, end: Port, known: Ahead | None = N
 
     The graph has no circles, so every way is finite. The search goes forward first, and back only over what it found.
     """
-    reach = (known or Ahead(graph)).of(start)
-    if end not in reach.passing:
+    sound = (known or Ahead(graph)).sound(start)
+    if end not in sound.by:
         return []
-    if reach.tree:
-        return [route(reach.way(end))]
-    useful = reach.back(end, passing=True)
+    if sound.tree:
+        return [route(sound.way(end))]
+    useful = sound.back(end)
     routes: list[Route] = []
     stack: list[tuple[Port, tuple[Edge, ...]]] = [(start, ())] if start in useful else []
     while stack and len(routes) < ROUTES_AT_MOST:
@@ -213,14 +213,14 @@ def passing_routes(graph: Graph, start: Port, end: Port, known: Ahead | None = N
 
 def least_blocked(graph: Graph, start: Port, end: Port, known: Ahead | None = None) -> Route | None:
     """The way with the fewest blocked edges, whether sound passes or not; None if there is no way at all."""
-    reach = (known or Ahead(graph)).of(start)
-    if end not in reach.by:
+    whole = (known or Ahead(graph)).whole(start)
+    if end not in whole.by:
         return None
-    if reach.tree:
-        return route(reach.way(end))
+    if whole.tree:
+        return route(whole.way(end))
     best: dict[Port, tuple[int, tuple[Edge, ...]]] = {start: (0, ())}
     queue: deque[Port] = deque([start])
-    useful = reach.back(end, passing=False)
+    useful = whole.back(end)
     while queue:
         port = queue.popleft()
         cost, way = best[port]
@@ -234,9 +234,10 @@ def least_blocked(graph: Graph, start: Port, end: Port, known: Ahead | None = No
     return route(best[end][1]) if end in best else None
 
 
-def furthest(ports: Iterable[Port]) -> Port:
+def furthest(ports: list[Port]) -> Port:
     """The port furthest along the way from source to destination."""
-    return max(ports, key=lambda port: (STAGE[port.bank], port))
+    stage = max([STAGE[port.bank] for port in ports])
+    return max([port for port in ports if STAGE[port.bank] == stage])
 
 
 def nearest(ports: Iterable[Port]) -> Port:

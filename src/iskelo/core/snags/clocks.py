@@ -7,7 +7,7 @@ from iskelo.core.lines.context import Reading
 from iskelo.core.lines.state import LineState
 from iskelo.core.rig.clocks import SOCKETS
 from iskelo.core.rig.gear import Aggregate, ClockSource, Interface
-from iskelo.core.rig.ports import Bank, Port
+from iskelo.core.rig.ports import CLOCK_BANKS, Bank, Port
 from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import Index
 from iskelo.core.rig.ways import Opening, Way
@@ -264,9 +264,9 @@ def two_masters(reading: Reading) -> list[Snag]:
     snags = []
     found = reading.found
     for patch in found.rig.patches:
-        source = next((each for each, bank in SOCKETS.items() if bank == patch.to_port.bank), None)
-        if source is None:
+        if patch.to_port.bank not in CLOCK_BANKS:
             continue
+        source = next(each for each, bank in SOCKETS.items() if bank == patch.to_port.bank)
         leader, box = found.gear[patch.from_port.owner], found.gear[patch.to_port.owner]
         assert isinstance(leader, Interface)
         assert isinstance(box, Interface)

@@ -10,6 +10,7 @@ from iskelo.core.rig.programs import Program
 from iskelo.core.rig.ways import Way
 from iskelo.core.snags.reach import lines_of_program
 from iskelo.core.snags.rule import Remedy, Snag, distinct, one_remedy
+from iskelo.core.timing.delays import BANKS
 
 Bank = Literal["capture", "playback"]
 
@@ -140,15 +141,12 @@ def driver_shows_too_few(reading: Reading) -> list[Snag]:
     """A program is mapped to channels that its driver does not show, though the box has them."""
     snags = []
     for program, box, driver in _opened(reading):
-        sides: tuple[tuple[Bank, set[int]], ...] = (
-            ("capture", _mapped(reading, program, "capture", box)),
-            ("playback", _mapped(reading, program, "playback", box)),
-        )
-        for bank, mapped in sides:
-            shown = box.shown(driver, bank)
-            has = box.channels_at(bank, box.rate_hz)
-            beyond = sorted(channel for channel in mapped if shown < channel <= has)
-            if not beyond or not driver.installed:
+        for bank in BANKS:
+            shown, has = box.shown(driver, bank), box.channels_at(bank, box.rate_hz)
+            if shown >= has or not driver.installed:
+                continue
+            beyond = sorted(each for each in _mapped(reading, program, bank, box) if shown < each <= has)
+            if not beyond:
                 continue
             numbers = ", ".join(map(str, beyond))
             wide = [each for each in _other_drivers(reading, program, box, driver) if _shows(box, each, bank, beyond)]

@@ -77,7 +77,7 @@ def leg_without_channel(reading: Reading) -> list[Snag]:
         taken = {track.input for track in program.tracks}
         for item in program.inputs:
             for leg, channel in enumerate(item.legs, start=1):
-                if item.id not in taken or (channel is not None and channel <= box.capture):
+                if (channel is not None and channel <= box.capture) or item.id not in taken:
                     continue
                 if _of_an_absent_member(reading, program, channel):
                     continue

@@ -110,9 +110,10 @@ def _plugged(reading: Reading) -> list[tuple[Source, Interface, int]]:
     """Every source in an input jack."""
     found = []
     for patch in reading.rig.patches:
-        source, box = reading.found.gear[patch.from_port.owner], reading.found.gear[patch.to_port.owner]
-        if isinstance(source, Source) and isinstance(box, Interface):
-            found.append((source, box, patch.to_port.number))
+        if patch.to_port.bank == "jack_in":
+            source, box = reading.found.gear[patch.from_port.owner], reading.found.gear[patch.to_port.owner]
+            if isinstance(source, Source) and isinstance(box, Interface):
+                found.append((source, box, patch.to_port.number))
     return found
 
 
@@ -218,6 +219,8 @@ def consumer_and_professional(reading: Reading) -> list[Snag]:
 def _into_consumer_gear(reading: Reading) -> list[Snag]:
     snags = []
     for patch in reading.rig.patches:
+        if patch.to_port.bank != "in":
+            continue
         box, end = reading.found.gear[patch.from_port.owner], reading.found.gear[patch.to_port.owner]
         if not isinstance(box, Interface) or not isinstance(end, Destination) or end.level_unit != "dBV":
             continue

@@ -1,7 +1,5 @@
 """Which lines a program, an input or a track harms, and which have something wrong with them."""
 
-from collections.abc import Iterator
-
 from iskelo.core.lines.context import Reading
 from iskelo.core.lines.findings import Headline
 from iskelo.core.lines.state import LineState
@@ -27,10 +25,6 @@ def lines_to_track(reading: Reading, track: str) -> tuple[str, ...]:
     return tuple(line.id for line in reading.rig.lines if any(port.owner == track for port in line.to_ports))
 
 
-def with_finding(reading: Reading, kind: Headline) -> Iterator[tuple[LineState, str]]:
+def with_finding(reading: Reading, kind: Headline) -> list[tuple[LineState, str]]:
     """The lines that were found so, each with the words of the finding."""
-    for state in reading.lines:
-        for finding in state.findings:
-            if finding.kind == kind:
-                yield state, finding.words
-                break
+    return reading.having.get(kind, [])

@@ -5,6 +5,7 @@ from dataclasses import dataclass, field
 from typing import Literal
 
 from iskelo.core.edits.edit import Edit
+from iskelo.core.light import light
 from iskelo.core.lines.context import Reading
 
 Severity = Literal["stop", "trouble", "risk", "note"]
@@ -20,7 +21,7 @@ class Remedy:
     edits: tuple[Edit, ...]
 
 
-@dataclass(frozen=True, slots=True)
+@light
 class Snag:
     """Something wrong or risky.
 

@@ -192,7 +192,5 @@ def _direct_too(reading: Reading, track: Track) -> list[tuple[Interface, int, in
         if not cross.muted
         and Port(box.id, "jack_in", cross.jack_in) in jacks
         and Port(box.id, "jack_out", cross.jack_out) in heard
-        and any(
-            edge.kind == "lead in" for edge in reading.graph.entering.get(Port(box.id, "jack_in", cross.jack_in), ())
-        )
+        and any(edge.kind == "lead in" for edge in reading.graph.into(Port(box.id, "jack_in", cross.jack_in)))
     ]

@@ -59,7 +59,7 @@ class Edge(NamedTuple):
 
 
 class Graph:
-    """Edges by their ends. ``leaving[port]`` and ``entering[port]`` list them; ports without are absent.
+    """Edges by their ends: ``leaving[port]`` lists those that begin there, ``into(port)`` those that end there.
 
     ``parts`` are the edges by what makes them: a lead, a box or a program.
     """
@@ -72,13 +72,30 @@ class Graph:
                 leaving[edge.start].append(edge)
         self.leaving: dict[Port, list[Edge]] = dict(leaving)
 
+        self._into: dict[str, dict[Port, list[Edge]]] = {}
+
+    def into(self, port: Port) -> list[Edge]:
+        """The edges that end at a port. Few are ever asked for, so they are sorted an owner at a time."""
+        sorted_in = self._into.get(port.owner)
+        if sorted_in is None:
+            sorted_in = {}
+            for edge in self._ending.get(port.owner, ()):
+                sorted_in.setdefault(edge.end, []).append(edge)
+            self._into[port.owner] = sorted_in
+        return sorted_in.get(port, [])
+
     @cached_property
-    def entering(self) -> dict[Port, list[Edge]]:
-        entering: defaultdict[Port, list[Edge]] = defaultdict(list)
+    def _ending(self) -> dict[str, list[Edge]]:
+        """The edges by the owners of the ports where they end."""
+        ending: defaultdict[str, list[Edge]] = defaultdict(list)
         for edges in self.parts.values():
             for edge in edges:
-                entering[edge.end].append(edge)
-        return dict(entering)
+                ending[edge.end.owner].append(edge)
+        return dict(ending)
+
+    def ports(self) -> set[Port]:
+        """Every port at which something is joined."""
+        return {*self.leaving, *(edge.end for edges in self.leaving.values() for edge in edges)}
 
     def edges(self) -> list[Edge]:
         return [edge for edges in self.leaving.values() for edge in edges]
@@ -209,12 +226,12 @@ def _device_edges(program: Program, opening: Opening, found: Index) -> list[Edge
 def _program_edges(program: Program, found: Index) -> list[Edge]:
     opening = found.opened.get(program.id)
     edges = _device_edges(program, opening, found) if opening is not None else []
-    widths = {item.id: len(item.legs) for item in (*program.inputs, *program.outputs)}
-    sinks: dict[str, Bank] = {item.id: "output" for item in program.outputs}
-    for bus in program.buses:
-        widths[bus.id], sinks[bus.id] = bus.width, "bus"
+    starts = {item.id: _legs(item.id, "input", len(item.legs)) for item in program.inputs}
+    sinks = {item.id: _legs(item.id, "output", len(item.legs)) for item in program.outputs}
+    sinks |= {bus.id: _legs(bus.id, "bus", bus.width) for bus in program.buses}
     first_armed: dict[str, Track] = {}
     for track in program.tracks:
+        monitor = _legs(track.id, "monitor", track.width)
         if track.input is not None:
             armed = None
             if not track.armed:
@@ -227,27 +244,35 @@ def _program_edges(program: Program, found: Index) -> list[Edge]:
                 armed = Block(said, opened, f"Disarm track {other.name}")
             else:
                 first_armed[track.input] = track
-            heard = _not_heard(track.id, track.name, track.monitored, track.muted)
-            for leg in range(1, min(widths[track.input], track.width) + 1):
-                start = Port(track.input, "input", leg)
+            heard = _not_heard(track)
+            for leg, (start, end) in enumerate(zip(starts[track.input], monitor, strict=False), start=1):
                 edges.append(Edge(start, Port(track.id, "track", leg), "record", track.id, 0.0, 1, armed))
-                edges.append(Edge(start, Port(track.id, "monitor", leg), "monitor", track.id, 0.0, 1, heard))
+                edges.append(Edge(start, end, "monitor", track.id, 0.0, 1, heard))
         if track.output is not None:
-            for leg, end_leg in mix_legs(track.width, widths[track.output]):
-                start, end = Port(track.id, "monitor", leg), Port(track.output, sinks[track.output], end_leg)
-                edges.append(Edge(start, end, "mix", track.id, track.gain_db))
+            edges += _mixed(track.id, monitor, sinks[track.output], track.gain_db)
     for voice in program.voices:
         if voice.output is not None:
-            for leg, end_leg in mix_legs(voice.width, widths[voice.output]):
-                end = Port(voice.output, sinks[voice.output], end_leg)
-                edges.append(Edge(Port(voice.id, "voice", leg), end, "mix", voice.id))
+            edges += _mixed(voice.id, _legs(voice.id, "voice", voice.width), sinks[voice.output])
     for bus in program.buses:
         if bus.output is not None:
-            shut = _bus_shut(program, bus)
-            for leg, end_leg in mix_legs(bus.width, widths[bus.output]):
-                end = Port(bus.output, sinks[bus.output], end_leg)
-                edges.append(Edge(Port(bus.id, "bus", leg), end, "mix", bus.id, bus.gain_db, block=shut))
+            edges += _mixed(bus.id, sinks[bus.id], sinks[bus.output], bus.gain_db, _bus_shut(program, bus))
     return edges
+
+
+def _legs(owner: str, bank: Bank, width: int) -> tuple[Port, ...]:
+    if width == 1:
+        return (Port(owner, bank, 1),)
+    return tuple([Port(owner, bank, leg) for leg in range(1, width + 1)])
+
+
+def _mixed(
+    owner: str, legs: tuple[Port, ...], into: tuple[Port, ...], gain_db: float = 0.0, block: Block | None = None
+) -> list[Edge]:
+    """What a track, a voice or a bus sends to an output or a bus."""
+    return [
+        Edge(legs[leg - 1], into[end_leg - 1], "mix", owner, gain_db, 1, block)
+        for leg, end_leg in mix_legs(len(legs), len(into))
+    ]
 
 
 @cache
@@ -388,11 +413,11 @@ def _not_enabled(program: Program, side: Side, channel: int) -> Block:
     )
 
 
-def _not_heard(track_id: str, name: str, monitored: bool, muted: bool) -> Block | None:
-    if not monitored:
-        opened = Setting(track_id, {"monitored": True, "muted": False})
-        return Block(f"track {name} is not monitored", opened, f"Monitor track {name}")
-    if muted:
-        opened = Setting(track_id, {"muted": False})
-        return Block(f"track {name} is muted", opened, f"Unmute track {name}")
+def _not_heard(track: Track) -> Block | None:
+    if not track.monitored:
+        opened = Setting(track.id, {"monitored": True, "muted": False})
+        return Block(f"track {track.name} is not monitored", opened, f"Monitor track {track.name}")
+    if track.muted:
+        opened = Setting(track.id, {"muted": False})
+        return Block(f"track {track.name} is muted", opened, f"Unmute track {track.name}")
     return None
