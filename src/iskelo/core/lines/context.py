@@ -4,10 +4,12 @@ A rig that has changed a little is read again from its earlier reading: only wha
 changed is worked out anew. What comes out is the same as a reading from nothing, for every rig and every edit.
 """
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 from iskelo.core.lines.findings import Headline
 from iskelo.core.lines.state import LineState, Traced, line_states
+from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import Index, Rig, index
 from iskelo.core.routes.route import Ahead, Around
@@ -18,7 +20,8 @@ from iskelo.core.wiring.graph import Graph, compile_graph
 class Reading:
     """Everything the rules look at; ``known``, ``around`` and ``traced`` are kept for the next reading.
 
-    ``having``: the lines with each kind of finding, and its words.
+    ``having``: the lines with each kind of finding, and its words. ``beginning`` and ``ending``: the ids of lines by
+    what owns the ports where they begin and end.
     """
 
     rig: Rig
@@ -26,6 +29,8 @@ class Reading:
     graph: Graph
     lines: list[LineState]
     having: dict[Headline, list[tuple[LineState, str]]]
+    beginning: dict[str, list[str]]
+    ending: dict[str, list[str]]
     known: Ahead
     around: Around
     traced: dict[str, Traced]
@@ -54,7 +59,17 @@ def read(rig: Rig, before: Reading | None = None) -> Reading:
             lambda line: was.untouched(line.from_ports, line.to_ports, touched),
         )
     lines = [each.state for each in traced.values()]
-    return Reading(rig, found, graph, lines, _having(lines), known, around, traced)
+    beginning = _by_owner((line.id, line.from_ports) for line in rig.lines)
+    ending = _by_owner((line.id, line.to_ports) for line in rig.lines)
+    return Reading(rig, found, graph, lines, _having(lines), beginning, ending, known, around, traced)
+
+
+def _by_owner(lines: Iterable[tuple[str, tuple[Port, ...]]]) -> dict[str, list[str]]:
+    owned: dict[str, list[str]] = {}
+    for line, ports in lines:
+        for owner in {port.owner for port in ports}:
+            owned.setdefault(owner, []).append(line)
+    return owned
 
 
 def _having(lines: list[LineState]) -> dict[Headline, list[tuple[LineState, str]]]:

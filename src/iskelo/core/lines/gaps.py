@@ -3,11 +3,12 @@
 from collections import deque
 from typing import NamedTuple
 
+from iskelo.core.light import light
 from iskelo.core.rig.gear import Destination
 from iskelo.core.rig.ports import STAGE, Bank, Port
 from iskelo.core.rig.programs import Program, ProgramPort, Track
 from iskelo.core.rig.rig import Index
-from iskelo.core.routes.route import Ahead, furthest, nearest
+from iskelo.core.routes.route import Ahead, nearest
 from iskelo.core.wiring.graph import Graph
 
 
@@ -32,15 +33,19 @@ class Gap(NamedTuple):
         return f"{gets}; {fed}: {self.short}."
 
 
-class Behind(NamedTuple):
+@light
+class Behind:
     """What lies behind one target: every port that could reach it, and the gear a way to it would have to use.
 
-    ``chain`` leads from the port nearest to the sources to the target.
+    ``chain`` leads from the port nearest to the sources to the target. ``far`` is the way of each source to the
+    furthest port before a target like this one, ``past`` what comes after such a port, and what is missing between.
     """
 
     ports: set[Port]
     chain: tuple[Port, ...]
     relevant: frozenset[str]
+    far: dict[Port, tuple[Port, ...]]
+    past: dict[Port, tuple[tuple[Port, ...], str]]
 
 
 class Gaps:
@@ -49,24 +54,20 @@ class Gaps:
     def __init__(self, graph: Graph, found: Index, known: Ahead) -> None:
         self._graph, self._found, self._known = graph, found, known
         self._behind: dict[Port, Behind] = {}
-        self._far: dict[tuple[Port, Bank, frozenset[str]], tuple[Port, ...]] = {}
-        self._owned: dict[frozenset[str], set[str]] = {}
-        self._missing: dict[tuple[Port, Port], tuple[tuple[Port, ...], str]] = {}
+        self._far: dict[tuple[Bank, frozenset[str]], dict[Port, tuple[Port, ...]]] = {}
 
     def between(self, start: Port, end: Port) -> Gap:
         """Name the exact gap between a source port and a target port that no way joins."""
-        if end not in self._behind:
-            self._behind[end] = self._look_back(end)
-        behind = self._behind[end]
-        key = (start, end.bank, behind.relevant)
-        if key not in self._far:
-            self._far[key] = self._look_ahead(start, end.bank, behind.relevant)
-        ahead = self._far[key]
-        place = (ahead[-1], end)
-        if place not in self._missing:
-            self._missing[place] = self._look_between(ahead[-1], behind, end)
-        past, short = self._missing[place]
-        return Gap(ahead, past, behind.chain[0], end, short)
+        behind = self._behind.get(end)
+        if behind is None:
+            behind = self._behind[end] = self._look_back(end)
+        ahead = behind.far.get(start)
+        if ahead is None:
+            ahead = behind.far[start] = self._look_ahead(start, end.bank, behind.relevant)
+        past = behind.past.get(ahead[-1])
+        if past is None:
+            past = behind.past[ahead[-1]] = self._look_between(ahead[-1], behind, end)
+        return Gap(ahead, past[0], behind.chain[0], end, past[1])
 
     def _look_between(self, far: Port, behind: Behind, end: Port) -> tuple[tuple[Port, ...], str]:
         """The ports past a break that lead to the target, and what is missing before them."""
@@ -87,25 +88,25 @@ class Gaps:
         chain = [nearest(seen)]
         while chain[-1] != end:
             chain.append(onward[chain[-1]])
-        return Behind(seen, tuple(chain), _relevant(self._found, seen))
+        relevant = _relevant(self._found, seen)
+        return Behind(seen, tuple(chain), relevant, self._far.setdefault((end.bank, relevant), {}), {})
 
     def _look_ahead(self, start: Port, end: Bank, relevant: frozenset[str]) -> tuple[Port, ...]:
         """The way from a source to the furthest port that it reaches before a target's bank, in gear that matters."""
-        before, whole, owners = _BEFORE[end], self._known.whole(start), self._owners(relevant)
-        ahead = [port for port in whole.by if port.bank in before]
-        near = [port for port in ahead if port.owner in owners] or ahead
-        far = furthest(near) if near else start
+        whole, items = self._known.whole(start), self._found.items
+        far, stage = start, -1
+        ahead = [port for port in whole.by if port.bank in _BEFORE[end]]
+        for port in ahead:
+            placed = items.get(port.owner)
+            if (port.owner if placed is None else placed.program.id) in relevant:
+                here = STAGE[port.bank]
+                if here > stage or (here == stage and port > far):
+                    far, stage = port, here
+        if stage < 0 and ahead:
+            far = max(ahead, key=lambda port: (STAGE[port.bank], port))
         if whole.tree:
             return (start, *[edge.end for edge in whole.way(far)])
         return tuple(_chain(self._graph, start, far))
-
-    def _owners(self, relevant: frozenset[str]) -> set[str]:
-        """The ids that ports of this gear are owned by: its own, and those of a program's inputs, tracks and so on."""
-        if relevant not in self._owned:
-            items = self._found.items
-            own = {each for each, placed in items.items() if placed.program.id in relevant}
-            self._owned[relevant] = own | relevant
-        return self._owned[relevant]
 
 
 _BEFORE: dict[str, frozenset[str]] = {

@@ -135,9 +135,11 @@ def stations(state: LineState, found: Index) -> tuple[Station, ...]:
         laid.miss("track" if line.purpose == "record" else "out", "no target yet")
     parting, copies = _parting(state)
     joined = _joined(state, found) if found.aggregates else {}
+    amiss = bool(laid.kinds or laid.beyond)
     cells = []
     for place, ports in enumerate(laid.ports):
-        how, label, number = laid.state(place), "", ""
+        how: State = laid.state(place) if amiss else "on" if ports else "empty"
+        label = number = ""
         if len(ports) == 1:
             label, number = _one(ports[0], joined, found)
         elif ports:

@@ -67,27 +67,26 @@ class Spread:
     ``shut``: edges that do not pass were left out.
     """
 
-    __slots__ = ("_before", "_edges", "by", "shut", "start", "tree")
+    __slots__ = ("_before", "_graph", "_passing", "by", "shut", "start", "tree")
 
     def __init__(self, graph: Graph, start: Port, *, passing: bool) -> None:
         leaving = graph.leaving
         by: dict[Port, Edge | None] = {start: None}
         queue = [start]
-        edges: list[Edge] = []
-        shut = False
+        tree, shut = True, False
         while queue:
             for edge in leaving.get(queue.pop(), ()):
                 if passing and edge.block is not None:
                     shut = True
                     continue
-                edges.append(edge)
                 end = edge.end
-                if end not in by:
+                if end in by:
+                    tree = False
+                else:
                     by[end] = edge
                     queue.append(end)
-        self.start, self.by, self.shut = start, by, shut
-        self.tree = len(edges) < len(by)
-        self._edges = edges
+        self.start, self.by, self.tree, self.shut = start, by, tree, shut
+        self._graph, self._passing = graph, passing
         self._before: dict[Port, list[Port]] | None = None
 
     def way(self, end: Port) -> tuple[Edge, ...]:
@@ -107,8 +106,10 @@ class Spread:
         """
         if self._before is None:
             self._before = {}
-            for edge in self._edges:
-                self._before.setdefault(edge.end, []).append(edge.start)
+            for port in self.by:
+                for edge in self._graph.leaving.get(port, ()):
+                    if not (self._passing and edge.block):
+                        self._before.setdefault(edge.end, []).append(port)
         seen, queue = {end}, [end]
         while queue:
             for port in self._before.get(queue.pop(), ()):
@@ -232,12 +233,6 @@ def least_blocked(graph: Graph, start: Port, end: Port, known: Ahead | None = No
                 best[edge.end] = (step, (*way, edge))
                 (queue.append if edge.block else queue.appendleft)(edge.end)
     return route(best[end][1]) if end in best else None
-
-
-def furthest(ports: list[Port]) -> Port:
-    """The port furthest along the way from source to destination."""
-    stage = max([STAGE[port.bank] for port in ports])
-    return max([port for port in ports if STAGE[port.bank] == stage])
 
 
 def nearest(ports: Iterable[Port]) -> Port:

@@ -10,7 +10,7 @@ from iskelo.core.lines.state import LineState
 from iskelo.core.rig.gear import Destination, Interface, Source
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.units import CONSUMER_BELOW_PROFESSIONAL_DB, DBV_TO_DBU, PROFESSIONAL_DBU
-from iskelo.core.snags.reach import with_finding
+from iskelo.core.snags.reach import lines_from, with_finding
 from iskelo.core.snags.rule import Remedy, Severity, Snag, distinct, one_remedy
 from iskelo.core.wiring.graph import input_gain_db
 
@@ -117,10 +117,6 @@ def _plugged(reading: Reading) -> list[tuple[Source, Interface, int]]:
     return found
 
 
-def _lines_from(reading: Reading, source: Source) -> tuple[str, ...]:
-    return tuple(line.id for line in reading.rig.lines if any(port.owner == source.id for port in line.from_ports))
-
-
 def phantom_missing(reading: Reading) -> list[Snag]:
     """A microphone that needs phantom supply is in a jack where it is off, or that has none."""
     snags = []
@@ -139,7 +135,7 @@ def phantom_missing(reading: Reading) -> list[Snag]:
                 + ("off." if jack <= able else f"not to be had: only the first {able} jacks have it."),
                 consequence="The microphone gives no sound.",
                 items=(source.id, box.id),
-                lines=_lines_from(reading, source),
+                lines=lines_from(reading, source.id),
                 mend=partial(_supply, reading, source, box, jack),
             )
         )
@@ -172,7 +168,7 @@ def high_impedance_missing(reading: Reading) -> list[Snag]:
                 + (f"; only the first {able} jacks can be." if jack > able else "."),
                 consequence="The pickup is loaded: it sounds dull and quiet.",
                 items=(source.id, box.id),
-                lines=_lines_from(reading, source),
+                lines=lines_from(reading, source.id),
                 mend=partial(_impedance, source, box, jack),
             )
         )
@@ -209,7 +205,7 @@ def consumer_and_professional(reading: Reading) -> list[Snag]:
                 f"makes {level:.1f} dBFS of it.",
                 consequence=f"It comes about {CONSUMER_BELOW_PROFESSIONAL_DB:.1f} dB too quiet, with more noise.",
                 items=(source.id, box.id),
-                lines=_lines_from(reading, source),
+                lines=lines_from(reading, source.id),
                 mend=partial(one_remedy, f"Set the trim of {box.name} jack in {jack} to {trim:g} dB", edit),
             )
         )

@@ -8,21 +8,33 @@ from iskelo.core.rig.programs import Program
 
 def lines_of_program(reading: Reading, program: Program) -> tuple[str, ...]:
     """The lines that end on a program's tracks, or begin at its voices."""
-    own = {item.id for item in program.tracks} | {item.id for item in program.voices}
-    return tuple(
-        line.id for line in reading.rig.lines if any(port.owner in own for port in (*line.from_ports, *line.to_ports))
-    )
+    own = [*(track.id for track in program.tracks), *(voice.id for voice in program.voices)]
+    return _in_order(reading, own, own)
 
 
 def lines_through_input(reading: Reading, item: str) -> tuple[str, ...]:
     """The record lines whose track takes this input."""
-    tracks = {track.id for program in reading.found.programs() for track in program.tracks if track.input == item}
-    return tuple(line.id for line in reading.rig.lines if any(port.owner in tracks for port in line.to_ports))
+    tracks = reading.found.items[item].program.tracks
+    return _in_order(reading, [], [track.id for track in tracks if track.input == item])
 
 
 def lines_to_track(reading: Reading, track: str) -> tuple[str, ...]:
     """The record lines that end on a track."""
-    return tuple(line.id for line in reading.rig.lines if any(port.owner == track for port in line.to_ports))
+    return _in_order(reading, [], [track])
+
+
+def lines_from(reading: Reading, source: str) -> tuple[str, ...]:
+    """The lines that begin at a source."""
+    return _in_order(reading, [source], [])
+
+
+def _in_order(reading: Reading, beginning: list[str], ending: list[str]) -> tuple[str, ...]:
+    """The lines that begin or end at any of these, in the rig's order."""
+    lines = {line for owner in beginning for line in reading.beginning.get(owner, ())}
+    lines |= {line for owner in ending for line in reading.ending.get(owner, ())}
+    if len(lines) < 2:
+        return tuple(lines)
+    return tuple(line.id for line in reading.rig.lines if line.id in lines)
 
 
 def with_finding(reading: Reading, kind: Headline) -> list[tuple[LineState, str]]:

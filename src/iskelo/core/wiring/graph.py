@@ -6,8 +6,8 @@ and neither can borrow the other's.
 """
 
 from collections import defaultdict
-from collections.abc import Mapping
-from functools import cache, cached_property
+from collections.abc import Callable, Mapping
+from functools import cache, cached_property, partial
 from typing import Literal, NamedTuple
 
 from pydantic import JsonValue
@@ -56,6 +56,10 @@ class Edge(NamedTuple):
     gain_db: float = 0.0
     sign: int = 1
     block: Block | None = None
+
+
+_edge: Callable[[tuple[Port, Port, EdgeKind, str, float, int, Block | None]], Edge] = partial(tuple.__new__, Edge)
+"""An edge from all its parts, without a Python call: a large rig has thousands of them."""
 
 
 class Graph:
@@ -141,7 +145,7 @@ def _lead(patch: Patch, found: Index) -> Edge:
     elif kind == "lead in":
         block = _not_supplied(found, patch)
     sign = -1 if patch.inverted else 1
-    return Edge(patch.from_port, patch.to_port, kind, patch.id, patch.gain_db, sign, block)
+    return _edge((patch.from_port, patch.to_port, kind, patch.id, patch.gain_db, sign, block))
 
 
 def _not_supplied(found: Index, patch: Patch) -> Block | None:
@@ -170,11 +174,11 @@ def input_gain_db(box: Interface, jack_in: int) -> float:
 def _interface_edges(box: Interface) -> list[Edge]:
     box_id, less_db = box.id, box.input_full_scale_dbu
     edges = [
-        Edge(Port(box_id, "jack_in", n), Port(box_id, "capture", n), "capture", box_id, trim_db - less_db)
+        _edge((Port(box_id, "jack_in", n), Port(box_id, "capture", n), "capture", box_id, trim_db - less_db, 1, None))
         for n, trim_db in enumerate(box.trims_db[: min(box.jack_in, box.capture)], start=1)
     ]
     edges += [
-        Edge(Port(box_id, "playback", n), Port(box_id, "jack_out", n), "playback", box_id, trim_db)
+        _edge((Port(box_id, "playback", n), Port(box_id, "jack_out", n), "playback", box_id, trim_db, 1, None))
         for n, trim_db in enumerate(box.output_trims_db[: min(box.playback, box.jack_out)], start=1)
     ]
     for cross in box.direct:
@@ -185,7 +189,7 @@ def _interface_edges(box: Interface) -> list[Edge]:
             block = Block(f"direct monitoring {where} is muted", opened, f"Unmute direct monitoring {where}")
         start, end = Port(box.id, "jack_in", cross.jack_in), Port(box.id, "jack_out", cross.jack_out)
         gain_db = input_gain_db(box, cross.jack_in) + cross.gain_db + box.output_trims_db[cross.jack_out - 1]
-        edges.append(Edge(start, end, "direct", box.id, gain_db, 1, block))
+        edges.append(_edge((start, end, "direct", box.id, gain_db, 1, block)))
     return edges
 
 
@@ -217,9 +221,9 @@ def _device_edges(program: Program, opening: Opening, found: Index) -> list[Edge
                     block = _not_enabled(program, side, channel)
                 box_end, end = Port(box_id, bank, number), Port(item.id, side, leg)
                 if side == "input":
-                    edges.append(Edge(box_end, end, "take", program.id, 0.0, 1, block))
+                    edges.append(_edge((box_end, end, "take", program.id, 0.0, 1, block)))
                 else:
-                    edges.append(Edge(end, box_end, "send", program.id, 0.0, 1, block))
+                    edges.append(_edge((end, box_end, "send", program.id, 0.0, 1, block)))
     return edges
 
 
@@ -246,8 +250,8 @@ def _program_edges(program: Program, found: Index) -> list[Edge]:
                 first_armed[track.input] = track
             heard = _not_heard(track)
             for leg, (start, end) in enumerate(zip(starts[track.input], monitor, strict=False), start=1):
-                edges.append(Edge(start, Port(track.id, "track", leg), "record", track.id, 0.0, 1, armed))
-                edges.append(Edge(start, end, "monitor", track.id, 0.0, 1, heard))
+                edges.append(_edge((start, Port(track.id, "track", leg), "record", track.id, 0.0, 1, armed)))
+                edges.append(_edge((start, end, "monitor", track.id, 0.0, 1, heard)))
         if track.output is not None:
             edges += _mixed(track.id, monitor, sinks[track.output], track.gain_db)
     for voice in program.voices:
@@ -270,7 +274,7 @@ def _mixed(
 ) -> list[Edge]:
     """What a track, a voice or a bus sends to an output or a bus."""
     return [
-        Edge(legs[leg - 1], into[end_leg - 1], "mix", owner, gain_db, 1, block)
+        _edge((legs[leg - 1], into[end_leg - 1], "mix", owner, gain_db, 1, block))
         for leg, end_leg in mix_legs(len(legs), len(into))
     ]
 
