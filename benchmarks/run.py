@@ -65,7 +65,8 @@ def yardstick() -> str:
 
 def main() -> None:
     quiet_collector()
-    python = f"Python {platform.python_version()} ({"the system's" if sys.base_prefix == '/usr' else 'another build'})"
+    whose = "the system's own" if sys.base_prefix == "/usr" else "another build"
+    python = f"Python {platform.python_version()} ({whose})"
     print(f"{platform.machine()}, {os.cpu_count()} cores, {python}, NumPy {np.__version__}\n")
     print(yardstick() + "\n")
     print("Survey (target: 64 lines 20 ms, 512 lines 50 ms)")
