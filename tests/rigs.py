@@ -20,7 +20,7 @@ from iskelo.core.edits.edit import (
 from iskelo.core.lines.context import read
 from iskelo.core.lines.state import LineState
 from iskelo.core.rig.check import check
-from iskelo.core.rig.gear import Aggregate, Destination, DirectMonitor, Driver, Interface, Member, Source
+from iskelo.core.rig.gear import Aggregate, Destination, DirectMonitor, Driver, Interface, Member, Offsets, Source
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Bus, LoadReading, Program, ProgramPort, Track, Voice
 from iskelo.core.rig.rig import Line, Patch, Rig, index
@@ -147,6 +147,21 @@ FIXED = st.integers(0, 300)
 GAINS = st.sampled_from([-12.0, -6.0, 0.0, 0.0, 3.0])
 
 
+def _offsets(draw: st.DrawFn, rate_hz: int) -> tuple[Offsets, ...]:
+    """What may be known of a driver, at this rate and others, at buffers it is set to and others."""
+    places = draw(st.sets(st.tuples(st.sampled_from([rate_hz, 44_100]), BUFFERS), max_size=3))
+    return tuple(
+        Offsets(
+            rate_hz=rate,
+            buffer_samples=size,
+            in_samples=draw(FIXED),
+            out_samples=draw(FIXED),
+            origin=draw(st.sampled_from(["measured", "described"])),
+        )
+        for rate, size in places
+    )
+
+
 @st.composite
 def any_rig(
     draw: st.DrawFn, *, boxes_at_most: int = 2, joined: bool = True, busy: bool = False, converting: bool = False
@@ -208,6 +223,7 @@ def any_rig(
                         engine_samples=draw(st.sampled_from([None, None if busy else 48, 441, 480, 512])),
                         safety_in_samples=draw(FIXED),
                         safety_out_samples=draw(FIXED),
+                        offsets=_offsets(draw, rate) if converting else (),
                         resamples=converting and draw(st.booleans()),
                         resampling_samples=draw(FIXED) if converting else 72,
                     )

@@ -382,7 +382,9 @@ def test_a_measured_round_trip_gives_edits_and_makes_nothing(api: httpx.Client) 
     path = f"/rigs/{state['id']}"
     driver = next(gear for gear in state["rig"]["gear"] if gear["kind"] == "interface")["drivers"][0]["id"]
     edits = api.post(f"{path}/round-trip", json={"driver": driver, "round_trip_samples": 700}).json()
-    assert edits[0]["values"] == {"safety_in_samples": 28, "safety_out_samples": 101}
+    at = {"rate_hz": 48_000, "buffer_samples": 256}
+    known = [{**at, "in_samples": 28, "out_samples": 101, "origin": "measured"}]
+    assert edits[0]["values"] == {"offsets": known}
     assert api.get(path).json()["revision"] == 1
     after = api.post(f"{path}/edits", json={"revision": 1, "edits": edits})
     assert after.status_code == 200
@@ -391,6 +393,11 @@ def test_a_measured_round_trip_gives_edits_and_makes_nothing(api: httpx.Client) 
     refused = api.post(f"{path}/round-trip", json={"driver": driver, "round_trip_samples": 70})
     assert refused.status_code == 422
     assert "less than its buffers of 512" in refused.json()["detail"]
+    edits = api.post(f"{path}/reported", json={"driver": driver, "in_samples": 330, "out_samples": 340}).json()
+    assert [each["origin"] for each in edits[0]["values"]["offsets"]] == ["described"]
+    refused = api.post(f"{path}/reported", json={"driver": driver, "in_samples": 330, "out_samples": 34})
+    assert refused.status_code == 422
+    assert "leaves converters out" in refused.json()["detail"]
 
 
 def test_this_computers_own_timer_is_measured(api: httpx.Client) -> None:

@@ -4,11 +4,13 @@ import numpy as np
 import pytest
 import scipy.signal
 
+import clicks
+from clicks import Click
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import AddProgram, SetValues
 from iskelo.core.lines.context import read
 from iskelo.core.planner.ladder import Ladder, ladders, say_overdub
-from iskelo.core.planner.measured import RoundTripRequest, settle_round_trip
+from iskelo.core.planner.measured import ReportRequest, RoundTripRequest, settle_report, settle_round_trip
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import index
 from iskelo.core.twin.run import run_twin
@@ -31,8 +33,7 @@ def test_a_measured_round_trip_is_what_is_predicted_from_then_on_and_what_the_tw
     """Buffers 256, A/D 26, mixer 7, D/A 26: the rest is measured - 315. Heard by scipy.signal.correlate."""
     bench = settle(two_voices(), measured)
     driver = bench.box().drivers[0]
-    assert (driver.safety_in_samples, driver.safety_out_samples) == safety
-    assert {driver.origins[field] for field in ("safety_in_samples", "safety_out_samples")} == {"measured"}
+    assert driver.safety(48_000, 128) == (*safety, "measured", "measured")
     assert ladder_of(bench).round_trip_samples == measured
     bench.do(SetValues(item=bench.track("T Alma"), values={"monitored": True}))
     heard(bench, "Alma")
@@ -46,6 +47,86 @@ def test_a_measured_round_trip_is_what_is_predicted_from_then_on_and_what_the_tw
     got = take[ears(bench)[0]]
     lags = scipy.signal.correlation_lags(len(got), len(got))
     assert lags[np.argmax(scipy.signal.correlate(got, wave[: len(got)], method="fft"))] == measured
+
+
+def test_what_a_driver_reports_is_what_each_way_takes_in_the_prediction_and_in_the_twin() -> None:
+    """128 of buffer each way, A/D 26 and mixer 7 in, D/A 26 out: 210 leave 49 in, 250 leave 96 out."""
+    bench = two_voices()
+    driver = bench.box().drivers[0].id
+    bench.do(
+        *settle_report(index(bench.rig), ReportRequest(driver=driver, in_samples=210, out_samples=250)),
+        SetValues(item=bench.track("T Alma"), values={"monitored": True}),
+    )
+    heard(bench, "Alma")
+    assert bench.box().drivers[0].safety(48_000, 128) == (49, 96, "described", "described")
+    assert ladder_of(bench).in_ms == pytest.approx(210 / 48)
+    assert ladder_of(bench).out_ms == pytest.approx(250 / 48)
+    ends = {ears(bench)[0]: 460, Port(bench.track("T Alma"), "track", 1): 210}
+    takes = {each.port: each.samples for each in run_twin(bench.rig, {bench.out("Alma"): Click()}, 0.3)}
+    assert {end: list(clicks.measured(takes[end], 48_000)) for end in ends} == {end: [ends[end]] for end in ends}
+
+
+@pytest.mark.parametrize(
+    ("into", "out", "reason"),
+    [
+        (160, 250, "reported in: 160 samples is less than its buffer of 128 and its other parts of 33"),
+        (210, 153, "reported out: 153 samples is less than its buffer of 128 and its other parts of 26"),
+        (0, 250, "0 samples is no delay"),
+        (210, 10**6, "1000000 samples is no delay"),
+    ],
+)
+def test_a_report_that_cannot_be_says_which_way_and_why(into: int, out: int, reason: str) -> None:
+    bench = two_voices()
+    wanted = ReportRequest(driver=bench.box().drivers[0].id, in_samples=into, out_samples=out)
+    with pytest.raises(Refused) as refused:
+        settle_report(index(bench.rig), wanted)
+    assert reason in f"{refused.value}"
+
+
+def test_what_is_known_is_kept_by_rate_and_buffer() -> None:
+    """Each measurement replaces the one at its own rate and buffer; at another rate none of them counts."""
+    bench = settle(two_voices(), 371)
+    driver = bench.box().drivers[0].id
+    bench.do(SetValues(item=driver, values={"buffer_samples": 512}))
+    # Nothing is known at 512 yet: what was measured at 128 is the nearest. 2 x 512 and 59 beside the 56.
+    assert ladder_of(bench).round_trip_samples == 1024 + 59 + 56
+    settle(bench, 1200)
+    rungs = {rung.buffer_samples: (rung.round_trip_samples, rung.known) for rung in ladder_of(bench).rungs}
+    assert rungs[128] == (371, "measured")
+    assert rungs[512] == (1200, "measured")
+    assert rungs[256] == (512 + 59 + 56, ""), "128 is nearer to it than 512"
+    assert rungs[1024] == (2048 + 59 + 117, "")
+    settle(bench, 1210)
+    assert len(bench.box().drivers[0].offsets) == 2
+    bench.do(SetValues(item=bench.box().id, values={"rate_hz": 96_000}))
+    assert ladder_of(bench).round_trip_samples == 1024 + 59 + 24 + 32
+    assert ladder_of(bench).assumed
+    bench.do(SetValues(item=bench.box().id, values={"rate_hz": 48_000}))
+    assert ladder_of(bench).round_trip_samples == 1210
+
+
+def test_two_sets_of_offsets_for_one_place_are_refused() -> None:
+    bench = two_voices()
+    twice = [{"rate_hz": 48_000, "buffer_samples": 128, "in_samples": n, "out_samples": 1} for n in (1, 2)]
+    with pytest.raises(Refused, match="two sets of safety offsets are for the same rate and buffer"):
+        bench.do(SetValues(item=bench.box().drivers[0].id, values={"offsets": twice}))
+
+
+@pytest.mark.parametrize(
+    ("link", "rate", "words"),
+    [
+        ("USB high speed", 48_000, "about 6 samples (0.125 ms)"),
+        ("USB high speed", 44_100, "about 6 samples (0.136 ms)"),
+        ("USB full speed", 48_000, "about 48 samples (1 ms)"),
+        ("built in", 48_000, ""),
+    ],
+)
+def test_a_real_link_differs_by_about_a_packet_from_start_to_start(link: str, rate: int, words: str) -> None:
+    """USB 2.0: frames of 1 ms at full speed, microframes of 125 us at high speed (from memory)."""
+    bench = two_voices()
+    bench.do(SetValues(item=bench.box().id, values={"link_kind": link, "rate_hz": rate}))
+    assert ladder_of(bench).varies.startswith(words)
+    assert bool(ladder_of(bench).varies) == bool(words)
 
 
 @pytest.mark.parametrize(
@@ -85,15 +166,15 @@ def test_the_twin_plays_and_records_the_two_halves_of_an_overdub() -> None:
     heard(bench, "Alma")
     voice = next(v for p in index(bench.rig).programs() for v in p.voices)
 
-    class Click:
+    class Beat:
         def samples(self, rate_hz: int, start: int, count: int) -> np.ndarray:
             out = np.zeros(count, np.float32)
             if start <= 480 < start + count:
                 out[480 - start] = 0.01
             return out
 
-    played = {c.port: c.samples for c in run_twin(bench.rig, {Port(voice.id, "voice", 1): Click()}, 0.1)}
-    taken = {c.port: c.samples for c in run_twin(bench.rig, {bench.out("Alma"): Click()}, 0.1)}
+    played = {c.port: c.samples for c in run_twin(bench.rig, {Port(voice.id, "voice", 1): Beat()}, 0.1)}
+    taken = {c.port: c.samples for c in run_twin(bench.rig, {bench.out("Alma"): Beat()}, 0.1)}
     out = int(np.argmax(np.abs(played[ears(bench)[0]]))) - 480
     back = int(np.argmax(np.abs(taken[Port(bench.track("T Alma"), "track", 1)]))) - 480
     assert out + back == ladder_of(bench).round_trip_samples

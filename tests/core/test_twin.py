@@ -24,7 +24,7 @@ from iskelo.core.twin.run import Cancelled, Missed, run_twin
 from rigs import Bench, any_rig, as_one_speed, ears, heard, two_voices
 
 
-@given(st.one_of(any_rig(joined=False), any_rig(joined=False, busy=True)))
+@given(st.one_of(any_rig(joined=False), any_rig(joined=False, busy=True), any_rig(joined=False, converting=True)))
 @settings(max_examples=120)
 def test_the_twin_agrees_with_the_prediction_to_the_sample_on_any_rig(rig: Rig) -> None:
     rig = as_one_speed(rig)

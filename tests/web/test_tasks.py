@@ -425,9 +425,39 @@ def test_a_measured_round_trip_is_shown_before_it_is_taken_and_an_overdub_told_i
     expect(preview(screen)).to_contain_text("late, 13.75 ms")
     expect(screen.get_by_test_id("last-edit")).not_to_contain_text("safety")
     field.press("Control+Enter")
-    expect(screen.get_by_test_id("last-edit")).to_contain_text("safety offset out (samples) 42 → 61")
+    expect(screen.get_by_test_id("last-edit")).to_contain_text(
+        "safety offsets known none → 28 in and 61 out at 256, 48 kHz (measured)"
+    )
+    expect(screen.locator("#rung-256")).to_contain_text("measured")
+    expect(screen.get_by_text("about 6 samples (0.125 ms) from one start to the next")).to_be_visible()
     press(screen, ["Escape", "ArrowUp"])
     expect(screen.get_by_text("An overdub lands 660 samples")).to_be_visible()
+
+
+def test_what_a_driver_reports_is_taken_for_its_rate_and_buffer_and_can_be_forgotten(screen: Page) -> None:
+    demo(screen)
+    press(screen, ["3"])
+    expect(screen.get_by_text("An overdub lands 641 samples")).to_be_visible()
+    press(screen, ["ArrowDown"])
+    field = screen.get_by_label("Reported by the driver: samples in and samples out")
+    for wrong, words in (("330", "is not two numbers"), ("330 x", "is not two numbers"), ("330 34", "less than its")):
+        field.fill(wrong)
+        field.press("Enter")
+        expect(screen.get_by_role("alert")).to_contain_text(words)
+    field.fill("330 340")
+    field.press("Enter")
+    expect(preview(screen)).to_contain_text("late, 13.96 ms")
+    field.press("Control+Enter")
+    known = screen.get_by_label("Known at 48 kHz, buffer 256")
+    expect(known).to_contain_text("41 in, 58 out, described")
+    # At another rate nothing is known: the figures of before count, and the rung says nothing.
+    expect(screen.locator("#rung-256")).to_contain_text("described")
+    expect(screen.locator("#rung-128")).not_to_contain_text("described")
+    press(screen, ["Escape"])
+    screen.get_by_label("Forget what is known at 48 kHz, buffer 256").click()
+    expect(known).to_have_count(0)
+    press(screen, ["Control+z"])
+    expect(known).to_be_visible()
 
 
 def test_a_limit_is_chosen_by_what_the_line_is_for(screen: Page) -> None:

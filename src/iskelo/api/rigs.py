@@ -52,7 +52,7 @@ from iskelo.core.planner.fill import FillRequest, fill
 from iskelo.core.planner.join import join_all
 from iskelo.core.planner.joining import JoinRequest, join_sheet
 from iskelo.core.planner.ladder import Ladder, ladders
-from iskelo.core.planner.measured import RoundTripRequest, settle_round_trip
+from iskelo.core.planner.measured import ReportRequest, RoundTripRequest, settle_report, settle_round_trip
 from iskelo.core.planner.swap import plan_swap
 from iskelo.core.rig.gear import Gear, Interface
 from iskelo.core.rig.ports import Bank, Port
@@ -249,6 +249,12 @@ def plan_fill(rig_id: UUID, wanted: FillRequest, session: Database) -> FillView:
 def plan_round_trip(rig_id: UUID, wanted: RoundTripRequest, session: Database) -> list[Edit]:
     """The edits after which a driver's round trip is what was measured; nothing is made yet."""
     return list(settle_round_trip(_known(session, rig_id).reading.found, wanted))
+
+
+@router.post("/{rig_id}/reported")
+def plan_report(rig_id: UUID, wanted: ReportRequest, session: Database) -> list[Edit]:
+    """The edits after which each way takes what a driver reports; nothing is made yet."""
+    return list(settle_report(_known(session, rig_id).reading.found, wanted))
 
 
 @router.post("/{rig_id}/swap")

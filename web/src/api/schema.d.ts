@@ -838,6 +838,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rigs/{rig_id}/reported": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Plan Report
+         * @description The edits after which each way takes what a driver reports; nothing is made yet.
+         */
+        post: operations["plan_report_api_rigs__rig_id__reported_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rigs/{rig_id}/round-trip": {
         parameters: {
             query?: never;
@@ -2282,7 +2302,8 @@ export interface components {
          *     client is held by the first program of the rig that opens it. A *system, shared* driver may work in periods
          *     of its own, ``engine_samples`` long, and hand programs their blocks out of those. One that ``resamples`` lets a
          *     program run at another rate than the box, and is ``resampling_samples`` later for it each way. ``set_in``: where its
-         *     buffer and the box's rate are set.
+         *     buffer and the box's rate are set. ``offsets`` are its safety offsets where they are known, by rate and buffer;
+         *     at other rates they are ``safety_in_samples`` and ``safety_out_samples``.
          */
         "Driver-Input": {
             /**
@@ -2328,6 +2349,11 @@ export interface components {
              * @enum {string}
              */
             kind?: "vendor" | "system, shared" | "system, sole use" | "wrapper";
+            /**
+             * Offsets
+             * @default []
+             */
+            offsets?: components["schemas"]["Offsets-Input"][];
             /** Origins */
             origins?: {
                 [key: string]: "measured" | "described" | "typed" | "assumed";
@@ -2369,7 +2395,8 @@ export interface components {
          *     client is held by the first program of the rig that opens it. A *system, shared* driver may work in periods
          *     of its own, ``engine_samples`` long, and hand programs their blocks out of those. One that ``resamples`` lets a
          *     program run at another rate than the box, and is ``resampling_samples`` later for it each way. ``set_in``: where its
-         *     buffer and the box's rate are set.
+         *     buffer and the box's rate are set. ``offsets`` are its safety offsets where they are known, by rate and buffer;
+         *     at other rates they are ``safety_in_samples`` and ``safety_out_samples``.
          */
         "Driver-Output": {
             /**
@@ -2415,6 +2442,11 @@ export interface components {
              * @enum {string}
              */
             kind: "vendor" | "system, shared" | "system, sole use" | "wrapper";
+            /**
+             * Offsets
+             * @default []
+             */
+            offsets: components["schemas"]["Offsets-Output"][];
             /** Origins */
             origins: {
                 [key: string]: "measured" | "described" | "typed" | "assumed";
@@ -3298,6 +3330,7 @@ export interface components {
          *
          *     ``boxes`` are those behind the device, ``others`` by how much they are later than the one that calls.
          *
+         *     ``varies``: by how much a real box's delay differs from one start to the next, which nobody can tell before.
          *     ``overdub``: for a program that records, where what is played to its own playback lands, and what to do about it.
          *     ``touched``: for one that works ahead what only plays, how late a hand on that is heard.
          *     ``limit_ms`` is the tightest limit of the lines that wait in the driver's buffers, which the rungs count;
@@ -3354,6 +3387,8 @@ export interface components {
             seconds_to_4_gib: number | null;
             /** Touched */
             touched: string;
+            /** Varies */
+            varies: string;
             /**
              * Verdict
              * @enum {string}
@@ -3712,6 +3747,46 @@ export interface components {
             wanted_after: number;
             /** Words */
             words: string;
+        };
+        /**
+         * Offsets
+         * @description A driver's safety offsets at one rate and buffer: *measured*, or as the driver *described* them.
+         */
+        "Offsets-Input": {
+            /** Buffer Samples */
+            buffer_samples: number;
+            /** In Samples */
+            in_samples: number;
+            /**
+             * Origin
+             * @default measured
+             * @enum {string}
+             */
+            origin?: "measured" | "described";
+            /** Out Samples */
+            out_samples: number;
+            /** Rate Hz */
+            rate_hz: number;
+        };
+        /**
+         * Offsets
+         * @description A driver's safety offsets at one rate and buffer: *measured*, or as the driver *described* them.
+         */
+        "Offsets-Output": {
+            /** Buffer Samples */
+            buffer_samples: number;
+            /** In Samples */
+            in_samples: number;
+            /**
+             * Origin
+             * @default measured
+             * @enum {string}
+             */
+            origin: "measured" | "described";
+            /** Out Samples */
+            out_samples: number;
+            /** Rate Hz */
+            rate_hz: number;
         };
         /**
          * Patch
@@ -4223,6 +4298,18 @@ export interface components {
             old: string;
         };
         /**
+         * ReportRequest
+         * @description What a driver reports at its present rate and buffer, in samples: from the jacks to a program, and back out.
+         */
+        ReportRequest: {
+            /** Driver */
+            driver: string;
+            /** In Samples */
+            in_samples: number;
+            /** Out Samples */
+            out_samples: number;
+        };
+        /**
          * Revision
          * @description A revision in the history: what was done in words, the revision it was done on, its snapshot's name.
          */
@@ -4332,7 +4419,7 @@ export interface components {
         };
         /**
          * RoundTripRequest
-         * @description A round trip that was measured by a driver at its present buffer, in samples.
+         * @description A round trip that was measured by a driver at its present rate and buffer, in samples.
          */
         RoundTripRequest: {
             /** Driver */
@@ -4369,6 +4456,7 @@ export interface components {
          * @description One buffer size: its time, the round trip, the time to spare in per cent, and how many lines would be late.
          *
          *     The time to spare is a range where one reading of the program's meter is all there is; None without any.
+         *     ``known``: how the safety offsets of a single box are known at just this buffer, if they are.
          */
         Rung: {
             /** Buffer Ms */
@@ -4377,6 +4465,11 @@ export interface components {
             buffer_samples: number;
             /** In Samples */
             in_samples: number;
+            /**
+             * Known
+             * @enum {string}
+             */
+            known: "measured" | "described" | "";
             /** Late Lines */
             late_lines: number;
             /** Out Samples */
@@ -8736,6 +8829,86 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TriedRemedy"][];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description No such rig or check */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The rig has moved on, or there is nothing to undo or redo */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with the place and the reason */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    plan_report_api_rigs__rig_id__reported_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReportRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
                 };
             };
             /** @description The request cannot be read */

@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from iskelo.core.rig.gear import Aggregate, Destination, Driver, Interface, Member, Source
+from iskelo.core.rig.gear import Aggregate, Destination, Driver, Interface, Member, Offsets, Source
 from iskelo.core.rig.programs import Bus, LoadReading, Program, ProgramPort, Track, Voice
 from iskelo.core.rig.rig import Line, Patch, Rig
 from iskelo.core.rig.value import Value
@@ -77,6 +77,7 @@ SETTABLE: dict[type[Value], dict[str, str]] = {
         "engine_samples": "engine period (samples)",
         "safety_in_samples": "safety offset in (samples)",
         "safety_out_samples": "safety offset out (samples)",
+        "offsets": "safety offsets known",
         "resamples": "resamples for programs at another rate",
         "resampling_samples": "resampling (samples)",
     },
@@ -164,6 +165,9 @@ def say_value(value: Any) -> str:
             return f"{value:g}"
         case Member():
             return f"{value.device}{' matched' if value.matched else ''}"
+        case Offsets():
+            place = f"at {value.buffer_samples}, {value.rate_hz / 1000:g} kHz"
+            return f"{value.in_samples} in and {value.out_samples} out {place} ({value.origin})"
         case LoadReading():
             return f"{value.percent:g} % at {value.buffer_samples}"
         case tuple() | list():

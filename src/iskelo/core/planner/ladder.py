@@ -8,7 +8,7 @@ from iskelo.core.planner.driver_ways import DriverWay, driver_ways
 from iskelo.core.rig.gear import Driver, Interface
 from iskelo.core.rig.programs import Program
 from iskelo.core.rig.ways import Opening, at_buffer
-from iskelo.core.timing.budgets import recording_bytes_per_s, seconds_to_limit
+from iskelo.core.timing.budgets import packet_samples, recording_bytes_per_s, seconds_to_limit
 from iskelo.core.timing.delays import BANKS, Growth, Trip, samples_to_ms, trip_of, trip_terms, way_of
 from iskelo.core.timing.spare import MARGIN, Work, smallest_safe, to_spare, work_of
 from iskelo.core.wiring.graph import Edge
@@ -17,11 +17,15 @@ Verdict = Literal["clicks", "tight", "late", "fits"]
 """*clicks*: the work does not fit in the buffer; *tight*: it fits, with less to spare than it should have."""
 
 
+KnownBy = Literal["measured", "described", ""]
+
+
 @dataclass(frozen=True, slots=True)
 class Rung:
     """One buffer size: its time, the round trip, the time to spare in per cent, and how many lines would be late.
 
     The time to spare is a range where one reading of the program's meter is all there is; None without any.
+    ``known``: how the safety offsets of a single box are known at just this buffer, if they are.
     """
 
     buffer_samples: int
@@ -34,6 +38,7 @@ class Rung:
     verdict: Verdict
     spare_percent: tuple[float, float] | None
     smallest_safe: bool
+    known: KnownBy
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,6 +50,7 @@ class Ladder:
 
     ``boxes`` are those behind the device, ``others`` by how much they are later than the one that calls.
 
+    ``varies``: by how much a real box's delay differs from one start to the next, which nobody can tell before.
     ``overdub``: for a program that records, where what is played to its own playback lands, and what to do about it.
     ``touched``: for one that works ahead what only plays, how late a hand on that is heard.
     ``limit_ms`` is the tightest limit of the lines that wait in the driver's buffers, which the rungs count;
@@ -74,6 +80,7 @@ class Ladder:
     verdict: Verdict
     rungs: tuple[Rung, ...]
     ways: tuple[DriverWay, ...]
+    varies: str
     overdub: str
     touched: str
     disk_bytes_per_s: int
@@ -120,7 +127,14 @@ def _ladder(
     trip = trip_of(opening, reading.found)
     load = _load(reading, program, box, driver)
     rungs = tuple(
-        _rung(size, trip_of(at_buffer(opening, driver.id, size), reading.found), box.rate_hz, len(late[size]), load)
+        _rung(
+            size,
+            trip_of(at_buffer(opening, driver.id, size), reading.found),
+            box.rate_hz,
+            len(late[size]),
+            load,
+            known.origin if (known := driver.known_offsets(box.rate_hz, size)) else "",
+        )
         for size in driver.buffers_samples
     )
     own = {each.line for each in waiting if program.id in each.programs}
@@ -150,6 +164,7 @@ def _ladder(
         verdict=now.verdict,
         rungs=rungs,
         ways=driver_ways(reading, program, opening),
+        varies=say_varies(opening),
         overdub=say_overdub(now.round_trip_samples - program.compensates_samples, box.rate_hz) if armed else "",
         touched=say_touched(program, now.out_samples, box.rate_hz),
         disk_bytes_per_s=recording_bytes_per_s(sum(armed), box.rate_hz),
@@ -175,6 +190,18 @@ def _others(reading: Reading, opening: Opening, trip: Trip) -> str:
     caller = opening.caller
     name = caller.box.name if caller is not None else opening.device.name
     return f"By {name}; {'; '.join(said)}" if said else f"By {name}"
+
+
+def say_varies(opening: Opening) -> str:
+    """By how much delays by USB differ from one start to the next: about a packet. The twin's never do.
+
+    Common practice, no published source. Example: 'about 6 samples (0.125 ms) from one start to the next'.
+    """
+    packets = [(size, way.box.rate_hz) for way in opening.ways if (size := packet_samples(way.box)) is not None]
+    if not packets:
+        return ""
+    size, rate_hz = max(packets, key=lambda each: each[0] / each[1])
+    return f"about {size} samples ({float(samples_to_ms(size, rate_hz)):.3g} ms) from one start to the next"
 
 
 def say_overdub(late_samples: int, rate_hz: int) -> str:
@@ -217,7 +244,7 @@ def _load(reading: Reading, program: Program, box: Interface, driver: Driver) ->
     return _Load(works, jitter_s, safe)
 
 
-def _rung(size: int, trip: Trip, rate_hz: int, late: int, load: _Load) -> Rung:
+def _rung(size: int, trip: Trip, rate_hz: int, late: int, load: _Load, known: KnownBy) -> Rung:
     total = trip.in_samples + trip.out_samples
     spare = [to_spare(work, load.jitter_s, size, rate_hz) for work in load.works]
     verdict: Verdict = "late" if late else "fits"
@@ -236,6 +263,7 @@ def _rung(size: int, trip: Trip, rate_hz: int, late: int, load: _Load) -> Rung:
         verdict=verdict,
         spare_percent=(100 * min(spare), 100 * max(spare)) if spare else None,
         smallest_safe=size == load.smallest_safe,
+        known=known,
     )
 
 

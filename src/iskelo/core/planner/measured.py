@@ -1,7 +1,10 @@
-"""What a measured round trip says about the parts of a delay that nobody knows."""
+"""What a measured round trip, or what a driver reports, says about the parts of a delay that nobody knows."""
+
+from typing import Literal
 
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import Edit, SetValues
+from iskelo.core.rig.gear import Driver, Interface, Offsets
 from iskelo.core.rig.rig import Index
 from iskelo.core.rig.value import Value
 from iskelo.core.rig.ways import open_box
@@ -11,14 +14,22 @@ MOST_SAMPLES = 100_000
 
 
 class RoundTripRequest(Value):
-    """A round trip that was measured by a driver at its present buffer, in samples."""
+    """A round trip that was measured by a driver at its present rate and buffer, in samples."""
 
     driver: str
     round_trip_samples: int
 
 
+class ReportRequest(Value):
+    """What a driver reports at its present rate and buffer, in samples: from the jacks to a program, and back out."""
+
+    driver: str
+    in_samples: int
+    out_samples: int
+
+
 def settle_round_trip(found: Index, wanted: RoundTripRequest) -> tuple[Edit, ...]:
-    """The edits after which the driver's round trip is what was measured.
+    """The edits after which the driver's round trip at its present rate and buffer is what was measured.
 
     Converters, mixer and link keep their figures; the safety offsets take up the rest, the one on the way in as far as
     it goes, and count as measured. How the rest is shared between the two ways, no round trip can tell.
@@ -28,15 +39,11 @@ def settle_round_trip(found: Index, wanted: RoundTripRequest) -> tuple[Edit, ...
     Refused
         If the driver is gone, or the buffers and the other parts take longer than what was measured.
     """
-    if wanted.driver not in found.drivers:
-        raise Refused("round trip", "this driver is gone; it may have been removed in another window")
-    box, driver = found.drivers[wanted.driver]
+    box, driver = _driver(found, wanted.driver)
     place = f"{box.name}, round trip"
     if not 0 < wanted.round_trip_samples <= MOST_SAMPLES:
         raise Refused(place, f"{wanted.round_trip_samples} samples is no round trip; say 1 to {MOST_SAMPLES}")
-    trip = trip_of(open_box(box, driver), found)
-    buffers = sum(waits(driver, driver.buffer_samples))
-    others = trip.in_samples + trip.out_samples - buffers - driver.safety_in_samples - driver.safety_out_samples
+    buffers, others = (sum(each) for each in _parts(found, box, driver))
     rest = wanted.round_trip_samples - buffers - others
     if rest < 0:
         raise Refused(
@@ -44,6 +51,65 @@ def settle_round_trip(found: Index, wanted: RoundTripRequest) -> tuple[Edit, ...
             f"{wanted.round_trip_samples} samples is less than its buffers of {buffers} and its other parts of "
             f"{others}; correct those first, or measure again",
         )
-    safety_in = min(driver.safety_in_samples, rest)
-    values = {"safety_in_samples": safety_in, "safety_out_samples": rest - safety_in}
-    return (SetValues(item=driver.id, values={**values}, origin="measured"),)
+    now = driver.safety(box.rate_hz, driver.buffer_samples)
+    safety_in = min(now.in_samples, rest)
+    return (_known(box, driver, safety_in, rest - safety_in, "measured"),)
+
+
+def settle_report(found: Index, wanted: ReportRequest) -> tuple[Edit, ...]:
+    """The edits after which each way takes what the driver reports; its safety offsets take up the rest of each.
+
+    Example: 210 samples in, with a buffer of 128, A/D 26 and mixer 7, leave 49 for the safety offset.
+
+    Raises
+    ------
+    Refused
+        If the driver is gone, or the buffer and the other parts of a way take longer than what is reported.
+    """
+    box, driver = _driver(found, wanted.driver)
+    buffers, others = _parts(found, box, driver)
+    rest = []
+    ways = ("in", wanted.in_samples), ("out", wanted.out_samples)
+    for (way, reported), buffer, other in zip(ways, buffers, others, strict=True):
+        place = f"{box.name}, reported {way}"
+        if not 0 < reported <= MOST_SAMPLES:
+            raise Refused(place, f"{reported} samples is no delay; say 1 to {MOST_SAMPLES}")
+        if reported < buffer + other:
+            raise Refused(
+                place,
+                f"{reported} samples is less than its buffer of {buffer} and its other parts of {other}; a driver that "
+                "leaves converters out reports less than it takes: correct those first",
+            )
+        rest.append(reported - buffer - other)
+    return (_known(box, driver, rest[0], rest[1], "described"),)
+
+
+def _driver(found: Index, identity: str) -> tuple[Interface, Driver]:
+    if identity not in found.drivers:
+        raise Refused("round trip", "this driver is gone; it may have been removed in another window")
+    return found.drivers[identity]
+
+
+def _parts(found: Index, box: Interface, driver: Driver) -> tuple[tuple[int, int], tuple[int, int]]:
+    """In samples, in and out: what is waited in the driver's buffers, and all else but its safety offsets."""
+    trip = trip_of(open_box(box, driver), found)
+    buffers = waits(driver, driver.buffer_samples)
+    safety = driver.safety(box.rate_hz, driver.buffer_samples)
+    into = trip.in_samples - buffers[0] - safety.in_samples
+    return buffers, (into, trip.out_samples - buffers[1] - safety.out_samples)
+
+
+def _known(
+    box: Interface, driver: Driver, in_samples: int, out_samples: int, origin: Literal["measured", "described"]
+) -> Edit:
+    """Keep these offsets for the present rate and buffer, in place of what was known there."""
+    new = Offsets(
+        rate_hz=box.rate_hz,
+        buffer_samples=driver.buffer_samples,
+        in_samples=in_samples,
+        out_samples=out_samples,
+        origin=origin,
+    )
+    old = driver.known_offsets(box.rate_hz, driver.buffer_samples)
+    kept = [*(each for each in driver.offsets if each is not old), new]
+    return SetValues(item=driver.id, values={"offsets": [each.model_dump() for each in kept]})

@@ -1,6 +1,6 @@
 """The gear of a rig: sources, interfaces with their drivers, programs, destinations."""
 
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, NamedTuple
 
 from pydantic import Field, field_validator, model_validator
 
@@ -17,6 +17,7 @@ from iskelo.core.rig.value import (
     LevelDbu,
     LevelUnit,
     Margin,
+    Origin,
     Origins,
     Ppm,
     RateHz,
@@ -45,6 +46,25 @@ DriverKind = Literal["vendor", "system, shared", "system, sole use", "wrapper"]
 Clients = Literal["one", "many", "one, lets go in the background"]
 
 
+class Offsets(Value):
+    """A driver's safety offsets at one rate and buffer: *measured*, or as the driver *described* them."""
+
+    rate_hz: RateHz
+    buffer_samples: BufferSamples
+    in_samples: DelaySamples
+    out_samples: DelaySamples
+    origin: Literal["measured", "described"] = "measured"
+
+
+class Safety(NamedTuple):
+    """A driver's safety offsets as they are counted with, and where they are from."""
+
+    in_samples: int
+    out_samples: int
+    in_origin: Origin
+    out_origin: Origin
+
+
 class Driver(Value):
     """One way a computer opens an interface.
 
@@ -52,7 +72,8 @@ class Driver(Value):
     client is held by the first program of the rig that opens it. A *system, shared* driver may work in periods
     of its own, ``engine_samples`` long, and hand programs their blocks out of those. One that ``resamples`` lets a
     program run at another rate than the box, and is ``resampling_samples`` later for it each way. ``set_in``: where its
-    buffer and the box's rate are set.
+    buffer and the box's rate are set. ``offsets`` are its safety offsets where they are known, by rate and buffer;
+    at other rates they are ``safety_in_samples`` and ``safety_out_samples``.
     """
 
     id: Id
@@ -67,6 +88,7 @@ class Driver(Value):
     engine_samples: BufferSamples | None = None
     safety_in_samples: DelaySamples = 0
     safety_out_samples: DelaySamples = 0
+    offsets: Annotated[tuple[Offsets, ...], Field(max_length=64)] = ()
     resamples: bool = False
     resampling_samples: DelaySamples = 72
     origins: Origins = Field(default_factory=dict)
@@ -75,6 +97,31 @@ class Driver(Value):
     def engine(self) -> int | None:
         """The engine's period; other kinds of driver have none, and keep the figure for when they are shared again."""
         return self.engine_samples if self.kind == "system, shared" else None
+
+    def known_offsets(self, rate_hz: int, buffer_samples: int) -> Offsets | None:
+        """What is known at just this rate and buffer."""
+        here = (rate_hz, buffer_samples)
+        return next((each for each in self.offsets if (each.rate_hz, each.buffer_samples) == here), None)
+
+    def safety(self, rate_hz: int, buffer_samples: int) -> Safety:
+        """The safety offsets at a rate and buffer: those known there, else at the nearest buffer at that rate.
+
+        Fixed delays differ from rate to rate, so what is known at another one says nothing.
+        """
+        here = [each for each in self.offsets if each.rate_hz == rate_hz]
+        if here:
+            near = min(here, key=lambda each: (abs(each.buffer_samples - buffer_samples), each.buffer_samples))
+            return Safety(near.in_samples, near.out_samples, near.origin, near.origin)
+        origins = (self.origins.get(field, "assumed") for field in ("safety_in_samples", "safety_out_samples"))
+        return Safety(self.safety_in_samples, self.safety_out_samples, *origins)
+
+    @field_validator("offsets")
+    @classmethod
+    def _once(cls, offsets: tuple[Offsets, ...]) -> tuple[Offsets, ...]:
+        known = {(each.rate_hz, each.buffer_samples): each for each in offsets}
+        if len(known) != len(offsets):
+            raise ValueError("two sets of safety offsets are for the same rate and buffer")
+        return tuple(known[place] for place in sorted(known))
 
     @field_validator("buffers_samples")
     @classmethod

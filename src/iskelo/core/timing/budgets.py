@@ -42,6 +42,16 @@ def frame_bytes(channels: int, sample_bytes: int, rate_hz: int, limits: LinkLimi
     return channels * sample_bytes * (rate_hz // limits.frames_per_s + 1) if channels else 0
 
 
+def packet_samples(box: Interface) -> int | None:
+    """What a USB link carries at a time: by about so much a delay differs from one start to the next.
+
+    None for links without packets.
+    Example: at 48 kHz 48 samples at full speed, 6 at high speed. USB 2.0: frames of 1 ms, microframes of 125 us.
+    """
+    limits = LINK_LIMITS.get(box.link_kind)
+    return -(-box.rate_hz // limits.frames_per_s) if limits is not None else None
+
+
 def link_overload(box: Interface, rate_hz: int | None = None) -> str | None:
     """In words, what is more than the box's link can carry at a rate (None: its own); None if all fits."""
     limits = LINK_LIMITS.get(box.link_kind)

@@ -229,10 +229,10 @@ def send_terms(opening: Opening, way: Way, found: Index) -> list[Term]:
 
 def _into(opening: Opening, way: Way) -> list[Term]:
     box, driver = way.box, way.driver
-    origin = driver.origins.get("safety_in_samples", "assumed")
+    safety = driver.safety(box.rate_hz, way.buffer_samples)
     label = "wait: capture buffer" if driver.engine is None else "wait: engine and capture buffer"
     return [
-        Term("hardware", "safety in", box.name, driver.safety_in_samples, origin),
+        Term("hardware", "safety in", box.name, safety.in_samples, safety.in_origin),
         Term("buffer", label, box.name, waits(driver, way.buffer_samples)[0], "set"),
         *_ring(opening, way),
     ]
@@ -240,12 +240,12 @@ def _into(opening: Opening, way: Way) -> list[Term]:
 
 def _out_of(opening: Opening, way: Way) -> list[Term]:
     box, driver = way.box, way.driver
-    origin = driver.origins.get("safety_out_samples", "assumed")
+    safety = driver.safety(box.rate_hz, way.buffer_samples)
     label = "wait: playback buffer" if driver.engine is None else "wait: engine out"
     return [
         *_ring(opening, way),
         Term("buffer", label, box.name, waits(driver, way.buffer_samples)[1], "set"),
-        Term("hardware", "safety out", box.name, driver.safety_out_samples, origin),
+        Term("hardware", "safety out", box.name, safety.out_samples, safety.out_origin),
     ]
 
 

@@ -46,12 +46,13 @@ class DriverAtWork:
         self.period_samples = driver.engine or block_samples
         self.capture, self.playback = gear.shown(driver, "capture"), gear.shown(driver, "playback")
         self._fed = min(gear.jack_in, self.capture)
-        self._behind = gear.link_in_samples + driver.safety_in_samples
+        self._safety = driver.safety(gear.rate_hz, block_samples)
+        self._behind = gear.link_in_samples + self._safety.in_samples
         self._finished = self._fresh = 0
         self._calls = range(0)
         self.captured: Block = np.zeros((self.capture, 0), np.float32)
         self._mix: Block = np.zeros((self.playback, 0), np.float32)
-        keep = box.keep_samples + driver.safety_out_samples + 2 * self.period_samples
+        keep = box.keep_samples + self._safety.out_samples + 2 * self.period_samples
         self.played = Stream(self.playback, keep)
         # While one half of the memory is played the programs fill the other one: both begin silent.
         self.played.write(np.zeros((self.playback, 2 * self.period_samples), np.float32))
@@ -61,7 +62,12 @@ class DriverAtWork:
         gear = self.box.gear
         if inward:
             return gear.converter_in_samples + gear.mixer_samples + self._behind
-        return self.driver.safety_out_samples + gear.link_out_samples + gear.converter_out_samples
+        return self.ahead_samples + gear.converter_out_samples
+
+    @property
+    def ahead_samples(self) -> int:
+        """What a sound takes between the half that is played and the converters."""
+        return self._safety.out_samples + self.box.gear.link_out_samples
 
     @property
     def lead_samples(self) -> int:
@@ -197,7 +203,11 @@ class Box:
         self._random = np.random.default_rng(seed)
         self._in_samples = gear.converter_in_samples + gear.mixer_samples
         fixed = self._in_samples + gear.link_in_samples + gear.link_out_samples + gear.converter_out_samples
-        slowest = max(each.safety_in_samples + 2 * (each.engine or each.buffer_samples) for each in gear.drivers)
+        slowest = max(
+            max((each.safety_in_samples, *(known.in_samples for known in each.offsets)))
+            + 2 * (each.engine or each.buffer_samples)
+            for each in gear.drivers
+        )
         self.keep_samples = fixed + slowest + 2 * longest_block + 2 * STRETCH_SAMPLES
         self._sampled = Stream(gear.jack_in, self.keep_samples)
         full_scale = [trim - gear.input_full_scale_dbu for trim in gear.trims_db]
@@ -251,8 +261,7 @@ class Box:
             out += direct @ self.digital(at, count)
         for each in self.sessions:
             wide = [number for number, row in enumerate(rows) if row < each.playback]
-            behind = self.gear.link_out_samples + each.driver.safety_out_samples
-            out[wide] += each.played.read(at - behind, count)[[rows[number] for number in wide]]
+            out[wide] += each.played.read(at - each.ahead_samples, count)[[rows[number] for number in wide]]
         np.clip(out, -1, 1, out=out)
         out *= self._trim_out[rows]
         return out

@@ -3,6 +3,7 @@ import { Box, Flex } from "@chakra-ui/react"
 import type { Interface } from "../../api/client"
 import { useRig } from "../../api/rig"
 import { Button, Select } from "../../parts/controls"
+import { Offsets } from "../../parts/Offsets"
 import { Check, OriginRow, Row, Section, useSet } from "./Inspector"
 import { NumberList, Some } from "./InterfaceFields"
 
@@ -159,6 +160,12 @@ function DriverFields({ box, driver, place }: { box: Interface; driver: Driver; 
         value={driver.safety_out_samples}
         origins={driver.origins}
       />
+      {driver.offsets.length > 0 && (
+        <Box>
+          Known offsets, in place of these:
+          <Offsets driver={driver} />
+        </Box>
+      )}
       <Check
         words="Resamples"
         label={of("Resamples")}

@@ -6,6 +6,7 @@ import { useRig } from "../../api/rig"
 import { Commit } from "../../parts/Commit"
 import { Button, Figure } from "../../parts/controls"
 import { useNumber, useSet } from "../gear/Inspector"
+import { Offsets } from "../../parts/Offsets"
 import { Readings } from "./Readings"
 
 export type LadderView = Schemas["Ladder"]
@@ -20,6 +21,7 @@ interface Props {
   onTry: (size: number) => void
   onTryDriver: (driver: string) => void
   onMeasured: (samples: number) => Promise<boolean>
+  onReported: (inSamples: number, outSamples: number) => Promise<boolean>
 }
 
 /** Every buffer the driver offers: round trip against the limit, time to spare, and who would be late. */
@@ -134,12 +136,24 @@ const hours = (seconds: number) => {
   return minutes < 60 ? `${minutes} min` : `${Math.floor(minutes / 60)} h ${minutes % 60} min`
 }
 
-/** What was measured of the whole way there and back, and where an overdub lands. */
-function Known({ ladder, onMeasured }: Props) {
+/** What was measured of the whole way there and back, or is reported of it, and where an overdub lands. */
+function Known({ ladder, onMeasured, onReported }: Props) {
   const number = useNumber()
+  const { say } = useRig()
+  const reported = (text: string) => {
+    const [into, out, ...more] = text.trim().split(/[\s,;/]+/)
+    const found = [Number(into), Number(out)] as const
+    if (text.trim() === "") return true
+    if (more.length === 0 && into && out && found.every(Number.isInteger)) return onReported(...found)
+    say(`The driver reports: “${text}” is not two numbers; type the samples in and the samples out.`)
+    return false
+  }
   const set = useSet(ladder.program)
   const { state } = useRig()
   const program = state.rig.gear.find((gear) => gear.id === ladder.program)
+  const driver = state.rig.gear
+    .flatMap((gear) => (gear.kind === "interface" ? gear.drivers : []))
+    .find((each) => each.id === ladder.driver)
   return (
     <Flex px="12px" py="2px" gap="6px" align="center" wrap="wrap" textStyle="cell" bg="paper">
       Round trip now
@@ -158,7 +172,22 @@ function Known({ ladder, onMeasured }: Props) {
             placeholder="—"
             onKeep={(text) => text === "" || number("Measured round trip", text, onMeasured)}
           />
+          · its driver reports
+          <Commit
+            value={null}
+            label="Reported by the driver: samples in and samples out"
+            width="76px"
+            figure
+            placeholder="in out"
+            onKeep={reported}
+          />
+          {driver && <Offsets driver={driver} />}
         </>
+      )}
+      {ladder.varies && (
+        <chakra.span color="ink2">
+          A real one differs by {ladder.varies}: the packets of its link.
+        </chakra.span>
       )}
       {ladder.overdub && program?.kind === "program" && (
         <>
@@ -245,8 +274,9 @@ function RungRow({
       <Box w="62px" flex="none" textAlign="right" color={late ? "wax" : "ink2"}>
         {late ? `${rung.late_lines} late` : "none late"}
       </Box>
-      <Box w="126px" flex="none" fontWeight={now ? "600" : "400"} whiteSpace="nowrap">
+      <Box w="170px" flex="none" fontWeight={now ? "600" : "400"} whiteSpace="nowrap">
         {verdictOf(rung, now)}
+        {rung.known && <chakra.span color="ink2"> · {rung.known}</chakra.span>}
       </Box>
     </Flex>
   )

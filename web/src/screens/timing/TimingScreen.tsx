@@ -72,21 +72,29 @@ export function TimingScreen() {
     setClimbing(false)
     takeBack()
   }
-  /** A round trip that was measured: what it says of the box's delays is shown before it is taken. */
-  const measure = async (samples: number): Promise<boolean> => {
-    if (!current) return false
-    const params = { path: { rig_id: state.id } }
-    const body = { driver: current.driver, round_trip_samples: samples }
+  /** A delay that was measured or is reported: what it says of the driver is shown before it is taken. */
+  const settle = async (found: Promise<Edit[]>): Promise<boolean> => {
     try {
-      const found = await answer<Edit[]>(client.POST("/api/rigs/{rig_id}/round-trip", { params, body }))
+      const edits = await found
       takeBack()
       untry()
-      setSettled(found)
+      setSettled(edits)
       return true
     } catch (problem) {
       say(problem instanceof Error ? problem.message : String(problem))
       return false
     }
+  }
+  const params = { path: { rig_id: state.id } }
+  const measure = async (round_trip_samples: number) => {
+    if (!current) return false
+    const body = { driver: current.driver, round_trip_samples }
+    return settle(answer<Edit[]>(client.POST("/api/rigs/{rig_id}/round-trip", { params, body })))
+  }
+  const report = async (in_samples: number, out_samples: number) => {
+    if (!current) return false
+    const body = { driver: current.driver, in_samples, out_samples }
+    return settle(answer<Edit[]>(client.POST("/api/rigs/{rig_id}/reported", { params, body })))
   }
   const climb = (step: number) => {
     if (!current) return
@@ -135,7 +143,7 @@ export function TimingScreen() {
       <Flex h="bar" flex="none" align="center" px="12px" gap="12px">
         {change ? (
           <chakra.span color="pencil" fontWeight="600">
-            Trial: {settled ? "a measured round trip" : triedDriver ? "another driver" : `buffer ${tried}`}
+            Trial: {settled ? "a delay that is known" : triedDriver ? "another driver" : `buffer ${tried}`}
           </chakra.span>
         ) : (
           <chakra.span color="ink2">Trial: none</chakra.span>
@@ -191,6 +199,7 @@ export function TimingScreen() {
             setTried(size)
           }}
           onMeasured={measure}
+          onReported={report}
           onTryDriver={(driver) => {
             takeBack()
             untry()
