@@ -446,9 +446,9 @@ def test_what_a_driver_reports_is_taken_for_its_rate_and_buffer_and_can_be_forgo
         expect(screen.get_by_role("alert")).to_contain_text(words)
     field.fill("330 340")
     field.press("Enter")
-    expect(preview(screen)).to_contain_text("late, 13.96 ms")
+    expect(preview(screen)).to_contain_text("doubled, 1.23 / 13.96 ms")
     field.press("Control+Enter")
-    known = screen.get_by_label("Known at 48 kHz, buffer 256")
+    known = screen.get_by_label("Known at 48 kHz, buffer 256", exact=True)
     expect(known).to_contain_text("41 in, 58 out, described")
     # At another rate nothing is known: the figures of before count, and the rung says nothing.
     expect(screen.locator("#rung-256")).to_contain_text("described")
