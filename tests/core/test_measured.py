@@ -10,9 +10,18 @@ from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import AddProgram, SetValues
 from iskelo.core.lines.context import read
 from iskelo.core.planner.ladder import Ladder, ladders, say_overdub
-from iskelo.core.planner.measured import ReportRequest, RoundTripRequest, settle_report, settle_round_trip
+from iskelo.core.planner.measured import (
+    FeedbackRequest,
+    ReportRequest,
+    RoundTripRequest,
+    settle_feedback,
+    settle_report,
+    settle_round_trip,
+)
+from iskelo.core.rig.gear import LinkKind
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import index
+from iskelo.core.timing.feedback import feedback_word, rate_of
 from iskelo.core.twin.run import run_twin
 from rigs import Bench, ears, heard, two_voices
 
@@ -178,3 +187,47 @@ def test_the_twin_plays_and_records_the_two_halves_of_an_overdub() -> None:
     out = int(np.argmax(np.abs(played[ears(bench)[0]]))) - 480
     back = int(np.argmax(np.abs(taken[Port(bench.track("T Alma"), "track", 1)]))) - 480
     assert out + back == ladder_of(bench).round_trip_samples
+
+
+@pytest.mark.parametrize(
+    ("link", "rate", "word"),
+    [
+        ("USB high speed", 48_000, 0x0006_0000),
+        ("USB full speed", 48_000, 0x0C_0000),
+        ("USB high speed", 96_000, 0x000C_0000),
+        ("USB full speed", 44_100, 0x0B_0666),
+        ("USB high speed", 44_100, 0x0005_8333),
+    ],
+)
+def test_the_words_a_usb_box_asks_by(link: LinkKind, rate: int, word: int) -> None:
+    """USB 2.0, 5.12.4.2 (from memory): 10.14 samples a frame, 16.16 a microframe; 48 kHz at high speed 0x00060000."""
+    assert feedback_word(rate, link) == word
+    assert float(rate_of(word, link)) == pytest.approx(rate, rel=1e-5)
+
+
+def test_what_a_link_asks_for_says_how_fast_the_clock_of_its_box_is() -> None:
+    bench = two_voices()
+    bench.do(SetValues(item=bench.box().id, values={"link_kind": "USB high speed"}))
+    bench.do(*settle_feedback(index(bench.rig), FeedbackRequest(box=bench.box().id, word=" 0x00060027 ")))
+    # 39 steps of 1 / 0x60000: 99.2 ppm, told as fine as one step of 2.5 ppm allows.
+    assert (bench.box().measured_ppm, bench.box().origins["measured_ppm"]) == (99, "measured")
+    bench.do(*settle_feedback(index(bench.rig), FeedbackRequest(box=bench.box().id, word="5ffec")))
+    assert bench.box().measured_ppm == -51
+
+
+@pytest.mark.parametrize(
+    ("link", "word", "reason"),
+    [
+        ("USB high speed", "0x58333", "asks for 44100 Hz at high speed; 48000 Hz is 0x60000"),
+        ("USB full speed", "0x60000", "asks for 24000 Hz at full speed; 48000 Hz is 0xC0000"),
+        ("USB high speed", "sixty", "sixty is no such word"),
+        ("built in", "0x60000", "its link is built in; only USB asks"),
+    ],
+)
+def test_a_word_that_cannot_be_says_why(link: LinkKind, word: str, reason: str) -> None:
+    bench = two_voices()
+    bench.do(SetValues(item=bench.box().id, values={"link_kind": link}))
+    with pytest.raises(Refused, match=reason):
+        settle_feedback(index(bench.rig), FeedbackRequest(box=bench.box().id, word=word))
+    with pytest.raises(Refused, match="this box is gone"):
+        settle_feedback(index(bench.rig), FeedbackRequest(box="b99", word=word))

@@ -60,10 +60,18 @@ def export_catalogue(session: Database) -> Response:
 @router.post(
     "/import",
     status_code=201,
-    openapi_extra={"requestBody": {"required": True, "content": {"application/json": {"schema": {"type": "object"}}}}},
+    openapi_extra={
+        "requestBody": {
+            "required": True,
+            "content": {
+                "application/json": {"schema": {"type": "object"}},
+                "application/octet-stream": {"schema": {"type": "string", "format": "binary"}},
+            },
+        }
+    },
 )
 async def import_catalogue(request: Request, session: Database) -> list[Entry]:
-    """Keep every piece of a catalogue file."""
+    """Keep every piece of a catalogue file, or the box of a USB description (Audio Class 1.0 or 2.0)."""
     kept.keep_gear(session, read_catalogue(await request.body()), now())
     return list_catalogue(session)
 

@@ -52,7 +52,14 @@ from iskelo.core.planner.fill import FillRequest, fill
 from iskelo.core.planner.join import join_all
 from iskelo.core.planner.joining import JoinRequest, join_sheet
 from iskelo.core.planner.ladder import Ladder, ladders
-from iskelo.core.planner.measured import ReportRequest, RoundTripRequest, settle_report, settle_round_trip
+from iskelo.core.planner.measured import (
+    FeedbackRequest,
+    ReportRequest,
+    RoundTripRequest,
+    settle_feedback,
+    settle_report,
+    settle_round_trip,
+)
 from iskelo.core.planner.swap import plan_swap
 from iskelo.core.rig.gear import Gear, Interface
 from iskelo.core.rig.ports import Bank, Port
@@ -255,6 +262,12 @@ def plan_round_trip(rig_id: UUID, wanted: RoundTripRequest, session: Database) -
 def plan_report(rig_id: UUID, wanted: ReportRequest, session: Database) -> list[Edit]:
     """The edits after which each way takes what a driver reports; nothing is made yet."""
     return list(settle_report(_known(session, rig_id).reading.found, wanted))
+
+
+@router.post("/{rig_id}/feedback")
+def plan_feedback(rig_id: UUID, wanted: FeedbackRequest, session: Database) -> list[Edit]:
+    """The edits after which a box's clock is what its link asks for; nothing is made yet."""
+    return list(settle_feedback(_known(session, rig_id).reading.found, wanted))
 
 
 @router.post("/{rig_id}/swap")

@@ -9,6 +9,7 @@ from iskelo.core.edits.base import first_reason, path_of
 from iskelo.core.rig.gear import Gear
 from iskelo.core.rig.value import Value
 from iskelo.formats.refusal import Unreadable
+from iskelo.formats.usb_audio import read_box
 
 CATALOGUE_MAX_BYTES = 4 * 1024 * 1024
 ENTRIES_MAX = 500
@@ -29,13 +30,16 @@ def write_catalogue(gear: tuple[Gear, ...]) -> bytes:
 
 
 def read_catalogue(data: bytes) -> tuple[Gear, ...]:
-    """Read a catalogue file.
+    """Read a catalogue file, or the USB description of a box, told apart by how they begin.
 
     Raises
     ------
     Unreadable
         With the place and the reason.
     """
+    # The type of a device's descriptor, or a configuration's; JSON never has such a byte.
+    if data[1:2] in (b"\x01", b"\x02"):
+        return (read_box(data),)
     if len(data) > CATALOGUE_MAX_BYTES:
         raise Unreadable("", f"the file is larger than {CATALOGUE_MAX_BYTES // 1024 // 1024} MiB; it is no catalogue")
     try:

@@ -59,7 +59,7 @@ export interface paths {
         put?: never;
         /**
          * Import Catalogue
-         * @description Keep every piece of a catalogue file.
+         * @description Keep every piece of a catalogue file, or the box of a USB description (Audio Class 1.0 or 2.0).
          */
         post: operations["import_catalogue_api_catalogue_import_post"];
         delete?: never;
@@ -530,6 +530,26 @@ export interface paths {
         get: operations["faults_api_rigs__rig_id__faults_get"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{rig_id}/feedback": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Plan Feedback
+         * @description The edits after which a box's clock is what its link asks for; nothing is made yet.
+         */
+        post: operations["plan_feedback_api_rigs__rig_id__feedback_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2599,6 +2619,16 @@ export interface components {
             key: string;
             /** Words */
             words: string;
+        };
+        /**
+         * FeedbackRequest
+         * @description What a USB box asks for, in hexadecimal, as the computer's system shows it.
+         */
+        FeedbackRequest: {
+            /** Box */
+            box: string;
+            /** Word */
+            word: string;
         };
         /**
          * FillChannels
@@ -5757,6 +5787,7 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": Record<string, never>;
+                "application/octet-stream": string;
             };
         };
         responses: {
@@ -7650,6 +7681,86 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Fault"][];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description No such rig or check */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The rig has moved on, or there is nothing to undo or redo */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with the place and the reason */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    plan_feedback_api_rigs__rig_id__feedback_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FeedbackRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
                 };
             };
             /** @description The request cannot be read */

@@ -1,6 +1,9 @@
-"""What a measured round trip, or what a driver reports, says about the parts of a delay that nobody knows."""
+"""What a measured round trip, a driver's report or a link's feedback says about what nobody knows by itself."""
 
-from typing import Literal
+import math
+from typing import Annotated, Literal
+
+from pydantic import Field
 
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import Edit, SetValues
@@ -9,8 +12,11 @@ from iskelo.core.rig.rig import Index
 from iskelo.core.rig.value import Value
 from iskelo.core.rig.ways import open_box
 from iskelo.core.timing.delays import trip_of, waits
+from iskelo.core.timing.feedback import FRACTION_BITS, feedback_word, ppm_of, rate_of
 
 MOST_SAMPLES = 100_000
+FURTHEST_PPM = 2500
+"""What USB 2.0, 7.1.11, allows a clock at full speed to be off (from memory); a word further off is another rate's."""
 
 
 class RoundTripRequest(Value):
@@ -26,6 +32,13 @@ class ReportRequest(Value):
     driver: str
     in_samples: int
     out_samples: int
+
+
+class FeedbackRequest(Value):
+    """What a USB box asks for, in hexadecimal, as the computer's system shows it."""
+
+    box: str
+    word: Annotated[str, Field(max_length=20)]
 
 
 def settle_round_trip(found: Index, wanted: RoundTripRequest) -> tuple[Edit, ...]:
@@ -82,6 +95,38 @@ def settle_report(found: Index, wanted: ReportRequest) -> tuple[Edit, ...]:
             )
         rest.append(reported - buffer - other)
     return (_known(box, driver, rest[0], rest[1], "described"),)
+
+
+def settle_feedback(found: Index, wanted: FeedbackRequest) -> tuple[Edit, ...]:
+    """The edits after which a box's clock is as fast as its link says it is; one step of the word is the finest told.
+
+    Raises
+    ------
+    Refused
+        If the box has no such link, or the word is none, or asks for another rate than the box's.
+    """
+    box = found.gear.get(wanted.box)
+    if not isinstance(box, Interface):
+        raise Refused("feedback", "this box is gone; it may have been removed in another window")
+    place = f"{box.name}, feedback"
+    if box.link_kind not in FRACTION_BITS:
+        raise Refused(place, f"its link is {box.link_kind}; only USB asks for samples by such words")
+    try:
+        word = int(wanted.word.strip(), 16)
+    except ValueError:
+        raise Refused(place, f"{wanted.word} is no such word; type it in hexadecimal, as 0x60000") from None
+    ppm = ppm_of(word, box.rate_hz, box.link_kind)
+    if abs(ppm) > FURTHEST_PPM:
+        right = feedback_word(box.rate_hz, box.link_kind)
+        asks = float(rate_of(word, box.link_kind))
+        raise Refused(
+            place,
+            f"0x{word:X} asks for {asks:.0f} Hz at {box.link_kind.removeprefix('USB ')}; "
+            f"{box.rate_hz} Hz is 0x{right:X}",
+        )
+    finest = 1_000_000 / feedback_word(box.rate_hz, box.link_kind)
+    digits = max(0, -math.floor(math.log10(finest)))
+    return (SetValues(item=box.id, values={"measured_ppm": round(ppm, digits)}, origin="measured"),)
 
 
 def _driver(found: Index, identity: str) -> tuple[Interface, Driver]:

@@ -58,7 +58,7 @@ export function Catalogue({ gear, onClose }: { gear: Gear | null; onClose: () =>
     const response = await fetch("/api/catalogue/import", {
       method: "POST",
       body: picked,
-      headers: { "Content-Type": "application/json" },
+      headers: { "Content-Type": "application/octet-stream" },
     })
     const body = (await response.json()) as Entry[] & { place?: string; detail?: string }
     if (!response.ok)
@@ -151,12 +151,11 @@ export function Catalogue({ gear, onClose }: { gear: Gear | null; onClose: () =>
           Save as file
         </chakra.a>
         <Button size="row" variant="link" onClick={() => file.current?.click()}>
-          Read a file…
+          Read a file, or a USB description…
         </Button>
         <input
           ref={file}
           type="file"
-          accept=".json,application/json"
           hidden
           aria-label="Catalogue file"
           onChange={(event) => {

@@ -69,7 +69,20 @@ export function ClockSelect({ row, wide = false }: { row: ClockRow; wide?: boole
 export function Clock({ box }: { box: Interface }) {
   const set = useSet(box.id)
   const number = useNumber()
+  const { state, edit, say } = useRig()
   const row = useClocks().data?.find((each) => each.box === box.id)
+  /** What a USB box asks for says how fast its clock is. */
+  const asked = async (word: string) => {
+    const params = { path: { rig_id: state.id } }
+    try {
+      const body = { box: box.id, word }
+      const edits = await answer<Edit[]>(client.POST("/api/rigs/{rig_id}/feedback", { params, body }))
+      return await edit(edits)
+    } catch (problem) {
+      say(problem instanceof Error ? problem.message : String(problem))
+      return false
+    }
+  }
   return (
     <Section title="Clock" note={row?.trouble}>
       <Row words="Rate">
@@ -111,10 +124,12 @@ export function Clock({ box }: { box: Interface }) {
           onKeep={(text) =>
             text === ""
               ? set({ measured_ppm: null })
-              : number("Clock measured", text, (measured_ppm) => set({ measured_ppm }))
+              : /^\s*0x/i.test(text)
+                ? asked(text)
+                : number("Clock measured", text, (measured_ppm) => set({ measured_ppm }))
           }
         />
-        ppm
+        ppm, or 0x… from its link
       </Row>
       <Check
         words="Word clock input"
