@@ -16,6 +16,7 @@ from iskelo.core.survey import survey
 from iskelo.demo.orrin_point import orrin_point
 from iskelo.formats.rig_file import read_rig, write_rig
 from server import Server
+from usb import small_box
 
 
 @pytest.fixture
@@ -280,7 +281,13 @@ def test_gear_is_kept_shared_as_a_file_and_taken_out_again(api: httpx.Client) ->
     added = api.post(f"/rigs/{blank['id']}/phrase", json={"revision": 1, "text": "2 ours"}).json()
     assert [gear["name"] for gear in added["rig"]["gear"]] == ["Ours", "Ours 2"]
     assert api.post("/catalogue/import", content=b"[]").json()["title"] == "The file cannot be read"
-    for entry in back:
+    described = api.post("/catalogue/import", content=small_box()).json()
+    (usb,) = [each["gear"] for each in described if each["gear"]["name"] == "USB box 1d6b:0101"]
+    assert (usb["capture"], usb["origins"]["link_in_samples"]) == (2, "described")
+    refused = api.post("/catalogue/import", content=small_box()[:-1])
+    assert refused.status_code == 422
+    assert "cut off" in refused.json()["detail"]
+    for entry in described:
         if entry["id"]:
             api.delete(f"/catalogue/{entry['id']}")
 

@@ -12,6 +12,7 @@ from playwright.sync_api import Page, expect
 from big_rig import big_rig
 from iskelo.formats.rig_file import write_rig
 from server import Server
+from usb import small_box
 from web.test_person import add, arriving, new_rig, press, row, station
 
 AT_MOST = 1.2
@@ -432,6 +433,29 @@ def test_a_measured_round_trip_is_shown_before_it_is_taken_and_an_overdub_told_i
     expect(screen.get_by_text("about 6 samples (0.125 ms) from one start to the next")).to_be_visible()
     press(screen, ["Escape", "ArrowUp"])
     expect(screen.get_by_text("An overdub lands 660 samples")).to_be_visible()
+
+
+def test_a_box_is_read_from_its_usb_description_and_its_clock_from_what_its_link_asks(screen: Page) -> None:
+    new_rig(screen, "From a description")
+    press(screen, ["Escape", "c"])
+    drawer = screen.get_by_role("complementary", name="Catalogue")
+    upload = {"name": "box.bin", "mimeType": "application/octet-stream"}
+    file = drawer.get_by_label("Catalogue file")
+    file.set_input_files({**upload, "buffer": small_box()[:-1]})
+    expect(screen.get_by_role("alert")).to_contain_text("the description is cut off")
+    file.set_input_files({**upload, "buffer": small_box()})
+    expect(drawer.get_by_text("Audio Class 1.0")).to_be_visible()
+    drawer.get_by_role("button", name="Add USB box 1d6b:0101").click()
+    drawer.get_by_role("button", name="Take USB box 1d6b:0101 out of the catalogue").click()
+    press(screen, ["Escape"])
+    screen.get_by_role("button", name="USB box 1d6b:0101").first.click()
+    clock = screen.get_by_label("Clock measured in ppm")
+    clock.fill("0x60000")
+    clock.press("Enter")
+    expect(screen.get_by_role("alert")).to_contain_text("asks for 24000 Hz at full speed; 48000 Hz is 0xC0000")
+    clock.fill("0xC004F")
+    clock.press("Enter")
+    expect(screen.get_by_test_id("last-edit")).to_contain_text("clock, measured (ppm) none → 100")
 
 
 def test_what_a_driver_reports_is_taken_for_its_rate_and_buffer_and_can_be_forgotten(screen: Page) -> None:

@@ -31,6 +31,8 @@ AUDIO, CONTROL, STREAMING = 0x01, 0x01, 0x02
 CLASS_2 = 0x20
 """The protocol that Audio Class 2.0 names itself by; 1.0 has none."""
 
+CLASS_WORDS = {False: "Audio Class 1.0", True: "Audio Class 2.0, whose rates are not told there"}
+
 _STANDARD: dict[int, Layout] = {
     DEVICE: (
         ("usb_version", 2),
@@ -188,7 +190,7 @@ def read_box(data: bytes) -> Interface:
         return Interface(
             id="b1",
             name=f"USB box {device['vendor']:04x}:{device['product']:04x}" if device else "USB box",
-            notes=f"From its USB description: Audio Class {'2.0, whose rates are not told there' if second else '1.0'}.",
+            notes=f"From its USB description: {CLASS_WORDS[second]}.",
             jack_in=into,
             jack_out=out,
             capture=into,
