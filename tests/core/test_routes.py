@@ -1,6 +1,7 @@
 """Routes against plain search: every way there is, one after the other, and scipy's graphs."""
 
 from collections.abc import Iterator
+from itertools import pairwise
 
 import numpy as np
 from hypothesis import given, settings
@@ -97,7 +98,7 @@ def test_the_least_blocked_way_is_the_shortest_where_what_is_shut_counts_one(rig
             assert way is None
             continue
         assert way is not None
-        assert all(before.end == after.start for before, after in zip(way.edges, way.edges[1:], strict=False))
+        assert all(before.end == after.start for before, after in pairwise(way.edges))
         assert sum(edge.block is not None for edge in way.edges) == length // SHUT
 
 
