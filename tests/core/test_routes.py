@@ -139,4 +139,4 @@ def test_the_way_back_from_a_port_leads_from_the_source_to_it(rig: Rig) -> None:
             assert [edge.start for edge in way] == [start, *(edge.end for edge in way)][:-1]
             assert (way[-1].end if way else start) == end
             on_it = {start, *(edge.end for edge in way)}
-            assert on_it <= spread.back(end)
+            assert on_it <= spread.back(end, reading.graph)

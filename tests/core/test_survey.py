@@ -1,6 +1,8 @@
 """The survey of any rig: never raises, and its parts agree with each other."""
 
 import contextlib
+import gc
+import weakref
 from random import Random
 
 import pytest
@@ -18,6 +20,7 @@ from iskelo.core.planner.choices import choices
 from iskelo.core.rig.rig import Rig, index
 from iskelo.core.snags.registry import find_snags, run_rules
 from iskelo.core.survey import HopView, line_ways, survey, survey_again
+from iskelo.demo.orrin_point import orrin_point
 from rigs import any_rig, heard, two_voices
 
 
@@ -150,3 +153,17 @@ def test_a_survey_that_begins_with_an_earlier_one_is_the_same_as_one_from_nothin
         known = survey_again(after, known)
         assert known.survey == survey(after)
         rigs.append(after)
+
+
+def test_graphs_of_before_are_let_go() -> None:
+    """A survey takes over what an edit does not touch; with it goes nothing of the rig as it was a few edits ago."""
+    known = survey_again(orrin_point(), None)
+    lines = [line.id for line in known.reading.rig.lines]
+    graphs = []
+    for round_ in range(6):
+        graphs.append(weakref.ref(known.reading.graph))
+        change = SetValues(item=lines[round_ % len(lines)], values={"longest_delay_ms": 50 + round_})
+        muted = SetValues(item=known.reading.rig.patches[round_].id, values={"muted": True})
+        known = survey_again(apply(known.reading.rig, (change, muted)).rig, known)
+    gc.collect()
+    assert [graph() for graph in graphs] == [None] * len(graphs)

@@ -67,7 +67,7 @@ class Spread:
     ``shut``: edges that do not pass were left out.
     """
 
-    __slots__ = ("_before", "_graph", "_passing", "by", "shut", "start", "tree")
+    __slots__ = ("_before", "_passing", "by", "shut", "start", "tree")
 
     def __init__(self, graph: Graph, start: Port, *, passing: bool) -> None:
         leaving = graph.leaving
@@ -86,7 +86,7 @@ class Spread:
                     by[end] = edge
                     queue.append(end)
         self.start, self.by, self.tree, self.shut = start, by, tree, shut
-        self._graph, self._passing = graph, passing
+        self._passing = passing
         self._before: dict[Port, list[Port]] | None = None
 
     def way(self, end: Port) -> tuple[Edge, ...]:
@@ -99,15 +99,16 @@ class Spread:
         hops.reverse()
         return tuple(hops)
 
-    def back(self, end: Port) -> set[Port]:
+    def back(self, end: Port, graph: Graph) -> set[Port]:
         """Those of the ports from which ``end`` is reached (itself included).
 
-        Few ports lie ahead of one source, but everything may lie behind one pair of headphones.
+        Few ports lie ahead of one source, but everything may lie behind one pair of headphones. ``graph`` is the one
+        of the start, or a later one with the same edges there: a spread outlives its graph, and must not keep it.
         """
         if self._before is None:
             self._before = {}
             for port in self.by:
-                for edge in self._graph.leaving.get(port, ()):
+                for edge in graph.leaving.get(port, ()):
                     if not (self._passing and edge.block):
                         self._before.setdefault(edge.end, []).append(port)
         seen, queue = {end}, [end]
@@ -198,7 +199,7 @@ def passing_routes(graph: Graph, start: Port, end: Port, known: Ahead | None = N
         return []
     if sound.tree:
         return [route(sound.way(end))]
-    useful = sound.back(end)
+    useful = sound.back(end, graph)
     routes: list[Route] = []
     stack: list[tuple[Port, tuple[Edge, ...]]] = [(start, ())] if start in useful else []
     while stack and len(routes) < ROUTES_AT_MOST:
@@ -221,7 +222,7 @@ def least_blocked(graph: Graph, start: Port, end: Port, known: Ahead | None = No
         return route(whole.way(end))
     best: dict[Port, tuple[int, tuple[Edge, ...]]] = {start: (0, ())}
     queue: deque[Port] = deque([start])
-    useful = whole.back(end)
+    useful = whole.back(end, graph)
     while queue:
         port = queue.popleft()
         cost, way = best[port]
