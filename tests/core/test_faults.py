@@ -6,7 +6,7 @@ from hypothesis import strategies as st
 from pydantic import JsonValue
 
 from iskelo.core.edits.apply import apply
-from iskelo.core.edits.edit import SetValues
+from iskelo.core.edits.edit import AddLine, SetValues
 from iskelo.core.linecheck.faults import faults_of, with_faults
 from iskelo.core.linecheck.ledger import TargetRow
 from iskelo.core.linecheck.run import CheckResult, run_line_check
@@ -14,7 +14,7 @@ from iskelo.core.lines.context import read
 from iskelo.core.rig.check import check
 from iskelo.core.rig.rig import Rig
 from iskelo.demo.two_boxes import two_boxes
-from rigs import any_rig
+from rigs import any_rig, ears, two_voices
 
 
 def run(rig: Rig, *keys: str) -> CheckResult:
@@ -80,6 +80,21 @@ def test_a_clock_that_is_slower_than_promised_is_heard_to_drift_where_nothing_ma
     assert "drifting" in states(heard).values()
     # The matched one follows it and stays whole.
     assert "drifting" not in states(run(rig, slower[1].key)).values()
+
+
+def test_a_box_that_comes_up_at_another_rate_is_held_against_its_promise_in_time() -> None:
+    """371 samples at 48 kHz are promised, 340.86 at 44.1 as many ms; the box takes 371 of its own, which is longer."""
+    bench = two_voices()
+    bench.do(SetValues(item=bench.track("T Alma"), values={"monitored": True}))
+    bench.do(AddLine(name="Alma heard", purpose="listen", from_ports=(bench.out("Alma"),), to_ports=ears(bench)))
+    result = run(bench.rig, f"rate:{bench.box().id}")
+    (heard,) = [sound for sound in row(result, "Phones L").sounds if sound.source == bench.out("Alma")]
+    (copy,) = heard.copies
+    assert row(result, "Phones L").rate_hz == 44_100
+    assert copy.predicted_samples == 341
+    assert copy.delay_samples == pytest.approx(371, abs=0.01)
+    assert copy.delay_ms == pytest.approx(371 / 44.1)
+    assert not row(result, "Phones L").agrees
 
 
 def test_a_computer_that_calls_late_makes_a_program_with_a_known_load_miss_blocks(rig: Rig) -> None:

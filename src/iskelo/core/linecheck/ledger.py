@@ -3,6 +3,7 @@
 import math
 from collections.abc import Collection
 from dataclasses import dataclass, replace
+from fractions import Fraction
 
 from iskelo.core.levels.units import ratio_to_db
 from iskelo.core.linecheck.drifting import expected_drift
@@ -185,7 +186,7 @@ def _target(
     sounds = [_sound(heard, target, sources[heard.source], wanted_ports, reading, offset_db) for heard in target.heard]
     sounds.sort(key=lambda row: -max(copy.level_dbfs for copy in row.copies))
     state, words = _verdict(wanted, wanted_ports, sounds, reading, slips)
-    agrees, worst = _agreement(target.target, sounds, sources, reading, slips)
+    agrees, worst = _agreement(target, sounds, sources, reading, slips)
     return TargetRow(
         channel=channel,
         target=target.target,
@@ -209,10 +210,7 @@ def _sound(
     reading: Reading,
     offset_db: float,
 ) -> SoundRow:
-    predicted = sorted(
-        (delay_of(r.edges, reading.found).samples, reading.found.level(source) + r.gain_db, r.sign)
-        for r in passing_routes(reading.graph, source, target.target)
-    )
+    predicted = _predicted(reading, source, target)
     rows = []
     for copy in heard.copies:
         match = _closest(copy, predicted)
@@ -238,6 +236,19 @@ def _sound(
         drift_worst_ppm=clock.worst_ppm,
         jumps=heard.jumps,
     )
+
+
+def _predicted(reading: Reading, source: Port, target: TargetHeard) -> list[tuple[int, float, int]]:
+    """Delay, level and polarity of every copy that should arrive, earliest first.
+
+    In samples of the take: a box that runs at another rate than the rig says (a fault) counts others.
+    """
+    copies = []
+    for route in passing_routes(reading.graph, source, target.target):
+        delay = delay_of(route.edges, reading.found)
+        samples = round(Fraction(delay.samples * target.rate_hz, delay.rate_hz or target.rate_hz))
+        copies.append((samples, reading.found.level(source) + route.gain_db, route.sign))
+    return sorted(copies)
 
 
 def _closest(copy: Copy, predicted: list[tuple[int, float, int]]) -> tuple[int, float, int] | None:
@@ -298,17 +309,16 @@ def say_torn(state: LineState, slips: tuple[Slipped, ...]) -> str:
 
 
 def _agreement(
-    target: Port, sounds: list[SoundRow], sources: list[Port], reading: Reading, slips: tuple[Slipped, ...]
+    target: TargetHeard, sounds: list[SoundRow], sources: list[Port], reading: Reading, slips: tuple[Slipped, ...]
 ) -> tuple[bool, float | None]:
     """Whether every predicted copy was heard where it was predicted, and no other."""
     worst: float | None = None
     agrees = True
     by_source = {row.source: row for row in sounds}
     for source in sources:
-        routes = passing_routes(reading.graph, source, target)
-        predicted = sorted({delay_of(route.edges, reading.found).samples for route in routes})
+        predicted = {samples for samples, _, _ in _predicted(reading, source, target)}
         row = by_source.get(source)
-        clock = expected_drift(reading, source, target)
+        clock = expected_drift(reading, source, target.target)
         measured = sorted({round(copy.delay_samples) for copy in row.copies}) if row else []
         agrees = agrees and len(predicted) == len(measured) and (row is None or clock.fits(row.drift_ppm))
         # What slipped before it was listened to is late, or early, by as much.
