@@ -6,8 +6,9 @@ import scipy.signal
 
 import clicks
 from clicks import Click
+from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
-from iskelo.core.edits.edit import AddProgram, SetValues
+from iskelo.core.edits.edit import AddProgram, SetDirect, SetValues
 from iskelo.core.lines.context import read
 from iskelo.core.planner.ladder import Ladder, ladders, say_overdub
 from iskelo.core.planner.measured import (
@@ -21,6 +22,7 @@ from iskelo.core.planner.measured import (
 from iskelo.core.rig.gear import LinkKind
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import index
+from iskelo.core.survey import survey
 from iskelo.core.timing.feedback import feedback_word, rate_of
 from iskelo.core.twin.run import run_twin
 from rigs import Bench, ears, heard, two_voices
@@ -112,6 +114,70 @@ def test_what_is_known_is_kept_by_rate_and_buffer() -> None:
     assert ladder_of(bench).assumed
     bench.do(SetValues(item=bench.box().id, values={"rate_hz": 48_000}))
     assert ladder_of(bench).round_trip_samples == 1210
+
+
+def test_a_known_total_leaves_nothing_in_doubt_that_it_covers() -> None:
+    """All figures are from nobody. A round trip that was measured settles both ways together, a report each of them."""
+    bench = two_voices()
+    bench.do(SetValues(item=bench.track("T Alma"), values={"monitored": True}))
+    heard(bench, "Alma")
+
+    def doubts() -> tuple[bool, bool, bool, bool, bool]:
+        ladder = ladder_of(bench)
+        lines = {line.purpose: line.delay_assumed for line in survey(bench.rig).lines}
+        return ladder.assumed, ladder.assumed_in, ladder.assumed_out, lines["record"], lines["listen"]
+
+    assert doubts() == (True, True, True, True, True)
+    settle(bench, 400)
+    assert doubts() == (False, True, True, True, False)
+    report = ReportRequest(driver=bench.box().drivers[0].id, in_samples=200, out_samples=200)
+    bench.do(*settle_report(index(bench.rig), report))
+    assert doubts() == (False, False, False, False, False)
+    rungs = {rung.buffer_samples: rung.assumed for rung in ladder_of(bench).rungs}
+    assert (rungs[128], rungs[256]) == (False, True)
+    # What is heard in the box alone passes no driver: no total of one covers it.
+    bench.do(SetDirect(interface=bench.box().id, jack_in=1, jack_out=1, gain_db=0))
+    assert doubts()[4]
+
+
+def test_what_a_driver_that_resamples_takes_is_no_part_of_what_it_reports() -> None:
+    bench = two_voices()
+    driver = bench.box().drivers[0].id
+    bench.do(
+        *settle_report(index(bench.rig), ReportRequest(driver=driver, in_samples=200, out_samples=200)),
+        SetValues(item=driver, values={"resamples": True}),
+        SetValues(item=bench.id("Recorder"), values={"rate_hz": 44_100}),
+    )
+    assert ladder_of(bench).assumed_in
+    bench.do(SetValues(item=driver, values={"resampling_samples": 80}))
+    assert not ladder_of(bench).assumed_in
+    assert ladder_of(bench).in_ms == pytest.approx(280 / 48)
+
+
+def test_a_known_total_stays_when_one_of_its_parts_is_corrected() -> None:
+    bench = settle(two_voices(), 400)
+    driver = bench.box().drivers[0].id
+
+    def correct(**values: int) -> str:
+        applied = apply(bench.rig, (SetValues(item=bench.box().id, values={**values}),))
+        bench.rig = applied.rig
+        return applied.words
+
+    # 24 in and 61 out; the converter takes 10 more than was thought.
+    assert "vendor driver adds up to the same" in correct(converter_in_samples=36)
+    assert bench.box().drivers[0].safety(48_000, 128)[:2] == (14, 61)
+    # More than the way in has left: the way out gives it.
+    correct(mixer_samples=47)
+    assert bench.box().drivers[0].safety(48_000, 128)[:2] == (0, 35)
+    assert ladder_of(bench).round_trip_samples == 400
+    assert "adds up" not in correct(jack_in=3)
+    # No room left at all: it cannot have been measured so.
+    assert "leaves no room for that and is forgotten" in correct(converter_out_samples=100)
+    assert bench.box().drivers[0].offsets == ()
+    # A report says each way by itself.
+    bench.do(*settle_report(index(bench.rig), ReportRequest(driver=driver, in_samples=300, out_samples=300)))
+    correct(converter_out_samples=90, converter_in_samples=30)
+    assert (ladder_of(bench).in_ms, ladder_of(bench).out_ms) == pytest.approx((300 / 48, 300 / 48))
 
 
 def test_two_sets_of_offsets_for_one_place_are_refused() -> None:

@@ -3369,6 +3369,10 @@ export interface components {
         Ladder: {
             /** Assumed */
             assumed: boolean;
+            /** Assumed In */
+            assumed_in: boolean;
+            /** Assumed Out */
+            assumed_out: boolean;
             /** Boxes */
             boxes: string[];
             /** Buffer Samples */
@@ -4489,6 +4493,8 @@ export interface components {
          *     ``known``: how the safety offsets of a single box are known at just this buffer, if they are.
          */
         Rung: {
+            /** Assumed */
+            assumed: boolean;
             /** Buffer Ms */
             buffer_ms: number;
             /** Buffer Samples */

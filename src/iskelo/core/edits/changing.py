@@ -7,7 +7,7 @@ from iskelo.core.edits import edit as e
 from iskelo.core.edits.base import Applied, Refused, changed, gear_of, pruned, with_gear
 from iskelo.core.edits.one import apply_one, find, place_of
 from iskelo.core.edits.settable import FIGURES, SETTABLE, say_value
-from iskelo.core.rig.gear import Aggregate, Driver, Interface, Source
+from iskelo.core.rig.gear import Aggregate, Driver, Interface, Offsets, Source
 from iskelo.core.rig.programs import Program, ProgramPort
 from iskelo.core.rig.rig import Line, Patch, Rig, index
 from iskelo.core.rig.units import DBV_TO_DBU
@@ -42,12 +42,50 @@ def _(edit: e.SetValues, rig: Rig) -> Applied:
     if figures:
         values["origins"] = {**_origins(value), **dict.fromkeys(figures, edit.origin)}
     new_value = changed(value, place, **values)
-    after = put_back(new_value)
     said = _words_of(place, value, new_value, kind)
+    if isinstance(value, Interface):
+        assert isinstance(new_value, Interface)
+        new_value = _totals_kept(value, new_value)
+        for before, after_it in zip(value.drivers, new_value.drivers, strict=True):
+            if len(after_it.offsets) < len(before.offsets):
+                said += f", what is known of its {before.kind} driver leaves no room for that and is forgotten"
+            elif after_it != before:
+                said += f", what is known of its {before.kind} driver adds up to the same"
+    after = put_back(new_value)
     if isinstance(value, (Line, Patch, Driver)):
         return Applied(after, said)
     after, lost = pruned(after)
     return Applied(after, "; ".join([said, *lost]))
+
+
+def _totals_kept(before: Interface, after: Interface) -> Interface:
+    """A round trip that was measured, or what a driver reports, stays the same when one of its parts is corrected."""
+    more_in, more_out = (sum(getattr(after, each) - getattr(before, each) for each in parts) for parts in _PARTS)
+    if not more_in and not more_out:
+        return after
+    drivers = []
+    for driver in after.drivers:
+        kept = (_less(known, more_in, more_out) for known in driver.offsets)
+        drivers.append(driver.model_copy(update={"offsets": tuple(each for each in kept if each is not None)}))
+    return after.model_copy(update={"drivers": tuple(drivers)})
+
+
+_PARTS = (
+    ("converter_in_samples", "mixer_samples", "link_in_samples"),
+    ("link_out_samples", "converter_out_samples"),
+)
+"""The parts of a box's delay beside its driver's offsets, in and out."""
+
+
+def _less(known: Offsets, more_in: int, more_out: int) -> Offsets | None:
+    """Offsets that leave room for so much more of the other parts; None where there is none."""
+    into, out = known.in_samples - more_in, known.out_samples - more_out
+    if known.origin == "measured":
+        # No round trip tells how it is shared: what one way lacks, the other gives.
+        into, out = max(0, into) + min(0, out), max(0, out) + min(0, into)
+    if into < 0 or out < 0:
+        return None
+    return known.model_copy(update={"in_samples": into, "out_samples": out})
 
 
 def _level(place: str, text: str) -> dict[str, Any]:

@@ -38,6 +38,7 @@ class Rung:
     verdict: Verdict
     spare_percent: tuple[float, float] | None
     smallest_safe: bool
+    assumed: bool
     known: KnownBy
 
 
@@ -74,6 +75,8 @@ class Ladder:
     round_trip_ms: float
     round_trip_samples: int
     assumed: bool
+    assumed_in: bool
+    assumed_out: bool
     limit_ms: float | None
     lines: int
     late_lines: int
@@ -158,6 +161,8 @@ def _ladder(
         round_trip_ms=now.round_trip_ms,
         round_trip_samples=now.round_trip_samples,
         assumed=trip.assumed,
+        assumed_in=trip.assumed_in,
+        assumed_out=trip.assumed_out,
         limit_ms=min((each.limit_ms for each in waiting), default=None),
         lines=len({each.line for each in waiting}),
         late_lines=len(own & late[driver.buffer_samples]),
@@ -263,6 +268,7 @@ def _rung(size: int, trip: Trip, rate_hz: int, late: int, load: _Load, known: Kn
         verdict=verdict,
         spare_percent=(100 * min(spare), 100 * max(spare)) if spare else None,
         smallest_safe=size == load.smallest_safe,
+        assumed=trip.assumed,
         known=known,
     )
 

@@ -24,16 +24,17 @@ from fractions import Fraction
 from functools import cached_property
 from typing import Literal
 
-from iskelo.core.rig.gear import Aggregate, Driver, Interface
+from iskelo.core.rig.gear import Aggregate, Driver, Interface, Offsets
 from iskelo.core.rig.programs import Track
 from iskelo.core.rig.rig import Index
 from iskelo.core.rig.ways import Opening, Way, at_buffer
 from iskelo.core.timing.clocks import apart
+from iskelo.core.timing.doubt import Side, in_doubt
 from iskelo.core.wiring.graph import Edge
 
 BANKS: tuple[Literal["capture", "playback"], ...] = ("capture", "playback")
 
-RING, MATCHING = "wait: ring between devices", "rate matching"
+RING, MATCHING, RESAMPLING = "wait: ring between devices", "rate matching", "resampling"
 
 MATCHING_SAMPLES = 32
 """The delay of a matching filter of 64 taps."""
@@ -98,6 +99,8 @@ def delay_of(edges: Sequence[Edge], found: Index) -> Delay:
         Terms in the order in which the sound meets them; terms of nought are left out.
     """
     terms: list[Term] = []
+    doubts: dict[Side, bool] = {}
+    known: dict[Side, Offsets] = {}
     rate_hz: int | None = None
     for edge in edges:
         match edge.kind:
@@ -105,22 +108,52 @@ def delay_of(edges: Sequence[Edge], found: Index) -> Delay:
                 box = found.gear[edge.owner]
                 assert isinstance(box, Interface)
                 rate_hz = box.rate_hz
-                terms += _BOX_TERMS[edge.kind](box)
+                passed = _BOX_TERMS[edge.kind](box)
+                terms += passed
+                _doubt((box.id, _SIDES[edge.kind]), passed, doubts)
             case "take" | "send":
                 opening = found.opened[edge.owner]
                 rate_hz = opening.device.rate_hz
-                if edge.kind == "take":
-                    terms += take_terms(opening, way_of(opening, edge), found)
-                else:
-                    terms += send_terms(opening, way_of(opening, edge), found)
+                way = way_of(opening, edge)
+                passed = (take_terms if edge.kind == "take" else send_terms)(opening, way, found)
+                terms += passed
+                _know(way, _SIDES[edge.kind], passed, doubts, known)
             case "mix":
                 placed = found.items[edge.owner]
                 if isinstance(placed.item, Track):
                     label = f"effects on {placed.item.name}"
                     delay = placed.item.effect_delay_samples
                     terms.append(Term("program", label, placed.program.name, delay, "set"))
-    assumed = any(term.origin == "assumed" for term in terms)
-    return Delay(tuple(term for term in terms if term.samples), rate_hz, assumed)
+    return Delay(tuple(term for term in terms if term.samples), rate_hz, in_doubt(doubts, known))
+
+
+_SIDES: dict[str, Literal["in", "out", "elsewhere"]] = {
+    "capture": "in",
+    "take": "in",
+    "send": "out",
+    "playback": "out",
+    "direct": "elsewhere",
+}
+
+
+def _doubt(side: Side, terms: list[Term], doubts: dict[Side, bool]) -> None:
+    doubts[side] = doubts.get(side, False) or any(term.origin == "assumed" for term in terms)
+
+
+def _know(
+    way: Way,
+    side: Literal["in", "out", "elsewhere"],
+    terms: list[Term],
+    doubts: dict[Side, bool],
+    known: dict[Side, Offsets],
+) -> None:
+    """Note what is known of a way's driver, and what in doubt; no total covers what resampling takes."""
+    box = way.box.id
+    _doubt((box, side), [term for term in terms if term.label != RESAMPLING], doubts)
+    _doubt((box, "elsewhere"), [term for term in terms if term.label == RESAMPLING], doubts)
+    offsets = way.driver.known_offsets(way.box.rate_hz, way.buffer_samples)
+    if offsets is not None:
+        known[box, side] = offsets
 
 
 def waits(driver: Driver, buffer_samples: int) -> tuple[int, int]:
@@ -173,16 +206,29 @@ class Trip:
     in_samples: int
     out_samples: int
     assumed: bool
+    assumed_in: bool
+    assumed_out: bool
 
 
 def trip_of(opening: Opening, found: Index) -> Trip:
     """The round trip by the box that calls, or where it has no channels that way, by the first that has."""
     into, out = (_main_way(opening, bank) for bank in BANKS)
     terms_in, terms_out = trip_terms(opening, into, "capture", found), trip_terms(opening, out, "playback", found)
+    doubts: dict[Side, bool] = {}
+    known: dict[Side, Offsets] = {}
+    _know(into, "in", terms_in, doubts, known)
+    _know(out, "out", terms_out, doubts, known)
+
+    def one(side: Literal["in", "out"]) -> bool:
+        alone = {each: offsets for each, offsets in known.items() if each[1] == side}
+        return in_doubt({each: doubt for each, doubt in doubts.items() if each[1] in (side, "elsewhere")}, alone)
+
     return Trip(
         in_samples=sum(term.samples for term in terms_in),
         out_samples=sum(term.samples for term in terms_out),
-        assumed=any(term.origin == "assumed" for term in (*terms_in, *terms_out)),
+        assumed=in_doubt(doubts, known),
+        assumed_in=one("in"),
+        assumed_out=one("out"),
     )
 
 
@@ -254,7 +300,7 @@ def _converting(way: Way) -> list[Term]:
     if not way.converts:
         return []
     origin = way.driver.origins.get("resampling_samples", "assumed")
-    return [Term("hardware", "resampling", way.box.name, way.driver.resampling_samples, origin)]
+    return [Term("hardware", RESAMPLING, way.box.name, way.driver.resampling_samples, origin)]
 
 
 def _ring(opening: Opening, way: Way) -> list[Term]:

@@ -166,6 +166,7 @@ function Known({ ladder, onMeasured, onReported }: Props) {
           · measured
           <Commit
             value={null}
+            key={`measured ${JSON.stringify(driver?.offsets)}`}
             label="Measured round trip in samples"
             width="56px"
             figure
@@ -175,8 +176,9 @@ function Known({ ladder, onMeasured, onReported }: Props) {
           · its driver reports
           <Commit
             value={null}
+            key={JSON.stringify(driver?.offsets)}
             label="Reported by the driver: samples in and samples out"
-            width="76px"
+            width="96px"
             figure
             placeholder="in out"
             onKeep={reported}
@@ -267,7 +269,7 @@ function RungRow({
         wax={late}
       />
       <Figure w="122px" flex="none" textAlign="right">
-        {ladder.assumed ? "~" : ""}
+        {rung.assumed ? "~" : ""}
         {rung.round_trip_ms.toFixed(2)} ms {rung.round_trip_samples}
       </Figure>
       <Spare rung={rung} />

@@ -40,7 +40,11 @@ export function Programs(props: { ladders: LadderView[]; at: number; onChoose: (
       <tbody>
         {props.ladders.map((ladder, index) => {
           const on = index === props.at
-          const mark = ladder.assumed ? "~" : ""
+          const trips = [
+            [ladder.in_ms, ladder.assumed_in],
+            [ladder.out_ms, ladder.assumed_out],
+            [ladder.round_trip_ms, ladder.assumed],
+          ] as const
           return (
             <chakra.tr
               key={ladder.program}
@@ -77,10 +81,10 @@ export function Programs(props: { ladders: LadderView[]; at: number; onChoose: (
               <chakra.td css={cell} textAlign="right">
                 <Figure>{ladder.buffer_samples}</Figure>
               </chakra.td>
-              {[ladder.in_ms, ladder.out_ms, ladder.round_trip_ms].map((ms, place) => (
+              {trips.map(([ms, assumed], place) => (
                 <chakra.td key={place} css={cell} textAlign="right">
                   <Figure>
-                    {mark}
+                    {assumed ? "~" : ""}
                     {ms.toFixed(2)} ms {place === 2 && ladder.round_trip_samples}
                   </Figure>
                 </chakra.td>

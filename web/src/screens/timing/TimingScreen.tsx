@@ -76,6 +76,7 @@ export function TimingScreen() {
   const settle = async (found: Promise<Edit[]>): Promise<boolean> => {
     try {
       const edits = await found
+      say(null)
       takeBack()
       untry()
       setSettled(edits)
