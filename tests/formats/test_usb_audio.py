@@ -157,3 +157,9 @@ def test_the_catalogue_reads_a_description_as_one_piece() -> None:
     (box,) = read_catalogue(small_box())
     assert isinstance(box, Interface)
     assert box.capture == 2
+
+
+@pytest.mark.parametrize("data", [b"", b"hello", bytes(range(60)), b"\x12\x00\x00"])
+def test_what_is_neither_a_catalogue_nor_a_description_says_so(data: bytes) -> None:
+    with pytest.raises(Unreadable, match="neither a catalogue file nor the USB description of a box"):
+        read_catalogue(data)

@@ -37,13 +37,15 @@ def read_catalogue(data: bytes) -> tuple[Gear, ...]:
     Unreadable
         With the place and the reason.
     """
-    # The type of a device's descriptor, or a configuration's; JSON never has such a byte.
-    if data[1:2] in (b"\x01", b"\x02"):
+    # The length and type of a device's descriptor, or of a configuration's; no JSON begins so.
+    if data[:2] in (b"\x12\x01", b"\x09\x02"):
         return (read_box(data),)
     if len(data) > CATALOGUE_MAX_BYTES:
         raise Unreadable("", f"the file is larger than {CATALOGUE_MAX_BYTES // 1024 // 1024} MiB; it is no catalogue")
     try:
         return CatalogueFile.model_validate_json(data).gear
     except ValidationError as error:
+        if error.errors()[0]["type"] == "json_invalid":
+            raise Unreadable("", "it is neither a catalogue file nor the USB description of a box") from None
         place, reason = first_reason(error)
         raise Unreadable(path_of(place) or "the whole file", reason) from None

@@ -39,7 +39,10 @@ export function Catalogue({ gear, onClose }: { gear: Gear | null; onClose: () =>
   })
   const change = useMutation({
     mutationFn: (call: () => Promise<Entry[]>) => call(),
-    onSuccess: (entries) => cache.setQueryData(KEY, entries),
+    onSuccess: (entries) => {
+      cache.setQueryData(KEY, entries)
+      say(null)
+    },
     onError: (error: Error) => say(error.message),
   })
   const shown = (found.data ?? []).filter((entry) =>

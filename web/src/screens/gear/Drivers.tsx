@@ -162,7 +162,7 @@ function DriverFields({ box, driver, place }: { box: Interface; driver: Driver; 
       />
       {driver.offsets.length > 0 && (
         <Box>
-          Known offsets, in place of these:
+          Known, in place of these:
           <Offsets driver={driver} />
         </Box>
       )}
