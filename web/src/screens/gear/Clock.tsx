@@ -129,7 +129,7 @@ export function Clock({ box }: { box: Interface }) {
                 : number("Clock measured", text, (measured_ppm) => set({ measured_ppm }))
           }
         />
-        ppm, or 0x… from its link
+        ppm or 0x…
       </Row>
       <Check
         words="Word clock input"

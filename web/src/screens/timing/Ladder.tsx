@@ -194,15 +194,20 @@ function Known({ ladder, onMeasured, onReported }: Props) {
       {ladder.overdub && program?.kind === "program" && (
         <>
           <Box w="16px" />
-          An overdub {ladder.overdub}. The program moves it by
-          <Commit
-            value={program.compensates_samples}
-            label="Moves overdubs by itself, in samples"
-            width="56px"
-            figure
-            onKeep={(text) => number("Samples", text, (compensates_samples) => set({ compensates_samples }))}
-          />
-          by itself.
+          <span>An overdub {ladder.overdub}.</span>
+          <Flex as="span" gap="6px" align="center" whiteSpace="nowrap">
+            The program moves it by
+            <Commit
+              value={program.compensates_samples}
+              label="Moves overdubs by itself, in samples"
+              width="56px"
+              figure
+              onKeep={(text) =>
+                number("Samples", text, (compensates_samples) => set({ compensates_samples }))
+              }
+            />
+            by itself.
+          </Flex>
         </>
       )}
       {ladder.touched && <span>What only plays is worked {ladder.touched}.</span>}
