@@ -18,7 +18,8 @@ from iskelo.core.edits.edit import (
 )
 from iskelo.core.rig.ports import STAGE, Port
 from iskelo.core.rig.rig import Rig, index
-from iskelo.core.wiring.graph import Edge, Graph, buses_in_circles, compile_graph, mix_legs
+from iskelo.core.wiring.blocks import buses_in_circles
+from iskelo.core.wiring.graph import Edge, Graph, compile_graph, mix_legs
 from rigs import Bench, any_rig, two_voices
 
 

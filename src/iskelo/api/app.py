@@ -8,7 +8,7 @@ from fastapi.encoders import jsonable_encoder
 from fastapi.staticfiles import StaticFiles
 from sqlmodel import Session
 
-from iskelo.api import catalogue, checks, computer, limits, problems, rigs
+from iskelo.api import catalogue, checks, computer, limits, measured, problems, rigs
 from iskelo.api.guards import Guard
 from iskelo.api.jobs import Jobs
 from iskelo.api.settings import Settings
@@ -31,6 +31,7 @@ def create_app(settings: Settings) -> FastAPI:
     app.state.engine = engine
     app.state.jobs = Jobs(settings.database_url, engine)
     app.include_router(rigs.router)
+    app.include_router(measured.router)
     app.include_router(checks.router)
     app.include_router(catalogue.router)
     app.include_router(limits.router)

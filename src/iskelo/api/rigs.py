@@ -38,7 +38,6 @@ from iskelo.core.compare import NowAfter, TriedRemedy, compare_rigs, trial, trie
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.batch import BatchRequest, batch
-from iskelo.core.edits.edit import Edit
 from iskelo.core.edits.input_list import plan_rows
 from iskelo.core.edits.phrases import gear_phrase, interface_phrase
 from iskelo.core.joined import AggregateView, ClockRow, aggregate_views, clock_tree
@@ -52,14 +51,6 @@ from iskelo.core.planner.fill import FillRequest, fill
 from iskelo.core.planner.join import join_all
 from iskelo.core.planner.joining import JoinRequest, join_sheet
 from iskelo.core.planner.ladder import Ladder, ladders
-from iskelo.core.planner.measured import (
-    FeedbackRequest,
-    ReportRequest,
-    RoundTripRequest,
-    settle_feedback,
-    settle_report,
-    settle_round_trip,
-)
 from iskelo.core.planner.swap import plan_swap
 from iskelo.core.rig.gear import Gear, Interface
 from iskelo.core.rig.ports import Bank, Port
@@ -164,7 +155,7 @@ def edit_rig(rig_id: UUID, wanted: EditRequest, session: Database) -> Response:
 @router.post("/{rig_id}/trial")
 def try_edits(rig_id: UUID, wanted: TrialRequest, session: Database) -> NowAfter:
     """What edits would do, without making them."""
-    known = _known(session, rig_id)
+    known = known_of(session, rig_id)
     return trial(known.reading.rig, wanted.edits, known)
 
 
@@ -190,7 +181,7 @@ def add_by_phrase(rig_id: UUID, wanted: PhraseRequest, session: Database) -> Res
 @router.post("/{rig_id}/batch")
 def plan_batch(rig_id: UUID, wanted: BatchRequest, session: Database) -> TriedRemedy:
     """What a batch of lines would do; nothing is made yet."""
-    known = _known(session, rig_id)
+    known = known_of(session, rig_id)
     rig = known.reading.rig
     edits = batch(rig, wanted)
     return TriedRemedy(apply(rig, edits).words, edits, trial(rig, edits, known))
@@ -199,7 +190,7 @@ def plan_batch(rig_id: UUID, wanted: BatchRequest, session: Database) -> TriedRe
 @router.get("/{rig_id}/plan")
 def plan_all(rig_id: UUID, session: Database) -> TriedRemedy | None:
     """The smallest changes that make every silent or blocked line arrive; null if there is nothing to do."""
-    known = _known(session, rig_id)
+    known = known_of(session, rig_id)
     rig = known.reading.rig
     joining = join_all(known.reading)
     if joining is None:
@@ -210,7 +201,7 @@ def plan_all(rig_id: UUID, session: Database) -> TriedRemedy | None:
 @router.get("/{rig_id}/ports")
 def ports(rig_id: UUID, session: Database) -> list[PortUse]:
     """Every joined port with what feeds it and what it feeds."""
-    return list(port_uses(_known(session, rig_id).reading))
+    return list(port_uses(known_of(session, rig_id).reading))
 
 
 @router.get("/{rig_id}/history")
@@ -246,34 +237,16 @@ def compare_revisions(
 @router.post("/{rig_id}/fill")
 def plan_fill(rig_id: UUID, wanted: FillRequest, session: Database) -> FillView:
     """What filling a column of lines ascending would do; nothing is made yet."""
-    known = _known(session, rig_id)
+    known = known_of(session, rig_id)
     rig = known.reading.rig
     filling = fill(rig, wanted)
     return FillView(filling.edits, filling.numbers, trial(rig, filling.edits, known))
 
 
-@router.post("/{rig_id}/round-trip")
-def plan_round_trip(rig_id: UUID, wanted: RoundTripRequest, session: Database) -> list[Edit]:
-    """The edits after which a driver's round trip is what was measured; nothing is made yet."""
-    return list(settle_round_trip(_known(session, rig_id).reading.found, wanted))
-
-
-@router.post("/{rig_id}/reported")
-def plan_report(rig_id: UUID, wanted: ReportRequest, session: Database) -> list[Edit]:
-    """The edits after which each way takes what a driver reports; nothing is made yet."""
-    return list(settle_report(_known(session, rig_id).reading.found, wanted))
-
-
-@router.post("/{rig_id}/feedback")
-def plan_feedback(rig_id: UUID, wanted: FeedbackRequest, session: Database) -> list[Edit]:
-    """The edits after which a box's clock is what its link asks for; nothing is made yet."""
-    return list(settle_feedback(_known(session, rig_id).reading.found, wanted))
-
-
 @router.post("/{rig_id}/swap")
 def plan_swap_of(rig_id: UUID, wanted: SwapRequest, session: Database) -> SwapView:
     """What another interface in the place of one would do; nothing is made yet."""
-    known = _known(session, rig_id)
+    known = known_of(session, rig_id)
     rig = known.reading.rig
     reading = known.reading
     old = reading.found.gear.get(wanted.item)
@@ -287,19 +260,19 @@ def plan_swap_of(rig_id: UUID, wanted: SwapRequest, session: Database) -> SwapVi
 @router.get("/{rig_id}/clocks")
 def clocks(rig_id: UUID, session: Database) -> list[ClockRow]:
     """Every box below the one whose clock it runs on, and the clocks it could run on."""
-    return list(clock_tree(_known(session, rig_id).reading))
+    return list(clock_tree(known_of(session, rig_id).reading))
 
 
 @router.get("/{rig_id}/aggregates")
 def aggregates(rig_id: UUID, session: Database) -> list[AggregateView]:
     """Every device made of boxes: its members, its channels both ways, the names on them."""
-    return list(aggregate_views(_known(session, rig_id).reading))
+    return list(aggregate_views(known_of(session, rig_id).reading))
 
 
 @router.post("/{rig_id}/join")
 def plan_join(rig_id: UUID, wanted: JoinRequest, session: Database) -> JoinView:
     """How boxes would be joined as one device, why so, and what that does; nothing is made yet."""
-    known = _known(session, rig_id)
+    known = known_of(session, rig_id)
     rig = known.reading.rig
     sheet = join_sheet(known.reading, wanted)
     return JoinView(apply(rig, sheet.edits).words, sheet, trial(rig, sheet.edits, known))
@@ -308,19 +281,19 @@ def plan_join(rig_id: UUID, wanted: JoinRequest, session: Database) -> JoinView:
 @router.get("/{rig_id}/ladders")
 def buffer_ladders(rig_id: UUID, session: Database) -> list[Ladder]:
     """Every program with a device: its delays now, and for every buffer its driver offers."""
-    return list(ladders(_known(session, rig_id).reading))
+    return list(ladders(known_of(session, rig_id).reading))
 
 
 @router.get("/{rig_id}/delay-budgets")
 def delay_budgets(rig_id: UUID, session: Database) -> list[LineBudget]:
     """Every line that arrives: what its delay is made of and what its limit leaves, the nearest to it first."""
-    return list(line_budgets(_known(session, rig_id).reading))
+    return list(line_budgets(known_of(session, rig_id).reading))
 
 
 @router.get("/{rig_id}/set-up-list")
 def set_up(rig_id: UUID, session: Database) -> list[SetUpStep]:
     """Everything to plug, switch, choose and open so that the room is as the rig says, in the order it is done."""
-    return list(set_up_list(_known(session, rig_id).reading))
+    return list(set_up_list(known_of(session, rig_id).reading))
 
 
 @router.get("/{rig_id}/answer")
@@ -333,7 +306,7 @@ def port_answer(
 ) -> Answer:
     """What arrives at any port and where it goes on to."""
     try:
-        return answer_for(_known(session, rig_id).reading, Port(owner, bank, number))
+        return answer_for(known_of(session, rig_id).reading, Port(owner, bank, number))
     except KeyError:
         raise Refused("port", "there is no such port now; it may have been removed in another window") from None
 
@@ -341,14 +314,14 @@ def port_answer(
 @router.get("/{rig_id}/lines/{line_id}/ways")
 def ways_of_line(rig_id: UUID, line_id: str, session: Database) -> list[ArrivalView]:
     """Every copy of a line that arrives, its delay term by term, its level port by port."""
-    reading = _known(session, rig_id).reading
+    reading = known_of(session, rig_id).reading
     return list(line_ways(reading, _state_of_line(reading, line_id)))
 
 
 @router.get("/{rig_id}/remedies")
 def remedies(rig_id: UUID, snag: Annotated[str, Query(max_length=200)], session: Database) -> list[TriedRemedy]:
     """The remedies of a snag, best first, each with what it would change."""
-    known = _known(session, rig_id)
+    known = known_of(session, rig_id)
     rig = known.reading.rig
     found = next((each for each in known.snags if each.key == snag), None)
     return list(tried_remedies(rig, found, known)) if found else []
@@ -357,11 +330,11 @@ def remedies(rig_id: UUID, snag: Annotated[str, Query(max_length=200)], session:
 @router.get("/{rig_id}/lines/{line_id}/choices")
 def station_choices(rig_id: UUID, line_id: str, column: Annotated[Column, Query()], session: Database) -> Choices:
     """What a station of a line can be set to."""
-    reading = _known(session, rig_id).reading
+    reading = known_of(session, rig_id).reading
     return choices(reading, _state_of_line(reading, line_id), column)
 
 
-def _known(session: Session, rig_id: UUID) -> Surveyed:
+def known_of(session: Session, rig_id: UUID) -> Surveyed:
     """The rig as it is now, with everything known of it."""
     return surveyed(rig_id, rigs.read_rig(session, rig_id).rig)
 
@@ -403,7 +376,7 @@ async def read_list(
 @router.post("/{rig_id}/input-list/plan")
 def plan_list(rig_id: UUID, wanted: Annotated[RowsRequest, Body()], session: Database) -> PlanView:
     """What the good rows would do, and why each bad one is refused; nothing is made yet."""
-    known = _known(session, rig_id)
+    known = known_of(session, rig_id)
     rig = known.reading.rig
     plan = plan_rows(rig, wanted.rows)
     return PlanView(plan.edits, plan.rows, trial(rig, plan.edits, known) if plan.edits else None)

@@ -14,7 +14,8 @@ from iskelo.core.routes.route import Ahead, Route, least_blocked, passing_routes
 from iskelo.core.timing.clocks import Drift, drift_of, say_drift
 from iskelo.core.timing.copies import Comb, comb
 from iskelo.core.timing.delays import Delay, delay_of, way_of
-from iskelo.core.wiring.graph import Block, Edge, Graph
+from iskelo.core.wiring.blocks import Block
+from iskelo.core.wiring.graph import Edge, Graph
 
 
 class Passage(NamedTuple):

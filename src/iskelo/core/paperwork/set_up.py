@@ -17,7 +17,7 @@ from iskelo.core.rig.ports import CLOCK_BANKS
 from iskelo.core.rig.programs import Program, Track
 from iskelo.core.rig.rig import Index, Patch
 from iskelo.core.rig.ways import Way, driver_of
-from iskelo.core.wiring.graph import buses_in_circles
+from iskelo.core.wiring.blocks import buses_in_circles
 
 Section = Literal["Stage", "Clocks", "Boxes", "Devices of several boxes", "Programs", "Listening"]
 

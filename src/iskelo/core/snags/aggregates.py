@@ -16,7 +16,7 @@ from iskelo.core.snags.reach import lines_of_program
 from iskelo.core.snags.rule import Remedy, Snag, distinct
 from iskelo.core.timing.delays import MATCHING, RING, samples_to_ms, trip_terms
 from iskelo.core.timing.rates import cents
-from iskelo.core.wiring.graph import not_offered
+from iskelo.core.wiring.blocks import not_offered
 
 ORDERS_AT_MOST = 120
 """So many orders of members are tried: those of five."""

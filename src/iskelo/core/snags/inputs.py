@@ -12,7 +12,7 @@ from iskelo.core.rig.ways import open_aggregate
 from iskelo.core.snags.lines import joining_remedies
 from iskelo.core.snags.reach import lines_through_input
 from iskelo.core.snags.rule import Remedy, Snag, distinct, one_remedy
-from iskelo.core.wiring.graph import buses_in_circles
+from iskelo.core.wiring.blocks import buses_in_circles
 
 
 def two_inputs_on_one_channel(reading: Reading) -> list[Snag]:

@@ -6,44 +6,29 @@ and neither can borrow the other's.
 """
 
 from collections import defaultdict
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from functools import cache, cached_property, partial
 from typing import Literal, NamedTuple
 
-from pydantic import JsonValue
-
-from iskelo.core.edits.edit import Edit, EnableChannels, SetDevice, SetDirect, SetJack, SetValues
-from iskelo.core.rig.gear import Aggregate, Interface, Source
+from iskelo.core.edits.edit import SetDirect
+from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.ports import CLOCK_BANKS, Bank, Port
-from iskelo.core.rig.programs import Bus, Program, ProgramPort, Track
-from iskelo.core.rig.rig import Hindrance, Index, Patch
-from iskelo.core.rig.ways import Opening, Way, driver_of
+from iskelo.core.rig.programs import Program, ProgramPort, Track
+from iskelo.core.rig.rig import Index, Patch
+from iskelo.core.rig.ways import Opening
+from iskelo.core.wiring.blocks import (
+    Block,
+    Setting,
+    Side,
+    bus_shut,
+    not_enabled,
+    not_heard,
+    not_shown,
+    not_supplied,
+    shut_way,
+)
 
 EdgeKind = Literal["lead in", "capture", "direct", "take", "record", "monitor", "mix", "send", "playback", "lead out"]
-
-
-Side = Literal["input", "output"]
-
-
-class Setting(NamedTuple):
-    """A ``SetValues`` yet to be made: nobody asks for most of them, and an edit is checked as it is made."""
-
-    item: str
-    values: Mapping[str, JsonValue]
-
-
-class Block(NamedTuple):
-    """Why an edge does not pass, in words, and the edit that opens it, if one does."""
-
-    words: str
-    opens: Edit | Setting | None
-    unblock_words: str
-
-    @property
-    def unblock(self) -> Edit | None:
-        if isinstance(self.opens, Setting):
-            return SetValues(item=self.opens.item, values=dict(self.opens.values))
-        return self.opens
 
 
 class Edge(NamedTuple):
@@ -143,24 +128,9 @@ def _lead(patch: Patch, found: Index) -> Edge:
         said = f"the lead into {found.say(patch.to_port)} is muted"
         block = Block(said, Setting(patch.id, {"muted": False}), "Unmute the lead")
     elif kind == "lead in":
-        block = _not_supplied(found, patch)
+        block = not_supplied(found, patch)
     sign = -1 if patch.inverted else 1
     return _edge((patch.from_port, patch.to_port, kind, patch.id, patch.gain_db, sign, block))
-
-
-def _not_supplied(found: Index, patch: Patch) -> Block | None:
-    """A microphone that needs a supply gives nothing at a jack where it is off."""
-    source, box = found.gear[patch.from_port.owner], found.gear[patch.to_port.owner]
-    assert isinstance(box, Interface)
-    jack = patch.to_port.number
-    if not isinstance(source, Source) or not source.needs_phantom or jack in box.phantom_on:
-        return None
-    if jack > box.able_jacks("phantom"):
-        said = f"{source.name} needs phantom supply, and {found.say(patch.to_port)} has none"
-        return Block(said, None, "")
-    on = SetJack(interface=box.id, jack_in=jack, phantom=True)
-    said = f"{source.name} needs phantom supply, and it is off at {found.say(patch.to_port)}"
-    return Block(said, on, f"Switch phantom supply on at {found.say(patch.to_port)}")
 
 
 def input_gain_db(box: Interface, jack_in: int) -> float:
@@ -200,7 +170,7 @@ def _device_edges(program: Program, opening: Opening, found: Index) -> list[Edge
         ("input", program.inputs, "capture", program.enabled_in),
         ("output", program.outputs, "playback", program.enabled_out),
     )
-    shut = [_shut(program, opening, way, found) for way in opening.ways]
+    shut = [shut_way(program, opening, way, found) for way in opening.ways]
     for side, items, bank, enabled in sides:
         on = set(enabled)
         places = {
@@ -216,9 +186,9 @@ def _device_edges(program: Program, opening: Opening, found: Index) -> list[Edge
                 way, number, block = places[channel]
                 box_id = way.box.id
                 if block is None and number > shown[box_id]:
-                    block = _not_shown(program, way, bank, number, found)
+                    block = not_shown(program, way, bank, number, found)
                 if block is None and channel not in on:
-                    block = _not_enabled(program, side, channel)
+                    block = not_enabled(program, side, channel)
                 box_end, end = Port(box_id, bank, number), Port(item.id, side, leg)
                 if side == "input":
                     edges.append(_edge((box_end, end, "take", program.id, 0.0, 1, block)))
@@ -248,7 +218,7 @@ def _program_edges(program: Program, found: Index) -> list[Edge]:
                 armed = Block(said, opened, f"Disarm track {other.name}")
             else:
                 first_armed[track.input] = track
-            heard = _not_heard(track)
+            heard = not_heard(track)
             for leg, (start, end) in enumerate(zip(starts[track.input], monitor, strict=False), start=1):
                 edges.append(_edge((start, Port(track.id, "track", leg), "record", track.id, 0.0, 1, armed)))
                 edges.append(_edge((start, end, "monitor", track.id, 0.0, 1, heard)))
@@ -259,7 +229,7 @@ def _program_edges(program: Program, found: Index) -> list[Edge]:
             edges += _mixed(voice.id, _legs(voice.id, "voice", voice.width), sinks[voice.output])
     for bus in program.buses:
         if bus.output is not None:
-            edges += _mixed(bus.id, sinks[bus.id], sinks[bus.output], bus.gain_db, _bus_shut(program, bus))
+            edges += _mixed(bus.id, sinks[bus.id], sinks[bus.output], bus.gain_db, bus_shut(program, bus))
     return edges
 
 
@@ -291,137 +261,3 @@ def mix_legs(width: int, output_width: int) -> tuple[tuple[int, int], ...]:
     if width == 1:
         return tuple((1, leg) for leg in range(1, output_width + 1))
     return tuple((leg, 1) for leg in range(1, width + 1))
-
-
-def _shut(program: Program, opening: Opening, way: Way, found: Index) -> Block | None:
-    """Why nothing at all passes between a program and a box of its device; without the one that calls, none does."""
-    caller = opening.caller
-    assert caller is not None
-    for each in (way, caller):
-        hindrance = found.hindrance(opening, each)
-        if hindrance:
-            return _hindered(program, opening, each, hindrance, found)
-    return None
-
-
-def _hindered(program: Program, opening: Opening, way: Way, hindrance: Hindrance, found: Index) -> Block:
-    box, driver = way.box, way.driver
-    match hindrance:
-        case "not connected":
-            said = f"{box.name} is not connected to the computer"
-            return Block(said, Setting(box.id, {"connected": True}), f"Connect {box.name}")
-        case "own period":
-            said = f"the {driver.kind} driver of {box.name} works in periods of its own, so it cannot be joined"
-            without = Setting(driver.id, {"engine_samples": None})
-            return Block(said, without, f"Say that the driver of {box.name} has no period of its own")
-        case "buffer":
-            return not_offered(way, found)
-        case "not installed":
-            said = f"the {driver.kind} driver of {box.name} is not installed"
-            install = Setting(driver.id, {"installed": True})
-            return Block(said, install, f"Install the {driver.kind} driver of {box.name}")
-        case "other rate":
-            rate_hz, name = opening.device.rate_hz, opening.device.name
-            said = f"{box.name} runs at {box.rate_hz / 1000:g} kHz, and {name} at {rate_hz / 1000:g}"
-            if rate_hz not in box.rates_hz:
-                return Block(said, None, "")
-            same = Setting(box.id, {"rate_hz": rate_hz})
-            return Block(said, same, f"Run {box.name} at {rate_hz / 1000:g} kHz")
-    return _held(program, way, found)
-
-
-def _held(program: Program, way: Way, found: Index) -> Block:
-    box, driver, holder = way.box, way.driver, found.holder(way)
-    assert holder is not None
-    said = f"{holder.name} holds the {driver.kind} driver of {box.name}, which takes one program at a time"
-    free = [each for each in box.drivers if each.installed and found.in_the_way(each, program) is None]
-    if free and _opens_by(program, box):
-        other = SetDevice(program=program.id, device=box.id, driver=free[0].id)
-        return Block(said, other, f"Let {program.name} open {box.name} by its {free[0].kind} driver")
-    let_go = SetDevice(program=holder.id, device=None)
-    return Block(said, let_go, f"Take {box.name} away from {holder.name}")
-
-
-def _opens_by(program: Program, box: Interface) -> bool:
-    """Whether the box is the program's only device, so that the program could open it by another driver."""
-    return program.device == box.id and program.output_device is None
-
-
-def not_offered(way: Way, found: Index) -> Block:
-    """A member does not offer the buffer of its aggregate: the nearest one that all members do."""
-    name = found.name(way.client)
-    said = f"{way.box.name} does not offer the buffer {way.buffer_samples} of {name}"
-    shared = [size for size in way.driver.buffers_samples if _all_offer(way.client, size, found)]
-    if not shared:
-        return Block(said, None, "")
-    nearest = min(shared, key=lambda size: abs(size - way.buffer_samples))
-    edit = Setting(way.client, {"buffer_samples": nearest})
-    return Block(said, edit, f"Run {name} at a buffer of {nearest}")
-
-
-def _all_offer(aggregate: str, size: int, found: Index) -> bool:
-    joined = found.gear[aggregate]
-    assert isinstance(joined, Aggregate)
-    boxes = ((found.gear[member.device], member.driver) for member in joined.members)
-    return all(size in driver_of(box, driver).buffers_samples for box, driver in boxes if isinstance(box, Interface))
-
-
-def _not_shown(program: Program, way: Way, bank: Literal["capture", "playback"], channel: int, found: Index) -> Block:
-    box, driver = way.box, way.driver
-    if channel > box.channels_at(bank, box.rate_hz):
-        said = f"at {box.rate_hz / 1000:g} kHz {box.name} has {box.channels_at(bank, box.rate_hz)} {bank} channels"
-        rates = [rate for rate in box.rates_hz if box.channels_at(bank, rate) >= channel]
-        if not rates:
-            return Block(f"{said}, not {channel}", None, "")
-        slower = Setting(box.id, {"rate_hz": rates[-1]})
-        return Block(f"{said}, not {channel}", slower, f"Run {box.name} at {rates[-1] / 1000:g} kHz")
-    said = f"the {driver.kind} driver of {box.name} shows {box.shown(driver, bank)} {bank} channels, not {channel}"
-    for other in box.drivers if _opens_by(program, box) else ():
-        if other.installed and box.shown(other, bank) >= channel and found.in_the_way(other, program) is None:
-            edit = SetDevice(program=program.id, device=box.id, driver=other.id)
-            return Block(said, edit, f"Let {program.name} open {box.name} by its {other.kind} driver")
-    return Block(said, None, "")
-
-
-def _bus_shut(program: Program, bus: Bus) -> Block | None:
-    """Why a bus passes nothing on: it is muted, or what it feeds leads back to it and the program stops that."""
-    if bus.id in buses_in_circles(program):
-        off = Setting(bus.id, {"output": None})
-        return Block(f"bus {bus.name} feeds itself", off, f"Take bus {bus.name} off what it feeds")
-    if bus.muted:
-        opened = Setting(bus.id, {"muted": False})
-        return Block(f"bus {bus.name} is muted", opened, f"Unmute bus {bus.name}")
-    return None
-
-
-def buses_in_circles(program: Program) -> set[str]:
-    """The buses that feed themselves, straight or through others."""
-    onward = {bus.id: bus.output for bus in program.buses}
-    found = set()
-    for start, first in onward.items():
-        at, seen = first, {start}
-        while at is not None and at in onward and at not in seen:
-            seen.add(at)
-            at = onward[at]
-        if at == start:
-            found.add(start)
-    return found
-
-
-def _not_enabled(program: Program, side: Side, channel: int) -> Block:
-    opened = EnableChannels(program=program.id, side=side, channels=(channel,))
-    return Block(
-        f"{side} channel {channel} is not enabled in {program.name}",
-        opened,
-        f"Enable {side} channel {channel} in {program.name}",
-    )
-
-
-def _not_heard(track: Track) -> Block | None:
-    if not track.monitored:
-        opened = Setting(track.id, {"monitored": True, "muted": False})
-        return Block(f"track {track.name} is not monitored", opened, f"Monitor track {track.name}")
-    if track.muted:
-        opened = Setting(track.id, {"muted": False})
-        return Block(f"track {track.name} is muted", opened, f"Unmute track {track.name}")
-    return None

@@ -1,0 +1,184 @@
+"""Why sound does not pass somewhere, in words, and the edit that opens it, if one does."""
+
+from collections.abc import Mapping
+from typing import Literal, NamedTuple
+
+from pydantic import JsonValue
+
+from iskelo.core.edits.edit import Edit, EnableChannels, SetDevice, SetJack, SetValues
+from iskelo.core.rig.gear import Aggregate, Interface, Source
+from iskelo.core.rig.programs import Bus, Program, Track
+from iskelo.core.rig.rig import Hindrance, Index, Patch
+from iskelo.core.rig.ways import Opening, Way, driver_of
+
+Side = Literal["input", "output"]
+
+
+class Setting(NamedTuple):
+    """A ``SetValues`` yet to be made: nobody asks for most of them, and an edit is checked as it is made."""
+
+    item: str
+    values: Mapping[str, JsonValue]
+
+
+class Block(NamedTuple):
+    """Why an edge does not pass, in words, and the edit that opens it, if one does."""
+
+    words: str
+    opens: Edit | Setting | None
+    unblock_words: str
+
+    @property
+    def unblock(self) -> Edit | None:
+        if isinstance(self.opens, Setting):
+            return SetValues(item=self.opens.item, values=dict(self.opens.values))
+        return self.opens
+
+
+def not_supplied(found: Index, patch: Patch) -> Block | None:
+    """A microphone that needs a supply gives nothing at a jack where it is off."""
+    source, box = found.gear[patch.from_port.owner], found.gear[patch.to_port.owner]
+    assert isinstance(box, Interface)
+    jack = patch.to_port.number
+    if not isinstance(source, Source) or not source.needs_phantom or jack in box.phantom_on:
+        return None
+    if jack > box.able_jacks("phantom"):
+        said = f"{source.name} needs phantom supply, and {found.say(patch.to_port)} has none"
+        return Block(said, None, "")
+    on = SetJack(interface=box.id, jack_in=jack, phantom=True)
+    said = f"{source.name} needs phantom supply, and it is off at {found.say(patch.to_port)}"
+    return Block(said, on, f"Switch phantom supply on at {found.say(patch.to_port)}")
+
+
+def shut_way(program: Program, opening: Opening, way: Way, found: Index) -> Block | None:
+    """Why nothing at all passes between a program and a box of its device; without the one that calls, none does."""
+    caller = opening.caller
+    assert caller is not None
+    for each in (way, caller):
+        hindrance = found.hindrance(opening, each)
+        if hindrance:
+            return _hindered(program, opening, each, hindrance, found)
+    return None
+
+
+def _hindered(program: Program, opening: Opening, way: Way, hindrance: Hindrance, found: Index) -> Block:
+    box, driver = way.box, way.driver
+    match hindrance:
+        case "not connected":
+            said = f"{box.name} is not connected to the computer"
+            return Block(said, Setting(box.id, {"connected": True}), f"Connect {box.name}")
+        case "own period":
+            said = f"the {driver.kind} driver of {box.name} works in periods of its own, so it cannot be joined"
+            without = Setting(driver.id, {"engine_samples": None})
+            return Block(said, without, f"Say that the driver of {box.name} has no period of its own")
+        case "buffer":
+            return not_offered(way, found)
+        case "not installed":
+            said = f"the {driver.kind} driver of {box.name} is not installed"
+            install = Setting(driver.id, {"installed": True})
+            return Block(said, install, f"Install the {driver.kind} driver of {box.name}")
+        case "other rate":
+            rate_hz, name = opening.device.rate_hz, opening.device.name
+            said = f"{box.name} runs at {box.rate_hz / 1000:g} kHz, and {name} at {rate_hz / 1000:g}"
+            if rate_hz not in box.rates_hz:
+                return Block(said, None, "")
+            same = Setting(box.id, {"rate_hz": rate_hz})
+            return Block(said, same, f"Run {box.name} at {rate_hz / 1000:g} kHz")
+    return _held(program, way, found)
+
+
+def _held(program: Program, way: Way, found: Index) -> Block:
+    box, driver, holder = way.box, way.driver, found.holder(way)
+    assert holder is not None
+    said = f"{holder.name} holds the {driver.kind} driver of {box.name}, which takes one program at a time"
+    free = [each for each in box.drivers if each.installed and found.in_the_way(each, program) is None]
+    if free and _opens_by(program, box):
+        other = SetDevice(program=program.id, device=box.id, driver=free[0].id)
+        return Block(said, other, f"Let {program.name} open {box.name} by its {free[0].kind} driver")
+    let_go = SetDevice(program=holder.id, device=None)
+    return Block(said, let_go, f"Take {box.name} away from {holder.name}")
+
+
+def _opens_by(program: Program, box: Interface) -> bool:
+    """Whether the box is the program's only device, so that the program could open it by another driver."""
+    return program.device == box.id and program.output_device is None
+
+
+def not_offered(way: Way, found: Index) -> Block:
+    """A member does not offer the buffer of its aggregate: the nearest one that all members do."""
+    name = found.name(way.client)
+    said = f"{way.box.name} does not offer the buffer {way.buffer_samples} of {name}"
+    shared = [size for size in way.driver.buffers_samples if _all_offer(way.client, size, found)]
+    if not shared:
+        return Block(said, None, "")
+    nearest = min(shared, key=lambda size: abs(size - way.buffer_samples))
+    edit = Setting(way.client, {"buffer_samples": nearest})
+    return Block(said, edit, f"Run {name} at a buffer of {nearest}")
+
+
+def _all_offer(aggregate: str, size: int, found: Index) -> bool:
+    joined = found.gear[aggregate]
+    assert isinstance(joined, Aggregate)
+    boxes = ((found.gear[member.device], member.driver) for member in joined.members)
+    return all(size in driver_of(box, driver).buffers_samples for box, driver in boxes if isinstance(box, Interface))
+
+
+def not_shown(program: Program, way: Way, bank: Literal["capture", "playback"], channel: int, found: Index) -> Block:
+    box, driver = way.box, way.driver
+    if channel > box.channels_at(bank, box.rate_hz):
+        said = f"at {box.rate_hz / 1000:g} kHz {box.name} has {box.channels_at(bank, box.rate_hz)} {bank} channels"
+        rates = [rate for rate in box.rates_hz if box.channels_at(bank, rate) >= channel]
+        if not rates:
+            return Block(f"{said}, not {channel}", None, "")
+        slower = Setting(box.id, {"rate_hz": rates[-1]})
+        return Block(f"{said}, not {channel}", slower, f"Run {box.name} at {rates[-1] / 1000:g} kHz")
+    said = f"the {driver.kind} driver of {box.name} shows {box.shown(driver, bank)} {bank} channels, not {channel}"
+    for other in box.drivers if _opens_by(program, box) else ():
+        if other.installed and box.shown(other, bank) >= channel and found.in_the_way(other, program) is None:
+            edit = SetDevice(program=program.id, device=box.id, driver=other.id)
+            return Block(said, edit, f"Let {program.name} open {box.name} by its {other.kind} driver")
+    return Block(said, None, "")
+
+
+def bus_shut(program: Program, bus: Bus) -> Block | None:
+    """Why a bus passes nothing on: it is muted, or what it feeds leads back to it and the program stops that."""
+    if bus.id in buses_in_circles(program):
+        off = Setting(bus.id, {"output": None})
+        return Block(f"bus {bus.name} feeds itself", off, f"Take bus {bus.name} off what it feeds")
+    if bus.muted:
+        opened = Setting(bus.id, {"muted": False})
+        return Block(f"bus {bus.name} is muted", opened, f"Unmute bus {bus.name}")
+    return None
+
+
+def buses_in_circles(program: Program) -> set[str]:
+    """The buses that feed themselves, straight or through others."""
+    onward = {bus.id: bus.output for bus in program.buses}
+    found = set()
+    for start, first in onward.items():
+        at, seen = first, {start}
+        while at is not None and at in onward and at not in seen:
+            seen.add(at)
+            at = onward[at]
+        if at == start:
+            found.add(start)
+    return found
+
+
+def not_enabled(program: Program, side: Side, channel: int) -> Block:
+    opened = EnableChannels(program=program.id, side=side, channels=(channel,))
+    return Block(
+        f"{side} channel {channel} is not enabled in {program.name}",
+        opened,
+        f"Enable {side} channel {channel} in {program.name}",
+    )
+
+
+def not_heard(track: Track) -> Block | None:
+    if not track.monitored:
+        opened = Setting(track.id, {"monitored": True, "muted": False})
+        return Block(f"track {track.name} is not monitored", opened, f"Monitor track {track.name}")
+    if track.muted:
+        opened = Setting(track.id, {"muted": False})
+        return Block(f"track {track.name} is muted", opened, f"Unmute track {track.name}")
+    return None
