@@ -55,6 +55,8 @@ def test_a_rung_of_the_ladder_is_what_its_buffer_gives(rig: Rig, data: st.DataOb
     now = next(each for each in then.rungs if each.buffer_samples == rung.buffer_samples)
     assert (now.in_samples, now.out_samples) == (rung.in_samples, rung.out_samples)
     assert now.spare_percent == rung.spare_percent
+    assert (now.assumed, now.known) == (rung.assumed, rung.known)
+    assert then.assumed == rung.assumed
 
 
 @given(RIGS, st.data())
