@@ -170,3 +170,12 @@ def test_without_another_rate_a_driver_that_could_resample_adds_nothing() -> Non
     found = read(bench.rig).found
     assert not any(opening.converts for opening in found.opened.values())
     assert not bench.snags("driver-resamples")
+
+
+@pytest.mark.parametrize("bank", ["capture", "playback"])
+def test_a_box_without_channels_one_way_can_be_resampled_all_the_same(bank: str) -> None:
+    bench, _ = resampled(44_100)
+    bench.do(SetValues(item=bench.box().id, values={bank: 0}))
+    take = {each.port: each.samples for each in run_twin(bench.rig, {bench.out("Alma"): Noise(5, -40)}, 0.2)}
+    recorded = np.abs(take[Port(bench.track("T Alma"), "track", 1)]).max() > 1e-3
+    assert recorded == (bank == "playback")

@@ -31,6 +31,8 @@ class Converter:
 
     def push(self, sound: Block) -> Block:
         """Take a block of shape (channels, n) in, give n samples out."""
+        if not len(sound):
+            return sound
         whole = np.concatenate([self._before, sound], axis=1)
         self._before = whole[:, whole.shape[1] - self._before.shape[1] :]
         filtered = scipy.signal.oaconvolve(whole, self._taps[np.newaxis], mode="valid", axes=1)
