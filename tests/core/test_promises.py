@@ -40,17 +40,24 @@ def at_rung(rig: Rig, ladder: Ladder, rung: Rung) -> Ladder | None:
     return ladder_of(after, ladder.program)
 
 
+def drawn_rung(rig: Rig, found: list[Ladder], data: st.DataObject) -> tuple[Ladder, Rung, Ladder] | None:
+    """A ladder, one of its rungs, and the ladder once that buffer is made; None if none can be."""
+    if not found:
+        return None
+    ladder = data.draw(st.sampled_from(found))
+    rung = data.draw(st.sampled_from(ladder.rungs))
+    then = at_rung(rig, ladder, rung)
+    return (ladder, rung, then) if then is not None else None
+
+
 @given(RIGS, st.data())
 @settings(max_examples=80)
 def test_a_rung_of_the_ladder_is_what_its_buffer_gives(rig: Rig, data: st.DataObject) -> None:
     found = [ladder for ladder in ladders(read(rig)) if opens(rig, ladder)]
-    if not found:
+    drawn = drawn_rung(rig, found, data)
+    if drawn is None:
         return
-    ladder = data.draw(st.sampled_from(found))
-    rung = data.draw(st.sampled_from(ladder.rungs))
-    then = at_rung(rig, ladder, rung)
-    if then is None:
-        return
+    _, rung, then = drawn
     assert (then.round_trip_samples, then.round_trip_ms) == (rung.round_trip_samples, rung.round_trip_ms)
     now = next(each for each in then.rungs if each.buffer_samples == rung.buffer_samples)
     assert (now.in_samples, now.out_samples) == (rung.in_samples, rung.out_samples)
@@ -150,13 +157,10 @@ def test_a_rung_tells_the_late_lines_its_buffer_gives(rig: Rig, data: st.DataObj
     limited = tuple(line.model_copy(update={"longest_delay_ms": 15.0}) for line in rig.lines)
     rig = rig.model_copy(update={"lines": limited})
     found = [ladder for ladder in ladders(read(rig)) if opens(rig, ladder) and ladder.lines]
-    if not found:
+    drawn = drawn_rung(rig, found, data)
+    if drawn is None:
         return
-    ladder = data.draw(st.sampled_from(found))
-    rung = data.draw(st.sampled_from(ladder.rungs))
-    then = at_rung(rig, ladder, rung)
-    if then is None:
-        return
+    ladder, rung, then = drawn
     # A buffer that a joined box does not offer shuts it out, and its lines with it.
     if then.lines == ladder.lines:
         now = next(each for each in then.rungs if each.buffer_samples == rung.buffer_samples)

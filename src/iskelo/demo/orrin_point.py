@@ -28,6 +28,7 @@ from iskelo.core.edits.edit import (
     SetTrim,
     SetValues,
 )
+from iskelo.core.planner.measured import ReportRequest, settle_report
 from iskelo.core.rig.gear import Interface, Member, Source
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Rig, index
@@ -196,7 +197,9 @@ def _described(rig: Rig, box: Interface) -> Rig:
     )
     shared = index(rig).interfaces()[0].drivers[1]
     none: dict[str, JsonValue] = {"safety_in_samples": 0, "safety_out_samples": 0}
-    return _do(rig, SetValues(item=shared.id, values=none, origin="described"))
+    # What the system reports of its driver at 512 leaves nothing for safety offsets: 993 samples in, 506 out.
+    reports = settle_report(index(rig), ReportRequest(driver=shared.id, in_samples=993, out_samples=506))
+    return _do(rig, SetValues(item=shared.id, values=none, origin="described"), *reports)
 
 
 def _do(rig: Rig, *edits: Edit) -> Rig:

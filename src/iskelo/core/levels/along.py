@@ -46,9 +46,6 @@ def first_clip(edges: Sequence[Edge], found: Index) -> tuple[Port, float] | None
     """Where a route's source is first above what the place can carry, and by how many dB; None if nowhere."""
     level = found.level(edges[0].start)
     for edge in edges:
-        if edge.kind in _IN_THE_COMPUTER:
-            level += edge.gain_db
-            continue
         level, over_db = _behind(edge, level, found)
         if over_db > 0:
             return edge.end, over_db

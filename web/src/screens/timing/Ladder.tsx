@@ -154,6 +154,8 @@ function Known({ ladder, onMeasured, onReported }: Props) {
   const driver = state.rig.gear
     .flatMap((gear) => (gear.kind === "interface" ? gear.drivers : []))
     .find((each) => each.id === ladder.driver)
+  // What was typed stays in its field while it is tried, and is gone once it is known.
+  const known = JSON.stringify(driver?.offsets)
   return (
     <Flex px="12px" py="2px" gap="6px" align="center" wrap="wrap" textStyle="cell" bg="paper">
       Round trip now
@@ -166,7 +168,7 @@ function Known({ ladder, onMeasured, onReported }: Props) {
           · measured
           <Commit
             value={null}
-            key={`measured ${JSON.stringify(driver?.offsets)}`}
+            key={`measured ${known}`}
             label="Measured round trip in samples"
             width="56px"
             figure
@@ -176,7 +178,7 @@ function Known({ ladder, onMeasured, onReported }: Props) {
           · its driver reports
           <Commit
             value={null}
-            key={JSON.stringify(driver?.offsets)}
+            key={known}
             label="Reported by the driver: samples in and samples out"
             width="96px"
             figure
