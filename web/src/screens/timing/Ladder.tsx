@@ -195,7 +195,6 @@ function Known({ ladder, onMeasured, onReported }: Props) {
       )}
       {ladder.overdub && program?.kind === "program" && (
         <>
-          <Box w="16px" />
           <span>An overdub {ladder.overdub}.</span>
           <Flex as="span" gap="6px" align="center" whiteSpace="nowrap">
             The program moves it by
