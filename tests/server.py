@@ -1,4 +1,4 @@
-"""Iskelo in a process of its own, so that it can be killed."""
+"""Iskelo's server and its workers, each in a process of its own, so that they can be killed."""
 
 import itertools
 import os
@@ -21,48 +21,74 @@ def fresh_database(cluster: Cluster) -> str:
     return cluster.database(f"test_{os.getpid()}_{next(_numbers)}")
 
 
-class Server:
-    """Start, stop, kill; ``url`` is where it answers."""
+class Process:
+    """A command of Iskelo on a database: start, stop, kill."""
 
-    def __init__(self, database_url: str, web_dir: Path | None = None) -> None:
+    def __init__(self, database_url: str, *words: str, **more: str) -> None:
         self.database_url = database_url
-        self._web_dir = web_dir
-        self._process: subprocess.Popen[bytes] | None = None
+        self._words = words
+        self._environment = {
+            **os.environ,
+            "PYTHONPATH": str(ROOT / "src"),
+            "ISKELO_DATABASE_URL": database_url,
+            **more,
+        }
+        self.process: subprocess.Popen[bytes] | None = None
+
+    def start(self) -> None:
+        self.process = subprocess.Popen([sys.executable, "-m", "iskelo.command", *self._words], env=self._environment)
+
+    def kill(self) -> None:
+        """Kill it the hard way (-9)."""
+        assert self.process is not None
+        self.process.send_signal(signal.SIGKILL)
+        self.process.wait()
+
+    def stop(self) -> None:
+        assert self.process is not None
+        self.process.terminate()
+        self.process.wait(timeout=30)
+
+
+def worker(database_url: str) -> Process:
+    """A worker, not started yet."""
+    return Process(database_url, "work")
+
+
+class Server(Process):
+    """The server; ``url`` is where it answers. With ``working`` a worker is at its side."""
+
+    def __init__(self, database_url: str, web_dir: Path | None = None, *, working: bool = True) -> None:
         self.port = free_port()
+        more = {"ISKELO_PORT": str(self.port)} | ({"ISKELO_TEST_WEB_DIR": str(web_dir)} if web_dir else {})
+        super().__init__(database_url, "serve", **more)
+        self.worker = worker(database_url) if working else None
 
     @property
     def url(self) -> str:
         return f"http://127.0.0.1:{self.port}"
 
     def start(self) -> None:
-        environment = {
-            **os.environ,
-            "PYTHONPATH": str(ROOT / "src"),
-            "ISKELO_DATABASE_URL": self.database_url,
-            "ISKELO_PORT": str(self.port),
-        }
-        if self._web_dir:
-            environment["ISKELO_TEST_WEB_DIR"] = str(self._web_dir)
-        self._process = subprocess.Popen([sys.executable, "-m", "iskelo.command", "serve"], env=environment)
+        super().start()
+        assert self.process is not None
         for _ in range(300):
             try:
                 httpx.get(f"{self.url}/api/health", timeout=1)
-                return
+                break
             except httpx.TransportError:
-                assert self._process.poll() is None, "the server ended at once"
+                assert self.process.poll() is None, "the server ended at once"
                 time.sleep(0.1)
-        raise AssertionError("the server does not answer")
-
-    def kill(self) -> None:
-        """Kill it the hard way (-9)."""
-        assert self._process is not None
-        self._process.send_signal(signal.SIGKILL)
-        self._process.wait()
+        else:
+            raise AssertionError("the server does not answer")
+        if self.worker is not None and self.worker.process is None:
+            self.worker.start()
 
     def stop(self) -> None:
-        assert self._process is not None
-        self._process.terminate()
-        self._process.wait(timeout=20)
+        """Stop the server, and its worker."""
+        super().stop()
+        if self.worker is not None:
+            self.worker.stop()
+            self.worker.process = None
 
     def restart(self) -> None:
         self.stop()

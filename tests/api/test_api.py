@@ -343,10 +343,10 @@ def test_guards(api: httpx.Client, server: Server) -> None:
     assert foreign.status_code == 403
     own = api.post("/rigs", json={"name": "x"}, headers={"Origin": server.url})
     assert own.status_code == 201
-    assert api.post("/rigs/import", content=b" " * 10_000_000).status_code == 413
+    assert api.post("/rigs/import", content=b" " * 18_000_000).status_code == 413
 
     def dribble() -> Iterator[bytes]:
-        for _ in range(100):
+        for _ in range(200):
             yield b" " * 100_000
 
     assert api.post("/rigs/import", content=dribble()).status_code == 413

@@ -45,7 +45,7 @@ def spoilt(**changes: object) -> bytes:
         (spoilt(next_number=2), "Alma", None),
         (spoilt(lines=[{"id": "l1", "name": "x", "purpose": "sing"}]), "lines › 0 › purpose", "'record' or 'listen'"),
         (spoilt(gear=[{"kind": "spoon"}]), "gear › 0", "does not match any of the expected tags"),
-        (b" " * 9_000_000, "", "larger than 8 MiB"),
+        (b" " * 17_000_000, "", "larger than 16 MiB"),
     ],
 )
 def test_a_file_that_is_no_rig_is_refused_with_place_and_reason(data: bytes, place: str, reason: str | None) -> None:
@@ -157,9 +157,9 @@ def test_merged_cells_count_for_each_of_their_rows_and_are_named() -> None:
         (b"%PDF-1.7 anything", "this is a PDF"),
         (b"\xd0\xcf\x11\xe0 anything", "old binary kind"),
         (b"source\n" + b"x\n" * 1001, "at most 1000 are read"),
-        (b"source\n" + b"x\n" * 100_000, "the list has 100000 rows; at most 1000 are read"),
+        (b"source\n" + b"x\n" * 100_000, "the list has more than 1000 rows; at most 1000 are read"),
         (b"x" * 1_100_000, "larger than 1024 KiB"),
-        (workbook([["source"], *[["x"]] * 1100]), "the sheet has 1101 rows; at most 1000"),
+        (workbook([["source"], *[["x"]] * 1100]), "the sheet has more than 1000 rows; at most 1000"),
         (workbook([]), "the list is empty"),
     ],
 )

@@ -2,12 +2,13 @@
 
 from collections.abc import Iterator
 from datetime import UTC, datetime
-from uuid import uuid4
+from uuid import UUID, uuid4
 
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
-from sqlalchemy import inspect
+from sqlalchemy import inspect, text
+from sqlalchemy.exc import IntegrityError
 from sqlmodel import Session, SQLModel
 
 from iskelo.command.postgres import Cluster
@@ -16,6 +17,7 @@ from iskelo.core.edits.edit import SetValues
 from iskelo.core.rig.rig import Rig
 from iskelo.store import checks, rigs
 from iskelo.store.database import connect, libpq_url, migrate, sqlalchemy_url
+from iskelo.store.revisions import NoSuchRig, rig_at
 from rigs import any_rig
 from server import fresh_database
 
@@ -63,7 +65,7 @@ def test_an_edit_after_an_undo_starts_a_branch_that_redo_follows(session: Sessio
     assert (branch.revision, branch.redo) == (3, None)
     rigs.undo(session, kept.id, 3, NOW)
     assert rigs.redo(session, kept.id, 1, NOW).rig.name == "Other"
-    assert rigs.rig_at(session, kept.id, 2).name == "Two"
+    assert rig_at(session, kept.id, 2).name == "Two"
 
 
 def test_the_history_tells_every_revision_and_any_can_be_gone_to_and_named(session: Session) -> None:
@@ -82,7 +84,7 @@ def test_the_history_tells_every_revision_and_any_can_be_gone_to_and_named(sessi
     with pytest.raises(rigs.Stale):
         rigs.jump(session, kept.id, 3, 2, NOW)
     session.rollback()
-    with pytest.raises(rigs.NoSuchRig):
+    with pytest.raises(NoSuchRig):
         rigs.jump(session, kept.id, 1, 99, NOW)
     session.rollback()
     rigs.keep_as(session, kept.id, 2, None)
@@ -124,7 +126,7 @@ def test_rigs_are_listed_newest_first_and_removed_with_everything(session: Sessi
     assert rigs.head_of(session, kept.id) is None
     with pytest.raises(checks.NoSuchCheck):
         checks.read_check(session, check)
-    with pytest.raises(rigs.NoSuchRig):
+    with pytest.raises(NoSuchRig):
         rigs.read_rig(session, kept.id)
 
 
@@ -134,9 +136,9 @@ def test_sound_is_kept_of_the_newest_checks_only(session: Session) -> None:
     for number in range(checks.TAKES_KEPT + 2):
         row = checks.start_check(session, kept.id, uuid4(), NOW)
         assert row.number == number + 1
-        assert checks.begin(session, row.id)
-        assert checks.begin(session, row.id) is None
-        checks.finish(session, row.id, "done", "done", NOW, ledger={}, takes={48_000: ([0], b"sound")})
+        assert checks.begin(session, row.id, NOW)
+        assert checks.finish(session, row.id, 1, "done", "done", NOW, ledger={}, takes={48_000: ([0], b"sound")})
+        assert checks.begin(session, row.id, NOW) is None
         ids.append(row.id)
     with pytest.raises(checks.NoSuchCheck):
         checks.take_bytes(session, ids[1], 48_000)
@@ -145,17 +147,83 @@ def test_sound_is_kept_of_the_newest_checks_only(session: Session) -> None:
     assert checks.take_files(session, ids[-1]) == [(48_000, [0], 5)]
 
 
-def test_a_check_can_be_cancelled_while_it_waits_and_while_it_runs(session: Session) -> None:
+def test_a_check_that_is_cancelled_ends_at_once_and_its_worker_finds_so(session: Session) -> None:
     kept = made(session)
     waiting = checks.start_check(session, kept.id, uuid4(), NOW)
-    assert checks.ask_to_cancel(session, waiting.id).state == "cancelled"
-    assert checks.begin(session, waiting.id) is None
+    assert checks.cancel(session, waiting.id, NOW).state == "cancelled"
+    assert checks.begin(session, waiting.id, NOW) is None
     running = checks.start_check(session, kept.id, uuid4(), NOW)
-    checks.begin(session, running.id)
-    assert checks.tell_progress(session, running.id, 0.25, "running")
-    checks.ask_to_cancel(session, running.id)
-    assert not checks.tell_progress(session, running.id, 0.5, "running")
-    assert checks.requeue_unfinished(session) == [running.id]
+    checks.begin(session, running.id, NOW)
+    assert checks.tell_progress(session, running.id, 1, 0.25, "running")
+    assert checks.cancel(session, running.id, NOW).state == "cancelled"
+    assert not checks.tell_progress(session, running.id, 1, 0.5, "running")
+    assert not checks.finish(session, running.id, 1, "done", "done", NOW, ledger={})
+    assert checks.read_check(session, running.id).state == "cancelled"
+
+
+def test_a_check_that_was_left_is_begun_again_and_only_its_newest_worker_writes(session: Session) -> None:
+    kept = made(session)
+    check = checks.start_check(session, kept.id, uuid4(), NOW).id
+    first = checks.begin(session, check, NOW)
+    assert first is not None
+    second = checks.begin(session, check, NOW)
+    assert second is not None
+    assert second.stage == "starting again, attempt 2 of 3"
+    assert not checks.tell_progress(session, check, 1, 0.9, "the slow one")
+    assert not checks.finish(session, check, 1, "done", "done", NOW, ledger={"of": "the slow one"})
+    assert checks.finish(session, check, 2, "done", "done", NOW, ledger={"of": "the other"})
+    assert checks.read_check(session, check).ledger == {"of": "the other"}
+
+
+def test_a_check_that_breaks_off_three_times_is_given_up_with_the_reason(session: Session) -> None:
+    kept = made(session)
+    check = checks.start_check(session, kept.id, uuid4(), NOW).id
+    for attempt in range(1, 4):
+        assert checks.begin(session, check, NOW)
+        assert checks.tell_progress(session, check, attempt, 0.5, "listening, 4 of 12")
+    assert checks.begin(session, check, NOW) is None
+    row = checks.read_check(session, check)
+    assert row.state == "failed"
+    assert row.stage.startswith("Given up after 3 attempts: each broke off, the last one at “listening, 4 of 12”")
+
+
+def test_a_check_and_its_job_are_kept_together_or_not_at_all(session: Session) -> None:
+    kept = made(session)
+    check = checks.start_check(session, kept.id, uuid4(), NOW).id
+    assert jobs_of(session, check) == 1
+    with pytest.raises(IntegrityError):
+        checks.start_check(session, kept.id, check, NOW)
+    session.rollback()
+    assert jobs_of(session, check) == 1
+    assert checks.begin(session, check, NOW)
+    checks.put_back(session, check, 1)
+    assert (checks.read_check(session, check).state, checks.read_check(session, check).attempt) == ("queued", 0)
+    assert jobs_of(session, check) == 2
+    session.execute(text("DELETE FROM procrastinate_jobs"))
+    session.commit()
+    assert checks.may_sweep(session)
+    assert checks.adopt(session) >= 1
+    assert jobs_of(session, check) == 1
+
+
+def jobs_of(session: Session, check: UUID) -> int:
+    found = session.execute(
+        text("SELECT count(*) FROM procrastinate_jobs WHERE args->>'check_id' = :check"), {"check": str(check)}
+    )
+    return int(found.scalar_one())
+
+
+def test_old_checks_go_but_never_those_that_verdicts_rest_on(session: Session, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(checks, "CHECKS_KEPT", 3)
+    kept = made(session)
+    whole = {"lines": [{"line": "l1", "mark": "m", "proved": True}]}
+    for number in range(8):
+        check = checks.start_check(session, kept.id, uuid4(), NOW, only=None if number in (0, 2) else ["l1"]).id
+        checks.begin(session, check, NOW)
+        assert checks.finish(session, check, 1, "done", "done", NOW, ledger=whole)
+    numbers = session.execute(text("SELECT number FROM line_check WHERE rig_id = :rig ORDER BY 1"), {"rig": kept.id})
+    assert [row[0] for row in numbers] == [3, 4, 5, 6, 7, 8]
+    assert checks.checked_lines(session, kept.id) == {"l1": ("m", True)}
 
 
 def test_the_migrations_make_exactly_the_tables_of_the_models(cluster: Cluster) -> None:

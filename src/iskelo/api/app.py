@@ -1,4 +1,4 @@
-"""The server: routes, guards, problems, the job worker and the built screens, put together."""
+"""The server: routes, guards, problems, and the built screens, put together."""
 
 import contextlib
 from collections.abc import AsyncIterator
@@ -10,7 +10,6 @@ from sqlmodel import Session
 
 from iskelo.api import catalogue, checks, computer, limits, measured, problems, rigs
 from iskelo.api.guards import Guard
-from iskelo.api.jobs import Jobs
 from iskelo.api.settings import Settings
 from iskelo.api.views import state_of
 from iskelo.store.database import connect
@@ -23,13 +22,11 @@ def create_app(settings: Settings) -> FastAPI:
 
     @contextlib.asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
-        async with app.state.jobs.working():
-            yield
+        yield
         engine.dispose()
 
     app = FastAPI(title="Iskelo", version="0.1.0", lifespan=lifespan, docs_url=None, redoc_url=None)
     app.state.engine = engine
-    app.state.jobs = Jobs(settings.database_url, engine)
     app.include_router(rigs.router)
     app.include_router(measured.router)
     app.include_router(checks.router)
@@ -53,5 +50,6 @@ def create_app(settings: Settings) -> FastAPI:
 
     if settings.web_dir is not None:
         app.mount("/assets", StaticFiles(directory=settings.web_dir / "assets"), name="assets")
-    app.add_middleware(Guard)
+    app.add_middleware(Guard, hosts=settings.hosts)
+    app.openapi = lambda: problems.described(app)  # type: ignore[method-assign]
     return app

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from uuid import UUID
 
 from fastapi import APIRouter, Request, Response
+from fastapi.concurrency import run_in_threadpool
 
 from iskelo.api.problems import ANSWERS
 from iskelo.api.rigs import Database, now
@@ -72,8 +73,13 @@ def export_catalogue(session: Database) -> Response:
 )
 async def import_catalogue(request: Request, session: Database) -> list[Entry]:
     """Keep every piece of a catalogue file, or the box of a USB description (Audio Class 1.0 or 2.0)."""
-    kept.keep_gear(session, read_catalogue(await request.body()), now())
-    return list_catalogue(session)
+    data = await request.body()
+
+    def keep() -> list[Entry]:
+        kept.keep_gear(session, read_catalogue(data), now())
+        return list_catalogue(session)
+
+    return await run_in_threadpool(keep)
 
 
 @router.delete("/{entry_id}")

@@ -2,52 +2,50 @@
 
 import asyncio
 import re
+from collections.abc import Iterator
 from typing import Annotated
 from uuid import UUID, uuid4
 
 import numpy as np
 from fastapi import APIRouter, Header, Query, Request, Response, WebSocket, WebSocketDisconnect
 from fastapi.concurrency import run_in_threadpool
+from fastapi.responses import StreamingResponse
 from sqlalchemy import Engine
 from sqlmodel import Session
 
 from iskelo.api.problems import ANSWERS
 from iskelo.api.rigs import Database, now
-from iskelo.api.views import CheckRequest, CheckView, Wave, check_view
+from iskelo.api.views import CheckRequest, CheckView, Wave, check_view, stage_of
 from iskelo.core.edits.base import Refused
 from iskelo.core.linecheck.faults import Fault, faults_of
 from iskelo.core.lines.context import read
-from iskelo.formats.wav import peaks, read_wav, write_wav
+from iskelo.formats.wav import peaks, read_channel, write_wav
 from iskelo.store import checks, rigs
 from iskelo.store.checks import NoSuchCheck
+from iskelo.store.revisions import Faulty
 
 router = APIRouter(prefix="/api", responses=ANSWERS)
 
 WATCH_EVERY_SECONDS = 0.2
+PART_BYTES = 1024 * 1024
 LISTEN_PEAK = 0.5
 """Peak of what is listened to: a take is played back at one loudness, whatever its level was."""
 
 
 def _view(session: Session, check_id: UUID) -> CheckView:
-    return check_view(checks.read_check(session, check_id), checks.take_files(session, check_id))
+    return check_view(session, checks.read_check(session, check_id))
 
 
 @router.post("/rigs/{rig_id}/checks", status_code=202)
-async def start_check(rig_id: UUID, request: Request, wanted: CheckRequest | None = None) -> CheckView:
+def start_check(rig_id: UUID, session: Database, wanted: CheckRequest | None = None) -> CheckView:
     """Start a line check of the rig as it is now, of all lines or of some, with faults switched on or without."""
-    engine: Engine = request.app.state.engine
-    identity = uuid4()
     wanted = wanted or CheckRequest()
-
-    def queue() -> CheckView:
-        with Session(engine) as session:
-            only = list(wanted.only) if wanted.only is not None else None
-            faults = _said(session, rig_id, wanted.faults) if wanted.faults else None
-            return check_view(checks.start_check(session, rig_id, identity, now(), only, faults), [])
-
-    view = await run_in_threadpool(queue)
-    await request.app.state.jobs.start(identity)
-    return view
+    only = list(wanted.only) if wanted.only is not None else None
+    faults = _said(session, rig_id, wanted.faults) if wanted.faults else None
+    kept = rigs.read_rig(session, rig_id)
+    if kept.fault is not None:
+        raise Faulty(kept.fault)
+    return check_view(session, checks.start_check(session, rig_id, uuid4(), now(), only, faults))
 
 
 def _said(session: Session, rig_id: UUID, keys: tuple[str, ...]) -> list[list[str]]:
@@ -81,8 +79,8 @@ def read_check(check_id: UUID, session: Database) -> CheckView:
 
 @router.post("/checks/{check_id}/cancel")
 def cancel_check(check_id: UUID, session: Database) -> CheckView:
-    """Ask a check to stop."""
-    checks.ask_to_cancel(session, check_id)
+    """End a check; what it was doing is dropped."""
+    checks.cancel(session, check_id, now())
     return _view(session, check_id)
 
 
@@ -93,6 +91,7 @@ def cancel_check(check_id: UUID, session: Database) -> CheckView:
 )
 def take_file(
     check_id: UUID,
+    request: Request,
     session: Database,
     rate_hz: Annotated[int | None, Query(ge=1, le=1_000_000)] = None,
     range_wanted: Annotated[str | None, Header(alias="Range")] = None,
@@ -109,13 +108,27 @@ def take_file(
     }
     span = _range(range_wanted, size)
     if span is None:
-        return Response(checks.take_bytes(session, check_id, rate), media_type="audio/wav", headers=headers)
+        return _parts(request, check_id, rate, 0, size, 200, headers)
     first, last = span
     if first >= size:
         return Response(status_code=416, headers={"Content-Range": f"bytes */{size}"})
-    part = checks.take_bytes(session, check_id, rate, first, last - first + 1)
     headers["Content-Range"] = f"bytes {first}-{last}/{size}"
-    return Response(part, 206, media_type="audio/wav", headers=headers)
+    return _parts(request, check_id, rate, first, last - first + 1, 206, headers)
+
+
+def _parts(
+    request: Request, check_id: UUID, rate_hz: int, start: int, count: int, status: int, headers: dict[str, str]
+) -> Response:
+    """A stretch of a take, read part by part: a large one never lies in memory whole, nor is read for nobody."""
+    engine: Engine = request.app.state.engine
+
+    def read() -> Iterator[bytes]:
+        with Session(engine) as session:
+            for at in range(start, start + count, PART_BYTES):
+                yield checks.take_bytes(session, check_id, rate_hz, at, min(PART_BYTES, start + count - at))
+
+    headers["Content-Length"] = str(count)
+    return StreamingResponse(read(), status, media_type="audio/wav", headers=headers)
 
 
 def _range(wanted: str | None, size: int) -> tuple[int, int] | None:
@@ -131,10 +144,13 @@ def _range(wanted: str | None, size: int) -> tuple[int, int] | None:
 
 
 def _channel(session: Session, check_id: UUID, place: int) -> tuple[np.ndarray[tuple[int], np.dtype[np.float32]], int]:
-    for rate_hz, places, _ in checks.take_files(session, check_id):
+    for rate_hz, places, size in checks.take_files(session, check_id):
         if place in places:
-            samples, _ = read_wav(checks.take_bytes(session, check_id, rate_hz))
-            return samples[places.index(place)], rate_hz
+
+            def part(start: int, count: int, rate_hz: int = rate_hz) -> bytes:
+                return checks.take_bytes(session, check_id, rate_hz, start, count)
+
+            return read_channel(part, size, places.index(place)), rate_hz
     raise NoSuchCheck(str(check_id))
 
 
@@ -177,7 +193,8 @@ async def events(socket: WebSocket, rig_id: UUID) -> None:
                 return None
             check = None
             if row is not None:
-                check = {"id": str(row.id), "state": row.state, "share": round(row.share, 3), "stage": row.stage}
+                stage = stage_of(session, row)
+                check = {"id": str(row.id), "state": row.state, "share": round(row.share, 3), "stage": stage}
             return {"revision": revision, "check": check}
 
     told: dict[str, object] | None = None

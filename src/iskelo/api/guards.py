@@ -1,70 +1,179 @@
-"""What a request must satisfy before anything looks at it: its host, its origin, its size."""
+"""What a request must satisfy before anything looks at it: its host, its origin, its size, what its JSON is made of."""
 
-from urllib.parse import urlsplit
+import re
+from collections.abc import Iterable
+from dataclasses import dataclass
+from ipaddress import ip_address
 
-from starlette.datastructures import Headers
+from starlette.datastructures import Headers, MutableHeaders
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from iskelo.api.problems import problem
+from iskelo.formats.json_bounds import too_much
 
-LOOPBACK = ("127.0.0.1", "localhost", "::1", "testserver")
-BODY_MAX_BYTES = 9 * 1024 * 1024
+NAMES = ("localhost",)
+BODY_MAX_BYTES = 2 * 1024 * 1024
+FILE_MAX_BYTES = 17 * 1024 * 1024
+FILES = re.compile(r"^/api/(rigs/import|catalogue/import|rigs/[^/]+/input-list/read)$")
+"""Addresses that take a file; those who read one bound it themselves, apart from everybody else's requests."""
+
+SENT = {
+    "content-security-policy": (
+        "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data: blob:; media-src 'self' blob:; "
+        "object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'"
+    ),
+    "x-content-type-options": "nosniff",
+    "x-frame-options": "DENY",
+    "referrer-policy": "no-referrer",
+    "cross-origin-opener-policy": "same-origin",
+    "cross-origin-resource-policy": "same-origin",
+}
+"""Headers of every answer: scripts are ours alone, and no other page frames us. Styles are written in place by the
+components' library."""
 
 
 class _TooLarge(Exception):
     pass
 
 
-class Guard:
-    """Loopback hosts only, same-origin writes and sockets only, bodies of bounded size only."""
+@dataclass(frozen=True, slots=True)
+class Refusal:
+    """Why a request is not looked at."""
 
-    def __init__(self, app: ASGIApp) -> None:
+    status: int
+    title: str
+    detail: str
+
+
+class Guard:
+    """This computer's own addresses only, same-origin writes and sockets only, bodies of bounded size and make only."""
+
+    def __init__(self, app: ASGIApp, hosts: Iterable[str] = ()) -> None:
         self._app = app
+        self._hosts = {*NAMES, *hosts}
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["type"] not in ("http", "websocket"):
             await self._app(scope, receive, send)
             return
         headers = Headers(scope=scope)
-        refusal = _refusal(scope, headers)
-        if refusal is not None:
-            if scope["type"] == "websocket":
-                await send({"type": "websocket.close", "code": 1008})
-            else:
-                await problem(*refusal)(scope, receive, send)
-            return
+        refusal = self._refusal(scope, headers)
         if scope["type"] == "websocket":
-            await self._app(scope, receive, send)
+            if refusal is None:
+                await self._app(scope, receive, send)
+            else:
+                # Before it was accepted, this is answered 403.
+                await send({"type": "websocket.close", "code": 1008})
             return
-        size = 0
 
-        async def bounded() -> Message:
-            nonlocal size
-            message = await receive()
-            size += len(message.get("body", b""))
-            if size > BODY_MAX_BYTES:
-                raise _TooLarge
-            return message
+        async def told(message: Message) -> None:
+            if message["type"] == "http.response.start":
+                sent = MutableHeaders(scope=message)
+                for name, value in SENT.items():
+                    sent.setdefault(name, value)
+            await send(message)
 
+        if refusal is None and _is_json(scope, headers):
+            receive, refusal = await _looked_through(receive)
+        if refusal is not None:
+            await _answer(refusal, scope, receive, told)
+            return
         try:
-            await self._app(scope, bounded, send)
+            await self._app(scope, _bounded(receive, FILE_MAX_BYTES), told)
         except _TooLarge:
-            await problem(413, "Too large", _too_large())(scope, receive, send)
+            await _answer(_too_large(FILE_MAX_BYTES), scope, receive, told)
+
+    def _refusal(self, scope: Scope, headers: Headers) -> Refusal | None:
+        named = headers.getlist("host")
+        host = host_of(named[0]) if len(named) == 1 else None
+        if host is None or not self._is_here(host[0]):
+            return Refusal(400, "Not this host", "Iskelo answers on this computer's own address only.")
+        origins = headers.getlist("origin")
+        writes = scope["type"] == "websocket" or scope.get("method") not in ("GET", "HEAD", "OPTIONS")
+        if writes and origins and origins != [f"{_scheme(scope)}://{named[0]}"]:
+            return Refusal(403, "Not from this page", "Changes are taken from Iskelo's own pages only.")
+        length = headers.get("content-length", "0")
+        if not re.fullmatch(r"[0-9]{1,12}", length):
+            return Refusal(400, "Not possible", "The request's length is no number.")
+        if int(length) > FILE_MAX_BYTES:
+            return _too_large(FILE_MAX_BYTES)
+        return None
+
+    def _is_here(self, host: str) -> bool:
+        try:
+            return ip_address(host).is_loopback
+        except ValueError:
+            return host in self._hosts
 
 
-def _too_large() -> str:
-    return f"At most {BODY_MAX_BYTES // 1024 // 1024} MiB are taken at once."
+def host_of(header: str) -> tuple[str, int | None] | None:
+    """Host and port of a Host header (RFC 9110, 7.2; RFC 3986, 3.2.2); None if it is none.
+
+    Examples: '127.0.0.1:8460' gives ('127.0.0.1', 8460), '[::1]' gives ('::1', None), '[' gives None.
+    """
+    match = re.fullmatch(r"(?:\[([0-9A-Fa-f:.]{2,45})\]|([A-Za-z0-9.-]{1,253}))(?::([0-9]{1,5}))?", header)
+    if match is None:
+        return None
+    return (match[1] or match[2]).lower().removesuffix("."), int(match[3]) if match[3] else None
 
 
-def _refusal(scope: Scope, headers: Headers) -> tuple[int, str, str] | None:
-    host = urlsplit(f"//{headers.get('host', '')}").hostname or ""
-    if host not in LOOPBACK:
-        return 400, "Not this host", "Iskelo answers on this computer's own address only."
-    origin = headers.get("origin")
-    writes = scope["type"] == "websocket" or scope.get("method") not in ("GET", "HEAD", "OPTIONS")
-    if writes and origin and urlsplit(origin).netloc != headers.get("host", ""):
-        return 403, "Not from this page", "Changes are taken from Iskelo's own pages only."
-    length = headers.get("content-length", "0")
-    if length.isdigit() and int(length) > BODY_MAX_BYTES:
-        return 413, "Too large", _too_large()
-    return None
+def _scheme(scope: Scope) -> str:
+    """The scheme of the page that may write here: a socket's own is that of its page."""
+    own = str(scope.get("scheme", "http"))
+    return {"ws": "http", "wss": "https"}.get(own, own)
+
+
+def _is_json(scope: Scope, headers: Headers) -> bool:
+    """Whether a request has a body that is read as JSON by the framework itself."""
+    return scope["method"] in ("POST", "PUT", "PATCH", "DELETE") and not FILES.match(scope["path"])
+
+
+async def _looked_through(receive: Receive) -> tuple[Receive, Refusal | None]:
+    """The body, all of it, before anybody takes it apart; and why it is not taken, if so."""
+    parts: list[bytes] = []
+    bounded = _bounded(receive, BODY_MAX_BYTES)
+    try:
+        while True:
+            message = await bounded()
+            if message["type"] != "http.request":
+                return _again([message], receive), None
+            parts.append(message.get("body", b""))
+            if not message.get("more_body", False):
+                break
+    except _TooLarge:
+        return receive, _too_large(BODY_MAX_BYTES)
+    body = b"".join(parts)
+    reason = too_much(body)
+    refusal = Refusal(422, "Refused", f"This is too much at once: {reason}.") if reason else None
+    return _again([{"type": "http.request", "body": body, "more_body": False}], receive), refusal
+
+
+def _again(messages: list[Message], receive: Receive) -> Receive:
+    """What was received already, then what comes."""
+
+    async def given() -> Message:
+        return messages.pop(0) if messages else await receive()
+
+    return given
+
+
+def _bounded(receive: Receive, most_bytes: int) -> Receive:
+    size = 0
+
+    async def bounded() -> Message:
+        nonlocal size
+        message = await receive()
+        size += len(message.get("body", b""))
+        if size > most_bytes:
+            raise _TooLarge
+        return message
+
+    return bounded
+
+
+def _too_large(most_bytes: int) -> Refusal:
+    return Refusal(413, "Too large", f"At most {most_bytes // 1024 // 1024} MiB are taken at once.")
+
+
+async def _answer(refusal: Refusal, scope: Scope, receive: Receive, send: Send) -> None:
+    await problem(refusal.status, refusal.title, refusal.detail)(scope, receive, send)

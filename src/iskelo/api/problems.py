@@ -1,21 +1,26 @@
 """Errors as problem details (RFC 9457): a title, the reason in a technician's words, and the place."""
 
 import logging
+import shutil
 from typing import Any
 
 from fastapi import FastAPI, Request
 from fastapi.exceptions import RequestValidationError
+from fastapi.openapi.utils import get_openapi
 from fastapi.responses import FileResponse, JSONResponse, Response
+from psycopg.errors import DiskFull
 from pydantic import BaseModel
-from sqlalchemy.exc import DBAPIError, OperationalError
+from sqlalchemy.exc import DBAPIError
 from starlette.exceptions import HTTPException
 
+from iskelo.api.apart import Left
 from iskelo.api.settings import Settings
 from iskelo.core.edits.base import Refused, plainly
 from iskelo.formats.refusal import Unreadable
 from iskelo.store.catalogue import NoSuchEntry
 from iskelo.store.checks import NoSuchCheck
-from iskelo.store.rigs import NoSuchRig, NothingTo
+from iskelo.store.revisions import Faulty, NoSuchRig
+from iskelo.store.rigs import NothingTo
 
 log = logging.getLogger("iskelo")
 
@@ -32,20 +37,42 @@ class Problem(BaseModel):
 
 def problem(status: int, title: str, detail: str, place: str = "", **more: Any) -> JSONResponse:
     body = Problem(title=title, status=status, detail=detail, place=place).model_dump() | more
-    return JSONResponse(body, status, media_type="application/problem+json")
+    return JSONResponse(body, status, media_type=PROBLEM)
 
+
+PROBLEM = "application/problem+json"
 
 ANSWERS: dict[int | str, dict[str, Any]] = {
-    status: {"model": Problem, "description": what}
+    status: {"description": what, "content": {PROBLEM: {"schema": {"$ref": "#/components/schemas/Problem"}}}}
     for status, what in {
         400: "The request cannot be read",
-        404: "No such rig or check",
-        409: "The rig has moved on, or there is nothing to undo or redo",
+        403: "Not from one of Iskelo's own pages",
+        404: "No such rig, check, piece or address",
+        409: "The rig has moved on, cannot be read, or there is nothing to undo or redo",
         413: "Too large",
         422: "Refused, with the place and the reason",
         503: "The database does not answer",
+        507: "The disk is full",
     }.items()
 }
+"""What any request may be answered with beside its own."""
+
+CLIENT_LEFT = 499
+"""Nobody reads this answer: who asked has gone."""
+
+DISK_FULL_BYTES = 16 * 1024 * 1024
+
+
+MAYBE = "This change may have been made or not: the rig is read again as soon as that can be done."
+AGAIN = "Try again shortly."
+
+
+def _disk_is_full(settings: Settings) -> bool:
+    """Whether a database that has gone away found no room: PostgreSQL stops when it cannot write."""
+    try:
+        return settings.data_dir is not None and shutil.disk_usage(settings.data_dir).free < DISK_FULL_BYTES
+    except OSError:
+        return False
 
 
 def install(app: FastAPI, settings: Settings) -> None:
@@ -75,25 +102,53 @@ def install(app: FastAPI, settings: Settings) -> None:
     async def _nothing(_: Request, error: NothingTo) -> Response:
         return problem(409, "Nothing to do", str(error))
 
+    @app.exception_handler(Left)
+    async def _left(_: Request, __: Left) -> Response:
+        return Response(status_code=CLIENT_LEFT)
+
     @app.exception_handler(RequestValidationError)
     async def _invalid(_: Request, error: RequestValidationError) -> Response:
         first = error.errors()[0]
         words = [str(part).replace("_", " ") for part in first["loc"] if part != "body"]
         return problem(422, "Refused", plainly(str(first["msg"])), " › ".join(words))
 
-    @app.exception_handler(OperationalError)
+    @app.exception_handler(Faulty)
+    async def _faulty(_: Request, error: Faulty) -> Response:
+        words = f"{error.fault.words} It can be looked at, and an earlier revision gone back to; it cannot be changed."
+        return problem(409, "The rig cannot be read", words, error.fault.place)
+
     @app.exception_handler(DBAPIError)
-    async def _database(_: Request, error: DBAPIError) -> Response:
+    async def _database(request: Request, error: DBAPIError) -> Response:
         log.error("database: %s", error)
-        return problem(
-            503,
-            "The database does not answer",
-            "The database does not answer. What was kept is safe; this change was not made. Try again shortly.",
-        )
+        writes = request.method not in ("GET", "HEAD")
+        if isinstance(error.orig, DiskFull) or _disk_is_full(settings):
+            words = "The disk is full, so nothing can be kept. Make room; what was kept is safe."
+            return problem(507, "The disk is full", f"{words} {MAYBE}" if writes else words)
+        words = "The database does not answer. What was kept is safe."
+        return problem(503, "The database does not answer", f"{words} {MAYBE}" if writes else f"{words} {AGAIN}")
 
     @app.exception_handler(HTTPException)
     async def _http(request: Request, error: HTTPException) -> Response:
-        page = request.method in ("GET", "HEAD") and not request.url.path.startswith(("/api", "/assets"))
-        if error.status_code == 404 and page and settings.web_dir is not None:
-            return FileResponse(settings.web_dir / "index.html", headers={"Cache-Control": "no-cache"})
-        return problem(error.status_code, "Not possible", str(error.detail))
+        if error.status_code == 404:
+            if _is_screen(request) and settings.web_dir is not None:
+                return FileResponse(settings.web_dir / "index.html", headers={"Cache-Control": "no-cache"})
+            return problem(404, "No such address", f"There is nothing at {request.url.path[:200]}.")
+        words = "This address does not take that method." if error.status_code == 405 else str(error.detail)
+        answer = problem(error.status_code, "Not possible", words)
+        answer.headers.update(error.headers or {})
+        return answer
+
+
+def _is_screen(request: Request) -> bool:
+    """Whether an address is one of the screens' own: they find their way by themselves, from one page."""
+    first = request.url.path.split("/")[1]
+    return request.method in ("GET", "HEAD") and first not in ("api", "assets")
+
+
+def described(app: FastAPI) -> dict[str, Any]:
+    """The contract, with what a problem looks like: it has a media type of its own."""
+    if app.openapi_schema is None:
+        document = get_openapi(title=app.title, version=app.version, routes=app.routes)
+        document.setdefault("components", {}).setdefault("schemas", {})["Problem"] = Problem.model_json_schema()
+        app.openapi_schema = document
+    return app.openapi_schema

@@ -1,6 +1,7 @@
 """Rigs over HTTP: list, make, read, edit, try, undo, redo, export, import, input lists."""
 
 import contextlib
+import threading
 from collections.abc import Iterator
 from datetime import UTC, datetime
 from typing import Annotated
@@ -12,6 +13,7 @@ from pydantic import StringConstraints
 from sqlalchemy.exc import DBAPIError
 from sqlmodel import Session
 
+from iskelo.api.apart import read_list_apart, while_there
 from iskelo.api.problems import ANSWERS
 from iskelo.api.surveys import surveyed
 from iskelo.api.views import (
@@ -58,10 +60,11 @@ from iskelo.core.rig.rig import Rig
 from iskelo.core.survey import ArrivalView, Surveyed, line_ways
 from iskelo.demo.catalogue import catalogue
 from iskelo.demo.examples import EXAMPLES
-from iskelo.formats.input_list_file import mapped_rows, read_input_list
+from iskelo.formats.input_list_file import is_workbook, mapped_rows, read_input_list
 from iskelo.formats.rig_file import read_rig, write_rig
 from iskelo.store import rigs
 from iskelo.store.catalogue import kept_gear
+from iskelo.store.revisions import rig_at
 from iskelo.store.rigs import Revision, RigSummary
 
 ColumnTaken = Annotated[str, StringConstraints(pattern=r"^(name|source|box_input|track|purpose|limit):\d{1,2}$")]
@@ -117,9 +120,14 @@ def make_rig(wanted: NewRig, session: Database) -> Response:
 )
 async def import_rig(request: Request) -> Response:
     """Read a rig file as a new rig."""
-    rig = read_rig(await request.body())
-    with Session(request.app.state.engine) as session:
-        return answer_with(session, rigs.make_rig(session, rig, uuid4(), now(), "imported from a file"), 201)
+    data, engine = await request.body(), request.app.state.engine
+
+    def keep() -> Response:
+        rig = read_rig(data)
+        with Session(engine) as session:
+            return answer_with(session, rigs.make_rig(session, rig, uuid4(), now(), "imported from a file"), 201)
+
+    return await run_in_threadpool(keep)
 
 
 @router.get("/{rig_id}", response_model=State)
@@ -230,7 +238,7 @@ def compare_revisions(
     later: Annotated[RevisionNumber, Query()],
 ) -> NowAfter:
     """What lies between two revisions: lines, channel numbers, settings, snags."""
-    then, since = rigs.rig_at(session, rig_id, earlier), rigs.rig_at(session, rig_id, later)
+    then, since = rig_at(session, rig_id, earlier), rig_at(session, rig_id, later)
     return compare_rigs(then, since, f"revision {earlier} → {later}")
 
 
@@ -367,16 +375,30 @@ async def read_list(
 
     ``column`` says which column is taken for which field ('source:1'); without any, the titles decide.
     """
-    found = await run_in_threadpool(read_input_list, await request.body())
+    data = await request.body()
+    found = await (read_list_apart(request, data) if is_workbook(data) else run_in_threadpool(read_input_list, data))
     mapping = dict(each.split(":") for each in column) if column is not None else None
     taken = found.mapping if mapping is None else {field: int(place) for field, place in mapping.items()}
     return ListView(mapped_rows(found, taken), found.titles, taken, found.kind, found.notes)
 
 
 @router.post("/{rig_id}/input-list/plan")
-def plan_list(rig_id: UUID, wanted: Annotated[RowsRequest, Body()], session: Database) -> PlanView:
-    """What the good rows would do, and why each bad one is refused; nothing is made yet."""
-    known = known_of(session, rig_id)
-    rig = known.reading.rig
-    plan = plan_rows(rig, wanted.rows)
-    return PlanView(plan.edits, plan.rows, trial(rig, plan.edits, known) if plan.edits else None)
+async def plan_list(rig_id: UUID, wanted: Annotated[RowsRequest, Body()], request: Request) -> PlanView:
+    """What the good rows would do, and why each bad one is refused; nothing is made yet.
+
+    Given up when who asked has left.
+    """
+    engine, left = request.app.state.engine, threading.Event()
+
+    def plan() -> PlanView:
+        with Session(engine) as session:
+            known = known_of(session, rig_id)
+        rig = known.reading.rig
+        planned = plan_rows(rig, wanted.rows, lambda _: not left.is_set())
+        tried = trial(rig, planned.edits, known) if planned.edits and not left.is_set() else None
+        return PlanView(planned.edits, planned.rows, tried)
+
+    try:
+        return await while_there(request, run_in_threadpool(plan))
+    finally:
+        left.set()

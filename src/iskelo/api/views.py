@@ -9,7 +9,6 @@ from fastapi import Response
 from pydantic import BaseModel, ConfigDict, Field, TypeAdapter
 from sqlmodel import Session
 
-from iskelo.api.jobs import ledger_adapter
 from iskelo.api.surveys import surveyed
 from iskelo.core.compare import NowAfter
 from iskelo.core.edits.edit import Edit, Edits
@@ -18,9 +17,10 @@ from iskelo.core.linecheck.ledger import Ledger
 from iskelo.core.planner.joining import JoinSheet
 from iskelo.core.planner.swap import JackMove
 from iskelo.core.rig.rig import Rig
-from iskelo.core.rig.text import Id, Name
+from iskelo.core.rig.text import Ids, Name
 from iskelo.core.survey import Survey
-from iskelo.store.checks import checked_lines
+from iskelo.store.checks import checked_lines, take_files
+from iskelo.store.queue import working
 from iskelo.store.rigs import Kept
 from iskelo.store.tables import CheckRow
 
@@ -94,14 +94,14 @@ class SwapRequest(Request):
 class CheckRequest(Request):
     """Which lines to check (null: all of them), and the faults to switch on for this run, by their keys."""
 
-    only: Annotated[tuple[Id, ...], Field(max_length=1024)] | None = None
+    only: Ids | None = None
     faults: Annotated[tuple[Annotated[str, Field(max_length=64)], ...], Field(max_length=64)] = ()
 
 
 class RowsRequest(Request):
     """Rows of an input list, as read or as corrected by hand."""
 
-    rows: Annotated[tuple[InputRow, ...], Field(max_length=1000)]
+    rows: Annotated[tuple[InputRow, ...], Field(max_length=1000, fail_fast=True)]
 
 
 @dataclass(frozen=True, slots=True)
@@ -115,13 +115,19 @@ class JoinView:
 
 @dataclass(frozen=True, slots=True)
 class State:
-    """A rig and everything computed from it; ``undo`` and ``redo`` say in words what they would do."""
+    """A rig and everything computed from it; ``undo`` and ``redo`` say in words what they would do.
+
+    ``wrong``: why its revision cannot be read, in words. What is shown is then revision ``shown``, and nothing can be
+    changed until some revision that can be read is gone to.
+    """
 
     id: UUID
     revision: int
     words: str
     undo: str | None
     redo: str | None
+    shown: int
+    wrong: str | None
     rig: Rig
     survey: Survey
 
@@ -188,7 +194,6 @@ class CheckView:
     state: str
     share: float
     stage: str
-    cancelling: bool
     only: tuple[str, ...] | None
     faults: tuple[str, ...]
     made_at: datetime
@@ -210,7 +215,8 @@ class Wave:
 def state_of(session: Session, kept: Kept) -> State:
     """A rig as it is answered: with its survey, and what the newest line check proved of it."""
     found = surveyed(kept.id, kept.rig, checked_lines(session, kept.id)).survey
-    return State(kept.id, kept.revision, kept.words, kept.undo, kept.redo, kept.rig, found)
+    wrong = kept.fault.words if kept.fault else None
+    return State(kept.id, kept.revision, kept.words, kept.undo, kept.redo, kept.shown, wrong, kept.rig, found)
 
 
 _state: TypeAdapter[State] = TypeAdapter(State)
@@ -221,7 +227,20 @@ def answer_with(session: Session, kept: Kept, status: int = 200) -> Response:
     return Response(_state.dump_json(state_of(session, kept)), status, media_type="application/json")
 
 
-def check_view(row: CheckRow, files: list[tuple[int, list[int], int]]) -> CheckView:
+_ledger: TypeAdapter[Ledger] = TypeAdapter(Ledger)
+
+
+NO_WORKER = "waiting: no worker is at work (./iskelo work starts one)"
+
+
+def stage_of(session: Session, row: CheckRow) -> str:
+    """What a check is doing; one that waits for nobody says so."""
+    return NO_WORKER if row.state == "queued" and not working(session) else row.stage
+
+
+def check_view(session: Session, row: CheckRow) -> CheckView:
+    """A check with its files."""
+    files = take_files(session, row.id)
     return CheckView(
         id=row.id,
         rig_id=row.rig_id,
@@ -229,12 +248,11 @@ def check_view(row: CheckRow, files: list[tuple[int, list[int], int]]) -> CheckV
         revision=row.revision,
         state=row.state,
         share=row.share,
-        stage=row.stage,
+        stage=stage_of(session, row),
         only=tuple(row.only) if row.only is not None else None,
         faults=tuple(words for _, words in row.faults or ()),
-        cancelling=row.cancel_wanted and row.state in ("queued", "running"),
         made_at=row.made_at,
         finished_at=row.finished_at,
-        ledger=ledger_adapter.validate_python(row.ledger) if row.ledger else None,
+        ledger=_ledger.validate_python(row.ledger) if row.ledger else None,
         files=tuple(TakeFile(rate_hz, tuple(places), size) for rate_hz, places, size in files),
     )

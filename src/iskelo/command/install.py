@@ -56,18 +56,19 @@ def debian(packages: list[str], what_for: str) -> None:
 
 def postgres_programs() -> Path:
     """The folder of PostgreSQL's programs, the newest version; installed if it is missing."""
-    found = _postgres_programs()
+    found = found_postgres_programs()
     if found is None:
         with one_at_a_time():
-            if _postgres_programs() is None:
+            if found_postgres_programs() is None:
                 debian(["postgresql"], "the database server")
-        found = _postgres_programs()
+        found = found_postgres_programs()
     if found is None:
         give_up("PostgreSQL's initdb was not found, although the package is installed.")
     return found
 
 
-def _postgres_programs() -> Path | None:
+def found_postgres_programs() -> Path | None:
+    """The same folder, if PostgreSQL is installed."""
     found = sorted(
         Path("/usr/lib/postgresql").glob("*/bin/initdb"), key=lambda path: float(path.parts[-3]), reverse=True
     )
@@ -93,7 +94,8 @@ def recorded_speech() -> None:
             debian(["alsa-utils"], "recorded speech for the tests")
 
 
-def _node_version() -> tuple[int, int] | None:
+def node_version() -> tuple[int, int] | None:
+    """The version of Node.js, if it is here with npm."""
     node = shutil.which("node")
     if not node or not shutil.which("npm"):
         return None
@@ -103,10 +105,10 @@ def _node_version() -> tuple[int, int] | None:
 
 
 def _need_node() -> None:
-    version = _node_version()
+    version = node_version()
     if version is None:
         debian(["nodejs", "npm"], "building the screens")
-        version = _node_version()
+        version = node_version()
     if version is None or version < NODE_OLDEST:
         oldest = ".".join(map(str, NODE_OLDEST))
         has = ".".join(map(str, version)) if version else "none"

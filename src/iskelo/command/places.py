@@ -1,5 +1,6 @@
 """Where things are, and saying what goes on."""
 
+import errno
 import os
 import sys
 from pathlib import Path
@@ -18,6 +19,21 @@ def home() -> Path:
     if os.geteuid() == 0:
         return Path("/var/lib/iskelo")
     return Path(os.environ.get("XDG_DATA_HOME", str(Path.home() / ".local/share"))) / "iskelo"
+
+
+def data_folder() -> Path:
+    """The same folder, made if it is not there."""
+    folder = home()
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        probe = folder / ".writable"
+        probe.touch()
+        probe.unlink()
+    except OSError as error:
+        if error.errno == errno.ENOSPC:
+            give_up(f"the disk is full: nothing can be written into {folder}. Make room, then start again.")
+        give_up(f"the data folder {folder} cannot be used: {error.strerror}. Set ISKELO_HOME to a folder of your own.")
+    return folder
 
 
 def say(words: str) -> None:

@@ -6,8 +6,10 @@ import os
 import signal
 import socket
 import threading
+from collections.abc import Iterator
 from datetime import UTC, datetime
 from pathlib import Path
+from typing import TextIO
 from uuid import uuid4
 
 import uvicorn
@@ -16,51 +18,58 @@ from sqlmodel import Session
 from iskelo.api.app import create_app
 from iskelo.api.settings import Settings, quiet_collector
 from iskelo.command.install import built_screens
-from iskelo.command.places import give_up, home, say
+from iskelo.command.places import data_folder, give_up, say
 from iskelo.command.postgres import Cluster, free_port
+from iskelo.command.work import Worker
 from iskelo.demo.orrin_point import orrin_point
 from iskelo.store import rigs
-from iskelo.store.database import connect, migrate
+from iskelo.store.database import NewerDatabase, connect, migrate
 
 KEEP_EVERY_SECONDS = 2.0
 USUAL_PORT = 8460
+LOCK, DATABASE = "start.lock", "iskelo"
 
 
 def start() -> int:
     """Install what is missing, start everything, serve until Ctrl+C, stop everything that was started."""
+    port = _port()
     web_dir = built_screens()
-    folder = home()
-    try:
-        folder.mkdir(parents=True, exist_ok=True)
-    except OSError as error:
-        give_up(f"the data folder {folder} cannot be made: {error}. Set ISKELO_HOME to another one.")
-    with (folder / "start.lock").open("a+") as lock:
-        try:
-            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
-        except BlockingIOError:
-            lock.seek(0)
-            say(f"Iskelo runs already: {lock.read().strip() or 'it is just starting'}")
+    folder = data_folder()
+    with only_one(folder) as lock:
+        if lock is None:
+            say(f"Iskelo runs already: {(folder / LOCK).read_text().strip() or 'it is just starting'}")
             return 0
-        port = _port()
         lock.truncate(0)
         lock.write(f"http://127.0.0.1:{port}\n")
         lock.flush()
         given = os.environ.get("ISKELO_DATABASE_URL")
         if given:
-            return _serve_on(given, web_dir, port)
+            return _serve_on(given, web_dir, port, None)
         cluster = Cluster(folder / "postgres")
-        _reachable(folder)
+        reachable(folder)
         cluster.start()
         ending = threading.Event()
         keeper = threading.Thread(target=_keep_running, args=(cluster, ending), daemon=True)
         keeper.start()
         try:
-            return _serve_on(cluster.database("iskelo"), web_dir, port)
+            return _serve_on(cluster.database(DATABASE), web_dir, port, folder)
         finally:
             ending.set()
             keeper.join(timeout=70)
             cluster.stop()
             say("stopped")
+
+
+@contextlib.contextmanager
+def only_one(folder: Path) -> Iterator[TextIO | None]:
+    """Hold the data folder's lock; None if another process of Iskelo holds it."""
+    with (folder / LOCK).open("a+") as lock:
+        try:
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except BlockingIOError:
+            yield None
+            return
+        yield lock
 
 
 def _keep_running(cluster: Cluster, ending: threading.Event) -> None:
@@ -72,7 +81,8 @@ def _keep_running(cluster: Cluster, ending: threading.Event) -> None:
                 cluster.start()
 
 
-def _reachable(folder: Path) -> None:
+def reachable(folder: Path) -> None:
+    """As root the server runs as another user, who must get through to its own folder in there."""
     if os.geteuid() == 0:
         folder.chmod(0o755)
 
@@ -92,13 +102,27 @@ def _port() -> int:
     return USUAL_PORT
 
 
-def _serve_on(database_url: str, web_dir: Path | None, port: int) -> int:
+def _serve_on(database_url: str, web_dir: Path | None, port: int, data: Path | None) -> int:
     try:
         migrate(database_url)
         load_demo_once(database_url)
+    except NewerDatabase as newer:
+        give_up(f"{newer}.")
     except Exception as error:
         give_up(f"the database cannot be used: {error}")
-    return serve(database_url, web_dir, port)
+    worker = Worker(database_url)
+    worker.start()
+    try:
+        return serve(Settings(database_url, web_dir, data), port)
+    finally:
+        worker.stop()
+
+
+def serve_only(database_url: str, port: int) -> int:
+    """Serve, with no worker and no database of our own; tests start those by themselves."""
+    web = os.environ.get("ISKELO_TEST_WEB_DIR")
+    migrate(database_url)
+    return serve(Settings(database_url, Path(web) if web else None), port)
 
 
 def load_demo_once(database_url: str) -> None:
@@ -110,10 +134,10 @@ def load_demo_once(database_url: str) -> None:
     engine.dispose()
 
 
-def serve(database_url: str, web_dir: Path | None, port: int) -> int:
+def serve(settings: Settings, port: int) -> int:
     """Serve until told to stop; the address is printed once requests are answered."""
     config = uvicorn.Config(
-        create_app(Settings(database_url, web_dir)),
+        create_app(settings),
         host="127.0.0.1",
         port=port,
         log_level="warning",

@@ -8,6 +8,7 @@ from pydantic import Field, ValidationError
 from iskelo.core.edits.base import first_reason, path_of
 from iskelo.core.rig.gear import Gear
 from iskelo.core.rig.value import Value
+from iskelo.formats.json_bounds import too_much
 from iskelo.formats.refusal import Unreadable
 from iskelo.formats.usb_audio import read_box
 
@@ -20,7 +21,7 @@ class CatalogueFile(Value):
 
     format: Literal["iskelo catalogue"] = "iskelo catalogue"
     version: Literal[1] = 1
-    gear: Annotated[tuple[Gear, ...], Field(max_length=ENTRIES_MAX)] = ()
+    gear: Annotated[tuple[Gear, ...], Field(max_length=ENTRIES_MAX, fail_fast=True)] = ()
 
 
 def write_catalogue(gear: tuple[Gear, ...]) -> bytes:
@@ -42,6 +43,9 @@ def read_catalogue(data: bytes) -> tuple[Gear, ...]:
         return (read_box(data),)
     if len(data) > CATALOGUE_MAX_BYTES:
         raise Unreadable("", f"the file is larger than {CATALOGUE_MAX_BYTES // 1024 // 1024} MiB; it is no catalogue")
+    too = too_much(data)
+    if too:
+        raise Unreadable("the whole file", f"{too}; it is no catalogue")
     try:
         return CatalogueFile.model_validate_json(data).gear
     except ValidationError as error:

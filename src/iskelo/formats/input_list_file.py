@@ -3,19 +3,16 @@
 import csv
 import io
 import re
-import zipfile
+from collections.abc import Iterator
 from dataclasses import dataclass
 
-import openpyxl
 from openpyxl.utils import get_column_letter
-from openpyxl.worksheet.worksheet import Worksheet
 
 from iskelo.core.edits.input_list import InputRow
 from iskelo.formats.refusal import Unreadable
+from iskelo.formats.workbook import read_sheet
 
 LIST_MAX_BYTES = 1024 * 1024
-SHEET_MAX_BYTES = 8 * 1024 * 1024
-SHEET_MAX_UNPACKED_BYTES = 64 * 1024 * 1024
 LIST_MAX_ROWS = 1000
 COLUMNS_MAX = 64
 CELL_MAX_CHARACTERS = 4000
@@ -49,6 +46,11 @@ class ListFile:
     notes: tuple[str, ...]
 
 
+def is_workbook(data: bytes) -> bool:
+    """Whether a file is packed as XLSX workbooks are."""
+    return data.startswith(b"PK\x03\x04")
+
+
 def read_input_list(data: bytes) -> ListFile:
     """Read an input list: text or an XLSX workbook, told apart by how it begins.
 
@@ -61,7 +63,7 @@ def read_input_list(data: bytes) -> ListFile:
         raise Unreadable("", "this is a PDF, whatever its name says; export the list as XLSX or CSV")
     if data.startswith(b"\xd0\xcf\x11\xe0"):
         raise Unreadable("", "this is a workbook of the old binary kind; save it as XLSX or CSV")
-    if data.startswith(b"PK\x03\x04"):
+    if is_workbook(data):
         rows, kind, notes = _read_workbook(data)
     else:
         rows, kind, notes = _read_text(data)
@@ -131,11 +133,11 @@ def _read_text(data: bytes) -> tuple[list[Row], str, tuple[str, ...]]:
     first = next((line for line in text.splitlines() if line.strip()), "")
     separator = max(",;\t", key=first.count)
     try:
-        rows = list(csv.reader(io.StringIO(text, newline=""), delimiter=separator))
+        rows = _filled(enumerate(csv.reader(io.StringIO(text, newline=""), delimiter=separator), start=1))
     except csv.Error as error:
         raise Unreadable("", f"the list cannot be split into cells: {error}") from None
     named = {",": "comma", ";": "semicolon", "\t": "tab"}[separator]
-    return _filled(enumerate(rows, start=1)), f"{named}, {encoding}", ()
+    return rows, f"{named}, {encoding}", ()
 
 
 def _decode(data: bytes) -> tuple[str, str]:
@@ -145,81 +147,19 @@ def _decode(data: bytes) -> tuple[str, str]:
         return data.decode("latin-1"), "Latin-1"
 
 
-def _filled(rows: "enumerate[list[str]] | list[tuple[int, list[str]]]") -> list[Row]:
+def _filled(rows: Iterator[tuple[int, list[str]]]) -> list[Row]:
     """The rows that hold anything, their cells cut to size."""
-    return [
-        (number, tuple(cell.strip()[:CELL_MAX_CHARACTERS] for cell in cells[:COLUMNS_MAX]))
-        for number, cells in rows
-        if any(cell.strip() for cell in cells)
-    ]
+    filled: list[Row] = []
+    for number, cells in rows:
+        if any(cell.strip() for cell in cells):
+            filled.append((number, tuple(cell.strip()[:CELL_MAX_CHARACTERS] for cell in cells[:COLUMNS_MAX])))
+        if len(filled) > LIST_MAX_ROWS + HEADER_WITHIN_ROWS:
+            raise Unreadable(
+                "", f"the list has more than {LIST_MAX_ROWS} rows; at most {LIST_MAX_ROWS} are read at once"
+            )
+    return filled
 
 
 def _read_workbook(data: bytes) -> tuple[list[Row], str, tuple[str, ...]]:
-    if len(data) > SHEET_MAX_BYTES:
-        raise Unreadable("", f"the workbook is larger than {SHEET_MAX_BYTES // 1024 // 1024} MiB")
-    try:
-        with zipfile.ZipFile(io.BytesIO(data)) as packed:
-            if sum(entry.file_size for entry in packed.infolist()) > SHEET_MAX_UNPACKED_BYTES:
-                raise Unreadable(
-                    "", f"the workbook unpacks to more than {SHEET_MAX_UNPACKED_BYTES // 1024 // 1024} MiB"
-                )
-        _refuse_long(data)
-        workbook = openpyxl.load_workbook(io.BytesIO(data), data_only=True)
-    except Unreadable:
-        raise
-    except Exception as error:  # the reader raises whatever its parts raise; all mean that this is no workbook
-        raise Unreadable("", f"this is no XLSX workbook that can be read ({type(error).__name__})") from None
-    sheets = [sheet for sheet in workbook.worksheets if isinstance(sheet, Worksheet)]
-    if not sheets:
-        raise Unreadable("", "the workbook has no sheet with cells")
-    sheet = sheets[0]
-    notes = _spread_merged(sheet)
-    if len(workbook.sheetnames) > 1:
-        others = ", ".join(workbook.sheetnames[1:4])
-        notes = (*notes, f"the first sheet, {sheet.title}, is read; {others} left out")
-    rows = [
-        (number, [_cell_text(value) for value in cells])
-        for number, cells in enumerate(sheet.iter_rows(values_only=True, max_col=COLUMNS_MAX), start=1)
-    ]
-    return _filled(rows), f"XLSX, sheet {sheet.title}", notes
-
-
-def _refuse_long(data: bytes) -> None:
-    """Count the first sheet's rows without keeping them; a sheet of 100 000 rows is refused before it is loaded."""
-    counting = openpyxl.load_workbook(io.BytesIO(data), read_only=True)
-    try:
-        if not counting.worksheets:
-            return
-        limit = LIST_MAX_ROWS + HEADER_WITHIN_ROWS
-        filled = 0
-        for cells in counting.worksheets[0].iter_rows(values_only=True, max_col=COLUMNS_MAX):
-            filled += any(value is not None for value in cells)
-            if filled > limit:
-                rows = counting.worksheets[0].max_row
-                raise Unreadable("", f"the sheet has {rows} rows; at most {LIST_MAX_ROWS} are read at once")
-    finally:
-        counting.close()
-
-
-def _spread_merged(sheet: Worksheet) -> tuple[str, ...]:
-    """Part merged cells, giving each the value of the first; says which."""
-    spread = []
-    for area in list(sheet.merged_cells.ranges):
-        value = sheet.cell(area.min_row, area.min_col).value
-        sheet.unmerge_cells(str(area))
-        for row in range(area.min_row, area.max_row + 1):
-            sheet.cell(row, area.min_col).value = value
-        spread.append(str(area))
-    if not spread:
-        return ()
-    shown = ", ".join(spread[:6]) + (f" and {len(spread) - 6} more" if len(spread) > 6 else "")
-    return (f"merged cells ({shown}): what they hold counts for each of their rows, in the first column",)
-
-
-def _cell_text(value: object) -> str:
-    """A cell as a person reads it: 3.0 is 3."""
-    if value is None:
-        return ""
-    if isinstance(value, float) and value.is_integer():
-        return str(int(value))
-    return str(value)
+    rows, sheet, notes = read_sheet(data, LIST_MAX_ROWS, HEADER_WITHIN_ROWS, COLUMNS_MAX)
+    return _filled(iter(rows.items())), f"XLSX, sheet {sheet}", notes

@@ -8,9 +8,10 @@ from iskelo.core.edits.base import first_reason, path_of
 from iskelo.core.rig.check import check
 from iskelo.core.rig.older import brought_up
 from iskelo.core.rig.rig import Broken, Rig
+from iskelo.formats.json_bounds import FILE_VALUES_MAX, too_much
 from iskelo.formats.refusal import Unreadable
 
-RIG_FILE_MAX_BYTES = 8 * 1024 * 1024
+RIG_FILE_MAX_BYTES = 16 * 1024 * 1024
 
 
 def write_rig(rig: Rig) -> bytes:
@@ -33,8 +34,11 @@ def read_rig(data: bytes) -> Rig:
         text = data.decode("utf-8-sig")
     except UnicodeDecodeError as error:
         raise Unreadable(f"byte {error.start}", "this is no text in UTF-8, so it is no rig file") from None
+    reason = too_much(data, FILE_VALUES_MAX)
+    if reason:
+        raise Unreadable("the whole file", f"{reason}; it is no rig file")
     try:
-        rig = Rig.model_validate_json(json.dumps(brought_up(json.loads(text))))
+        rig = Rig.model_validate(brought_up(json.loads(text)))
         check(rig)
     except (json.JSONDecodeError, RecursionError) as error:
         raise Unreadable("the whole file", f"this is no JSON: {error}") from None

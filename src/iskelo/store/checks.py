@@ -7,11 +7,18 @@ from uuid import UUID
 from sqlalchemy import delete, func, text, update
 from sqlmodel import Session, col, select
 
-from iskelo.store.rigs import NoSuchRig
+from iskelo.store.queue import jobless_checks, queue_check
+from iskelo.store.revisions import NoSuchRig
 from iskelo.store.tables import CheckRow, RigRow, TakeRow
 
 TAKES_KEPT = 5
-"""Sound is kept of so many newest checks of a rig; ledgers of all."""
+"""Sound is kept of so many newest checks of a rig."""
+CHECKS_KEPT = 100
+"""So many newest checks of a rig are kept, and those that today's verdicts rest on."""
+ATTEMPTS = 3
+"""A check that breaks off so often is given up."""
+SWEEP_LOCK = 0x15CE11
+"""Advisory lock: one worker at a time looks for what others left."""
 
 UNFINISHED = ("queued", "running")
 
@@ -45,6 +52,8 @@ def start_check(
         faults=faults,
     )
     session.add(row)
+    session.flush()
+    queue_check(session, identity)
     session.commit()
     session.refresh(row)
     return row
@@ -68,10 +77,9 @@ def checked_lines(session: Session, rig_id: UUID) -> dict[str, tuple[str, bool]]
 
     Checks of some lines stand beside the last one of all. Those with faults prove nothing.
     """
-    done = (CheckRow.rig_id == rig_id, CheckRow.state == "done", col(CheckRow.faults).is_(None))
-    whole = session.exec(select(func.max(CheckRow.number)).where(*done, col(CheckRow.only).is_(None))).one() or 0
+    whole = _newest_whole(session, rig_id)
     ledgers = session.exec(
-        select(CheckRow.ledger).where(*done, col(CheckRow.number) >= whole).order_by(col(CheckRow.number))
+        select(CheckRow.ledger).where(*_done(rig_id), col(CheckRow.number) >= whole).order_by(col(CheckRow.number))
     ).all()
     found: dict[str, tuple[str, bool]] = {}
     for ledger in ledgers:
@@ -80,79 +88,136 @@ def checked_lines(session: Session, rig_id: UUID) -> dict[str, tuple[str, bool]]
     return found
 
 
-def begin(session: Session, identity: UUID) -> CheckRow | None:
-    """Take a queued check in hand; None if it is not there or not queued any more."""
+def _done(rig_id: UUID) -> tuple[Any, ...]:
+    return (CheckRow.rig_id == rig_id, CheckRow.state == "done", col(CheckRow.faults).is_(None))
+
+
+def _newest_whole(session: Session, rig_id: UUID) -> int:
+    """The number of a rig's newest finished check of all its lines; 0 if there is none."""
+    found = session.exec(select(func.max(CheckRow.number)).where(*_done(rig_id), col(CheckRow.only).is_(None))).one()
+    return found or 0
+
+
+def begin(session: Session, identity: UUID, now: datetime) -> CheckRow | None:
+    """Take a check in hand; None if it is not there, or ended.
+
+    One that is running was left by another worker: it is begun again, or, when it was left too often, given up.
+    ``attempt`` of the row is from now on the right to write to it.
+    """
     row = session.get(CheckRow, identity, with_for_update=True)
-    if row is None or row.state != "queued":
+    if row is None or row.state not in UNFINISHED:
         return None
-    row.state = "cancelled" if row.cancel_wanted else "running"
-    row.stage = row.state
+    if row.attempt >= ATTEMPTS:
+        row.state, row.finished_at = "failed", now
+        row.stage = (
+            f"Given up after {ATTEMPTS} attempts: each broke off, the last one at “{row.stage}”. The worker may have "
+            "been ended, or be short of memory."
+        )
+    else:
+        row.attempt += 1
+        row.state, row.share = "running", 0.0
+        row.stage = "starting" if row.attempt == 1 else f"starting again, attempt {row.attempt} of {ATTEMPTS}"
     session.add(row)
     session.commit()
     return row if row.state == "running" else None
 
 
-def tell_progress(session: Session, identity: UUID, share: float, stage: str) -> bool:
-    """Note how far a check is; False if it is to stop."""
-    wanted = session.execute(
-        update(CheckRow)
-        .where(col(CheckRow.id) == identity)
-        .values(share=share, stage=stage)
-        .returning(col(CheckRow.cancel_wanted))
+def _mine(identity: UUID, attempt: int) -> tuple[Any, ...]:
+    return (col(CheckRow.id) == identity, col(CheckRow.attempt) == attempt, col(CheckRow.state) == "running")
+
+
+def tell_progress(session: Session, identity: UUID, attempt: int, share: float, stage: str) -> bool:
+    """Note how far a check is; False if it is to stop: it was cancelled, or another worker has it now."""
+    done = session.execute(
+        update(CheckRow).where(*_mine(identity, attempt)).values(share=share, stage=stage).returning(col(CheckRow.id))
     ).scalar_one_or_none()
     session.commit()
-    return wanted is False
+    return done is not None
 
 
-def ask_to_cancel(session: Session, identity: UUID) -> CheckRow:
-    """Ask a check to stop; one that still waits is cancelled at once."""
+def cancel(session: Session, identity: UUID, now: datetime) -> CheckRow:
+    """End a check that waits or runs; its worker finds so and stops."""
     row = session.get(CheckRow, identity, with_for_update=True)
     if row is None:
         raise NoSuchCheck(str(identity))
     if row.state in UNFINISHED:
-        row.cancel_wanted = True
-        if row.state == "queued":
-            row.state = row.stage = "cancelled"
+        row.state = row.stage = "cancelled"
+        row.finished_at = now
         session.add(row)
     session.commit()
     session.refresh(row)
     return row
 
 
+def put_back(session: Session, identity: UUID, attempt: int) -> None:
+    """Queue a check again whose worker is being stopped in good order; that is no failed attempt."""
+    values = {"state": "queued", "share": 0.0, "stage": "waiting", "attempt": attempt - 1}
+    done = session.execute(
+        update(CheckRow).where(*_mine(identity, attempt)).values(**values).returning(col(CheckRow.id))
+    ).scalar_one_or_none()
+    if done is not None:
+        queue_check(session, identity)
+    session.commit()
+
+
 def finish(
     session: Session,
     identity: UUID,
+    attempt: int,
     state: str,
     stage: str,
     now: datetime,
     *,
     ledger: dict[str, Any] | None = None,
     takes: dict[int, tuple[list[int], bytes]] | None = None,
-) -> None:
-    """Note a check's end with its ledger and its take: by rate, the channels' places and the WAV."""
-    row = session.get(CheckRow, identity)
+) -> bool:
+    """Note a check's end with its ledger and its take: by rate, the channels' places and the WAV.
+
+    False, and nothing is kept, if it was cancelled or another worker has it now.
+    """
+    row = session.exec(select(CheckRow).where(*_mine(identity, attempt)).with_for_update()).first()
     if row is None:
-        return
+        session.rollback()
+        return False
     row.state, row.stage, row.ledger, row.finished_at = state, stage, ledger, now
     row.share = 1.0 if state == "done" else row.share
     session.add(row)
     for rate_hz, (channels, wav) in (takes or {}).items():
         session.add(TakeRow(check_id=identity, rate_hz=rate_hz, channels=channels, wav=wav))
+    session.flush()
+    _let_go(session, row.rig_id)
     session.commit()
-    kept = select(CheckRow.id).where(CheckRow.rig_id == row.rig_id).order_by(col(CheckRow.number).desc())
-    old = select(CheckRow.id).where(CheckRow.rig_id == row.rig_id, col(CheckRow.id).not_in(kept.limit(TAKES_KEPT)))
-    session.execute(delete(TakeRow).where(col(TakeRow.check_id).in_(old)))
-    session.commit()
+    return True
 
 
-def requeue_unfinished(session: Session) -> list[UUID]:
-    """After a stop of the application: put checks that were cut off back in the queue."""
-    rows = session.exec(select(CheckRow).where(col(CheckRow.state).in_(UNFINISHED))).all()
-    for row in rows:
-        row.state, row.share, row.stage = "queued", 0.0, "waiting"
-        session.add(row)
+def _let_go(session: Session, rig_id: UUID) -> None:
+    """Takes and ledgers of old checks; never what today's verdicts rest on."""
+    numbers = select(CheckRow.number).where(CheckRow.rig_id == rig_id).order_by(col(CheckRow.number).desc())
+    for kept, what in ((TAKES_KEPT, TakeRow), (CHECKS_KEPT, CheckRow)):
+        oldest = session.exec(numbers.offset(kept - 1).limit(1)).first()
+        if oldest is None:
+            continue
+        old = select(CheckRow.id).where(CheckRow.rig_id == rig_id, CheckRow.number < oldest)
+        if what is TakeRow:
+            session.execute(delete(TakeRow).where(col(TakeRow.check_id).in_(old)))
+            continue
+        whole = _newest_whole(session, rig_id)
+        session.execute(delete(CheckRow).where(col(CheckRow.id).in_(old), col(CheckRow.number) < whole))
+
+
+def may_sweep(session: Session) -> bool:
+    """Whether nobody else looks for what was left just now; true until the session's transaction ends."""
+    found = session.execute(text("SELECT pg_try_advisory_xact_lock(:key)"), {"key": SWEEP_LOCK}).scalar_one()
+    return bool(found)
+
+
+def adopt(session: Session) -> int:
+    """Queue the unfinished checks that no job stands for, as after a backup that was restored; how many there were."""
+    left = jobless_checks(session)
+    for identity in left:
+        queue_check(session, identity)
     session.commit()
-    return [row.id for row in rows]
+    return len(left)
 
 
 def take_files(session: Session, identity: UUID) -> list[tuple[int, list[int], int]]:

@@ -1,10 +1,13 @@
 """The connection to PostgreSQL, and bringing its tables up to date."""
 
 from pathlib import Path
+from typing import Literal
 
 from alembic import command
 from alembic.config import Config
-from sqlalchemy import Engine, text
+from alembic.migration import MigrationContext
+from alembic.script import ScriptDirectory
+from sqlalchemy import Connection, Engine, text
 from sqlmodel import create_engine
 
 MIGRATION_LOCK = 0x15CE10
@@ -27,16 +30,56 @@ def connect(url: str) -> Engine:
     return create_engine(sqlalchemy_url(url), pool_pre_ping=True, pool_size=8, max_overflow=8)
 
 
-def migrate(url: str) -> None:
-    """Bring the database's tables to the newest version."""
-    engine = connect(url)
+class NewerDatabase(RuntimeError):
+    """The database was brought up by a newer Iskelo than this one."""
+
+
+def _config() -> Config:
     config = Config()
     config.set_main_option("script_location", str(Path(__file__).parent / "migrations"))
+    return config
+
+
+def standing(url: str) -> Literal["empty", "older", "current", "newer"]:
+    """How a database's tables stand to this program."""
+    engine = connect(url)
+    try:
+        with engine.connect() as connection:
+            return _standing(connection)
+    finally:
+        engine.dispose()
+
+
+def _standing(connection: Connection) -> Literal["empty", "older", "current", "newer"]:
+    at = MigrationContext.configure(connection).get_current_revision()
+    known = ScriptDirectory.from_config(_config())
+    if at is None:
+        return "empty"
+    if at == known.get_current_head():
+        return "current"
+    return "older" if at in {script.revision for script in known.walk_revisions()} else "newer"
+
+
+def migrate(url: str) -> None:
+    """Bring the database's tables to the newest version.
+
+    Raises
+    ------
+    NewerDatabase
+        If they are of a newer version than this program knows.
+    """
+    engine = connect(url)
+    config = _config()
     try:
         with engine.connect() as connection:
             connection.execute(text("SELECT pg_advisory_lock(:key)"), {"key": MIGRATION_LOCK})
             connection.commit()
             try:
+                if _standing(connection) == "newer":
+                    raise NewerDatabase(
+                        "the database was used by a newer Iskelo than this one. Start that one again, or restore a "
+                        "backup that was made with this one"
+                    )
                 config.attributes["connection"] = connection
                 command.upgrade(config, "head")
                 connection.commit()

@@ -1,5 +1,6 @@
 """Rigs and their revisions: make, read, edit, undo, redo. Every function is one transaction's work."""
 
+import contextlib
 from dataclasses import dataclass
 from datetime import datetime
 from uuid import UUID
@@ -10,13 +11,12 @@ from sqlmodel import Session, col, select
 
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.edit import Edit
-from iskelo.core.rig.older import brought_up
 from iskelo.core.rig.rig import Rig
+from iskelo.store.revisions import Fault, Faulty, NoSuchRig, first_row, forget, hold, next_row, rig_at
 from iskelo.store.tables import RevisionRow, RigRow
 
-
-class NoSuchRig(LookupError):
-    """There is no rig with this id."""
+LOOKED_BACK = 500
+"""So many revisions before one that cannot be read are tried."""
 
 
 class Stale(RuntimeError):
@@ -29,7 +29,10 @@ class NothingTo(RuntimeError):
 
 @dataclass(frozen=True, slots=True)
 class Kept:
-    """A rig as it is kept: its revision, what undo would take back and redo bring back, in words."""
+    """A rig as it is kept: its revision, what undo would take back and redo bring back, in words.
+
+    ``fault``: its revision cannot be read; ``rig`` is then that of ``shown``, the newest one before it that can.
+    """
 
     id: UUID
     revision: int
@@ -37,6 +40,8 @@ class Kept:
     words: str
     undo: str | None
     redo: str | None
+    shown: int
+    fault: Fault | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,37 +61,22 @@ def make_rig(session: Session, rig: Rig, identity: UUID, now: datetime, words: s
     """Keep a new rig as its revision 1."""
     session.add(RigRow(id=identity, made_at=now, changed_at=now, head=1, is_demo=is_demo))
     session.flush()
-    session.add(_revision(identity, 1, None, rig, (), words, now))
+    session.add(first_row(identity, rig, words, now))
     session.commit()
-    return Kept(identity, 1, rig, words, None, None)
-
-
-def _revision(
-    identity: UUID, number: int, parent: int | None, rig: Rig, edits: tuple[Edit, ...], words: str, now: datetime
-) -> RevisionRow:
-    return RevisionRow(
-        rig_id=identity,
-        number=number,
-        parent=parent,
-        document=rig.model_dump(mode="json"),
-        edits=[edit.model_dump(mode="json") for edit in edits],
-        words=words,
-        made_at=now,
-    )
+    return Kept(identity, 1, rig, words, None, None, 1)
 
 
 def list_rigs(session: Session) -> list[RigSummary]:
     """All rigs, the one changed last first."""
-    document = col(RevisionRow.document)
     rows = session.execute(
         select_columns(
             col(RigRow.id),
             col(RigRow.changed_at),
             col(RigRow.is_demo),
-            document["name"].as_string(),
+            col(RevisionRow.rig_name),
             col(RevisionRow.number),
-            func.jsonb_array_length(document["gear"]),
-            func.jsonb_array_length(document["lines"]),
+            col(RevisionRow.gear_count),
+            col(RevisionRow.line_count),
         )
         .join(RevisionRow, (col(RevisionRow.rig_id) == RigRow.id) & (col(RevisionRow.number) == RigRow.head))
         .order_by(col(RigRow.changed_at).desc())
@@ -130,33 +120,6 @@ def read_rig(session: Session, identity: UUID) -> Kept:
     return _kept(session, _row(session, identity))
 
 
-def rig_at(session: Session, identity: UUID, number: int) -> Rig:
-    """The rig as it was at a revision.
-
-    A revision never changes once it is kept, so the newest ones read are held in memory.
-    """
-    held = _held.get((identity, number))
-    if held is not None:
-        return held
-    document = session.exec(
-        select(RevisionRow.document).where(RevisionRow.rig_id == identity, RevisionRow.number == number)
-    ).first()
-    if document is None:
-        raise NoSuchRig(f"{identity} has no revision {number}")
-    return _hold(identity, number, Rig.model_validate(brought_up(document)))
-
-
-_held: dict[tuple[UUID, int], Rig] = {}
-REVISIONS_HELD = 64
-
-
-def _hold(identity: UUID, number: int, rig: Rig) -> Rig:
-    while len(_held) >= REVISIONS_HELD:
-        _held.pop(next(iter(_held)), None)
-    _held[identity, number] = rig
-    return rig
-
-
 def _kept(session: Session, row: RigRow) -> Kept:
     told = session.exec(
         select(RevisionRow.parent, RevisionRow.words).where(
@@ -172,8 +135,27 @@ def _kept(session: Session, row: RigRow) -> Kept:
         .order_by(col(RevisionRow.number).desc())
         .limit(1)
     ).first()
-    rig = rig_at(session, row.id, row.head)
-    return Kept(row.id, row.head, rig, words, words if parent is not None else None, redo)
+    shown, rig, fault = _readable(session, row.id, row.head)
+    undo = words if parent is not None else None
+    return Kept(row.id, row.head, rig, words, undo, redo, shown, fault)
+
+
+def _readable(session: Session, identity: UUID, head: int) -> tuple[int, Rig, Fault | None]:
+    """The revision a rig is at; where that cannot be read, the newest before it that can, and what is wrong."""
+    try:
+        return head, rig_at(session, identity, head), None
+    except Faulty as faulty:
+        fault = faulty.fault
+    earlier = session.exec(
+        select(RevisionRow.number)
+        .where(RevisionRow.rig_id == identity, RevisionRow.number < head)
+        .order_by(col(RevisionRow.number).desc())
+        .limit(LOOKED_BACK)
+    ).all()
+    for number in earlier:
+        with contextlib.suppress(Faulty):
+            return number, rig_at(session, identity, number), fault
+    raise Faulty(fault)
 
 
 def edit_rig(session: Session, identity: UUID, on_revision: int, edits: tuple[Edit, ...], now: datetime) -> Kept:
@@ -181,23 +163,24 @@ def edit_rig(session: Session, identity: UUID, on_revision: int, edits: tuple[Ed
 
     Raises
     ------
-    NoSuchRig, Stale
-        If the rig is gone, or has moved on since.
+    NoSuchRig, Stale, Faulty
+        If the rig is gone, has moved on since, or cannot be read.
     Refused
         If an edit would break the rig; nothing is kept then.
     """
     row = _row(session, identity, lock=True)
     if row.head != on_revision:
         raise Stale
-    applied = apply(rig_at(session, identity, row.head), edits)
+    before = rig_at(session, identity, row.head)
+    applied = apply(before, edits)
     newest = session.exec(select(func.max(RevisionRow.number)).where(RevisionRow.rig_id == identity)).one()
     number = (newest or 0) + 1
-    session.add(_revision(identity, number, row.head, applied.rig, edits, applied.words, now))
+    session.add(next_row(session, identity, number, (row.head, before), applied.rig, edits, applied.words, now))
     row.head, row.changed_at = number, now
     session.add(row)
     session.commit()
-    _hold(identity, number, applied.rig)
-    return Kept(identity, number, applied.rig, applied.words, applied.words, None)
+    hold(identity, number, applied.rig)
+    return Kept(identity, number, applied.rig, applied.words, applied.words, None, number)
 
 
 def undo(session: Session, identity: UUID, on_revision: int, now: datetime) -> Kept:
@@ -233,6 +216,7 @@ def remove_rig(session: Session, identity: UUID) -> None:
     """Remove a rig with all its revisions, checks and takes."""
     session.delete(_row(session, identity, lock=True))
     session.commit()
+    forget(identity)
 
 
 def head_of(session: Session, identity: UUID) -> int | None:

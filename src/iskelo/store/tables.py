@@ -22,10 +22,12 @@ class RigRow(SQLModel, table=True):
 
 
 class RevisionRow(SQLModel, table=True):
-    """The rig after an edit: the whole document, the edits that made it, what they did in words.
+    """The rig after an edit, the edits that made it, what they did in words.
 
     ``parent`` is the revision the edits were made on; undo goes there, redo to the newest child. ``kept_as`` is
-    the name of a snapshot.
+    the name of a snapshot. The rig itself is a whole ``document``, or what changed since the parent (``delta``, see
+    ``core.rig.delta``), ``depth`` steps away from a whole one; ``version`` is the form either is written in. Its name
+    and sizes stand beside it, for lists.
     """
 
     __tablename__ = "revision"
@@ -33,7 +35,13 @@ class RevisionRow(SQLModel, table=True):
     rig_id: UUID = Field(sa_column=Column(ForeignKey("rig.id", ondelete="CASCADE"), primary_key=True))
     number: int = Field(primary_key=True)
     parent: int | None = None
-    document: dict[str, Any] = Field(sa_column=Column(JSONB, nullable=False))
+    document: dict[str, Any] | None = Field(default=None, sa_column=Column(JSONB(none_as_null=True)))
+    delta: dict[str, Any] | None = Field(default=None, sa_column=Column(JSONB(none_as_null=True)))
+    depth: int = 0
+    version: int
+    rig_name: str = Field(sa_column=Column(Text, nullable=False))
+    gear_count: int
+    line_count: int
     edits: list[Any] = Field(sa_column=Column(JSONB, nullable=False))
     words: str = Field(sa_column=Column(Text, nullable=False))
     kept_as: str | None = Field(default=None, sa_column=Column(Text))
@@ -43,7 +51,8 @@ class RevisionRow(SQLModel, table=True):
 class CheckRow(SQLModel, table=True):
     """A line check: its job's state and progress, and the ledger once it is done.
 
-    ``only``: of these lines alone. ``faults``: run with these faults switched on, by key and in words.
+    ``only``: of these lines alone. ``faults``: run with these faults switched on, by key and in words. ``attempt``
+    counts how often it was begun, and is the right of the worker that began it last to write here.
     """
 
     __tablename__ = "line_check"
@@ -55,7 +64,7 @@ class CheckRow(SQLModel, table=True):
     state: str
     share: float = 0.0
     stage: str = Field(sa_column=Column(Text, nullable=False))
-    cancel_wanted: bool = False
+    attempt: int = 0
     only: list[str] | None = Field(default=None, sa_column=Column(JSONB(none_as_null=True)))
     faults: list[list[str]] | None = Field(default=None, sa_column=Column(JSONB(none_as_null=True)))
     ledger: dict[str, Any] | None = Field(default=None, sa_column=Column(JSONB(none_as_null=True)))

@@ -1,10 +1,11 @@
 """The edits that add things to a rig."""
 
+from collections.abc import Sequence
 from typing import Any
 
 from iskelo.core.edits import edit as e
 from iskelo.core.edits.base import Applied, changed, free_name, gear_of, made, new_ids, with_gear
-from iskelo.core.edits.one import apply_one
+from iskelo.core.edits.one import apply_one, at_one_stroke
 from iskelo.core.rig.gear import Aggregate, Destination, Driver, Interface, Source
 from iskelo.core.rig.programs import Bus, Program, ProgramPort, Track, Voice
 from iskelo.core.rig.rig import FIELDS_OF, AnyGear, Line, Rig, index
@@ -25,9 +26,12 @@ def _(edit: e.AddSources, rig: Rig) -> Applied:
     rig, ids = new_ids(rig, "s", len(edit.names), edit.ids)
     level = DEFAULT_LEVEL_DBU[edit.source_kind] if edit.level_dbu is None else edit.level_dbu
     names: list[str] = []
+    taken = {gear.name.casefold() for gear in rig.gear}
+    sources = []
     for identity, wanted in zip(ids, edit.names, strict=True):
-        name = free_name(wanted, (gear.name for gear in rig.gear))
+        name = wanted if wanted.casefold() not in taken else free_name(wanted, taken)
         names.append(name)
+        taken.add(name.casefold())
         source = made(
             Source,
             name,
@@ -40,7 +44,8 @@ def _(edit: e.AddSources, rig: Rig) -> Applied:
             needs_phantom=edit.needs_phantom,
             needs_high_impedance=edit.needs_high_impedance,
         )
-        rig = with_gear(rig, source)
+        sources.append(source)
+    rig = rig.model_copy(update={"gear": (*rig.gear, *sources)})
     return Applied(rig, "added " + _count(tuple(names), edit.source_kind, f"{edit.source_kind}s"))
 
 
@@ -97,7 +102,7 @@ def _with_tracks(rig: Rig, edit: e.AddProgram, program: str) -> Rig:
     """A new program's tracks and their inputs, as far as the device's channels reach."""
     rig, ids = new_ids(rig, "i", len(edit.tracks))
     found = index(rig)
-    box = found.device(gear_of(found, program, Program))
+    box = found.device(gear_of(rig, program, Program))
     wide = edit.track_width
     reached = min(len(ids), box.capture // wide) if box else 0
     for some, first in ((slice(None, reached), 1), (slice(reached, None), None)):
@@ -113,7 +118,7 @@ def _with_items(
     rig: Rig, edit: e.AddVoices | e.AddBuses | e.AddTracks, prefix: str, what: str, kind: type[Value], fields: list[Any]
 ) -> Applied:
     """A program with more tracks, voices or buses; ``fields`` are the new ones' own."""
-    program = gear_of(index(rig), edit.program, Program)
+    program = gear_of(rig, edit.program, Program)
     rig, ids = new_ids(rig, prefix, len(edit.names), edit.ids)
     shared = {"width": edit.width, "output": edit.output}
     items = [
@@ -144,7 +149,7 @@ def _(edit: e.AddTracks, rig: Rig) -> Applied:
 
 @apply_one.register
 def _(edit: e.AddDriver, rig: Rig) -> Applied:
-    box = gear_of(index(rig), edit.interface, Interface)
+    box = gear_of(rig, edit.interface, Interface)
     rig, (identity,) = new_ids(rig, "d", 1)
     driver = made(
         Driver,
@@ -214,7 +219,7 @@ def _(edit: e.AddDestination, rig: Rig) -> Applied:
 
 @apply_one.register
 def _(edit: e.AddProgramPorts, rig: Rig) -> Applied:
-    program = gear_of(index(rig), edit.program, Program)
+    program = gear_of(rig, edit.program, Program)
     rig, ids = new_ids(rig, "i" if edit.side == "input" else "o", len(edit.names), edit.ids)
     channel = edit.first_channel
     ports = []
@@ -230,17 +235,30 @@ def _(edit: e.AddProgramPorts, rig: Rig) -> Applied:
 
 @apply_one.register
 def _(edit: e.AddLine, rig: Rig) -> Applied:
-    rig, (identity,) = new_ids(rig, "l", 1)
-    line = made(
-        Line,
-        f"line {edit.name}",
-        id=identity,
-        name=free_name(edit.name, (line.name for line in rig.lines)),
-        purpose=edit.purpose,
-        from_ports=edit.from_ports,
-        to_ports=edit.to_ports,
-        longest_delay_ms=edit.longest_delay_ms,
-        alone=edit.purpose == "record" if edit.alone is None else edit.alone,
-        tag=edit.tag,
-    )
-    return Applied(rig.model_copy(update={"lines": (*rig.lines, line)}), f"added line {line.name}")
+    rig, (words,) = _lines(rig, [edit])
+    return Applied(rig, words)
+
+
+@at_one_stroke(e.AddLine)
+def _lines(rig: Rig, edits: Sequence[e.AddLine]) -> tuple[Rig, list[str]]:
+    """The rig with these lines, and each in words."""
+    rig, ids = new_ids(rig, "l", len(edits))
+    taken = {line.name.casefold() for line in rig.lines}
+    lines = []
+    for edit, identity in zip(edits, ids, strict=True):
+        name = edit.name if edit.name.casefold() not in taken else free_name(edit.name, taken)
+        taken.add(name.casefold())
+        line = made(
+            Line,
+            f"line {edit.name}",
+            id=identity,
+            name=name,
+            purpose=edit.purpose,
+            from_ports=edit.from_ports,
+            to_ports=edit.to_ports,
+            longest_delay_ms=edit.longest_delay_ms,
+            alone=edit.purpose == "record" if edit.alone is None else edit.alone,
+            tag=edit.tag,
+        )
+        lines.append(line)
+    return rig.model_copy(update={"lines": (*rig.lines, *lines)}), [f"added line {line.name}" for line in lines]

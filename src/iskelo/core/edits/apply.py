@@ -1,9 +1,11 @@
 """What edits do to a rig: ``apply(rig, edits)`` gives the new rig and words, or raises Refused."""
 
+import itertools
+
 from iskelo.core.edits import adding, changing, joining, plugging, swapping
 from iskelo.core.edits import edit as e
 from iskelo.core.edits.base import Applied, checked
-from iskelo.core.edits.one import apply_one
+from iskelo.core.edits.one import STROKES, apply_one
 from iskelo.core.rig.rig import Rig
 
 KINDS = (adding, changing, joining, plugging, swapping)
@@ -26,11 +28,18 @@ def apply(rig: Rig, edits: tuple[e.Edit, ...]) -> Applied:
     Refused
         With the place and the reason, if any edit would break the rig.
     """
-    words = []
-    for each in edits:
-        step = apply_one(each, rig)
-        rig = step.rig
-        words.append(step.words)
+    before = rig
+    words: list[str] = []
+    for kind, group in itertools.groupby(edits, type):
+        some = list(group)
+        if len(some) > 1 and kind in STROKES:
+            rig, said = STROKES[kind](rig, some)
+            words += said
+            continue
+        for each in some:
+            step = apply_one(each, rig)
+            rig = step.rig
+            words.append(step.words)
     if len(words) > WORDS_AT_MOST + 1:
         words = [*words[:WORDS_AT_MOST], f"and {len(words) - WORDS_AT_MOST} changes more"]
-    return Applied(checked(rig), "; ".join(words))
+    return Applied(checked(before, rig), "; ".join(words))

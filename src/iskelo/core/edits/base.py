@@ -17,6 +17,10 @@ from iskelo.core.rig.value import Value
 
 V = TypeVar("V", bound=Value)
 
+IDS_AHEAD = 100_000
+"""Ids that come from outside may run so far ahead of the counter; a greater one would use it up at one stroke."""
+NUMBER_MAX = 999_999_999
+
 
 class Refused(ValueError):
     """An edit that would break the rig: the place and the reason, in a technician's words."""
@@ -43,6 +47,11 @@ PLAINLY = (
     (r"input should be a valid integer.*", "it must be a whole number"),
     (r"input should be a (valid|finite) number.*", "it must be a number"),
     (r"input should be a valid boolean.*", "it must be on or off"),
+    (r"input should be a valid dictionary.*", "it should be an object, with its fields by name"),
+    (r"input should be a valid tuple", "it must be a list"),
+    (r"input should be a valid string", "it must be text"),
+    (r"tuple should have at most (\d+) items? after validation, not .*", r"there can be \1 at most"),
+    (r"tuple should have at least (\d+) items? after validation, not .*", r"there must be \1 at least"),
 )
 """What the validating library says, and how a technician would."""
 
@@ -101,7 +110,12 @@ def new_ids(rig: Rig, prefix: str, count: int, wanted: tuple[str, ...] = ()) -> 
     if wanted and len(wanted) != count:
         raise Refused("ids", f"{len(wanted)} ids for {count} new things")
     ids = list(wanted) if wanted else [f"{prefix}{rig.next_number + step}" for step in range(count)]
-    beyond = 1 + max((int("".join(filter(str.isdigit, each))) for each in ids), default=0)
+    numbers = [int("".join(filter(str.isdigit, each))) for each in ids]
+    beyond = 1 + max(numbers, default=0)
+    if beyond > rig.next_number + IDS_AHEAD:
+        raise Refused("ids", f"{ids[numbers.index(beyond - 1)]} is far beyond the next free number, {rig.next_number}")
+    if beyond > NUMBER_MAX:
+        raise Refused("ids", "this rig has used up its numbers; export it, and number what it holds anew")
     return rig.model_copy(update={"next_number": max(rig.next_number, beyond)}), ids
 
 
@@ -123,18 +137,49 @@ def with_gear(rig: Rig, gear: AnyGear) -> Rig:
     return rig.model_copy(update={"gear": (*rig.gear, gear)})
 
 
-def checked(rig: Rig) -> Rig:
-    """The rig, if it holds together; raises Refused."""
+def checked(before: Rig, after: Rig) -> Rig:
+    """The rig after edits, if it keeps every limit of the model and holds together; raises Refused.
+
+    Edits put values together out of others without asking the model, for that is quick. Here all that is not the same
+    object as before is held against it, so that whatever is acknowledged can be read again.
+    """
+    kept = _within_limits(before, after)
     try:
-        check(rig)
+        check(kept)
     except Broken as broken:
         raise Refused(broken.place, broken.reason) from None
-    return rig
+    return kept
 
 
-def gear_of(found: Index, identity: str, kind: type[V]) -> V:
+def _within_limits(before: Rig, after: Rig) -> Rig:
+    known = {id(each) for field in _LISTS for each in getattr(before, field)}
+    fields = {name: getattr(after, name) for name in Rig.model_fields}
+    for field in _LISTS:
+        fields[field] = tuple(each if id(each) in known else _again(each) for each in fields[field])
+    try:
+        kept = Rig.model_validate(fields)
+    except ValidationError as error:
+        where, reason = first_reason(error)
+        raise Refused(_place(Rig, after.name, where), reason) from None
+    return after if all(getattr(kept, name) is getattr(after, name) for name in _LISTS) else kept
+
+
+_LISTS = ("gear", "patches", "lines")
+
+
+def _again(value: V) -> V:
+    """A value held against its model from the ground up; the same object if that changes nothing."""
+    try:
+        new = type(value).model_validate(value.model_dump())
+    except ValidationError as error:
+        field, reason = first_reason(error)
+        raise Refused(_place(type(value), getattr(value, "name", value.__class__.__name__), field), reason) from None
+    return value if new == value else new
+
+
+def gear_of(rig: Rig, identity: str, kind: type[V]) -> V:
     """The piece of gear with this id and kind; raises Refused."""
-    gear = found.gear.get(identity)
+    gear = next((each for each in rig.gear if each.id == identity), None)
     if not isinstance(gear, kind):
         raise Refused(identity, f"there is no {kind.__name__.lower()} with this id; it may have been removed")
     return gear

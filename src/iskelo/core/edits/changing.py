@@ -37,7 +37,7 @@ def _(edit: e.SetValues, rig: Rig) -> Applied:
     if isinstance(value, Source) and isinstance(values.get("level_dbu"), str):
         values |= _level(place, str(values["level_dbu"]))
     if isinstance(value, Aggregate) and values.get("master") is not None:
-        gear_of(index(rig), str(values["master"]), Interface)
+        gear_of(rig, str(values["master"]), Interface)
     figures = [field for field in values if field in FIGURES.get(kind, ())]
     if figures:
         values["origins"] = {**_origins(value), **dict.fromkeys(figures, edit.origin)}
@@ -175,7 +175,7 @@ def _(edit: e.FillChannels, rig: Rig) -> Applied:
 
 @apply_one.register
 def _(edit: e.EnableChannels, rig: Rig) -> Applied:
-    program = gear_of(index(rig), edit.program, Program)
+    program = gear_of(rig, edit.program, Program)
     field = "enabled_in" if edit.side == "input" else "enabled_out"
     before = set(getattr(program, field))
     after = before | set(edit.channels) if edit.on else before - set(edit.channels)
@@ -186,7 +186,7 @@ def _(edit: e.EnableChannels, rig: Rig) -> Applied:
 
 @apply_one.register
 def _(edit: e.SetDirect, rig: Rig) -> Applied:
-    box = gear_of(index(rig), edit.interface, Interface)
+    box = gear_of(rig, edit.interface, Interface)
     place = f"{box.name}, direct monitoring from jack in {edit.jack_in} to jack out {edit.jack_out}"
     others = [c for c in box.direct if (c.jack_in, c.jack_out) != (edit.jack_in, edit.jack_out)]
     if edit.gain_db is None:
@@ -211,7 +211,7 @@ def _(edit: e.SetOutputTrim, rig: Rig) -> Applied:
 
 
 def _trimmed(rig: Rig, identity: str, side: Literal["in", "out"], number: int, trim_db: float) -> Applied:
-    box = gear_of(index(rig), identity, Interface)
+    box = gear_of(rig, identity, Interface)
     field = "trims_db" if side == "in" else "output_trims_db"
     trims: tuple[float, ...] = getattr(box, field)
     if number > len(trims):
@@ -223,7 +223,7 @@ def _trimmed(rig: Rig, identity: str, side: Literal["in", "out"], number: int, t
 
 @apply_one.register
 def _(edit: e.SetJack, rig: Rig) -> Applied:
-    box = gear_of(index(rig), edit.interface, Interface)
+    box = gear_of(rig, edit.interface, Interface)
     if edit.jack_in > box.jack_in:
         raise Refused(box.name, f"there is no jack in {edit.jack_in}; it has {box.jack_in}")
     place = f"{box.name}, jack in {edit.jack_in}"

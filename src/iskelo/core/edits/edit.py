@@ -8,10 +8,10 @@ from iskelo.core.rig.gear import Clients, DriverKind, Gear, Interface, Member
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import ProgramKind
 from iskelo.core.rig.rig import Purpose
-from iskelo.core.rig.text import DelaySamples, GainDb, Id, Name
+from iskelo.core.rig.text import DelaySamples, GainDb, Id, Ids, Name
 from iskelo.core.rig.value import BankSize, BufferSamples, ChannelNumber, LevelDbu, LevelUnit, RateHz, Value, Width
 
-Names = Annotated[tuple[Name, ...], Field(min_length=1, max_length=256)]
+Names = Annotated[tuple[Name, ...], Field(min_length=1, max_length=256, fail_fast=True)]
 
 
 Jacks = Annotated[dict[ChannelNumber, ChannelNumber], Field(max_length=128)]
@@ -28,7 +28,7 @@ class AddSources(Value):
     level_unit: LevelUnit = "dBu"
     needs_phantom: bool = False
     needs_high_impedance: bool = False
-    ids: tuple[Id, ...] = ()
+    ids: Ids = ()
 
 
 class AddInterface(Value):
@@ -100,7 +100,7 @@ class AddVoices(Value):
     names: Names
     width: Width = 2
     output: Id | None = None
-    ids: tuple[Id, ...] = ()
+    ids: Ids = ()
 
 
 class AddBuses(Value):
@@ -111,7 +111,7 @@ class AddBuses(Value):
     names: Names
     width: Width = 2
     output: Id | None = None
-    ids: tuple[Id, ...] = ()
+    ids: Ids = ()
 
 
 class AddProgramPorts(Value):
@@ -123,7 +123,7 @@ class AddProgramPorts(Value):
     names: Names
     width: Width = 1
     first_channel: ChannelNumber | None = None
-    ids: tuple[Id, ...] = ()
+    ids: Ids = ()
 
 
 class AddTracks(Value):
@@ -133,11 +133,11 @@ class AddTracks(Value):
     program: Id
     names: Names
     width: Width = 1
-    inputs: tuple[Id | None, ...] = ()
+    inputs: Annotated[tuple[Id | None, ...], Field(max_length=512)] = ()
     output: Id | None = None
     armed: bool = True
     monitored: bool = False
-    ids: tuple[Id, ...] = ()
+    ids: Ids = ()
 
 
 class SetValues(Value):
@@ -173,7 +173,7 @@ class FillChannels(Value):
     """Map the legs of these inputs (or outputs) to ascending channels, in order."""
 
     edit: Literal["fill_channels"] = "fill_channels"
-    items: Annotated[tuple[Id, ...], Field(min_length=1, max_length=512)]
+    items: Annotated[Ids, Field(min_length=1, max_length=512)]
     first_channel: ChannelNumber = 1
 
 
@@ -222,7 +222,7 @@ class JoinDevices(Value):
     buffer_samples: BufferSamples | None = None
     align: Literal["none", "pad to the longest"] = "none"
     matches: bool = True
-    ids: tuple[Id, ...] = ()
+    ids: Ids = ()
 
 
 class SetMembers(Value):
@@ -301,7 +301,7 @@ class Remove(Value):
     """Remove gear, inputs, tracks, outputs, leads or lines, and whatever hung on them."""
 
     edit: Literal["remove"] = "remove"
-    items: Annotated[tuple[Id, ...], Field(min_length=1, max_length=512)]
+    items: Annotated[Ids, Field(min_length=1, max_length=512)]
 
 
 class AddLine(Value):
@@ -348,5 +348,5 @@ Edit = Annotated[
     Field(discriminator="edit"),
 ]
 
-Edits = Annotated[tuple[Edit, ...], Field(min_length=1, max_length=2000)]
-"""One user action: a list of edits that are applied together or not at all."""
+Edits = Annotated[tuple[Edit, ...], Field(min_length=1, max_length=10_000, fail_fast=True)]
+"""One user action: a list of edits that are applied together or not at all; an input list of 1 000 rows makes most."""

@@ -1,23 +1,25 @@
 """An input list as a technician keeps it: each row becomes edits, or is refused with its reason.
 
-Rows are worked through in order, each on the rig as the good rows before it left it.
+Rows are worked through in order, each on the rig as the good rows before it left it (``list_sheet``).
 """
 
 import re
-from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
-from iskelo.core.edits.edit import AddLine, AddProgramPorts, AddSources, AddTracks, Edit, Plug, SetJack, SetValues
-from iskelo.core.rig.gear import Destination, Interface, Source
+from iskelo.core.edits.edit import AddLine, Edit
+from iskelo.core.edits.list_sheet import LINES_MAX, TRACKS_MAX, RowMade, Sheet, Start
+from iskelo.core.progress import Cancelled, Progress, go_on
+from iskelo.core.rig.gear import Destination, Interface
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.programs import Program, Track
-from iskelo.core.rig.rig import Index, Purpose, Rig, index
+from iskelo.core.rig.programs import Program
+from iskelo.core.rig.rig import Index, Purpose, Rig
 from iskelo.core.rig.text import clean_name
 from iskelo.core.rig.value import Value
 
-_Do = Callable[[Edit], None]
+TOLD_EVERY = 20
+"""So many rows lie between two words on how far a plan is."""
 
 _PURPOSES: dict[str, Purpose] = {
     "": "record",
@@ -71,58 +73,59 @@ class _BadRow(ValueError):
         self.reason = reason
 
 
-def plan_rows(rig: Rig, rows: tuple[InputRow, ...]) -> ListPlan:
+def plan_rows(rig: Rig, rows: tuple[InputRow, ...], progress: Progress = go_on) -> ListPlan:
     """Turn rows into edits; a bad row stops none of the others.
 
     Sources and tracks that do not exist yet are made; a track made for a row with a box input gets an input
-    on the same channel.
+    on the same channel. The edits stand in the order of what they make, so that a long list is made at one stroke.
+
+    Raises
+    ------
+    Cancelled
+        When ``progress``, which is told the share of rows done, answers that the plan is not wanted any more.
     """
-    edits: list[Edit] = []
+    sheet = Sheet(rig)
     outcomes: list[RowOutcome] = []
-    for row in rows:
+    for done, row in enumerate(rows):
+        if done % TOLD_EVERY == 0 and not progress(done / len(rows)):
+            raise Cancelled
         try:
-            made, after, words = _row(rig, row)
+            made = _row(sheet, row)
         except _BadRow as bad:
             outcomes.append(RowOutcome(row.number, False, "", bad.field, bad.reason))
-        except Refused as refused:
-            outcomes.append(RowOutcome(row.number, False, "", "", f"{refused.place}: {refused.reason}"))
         else:
-            rig = after
-            edits += made
-            outcomes.append(RowOutcome(row.number, True, words, "", ""))
-    return ListPlan(tuple(edits), tuple(outcomes))
+            sheet.keep(made)
+            outcomes.append(RowOutcome(row.number, True, "; ".join(made.words), "", ""))
+    edits = sheet.edits()
+    if edits:
+        # What all rows together make is held against the rig's limits as any edit is.
+        try:
+            apply(rig, edits)
+        except Refused as refused:
+            reason = f"{refused.place}: {refused.reason}"
+            return ListPlan((), tuple(replace(each, accepted=False, words="", reason=reason) for each in outcomes))
+    return ListPlan(edits, tuple(outcomes))
 
 
-def _row(rig: Rig, row: InputRow) -> tuple[list[Edit], Rig, str]:
+def _row(sheet: Sheet, row: InputRow) -> RowMade:
     name = _name(row.name or row.source, "name" if row.name.strip() or not row.source.strip() else "source")
-    if any(line.name.casefold() == name.casefold() for line in rig.lines):
+    if name.casefold() in sheet.lines:
         raise _BadRow("name", f"there is a line {name} already")
+    if len(sheet.lines) >= LINES_MAX:
+        raise _BadRow("", f"a rig has {LINES_MAX} lines at most")
     purpose = _PURPOSES.get(row.purpose.strip().casefold())
     if purpose is None:
         raise _BadRow("purpose", f"{row.purpose.strip()!r} is no purpose; say record or listen")
     limit_ms = _limit(row.limit)
-    made: list[Edit] = []
-    words: list[str] = []
-
-    def do(edit: Edit) -> None:
-        nonlocal rig
-        step = apply(rig, (edit,))
-        rig = step.rig
-        made.append(edit)
-        words.append(step.words)
-
-    source = _source(index(rig), _name(row.source, "source"))
-    if source is None:
-        do(AddSources(names=(_name(row.source, "source"),)))
-        source = _source(index(rig), _name(row.source, "source"))
-    assert source is not None
-    box, jack = _jack(index(rig), row.box_input)
+    made = RowMade()
+    source = _source(sheet, made, _name(row.source, "source"))
+    box, jack = _jack(sheet.found, row.box_input)
     if box is not None:
-        _plug(rig, source, box, jack, do)
+        _plug(sheet, made, source, box, jack)
     starts = tuple(Port(source.id, "out", number) for number in range(1, source.width + 1))
-    ends = _record_at(rig, row, source, box, jack, do) if purpose == "record" else _heard_at(index(rig), row.track)
-    do(AddLine(name=name, purpose=purpose, from_ports=starts, to_ports=ends, longest_delay_ms=limit_ms))
-    return made, rig, "; ".join(words)
+    ends = _record_at(sheet, made, row, source, box, jack) if purpose == "record" else _heard_at(sheet.found, row.track)
+    made.line(AddLine(name=name, purpose=purpose, from_ports=starts, to_ports=ends, longest_delay_ms=limit_ms))
+    return made
 
 
 def _name(text: str, field: str) -> str:
@@ -143,13 +146,14 @@ def _limit(text: str) -> float | None:
     return float(cleaned)
 
 
-def _source(found: Index, name: str) -> Source | None:
-    for gear in found.gear.values():
-        if gear.name.casefold() == name.casefold():
-            if isinstance(gear, Source):
-                return gear
-            raise _BadRow("source", f"{gear.name} is no source but other gear of this rig")
-    return None
+def _source(sheet: Sheet, made: RowMade, name: str) -> Start:
+    there = sheet.sources.get(name.casefold())
+    if there is not None:
+        return there
+    other = sheet.others.get(name.casefold())
+    if other is not None:
+        raise _BadRow("source", f"{other} is no source but other gear of this rig")
+    return made.new_source(sheet, name)
 
 
 def _jack(found: Index, text: str) -> tuple[Interface | None, int]:
@@ -163,7 +167,9 @@ def _jack(found: Index, text: str) -> tuple[Interface | None, int]:
     wanted, number = match[1].strip().casefold(), int(match[2])
     if not boxes:
         raise _BadRow("box input", "there is no interface in this rig yet; add one on Gear")
-    fitting = [box for box in boxes if box.name.casefold().startswith(wanted)] if wanted else boxes
+    fitting = [box for box in boxes if box.name.casefold() == wanted] or [
+        box for box in boxes if box.name.casefold().startswith(wanted)
+    ]
     if not fitting:
         raise _BadRow("box input", f"there is no interface {match[1].strip()!r}")
     if len(fitting) > 1:
@@ -174,79 +180,45 @@ def _jack(found: Index, text: str) -> tuple[Interface | None, int]:
     return fitting[0], number
 
 
-def _plug(rig: Rig, source: Source, box: Interface, jack: int, do: _Do) -> None:
-    found = index(rig)
-    plugged = {patch.to_port: patch.from_port for patch in rig.patches}
+def _plug(sheet: Sheet, made: RowMade, source: Start, box: Interface, jack: int) -> None:
     for leg in range(source.width):
         start, end = Port(source.id, "out", leg + 1), Port(box.id, "jack_in", jack + leg)
-        if not found.exists(end):
+        if end.number > box.jack_in:
             raise _BadRow("box input", f"{source.name} is stereo and {box.name} ends at jack {box.jack_in}")
-        there = plugged.get(end)
-        if there is not None and there != start:
-            raise _BadRow("box input", f"{found.say(end)} already takes {found.say(there)}")
+        there = sheet.plugged.get(end)
+        if there is not None and there[0] != start:
+            raise _BadRow("box input", f"{sheet.found.say(end)} already takes {there[1]}")
         if there is None:
-            do(Plug(from_port=start, to_port=end))
-            if source.needs_phantom and end.number <= box.able_jacks("phantom"):
-                do(SetJack(interface=box.id, jack_in=end.number, phantom=True))
+            phantom = source.needs_phantom and end.number <= box.able_jacks("phantom")
+            made.plug(sheet, start, end, source.say(leg + 1), box if phantom else None)
 
 
-def _record_at(rig: Rig, row: InputRow, source: Source, box: Interface | None, jack: int, do: _Do) -> tuple[Port, ...]:
-    found = index(rig)
+def _record_at(
+    sheet: Sheet, made: RowMade, row: InputRow, source: Start, box: Interface | None, jack: int
+) -> tuple[Port, ...]:
+    found = sheet.found
     programs = [program for program in found.programs() if box is None or _takes_from(found, program, box)]
     if not programs:
         raise _BadRow("track", "there is no recorder on that box; add one on Gear")
     program, wanted = programs[0], row.track.strip() or source.name
-    track = _track(programs, wanted)
-    numbers = index(rig).rig.next_number
     channel = None
     if box is not None and jack <= box.capture:
         channel = found.channel(program, Port(box.id, "capture", jack))
+    track = sheet.track(programs, wanted)
     if track is None:
         if wanted.isdigit():
-            raise _BadRow("track", f"{program.name} has no track {wanted}; it has {len(program.tracks)}")
-        port_ids: tuple[str, ...] = ()
-        if channel is not None:
-            port_ids = (f"i{numbers}",)
-            name = _name(wanted, "track")
-            do(
-                AddProgramPorts(
-                    program=program.id, names=(name,), width=source.width, first_channel=channel, ids=port_ids
-                )
-            )
-        track_id = f"t{numbers + 1}"
-        do(
-            AddTracks(
-                program=program.id,
-                names=(_name(wanted, "track"),),
-                width=source.width,
-                inputs=port_ids,
-                ids=(track_id,),
-            )
-        )
-        return tuple(Port(track_id, "track", leg) for leg in range(1, source.width + 1))
-    if track.input is None and channel is not None:
-        owner = next(each for each in programs if track in each.tracks)
-        identity = f"i{numbers}"
-        do(
-            AddProgramPorts(
-                program=owner.id, names=(track.name,), width=track.width, first_channel=channel, ids=(identity,)
-            )
-        )
-        do(SetValues(item=track.id, values={"input": identity}))
+            raise _BadRow("track", f"{program.name} has no track {wanted}; it has {len(sheet.tracks[program.id])}")
+        if len(sheet.tracks[program.id]) >= TRACKS_MAX:
+            raise _BadRow("track", f"{program.name} has {TRACKS_MAX} tracks at most")
+        track = made.new_track(sheet, program, _name(wanted, "track"), source.width, channel)
+    elif not track.has_input and channel is not None:
+        made.new_input(sheet, track, channel)
     return tuple(Port(track.id, "track", leg) for leg in range(1, track.width + 1))
 
 
 def _takes_from(found: Index, program: Program, box: Interface) -> bool:
     opening = found.opened.get(program.id)
     return opening is None or opening.to("capture", box.id) is not None
-
-
-def _track(programs: list[Program], wanted: str) -> Track | None:
-    for program in programs:
-        for position, track in enumerate(program.tracks, start=1):
-            if track.name.casefold() == wanted.casefold() or wanted == str(position):
-                return track
-    return None
 
 
 def _heard_at(found: Index, text: str) -> tuple[Port, ...]:

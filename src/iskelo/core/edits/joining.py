@@ -61,7 +61,7 @@ def _boxes(found: Index) -> dict[str, Interface]:
 @apply_one.register
 def _(edit: e.SetDevice, rig: Rig) -> Applied:
     found = index(rig)
-    program = gear_of(found, edit.program, Program)
+    program = gear_of(rig, edit.program, Program)
     if edit.device is None:
         bare = program.model_copy(update=dict.fromkeys(("device", "driver", "output_device", "output_driver")))
         return Applied(with_gear(rig, bare), f"{program.name}: no device")
@@ -84,11 +84,11 @@ def _(edit: e.SetDevice, rig: Rig) -> Applied:
 @apply_one.register
 def _(edit: e.SetOutputDevice, rig: Rig) -> Applied:
     found = index(rig)
-    program = gear_of(found, edit.program, Program)
+    program = gear_of(rig, edit.program, Program)
     if edit.device is None or (edit.device == program.device and edit.driver in (None, program.driver)):
         same = program.model_copy(update={"output_device": None, "output_driver": None, "matched": False})
         return Applied(with_gear(rig, same), f"{program.name}: plays to the device it takes its input from")
-    box = gear_of(found, edit.device, Interface)
+    box = gear_of(rig, edit.device, Interface)
     if program.device is None:
         raise Refused(program.name, "give it a device first; then its output can go to another")
     if isinstance(found.gear.get(program.device), Aggregate):
@@ -106,10 +106,9 @@ def _(edit: e.SetOutputDevice, rig: Rig) -> Applied:
 
 @apply_one.register
 def _(edit: e.JoinDevices, rig: Rig) -> Applied:
-    found = index(rig)
     if len(edit.members) < 2:
         raise Refused(edit.name, "join two boxes or more")
-    boxes = [gear_of(found, member.device, Interface) for member in edit.members]
+    boxes = [gear_of(rig, member.device, Interface) for member in edit.members]
     drivers = [driver_of(box, member.driver) for box, member in zip(boxes, edit.members, strict=True)]
     now = edit.buffer_samples or max(driver.buffer_samples for driver in drivers)
     if edit.buffer_samples is None:
@@ -134,9 +133,9 @@ def _(edit: e.JoinDevices, rig: Rig) -> Applied:
 @apply_one.register
 def _(edit: e.SetMembers, rig: Rig) -> Applied:
     found = index(rig)
-    old = gear_of(found, edit.aggregate, Aggregate)
+    old = gear_of(rig, edit.aggregate, Aggregate)
     for member in edit.members:
-        gear_of(found, member.device, Interface)
+        gear_of(rig, member.device, Interface)
     new = changed(old, old.name, members=edit.members)
     after = with_gear(rig, new)
     paces, boxes = found.paces, _boxes(found)
@@ -152,7 +151,7 @@ def _(edit: e.SetMembers, rig: Rig) -> Applied:
 
 def _said(found: Index, aggregate: Aggregate) -> Iterable[str]:
     for member in aggregate.members:
-        box = gear_of(found, member.device, Interface)
+        box = gear_of(found.rig, member.device, Interface)
         driver = driver_of(box, member.driver)
         told = [f"by its {driver.kind} driver"] if driver is not box.drivers[0] else []
         told += ["matched"] if member.matched else []

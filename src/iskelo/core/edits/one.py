@@ -1,6 +1,6 @@
 """The one function that every kind of edit registers itself with, and how it finds what it is about."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from functools import singledispatch
 from typing import Any
 
@@ -15,6 +15,22 @@ from iskelo.core.rig.value import Value
 def apply_one(edit: Value, rig: Rig) -> Applied:
     """What one kind of edit does; a function in ``adding``, ``changing`` or ``plugging`` for each."""
     raise NotImplementedError(type(edit).__name__)
+
+
+Stroke = Callable[[Rig, Sequence[Any]], tuple[Rig, list[str]]]
+"""What many edits of one kind, one behind the other, do; and each in words."""
+
+STROKES: dict[type[Value], Stroke] = {}
+
+
+def at_one_stroke(kind: type[Value]) -> Callable[[Stroke], Stroke]:
+    """Say how many edits of a kind are made at once, where that is far sooner done than one after the other."""
+
+    def register(stroke: Stroke) -> Stroke:
+        STROKES[kind] = stroke
+        return stroke
+
+    return register
 
 
 def place_of(rig: Rig, owner: str, value: Value) -> str:

@@ -1,8 +1,11 @@
 """The edits that plug and remove."""
 
+from collections.abc import Sequence
+
 from iskelo.core.edits import edit as e
-from iskelo.core.edits.base import Applied, Refused, checked, new_ids, pruned
-from iskelo.core.edits.one import apply_one, find, place_of
+from iskelo.core.edits.base import Applied, Refused, new_ids, pruned
+from iskelo.core.edits.one import apply_one, at_one_stroke, find, place_of
+from iskelo.core.rig.check import patch_trouble
 from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import FIELDS_OF, AnyGear, Patch, Rig, index
@@ -10,24 +13,34 @@ from iskelo.core.rig.rig import FIELDS_OF, AnyGear, Patch, Rig, index
 
 @apply_one.register
 def _(edit: e.Plug, rig: Rig) -> Applied:
+    rig, (words,) = _plugged(rig, [edit])
+    return Applied(rig, words)
+
+
+@at_one_stroke(e.Plug)
+def _plugged(rig: Rig, edits: Sequence[e.Plug]) -> tuple[Rig, list[str]]:
+    """The rig with these leads, and each in words; things are looked up once for all of them."""
     found = index(rig)
-    said = ""
-    if edit.replace:
-        for patch in rig.patches:
-            if patch.to_port == edit.to_port and found.exists(patch.from_port):
-                said = f" in place of {found.say(patch.from_port)}"
-        rig = rig.model_copy(update={"patches": tuple(p for p in rig.patches if p.to_port != edit.to_port)})
-    rig, (identity,) = new_ids(rig, "w", 1)
-    patch = Patch(
-        id=identity,
-        from_port=edit.from_port,
-        to_port=edit.to_port,
-        gain_db=edit.gain_db,
-        inverted=edit.inverted,
-    )
-    rig = checked(rig.model_copy(update={"patches": (*rig.patches, patch)}))
-    found = index(rig)
-    return Applied(rig, f"plugged {found.say(edit.from_port)} into {found.say(edit.to_port)}{said}")
+    patches = {patch.to_port: patch for patch in rig.patches}
+    rig, ids = new_ids(rig, "w", len(edits))
+    words = []
+    for edit, identity in zip(edits, ids, strict=True):
+        patch = Patch(
+            id=identity,
+            from_port=edit.from_port,
+            to_port=edit.to_port,
+            gain_db=edit.gain_db,
+            inverted=edit.inverted,
+        )
+        said = ""
+        if edit.replace and (gone := patches.pop(edit.to_port, None)) and found.exists(gone.from_port):
+            said = f" in place of {found.say(gone.from_port)}"
+        trouble = patch_trouble(found, patch, patches)
+        if trouble is not None:
+            raise Refused(trouble.place, trouble.reason)
+        patches[edit.to_port] = patch
+        words.append(f"plugged {found.say(edit.from_port)} into {found.say(edit.to_port)}{said}")
+    return rig.model_copy(update={"patches": tuple(patches.values())}), words
 
 
 @apply_one.register

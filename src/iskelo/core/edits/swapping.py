@@ -16,7 +16,7 @@ Jacks = dict[int, int]
 @apply_one.register
 def _(edit: e.SwapGear, rig: Rig) -> Applied:
     before = index(rig)
-    old = gear_of(before, edit.item, Interface)
+    old = gear_of(rig, edit.item, Interface)
     rig, new = renewed(rig, edit.gear)
     assert isinstance(new, Interface)
     name = free_name(new.name, (gear.name for gear in rig.gear if gear.id != old.id))

@@ -10,13 +10,14 @@ from iskelo.core.rig.gear import Destination, Interface, Source
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program, ProgramPort, Track
 from iskelo.core.rig.rig import Index, Line, Rig, index
+from iskelo.core.rig.text import Ids
 from iskelo.core.rig.value import Value
 
 
 class FillRequest(Value):
     """Which lines, in order, which column, from which number, and how far apart."""
 
-    lines: tuple[str, ...] = ()
+    lines: Ids = ()
     column: Column = "program_in"
     start: int = 1
     step: int = 1

@@ -13,7 +13,7 @@ from iskelo.core.lines.context import Reading, read
 from iskelo.core.rig.gear import Aggregate, Interface, Member
 from iskelo.core.rig.programs import Program, ProgramPort
 from iskelo.core.rig.rig import Index, Rig, index
-from iskelo.core.rig.text import Id, Name, clean_name
+from iskelo.core.rig.text import Id, Ids, Name, clean_name
 from iskelo.core.rig.value import BufferSamples, Value
 from iskelo.core.timing.clocks import clock_of, master_name
 
@@ -31,7 +31,7 @@ class JoinRequest(Value):
     devices: Annotated[tuple[Id, ...], Field(min_length=1, max_length=16)]
     keep_order: bool = False
     master: Id | None = None
-    matched: tuple[Id, ...] | None = None
+    matched: Ids | None = None
     buffer_samples: BufferSamples | None = None
     name: Name | None = None
     program: Id | None = None

@@ -1,6 +1,6 @@
 """Does a rig hold together? Every reference leads somewhere, every name is its own, every lead fits."""
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from string import ascii_lowercase
 
 from iskelo.core.rig.gear import Aggregate, Interface
@@ -27,6 +27,7 @@ def check(rig: Rig) -> Index:
     found = index(rig)
     _ids(rig)
     _names(rig)
+    _sized(rig, found)
     for aggregate in found.aggregates:
         _aggregate(aggregate, found)
     for program in found.programs():
@@ -67,6 +68,40 @@ def _unique(entries: Iterable[tuple[str, str]], what: str, many: str) -> None:
         if key in seen:
             raise Broken(place, f"the name {name!r} is taken by another {what}; names of {many} must differ")
         seen[key] = place
+
+
+ITEMS_MAX = 20_000
+NOTES_MAX = 1_000_000
+LARGE = 1_500_000
+DOCUMENT_MAX_BYTES, DOCUMENT_MAX_VALUES = 6_000_000, 900_000
+
+
+def _sized(rig: Rig, found: Index) -> None:
+    """What each part may hold is bounded by the model; here all of them together, so that a file holds any rig.
+
+    The document is only written, to be measured, where it could be too large at all: a piece of gear takes some 700
+    characters, an item 250, a lead 200, a line 400, what a box has many of 60.
+    """
+    if len(found.items) > ITEMS_MAX:
+        raise Broken(
+            rig.name,
+            f"its programs hold {len(found.items)} inputs, tracks, voices, buses and outputs together; "
+            f"there can be {ITEMS_MAX} at most",
+        )
+    notes = sum(len(each.notes) for each in (*rig.gear, *rig.lines))
+    if notes > NOTES_MAX:
+        raise Broken(rig.name, f"all its notes together hold {notes} characters; there can be {NOTES_MAX} at most")
+    many = sum(
+        len(box.direct) + len(box.trims_db) + len(box.output_trims_db) + sum(len(each.offsets) for each in box.drivers)
+        for box in found.boxes
+    )
+    rough = 700 * len(rig.gear) + 250 * len(found.items) + 200 * len(rig.patches) + 400 * len(rig.lines)
+    if rough + 60 * many + 4 * notes < LARGE:
+        return
+    document = rig.model_dump_json()
+    values = sum(document.count(each) for each in ",{[")
+    if len(document.encode()) > DOCUMENT_MAX_BYTES or values > DOCUMENT_MAX_VALUES:
+        raise Broken(rig.name, f"the rig has grown too large to be kept ({len(document) / 1e6:.1f} million characters)")
 
 
 def _ids(rig: Rig) -> None:
@@ -174,14 +209,23 @@ def _patches(rig: Rig, found: Index) -> None:
         if refusal:
             raise Broken(_patch_place(found, patch), refusal)
         if patch.to_port in plugged:
-            other = plugged[patch.to_port]
-            reason = (
-                f"{found.say(patch.to_port)} already takes {found.say(other.from_port)}; unplug that first"
-                if other.from_port != patch.from_port
-                else "the two are joined already"
-            )
-            raise Broken(_patch_place(found, patch), reason)
+            raise Broken(_patch_place(found, patch), _taken(found, patch, plugged[patch.to_port]))
         plugged[patch.to_port] = patch
+
+
+def patch_trouble(found: Index, patch: Patch, plugged: Mapping[Port, Patch]) -> Broken | None:
+    """Why a lead cannot be added to those that are ``plugged``, by where they end; None if it can."""
+    reason = lead_refusal(found, patch.from_port, patch.to_port)
+    other = plugged.get(patch.to_port)
+    if reason is None and other is not None:
+        reason = _taken(found, patch, other)
+    return Broken(_patch_place(found, patch), reason) if reason else None
+
+
+def _taken(found: Index, patch: Patch, other: Patch) -> str:
+    if other.from_port == patch.from_port:
+        return "the two are joined already"
+    return f"{found.say(patch.to_port)} already takes {found.say(other.from_port)}; unplug that first"
 
 
 def _lines(rig: Rig, found: Index) -> None:

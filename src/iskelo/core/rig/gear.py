@@ -4,7 +4,7 @@ from typing import Annotated, Any, Literal, NamedTuple
 
 from pydantic import Field, field_validator, model_validator
 
-from iskelo.core.rig.programs import Program
+from iskelo.core.rig.programs import Channels, Program
 from iskelo.core.rig.text import DelaySamples, GainDb, Id, Name, Notes
 from iskelo.core.rig.value import (
     BUFFERS_SAMPLES,
@@ -193,13 +193,13 @@ class Interface(Value):
     converter_out_samples: DelaySamples = 26
     input_full_scale_dbu: LevelDbu = 18.0
     output_full_scale_dbu: LevelDbu = 18.0
-    trims_db: tuple[GainDb, ...] = ()
-    output_trims_db: tuple[GainDb, ...] = ()
+    trims_db: Annotated[tuple[GainDb, ...], Field(max_length=128)] = ()
+    output_trims_db: Annotated[tuple[GainDb, ...], Field(max_length=128)] = ()
     phantom_jacks: BankSize | None = None
-    phantom_on: tuple[ChannelNumber, ...] = ()
+    phantom_on: Channels = ()
     instrument_jacks: BankSize | None = None
-    high_impedance_on: tuple[ChannelNumber, ...] = ()
-    direct: tuple[DirectMonitor, ...] = ()
+    high_impedance_on: Channels = ()
+    direct: Annotated[tuple[DirectMonitor, ...], Field(max_length=128 * 128, fail_fast=True)] = ()
     drivers: Annotated[tuple[Driver, ...], Field(min_length=1, max_length=8)]
     origins: Origins = Field(default_factory=dict)
 

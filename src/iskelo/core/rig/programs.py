@@ -7,6 +7,9 @@ from pydantic import Field, field_validator
 from iskelo.core.rig.text import DelaySamples, GainDb, Id, Name, Notes
 from iskelo.core.rig.value import BufferSamples, ChannelNumber, Margin, RateHz, Value, Width
 
+Channels = Annotated[tuple[ChannelNumber, ...], Field(max_length=256, fail_fast=True)]
+"""Channels by number, each once; one that is said twice counts once."""
+
 
 class ProgramPort(Value):
     """A named input or output of a program; each leg is mapped to a channel of the device, or to none."""
@@ -97,8 +100,8 @@ class Program(Value):
     load_readings: Annotated[tuple[LoadReading, ...], Field(max_length=2)] = ()
     spreads_over_cores: bool = False
     read_ahead_samples: BufferSamples | None = None
-    enabled_in: tuple[ChannelNumber, ...] = ()
-    enabled_out: tuple[ChannelNumber, ...] = ()
+    enabled_in: Channels = ()
+    enabled_out: Channels = ()
     inputs: Annotated[tuple[ProgramPort, ...], Field(max_length=512)] = ()
     tracks: Annotated[tuple[Track, ...], Field(max_length=512)] = ()
     outputs: Annotated[tuple[ProgramPort, ...], Field(max_length=128)] = ()

@@ -102,9 +102,9 @@ class Rig(Value):
     cores: Annotated[int, Field(ge=1, le=256)] = 4
     jitter_ms: Annotated[float, Field(ge=0, le=1000, allow_inf_nan=False)] = 0.2
     show_minutes: Annotated[float, Field(gt=0, le=100_000, allow_inf_nan=False)] | None = None
-    gear: Annotated[tuple[Gear, ...], Field(max_length=4096)] = ()
-    patches: Annotated[tuple[Patch, ...], Field(max_length=4096)] = ()
-    lines: Annotated[tuple[Line, ...], Field(max_length=1024)] = ()
+    gear: Annotated[tuple[Gear, ...], Field(max_length=4096, fail_fast=True)] = ()
+    patches: Annotated[tuple[Patch, ...], Field(max_length=4096, fail_fast=True)] = ()
+    lines: Annotated[tuple[Line, ...], Field(max_length=1024, fail_fast=True)] = ()
 
 
 Hindrance = Literal["", "not connected", "own period", "buffer", "not installed", "held", "other rate"]

@@ -11,26 +11,56 @@ NOTES_MAX_CHARACTERS = 4000
 # PostgreSQL's JSONB takes neither NUL nor lone surrogates, and no sheet can print the rest.
 _ALLOWED_CONTROLS_IN_NOTES = {"\n", "\t"}
 
+_JOINERS = "\u200c\u200d"
+"""Two characters that some scripts and pictures need between letters."""
+
+_BLANK = "\u00a0\u115f\u1160\u2800\u3164\uffa0"
+"""Letters and spaces that show nothing."""
+
+
+def _seen(text: str, kept: str) -> str:
+    """The text without characters that are not seen, but for those to be kept.
+
+    They come along with what is pasted from sheets and pages, make two names look alike, and turn round the direction
+    in which what follows them is written.
+    """
+    if text.isascii():
+        return text
+    return "".join(each for each in text if each in kept or unicodedata.category(each) != "Cf")
+
 
 def _refuse_unprintable(text: str, allowed: frozenset[str]) -> None:
+    if text.isascii() and text.isprintable():
+        return
     for character in text:
         if unicodedata.category(character) in ("Cc", "Cs") and character not in allowed:
             raise ValueError(f"holds a control character (U+{ord(character):04X}); type plain text")
 
 
+def _is_blank(character: str) -> bool:
+    """Whether a character shows nothing by itself: a space, a blank letter, or a mark without a letter under it."""
+    return character.isspace() or character in _BLANK or unicodedata.category(character) in ("Mn", "Me")
+
+
 def clean_name(text: str) -> str:
-    """Return the name with its white space folded; raise ValueError with the reason if it is no name."""
+    """Return the name with its white space folded and without what is not seen; raise ValueError with the reason if it
+    is no name.
+    """
+    text = _seen(text, _JOINERS)
     _refuse_unprintable(text, frozenset("\t\n\r"))
     folded = " ".join(text.split())
     if not folded:
         raise ValueError("a name needs at least one character")
+    if not folded.isascii() and all(each in _JOINERS or _is_blank(each) for each in folded):
+        raise ValueError("a name needs at least one character that can be seen")
     if len(folded) > NAME_MAX_CHARACTERS:
         raise ValueError(f"a name holds at most {NAME_MAX_CHARACTERS} characters; this one has {len(folded)}")
     return folded
 
 
 def clean_notes(text: str) -> str:
-    """Return the notes unchanged; raise ValueError if they hold what cannot be stored or printed."""
+    """Return the notes without what is not seen; raise ValueError if they hold what cannot be stored or printed."""
+    text = _seen(text, _JOINERS + "\u200e\u200f")
     text = text.replace("\r\n", "\n").replace("\r", "\n")
     _refuse_unprintable(text, frozenset(_ALLOWED_CONTROLS_IN_NOTES))
     if len(text) > NOTES_MAX_CHARACTERS:
@@ -47,6 +77,8 @@ Name = Annotated[str, AfterValidator(clean_name)]
 Notes = Annotated[str, AfterValidator(clean_notes)]
 Id = Annotated[str, StringConstraints(pattern=r"^[a-z]{1,8}[0-9]{1,9}$", max_length=17)]
 """An id is letters and a number, made by the rig's own counter; it never changes and is never used again."""
+
+Ids = Annotated[tuple[Id, ...], Field(max_length=1024, fail_fast=True)]
 
 GainDb = Annotated[float, Field(ge=-144, le=60, allow_inf_nan=False)]
 DelaySamples = Annotated[int, Field(ge=0, le=100_000)]
