@@ -31,6 +31,11 @@ export class Problem extends Error {
   ) {
     super(place ? `${place}: ${reason}` : reason)
   }
+
+  /** Whether what was asked for may have been done all the same: the answer was lost on its way, or the database. */
+  get unsure() {
+    return [0, 500, 503, 507].includes(this.status)
+  }
 }
 
 /**

@@ -67,11 +67,23 @@ export function RigProvider({
     mutationFn: async (call: (state: State) => Promise<State>) => {
       const state = cache.getQueryData<State>(rigKey(id))
       if (!state) throw new Problem(0, "", "The rig is not loaded yet.")
-      return call(state)
+      try {
+        return { state: await call(state), words: null }
+      } catch (error) {
+        if (!(error instanceof Problem) || !error.unsure) throw error
+        say(error.status === 0 ? `Iskelo does not answer. ${MAYBE}` : error.message)
+        const now = await whenItAnswers(id)
+        if (now.revision === state.revision) {
+          cache.setQueryData(rigKey(id), now)
+          throw new Problem(503, "", "Iskelo answers again. That change was not made; make it again.")
+        }
+        const words = `Iskelo answers again. The rig is at revision ${now.revision} now: ${now.words}.`
+        return { state: now, words }
+      }
     },
-    onSuccess: (state) => {
+    onSuccess: ({ state, words }) => {
       cache.setQueryData(rigKey(id), state)
-      say(null)
+      say(words)
     },
     onError: (error) => {
       if (error instanceof Problem && error.state) cache.setQueryData(rigKey(id), error.state)
@@ -154,6 +166,21 @@ export function RigProvider({
       {children(null)}
     </RigContext>
   )
+}
+
+const MAYBE =
+  "What was kept is safe. This change may have been made or not: the rig is read again as soon as that can be done."
+
+/** The rig as it is, asked for until there is an answer. */
+async function whenItAnswers(id: string): Promise<State> {
+  for (;;) {
+    await new Promise((resolve) => setTimeout(resolve, 1000))
+    try {
+      return await answer<State>(client.GET("/api/rigs/{rig_id}", { params: { path: { rig_id: id } } }))
+    } catch (error) {
+      if (!(error instanceof Problem) || !error.unsure) throw error
+    }
+  }
 }
 
 /** Listens for the rig's revision and its newest check; fetches the state when another window changed it. */

@@ -120,8 +120,8 @@ export function CheckScreen() {
             />
             <Figure>{Math.round(live.share * 100)} %</Figure>
             <span>{live.stage}</span>
-            <Button size="row" onClick={() => cancel.mutate(live.id)} disabled={check?.cancelling}>
-              {check?.cancelling ? "Stopping…" : "Cancel"}
+            <Button size="row" onClick={() => cancel.mutate(live.id)} disabled={cancel.isPending}>
+              Cancel
             </Button>
           </>
         )}

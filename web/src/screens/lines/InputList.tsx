@@ -27,17 +27,18 @@ export function InputList({ file, onClose }: { file: File; onClose: () => void }
   const [mapping, setMapping] = useState<Record<string, number> | null>(null)
   const [corrected, setCorrected] = useState<ReadonlyMap<string, string>>(new Map())
   const [made, setMade] = useState<ReadonlySet<number>>(new Set())
-  const read = useQuery({
+  const read = useQuery<Schemas["ListView"]>({
     queryKey: ["list", state.id, file.name, file.lastModified, file.size, mapping],
     staleTime: Infinity,
     retry: false,
     placeholderData: (before) => before,
-    queryFn: async () => {
+    queryFn: async ({ signal }) => {
       const taken = Object.entries(mapping ?? {}).map(([field, place]) => `column=${field}:${place}`)
       const response = await fetch(`/api/rigs/${state.id}/input-list/read?${taken.join("&")}`, {
         method: "POST",
         body: file,
         headers: { "Content-Type": "application/octet-stream" },
+        signal,
       })
       const body = (await response.json()) as Schemas["ListView"] & { place?: string; detail?: string }
       if (!response.ok)
@@ -57,15 +58,16 @@ export function InputList({ file, onClose }: { file: File; onClose: () => void }
         return changed
       })
   }, [read.data, corrected, made])
-  const plan = useQuery({
+  const plan = useQuery<Schemas["PlanView"]>({
     queryKey: ["list-plan", state.id, state.revision, shown],
     enabled: shown.length > 0,
     placeholderData: (before) => before,
-    queryFn: () =>
+    queryFn: ({ signal }) =>
       answer<Schemas["PlanView"]>(
         client.POST("/api/rigs/{rig_id}/input-list/plan", {
           params: { path: { rig_id: state.id } },
           body: { rows: shown },
+          signal,
         }),
       ),
   })
@@ -100,14 +102,24 @@ export function InputList({ file, onClose }: { file: File; onClose: () => void }
             {read.data.kind}; {read.data.rows.length} rows
           </chakra.span>
         )}
+        {(read.isFetching || plan.isFetching) && (
+          <chakra.span role="status" color="ink2">
+            {read.isFetching ? `reading ${file.name}…` : `working out ${shown.length} rows…`}
+          </chakra.span>
+        )}
         <Box flex="1" />
         <Button variant="quiet" onClick={onClose}>
-          Close <Kbd>Esc</Kbd>
+          {read.isFetching || plan.isFetching ? "Cancel" : "Close"} <Kbd>Esc</Kbd>
         </Button>
       </Flex>
       {read.error && (
         <Box role="alert" bg="waxWash" color="wax" px="12px" py="8px">
           {file.name}: {read.error.message}
+        </Box>
+      )}
+      {plan.error && (
+        <Box role="alert" bg="waxWash" color="wax" px="12px" py="8px">
+          {plan.error.message}
         </Box>
       )}
       {read.data?.notes.map((note) => (

@@ -50,7 +50,7 @@ const PLACES = [
 ]
 
 function Frame() {
-  const { state, undo, redo, connected } = useRig()
+  const { state, undo, redo, jump, connected } = useRig()
   const { snag, openSnags, chooseLine } = useSelection()
   const [listing, setListing] = useState(false)
   const [history, setHistory] = useState(false)
@@ -125,6 +125,25 @@ function Frame() {
             <Box role="status" bg="waxWash" color="wax" px="12px" py="4px" textStyle="cell">
               Iskelo or its database does not answer. What was kept is safe; trying again…
             </Box>
+          )}
+          {state.wrong !== null && (
+            <Flex
+              role="alert"
+              bg="waxWash"
+              color="wax"
+              px="12px"
+              py="4px"
+              gap="12px"
+              align="center"
+              textStyle="cell"
+            >
+              <span>
+                {state.wrong} You see revision {state.shown}; nothing can be changed until you go back to it.
+              </span>
+              <Button size="row" onClick={() => void jump(state.shown)}>
+                Go back to revision {state.shown}
+              </Button>
+            </Flex>
           )}
           <Outlet />
           {snag !== null && <SnagDrawer />}
