@@ -326,7 +326,7 @@ def _agreement(
         for copy in row.copies if row else ():
             if copy.predicted_samples is not None:
                 difference = copy.delay_samples - copy.predicted_samples
-                agrees = agrees and (slipped or abs(difference) <= clock.samples)
+                agrees = agrees and (slipped or abs(difference) <= clock.tolerance(copy.predicted_samples))
                 worst = difference if worst is None or abs(difference) > abs(worst) else worst
     return agrees, worst
 
