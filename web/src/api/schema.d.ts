@@ -3433,7 +3433,8 @@ export interface components {
         };
         /**
          * Ledger
-         * @description What a take showed. ``agreeing`` counts the targets where prediction and measurement agree.
+         * @description What a take showed. ``agreeing`` counts the targets where prediction and measurement agree, ``untold`` those of
+         *     which not all can be told.
          *
          *     ``missed``: the programs whose load meter was read, with the blocks they did not finish in time. ``slips``: every
          *     block that slipped between two clocks.
@@ -3459,6 +3460,11 @@ export interface components {
             slips?: components["schemas"]["Slipped"][];
             /** Targets */
             targets: components["schemas"]["TargetRow"][];
+            /**
+             * Untold
+             * @default 0
+             */
+            untold?: number;
             /** Wanted */
             wanted: number;
         };
@@ -5284,6 +5290,7 @@ export interface components {
          * TargetRow
          * @description One target leg.
          *
+         *     ``agrees``: all that can be told of it is as predicted; ``untold`` says what cannot be told, and why.
          *     ``state`` is *as wanted*, *silent*, *doubled*, *wrong speed*, *drifting*, *wrong polarity*, *others* or *unused*.
          */
         TargetRow: {
@@ -5302,6 +5309,11 @@ export interface components {
             /** State */
             state: string;
             target: components["schemas"]["Port"];
+            /**
+             * Untold
+             * @default
+             */
+            untold?: string;
             /** Wanted */
             wanted: string[];
             /** Words */

@@ -20,6 +20,8 @@ ACROSS_CLOCKS = 1.0
 """Where a rate is matched, or a ring begins, a delay is held to a sample."""
 
 SAME_PPM = 0.1
+SAME_PPM_BETWEEN_SLIPS = 0.5
+"""Between two slips there may be one period of the test signal, which is then compared with parts of others alone."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,10 +37,12 @@ class Expected:
     samples: float
     per_sample: float = 0.0
 
-    def fits(self, measured_ppm: float) -> bool:
+    def fits(self, measured_ppm: float, *, slips: bool = False) -> bool:
+        """Whether a measured drift is the expected one; between two ``slips`` it is told less finely."""
+        within = SAME_PPM_BETWEEN_SLIPS if slips else SAME_PPM
         if self.known_ppm is not None:
-            return abs(measured_ppm - self.known_ppm) < SAME_PPM
-        return abs(measured_ppm) <= self.worst_ppm + SAME_PPM
+            return abs(measured_ppm - self.known_ppm) < within
+        return abs(measured_ppm) <= self.worst_ppm + within
 
     def tolerance(self, delay_samples: int) -> float:
         """How far a measured delay may be from the predicted one.

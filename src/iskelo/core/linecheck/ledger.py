@@ -6,13 +6,15 @@ from dataclasses import dataclass, replace
 from fractions import Fraction
 
 from iskelo.core.levels.units import ratio_to_db
-from iskelo.core.linecheck.drifting import expected_drift
+from iskelo.core.linecheck.drifting import Expected, expected_drift
+from iskelo.core.linecheck.slipping import moved_by, moves, slips_between, tellable
 from iskelo.core.lines.context import Reading, read
 from iskelo.core.lines.proof import mark
 from iskelo.core.lines.state import LineState
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Rig
 from iskelo.core.routes.route import passing_routes
+from iskelo.core.signals.comb import PERIOD_SECONDS
 from iskelo.core.signals.detect import Copy, Heard
 from iskelo.core.timing.delays import delay_of
 from iskelo.core.twin.floor import Slipped
@@ -54,6 +56,7 @@ class SoundRow:
 class TargetRow:
     """One target leg.
 
+    ``agrees``: all that can be told of it is as predicted; ``untold`` says what cannot be told, and why.
     ``state`` is *as wanted*, *silent*, *doubled*, *wrong speed*, *drifting*, *wrong polarity*, *others* or *unused*.
     """
 
@@ -68,6 +71,7 @@ class TargetRow:
     words: str
     agrees: bool
     worst_difference_samples: float | None
+    untold: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -83,7 +87,8 @@ class LineRow:
 
 @dataclass(frozen=True, slots=True)
 class Ledger:
-    """What a take showed. ``agreeing`` counts the targets where prediction and measurement agree.
+    """What a take showed. ``agreeing`` counts the targets where prediction and measurement agree, ``untold`` those of
+    which not all can be told.
 
     ``missed``: the programs whose load meter was read, with the blocks they did not finish in time. ``slips``: every
     block that slipped between two clocks.
@@ -97,6 +102,7 @@ class Ledger:
     offset_db: float
     missed: tuple[Missed, ...] = ()
     slips: tuple[Slipped, ...] = ()
+    untold: int = 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -107,6 +113,10 @@ class TargetHeard:
     rate_hz: int
     noise_rms: float
     heard: tuple[Heard, ...]
+
+
+Prediction = tuple[int, float, int]
+"""A copy's delay in samples, its level, its polarity."""
 
 
 def dbfs(rms: float) -> float:
@@ -155,10 +165,11 @@ def write_ledger(
         lines,
         as_wanted=sum(1 for line in lines if line.proved),
         wanted=len(lines),
-        agreeing=sum(1 for row in rows if row.agrees),
+        agreeing=sum(1 for row in rows if row.agrees and not row.untold),
         offset_db=offset_db,
         missed=missed,
         slips=slips,
+        untold=sum(1 for row in rows if row.untold),
     )
 
 
@@ -183,10 +194,12 @@ def _target(
 ) -> TargetRow:
     found = reading.found
     wanted_ports = list(dict.fromkeys(start for _, start in wanted))
-    sounds = [_sound(heard, target, sources[heard.source], wanted_ports, reading, offset_db) for heard in target.heard]
+    sounds = [
+        _sound(heard, target, sources[heard.source], wanted_ports, reading, offset_db, slips) for heard in target.heard
+    ]
     sounds.sort(key=lambda row: -max(copy.level_dbfs for copy in row.copies))
-    state, words = _verdict(wanted, wanted_ports, sounds, reading, slips)
-    agrees, worst = _agreement(target, sounds, sources, reading, slips)
+    state, words = _verdict(target, wanted, wanted_ports, sounds, reading, slips)
+    agrees, worst, untold = _agreement(target, sounds, sources, reading, slips)
     return TargetRow(
         channel=channel,
         target=target.target,
@@ -199,6 +212,7 @@ def _target(
         words=words,
         agrees=agrees,
         worst_difference_samples=worst,
+        untold=untold,
     )
 
 
@@ -209,11 +223,13 @@ def _sound(
     wanted: list[Port],
     reading: Reading,
     offset_db: float,
+    slips: tuple[Slipped, ...],
 ) -> SoundRow:
     predicted = _predicted(reading, source, target)
+    clock = expected_drift(reading, source, target.target)
+    met = slips_between(reading, source, target.target, slips)
     rows = []
-    for copy in heard.copies:
-        match = _closest(copy, predicted)
+    for copy, match in _unmoved(heard.copies, predicted, met, clock, int(PERIOD_SECONDS * target.rate_hz)):
         rows.append(
             CopyRow(
                 delay_samples=round(copy.delay_samples, 3),
@@ -225,7 +241,6 @@ def _sound(
                 predicted_polarity=match[2] if match else None,
             )
         )
-    clock = expected_drift(reading, source, target.target)
     return SoundRow(
         source=source,
         name=reading.found.say(source),
@@ -234,11 +249,38 @@ def _sound(
         drift_ppm=round(heard.drift_ppm, 3),
         drift_known_ppm=clock.known_ppm,
         drift_worst_ppm=clock.worst_ppm,
-        jumps=heard.jumps,
+        jumps=heard.jumps or tuple(sorted({slip.samples for slip in met if len(rows) < len(heard.copies)})),
     )
 
 
-def _predicted(reading: Reading, source: Port, target: TargetHeard) -> list[tuple[int, float, int]]:
+def _unmoved(
+    copies: tuple[Copy, ...],
+    predicted: list[Prediction],
+    met: tuple[Slipped, ...],
+    clock: Expected,
+    period_samples: int,
+) -> list[tuple[Copy, Prediction | None]]:
+    """Copies with what was predicted for each; of those that slips made of one sound, the loudest."""
+    told = [(copy, _closest(copy, predicted)) for copy in copies]
+    if not met:
+        return told
+    by = moves(met)
+    loudest: dict[Prediction, Copy] = {}
+    others: list[tuple[Copy, Prediction | None]] = []
+    for copy, _ in told:
+        for each in predicted:
+            within = clock.tolerance(each[0]) + clock.worst_ppm * 1e-6 * max(by)
+            if moved_by(copy.delay_samples, each[0], by, within, period_samples) is not None:
+                if each not in loudest or copy.gain > loudest[each].gain:
+                    loudest[each] = copy
+                break
+        else:
+            others.append((copy, _closest(copy, predicted)))
+    one_each: list[tuple[Copy, Prediction | None]] = [(copy, each) for each, copy in loudest.items()]
+    return sorted([*one_each, *others], key=lambda each: each[0].delay_samples)
+
+
+def _predicted(reading: Reading, source: Port, target: TargetHeard) -> list[Prediction]:
     """Delay, level and polarity of every copy that should arrive, earliest first.
 
     In samples of the take: a box that runs at another rate than the rig says (a fault) counts others.
@@ -251,11 +293,24 @@ def _predicted(reading: Reading, source: Port, target: TargetHeard) -> list[tupl
     return sorted(copies)
 
 
-def _closest(copy: Copy, predicted: list[tuple[int, float, int]]) -> tuple[int, float, int] | None:
+def _closest(copy: Copy, predicted: list[Prediction]) -> Prediction | None:
     return min(predicted, key=lambda each: abs(each[0] - copy.delay_samples), default=None)
 
 
+def _is_torn(
+    reading: Reading, wanted: list[tuple[LineState, Port]], target: TargetHeard, slips: tuple[Slipped, ...]
+) -> bool:
+    """Whether a wanted sound slips so often that nothing of it can be told."""
+    for _, start in wanted:
+        met = slips_between(reading, start, target.target, slips)
+        late = max((samples for samples, _, _ in _predicted(reading, start, target)), default=0)
+        if met and not tellable(met, late / target.rate_hz):
+            return True
+    return False
+
+
 def _verdict(
+    target: TargetHeard,
     wanted: list[tuple[LineState, Port]],
     wanted_ports: list[Port],
     sounds: list[SoundRow],
@@ -264,8 +319,8 @@ def _verdict(
 ) -> tuple[str, str]:
     by_source = {row.source: row for row in sounds}
     missing = [port for port in wanted_ports if port not in by_source]
-    torn = next((state for state, _ in wanted if state.has("drifting")), None) if missing and slips else None
-    if torn is not None:
+    torn = next((state for state, _ in wanted if state.has("drifting")), None) if slips else None
+    if torn is not None and (missing or _is_torn(reading, wanted, target, slips)):
         return "drifting", say_torn(torn, slips)
     if missing:
         return "silent", f"{', '.join(map(reading.found.say, missing))} not heard"
@@ -310,25 +365,36 @@ def say_torn(state: LineState, slips: tuple[Slipped, ...]) -> str:
 
 def _agreement(
     target: TargetHeard, sounds: list[SoundRow], sources: list[Port], reading: Reading, slips: tuple[Slipped, ...]
-) -> tuple[bool, float | None]:
-    """Whether every predicted copy was heard where it was predicted, and no other."""
+) -> tuple[bool, float | None, str]:
+    """Whether every predicted copy was heard where it was predicted, and no other; and what cannot be told of that."""
     worst: float | None = None
     agrees = True
+    untold: list[str] = []
+    period = int(PERIOD_SECONDS * target.rate_hz)
     by_source = {row.source: row for row in sounds}
     for source in sources:
         predicted = {samples for samples, _, _ in _predicted(reading, source, target)}
         row = by_source.get(source)
         clock = expected_drift(reading, source, target.target)
+        met = slips_between(reading, source, target.target, slips)
+        if met and not tellable(met, max(predicted, default=0) / target.rate_hz):
+            untold.append(f"{reading.found.say(source)} slips {len(met)} times, too often for its delay to be told")
+            continue
         measured = sorted({round(copy.delay_samples) for copy in row.copies}) if row else []
-        agrees = agrees and len(predicted) == len(measured) and (row is None or clock.fits(row.drift_ppm))
-        # What slipped before it was listened to is late, or early, by as much.
-        slipped = row is not None and bool(row.drift_worst_ppm) and bool(slips)
+        agrees = (
+            agrees and len(predicted) == len(measured) and (row is None or clock.fits(row.drift_ppm, slips=bool(met)))
+        )
+        by = moves(met)
         for copy in row.copies if row else ():
-            if copy.predicted_samples is not None:
-                difference = copy.delay_samples - copy.predicted_samples
-                agrees = agrees and (slipped or abs(difference) <= clock.tolerance(copy.predicted_samples))
-                worst = difference if worst is None or abs(difference) > abs(worst) else worst
-    return agrees, worst
+            if copy.predicted_samples is None:
+                continue
+            within = clock.tolerance(copy.predicted_samples) + clock.worst_ppm * 1e-6 * max(by)
+            moved = moved_by(copy.delay_samples, copy.predicted_samples, by, within, period)
+            agrees = agrees and moved is not None
+            # What slipped before it was listened to is late, or early, by as much.
+            difference = copy.delay_samples - copy.predicted_samples - (moved or 0)
+            worst = difference if worst is None or abs(difference) > abs(worst) else worst
+    return agrees, worst, "; ".join(untold)
 
 
 def _line(state: LineState, rows: tuple[TargetRow, ...], reading: Reading, slips: tuple[Slipped, ...]) -> LineRow:
@@ -341,7 +407,7 @@ def _line(state: LineState, rows: tuple[TargetRow, ...], reading: Reading, slips
         if row is None:
             return LineRow(line.id, line.name, False, f"nothing is plugged into {reading.found.say(end)}")
         sound = next((each for each in row.sounds if each.source == start), None)
-        if sound is None and slips and state.has("drifting"):
+        if slips and state.has("drifting") and (sound is None or row.untold):
             return LineRow(line.id, line.name, False, say_torn(state, slips))
         if sound is None:
             return LineRow(line.id, line.name, False, f"{reading.found.say(start)} is not heard at {row.name}")

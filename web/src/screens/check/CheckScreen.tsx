@@ -57,7 +57,7 @@ export function CheckScreen() {
   const running = live !== null && ["queued", "running"].includes(live.state)
   const ledger = check?.ledger ?? null
   const rows: TargetRow[] = ledger
-    ? ledger.targets.filter((row) => all || !["as wanted", "unused"].includes(row.state) || !row.agrees)
+    ? ledger.targets.filter((row) => all || !["as wanted", "unused"].includes(row.state) || !row.agrees || row.untold !== "")
     : []
   const row = ledger?.targets.find((each) => each.channel === chosen) ?? rows[0] ?? null
   const step = (by: number) => {
@@ -175,6 +175,7 @@ export function CheckScreen() {
                 </span>
                 <span>
                   · {ledger.agreeing} of {ledger.targets.length} targets as predicted
+                  {ledger.untold > 0 && `, ${ledger.untold} cannot be told`}
                 </span>
                 {(ledger.missed ?? [])
                   .filter((each) => each.missed > 0)

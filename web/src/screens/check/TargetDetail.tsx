@@ -102,6 +102,11 @@ export function TargetDetail({ row, lines }: { row: TargetRow; lines: LineRow[] 
           ))}
         </Box>
       ))}
+      {row.untold && (
+        <Box role="note" color="wax" mb="8px">
+          {row.untold}.
+        </Box>
+      )}
       <Box color="ink2" mb="12px">
         Noise <Figure>{row.noise_dbfs.toFixed(0)} dBFS</Figure>. Levels are for every source at its nominal
         level.
