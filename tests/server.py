@@ -1,17 +1,22 @@
 """Iskelo's server and its workers, each in a process of its own, so that they can be killed."""
 
+import contextlib
 import itertools
 import os
+import shutil
 import signal
 import subprocess
 import sys
+import tempfile
 import time
+from collections.abc import Iterator
 from pathlib import Path
 
 import httpx
 
 from iskelo.command.places import ROOT
 from iskelo.command.postgres import Cluster, free_port
+from iskelo.store.database import migrate
 
 _numbers = itertools.count(1)
 
@@ -19,6 +24,29 @@ _numbers = itertools.count(1)
 def fresh_database(cluster: Cluster) -> str:
     """The address of a new, empty database."""
     return cluster.database(f"test_{os.getpid()}_{next(_numbers)}")
+
+
+@contextlib.contextmanager
+def own_cluster(*, durable: bool = True) -> Iterator[Cluster]:
+    """A PostgreSQL server in a folder of its own, taken away afterwards; ``durable`` waits for the disk."""
+    folder = Path(tempfile.mkdtemp(prefix="iskelo-own-", dir="/tmp"))
+    folder.chmod(0o755)
+    made = Cluster(folder / "postgres", durable=durable)
+    made.start()
+    try:
+        yield made
+    finally:
+        made.stop("immediate")
+        shutil.rmtree(folder, ignore_errors=True)
+
+
+@contextlib.contextmanager
+def own_database(*, durable: bool = True) -> Iterator[str]:
+    """The address of a migrated database on a server of its own."""
+    with own_cluster(durable=durable) as made:
+        url = made.database("own")
+        migrate(url)
+        yield url
 
 
 class Process:
