@@ -184,8 +184,9 @@ def _database(*, making: bool) -> Iterator[_Programs]:
             yield _Programs(cluster.programs(), cluster.url(DATABASE))
             return
         reachable(folder)
-        cluster.start()
+        started = cluster.start()
         try:
             yield _Programs(cluster.programs(), cluster.database(DATABASE))
         finally:
-            cluster.stop()
+            if started:
+                cluster.stop()
