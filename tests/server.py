@@ -49,6 +49,19 @@ def own_database(*, durable: bool = True) -> Iterator[str]:
         yield url
 
 
+def kill_postgres(cluster: Cluster) -> None:
+    """Kill the server and every process of it, the hard way."""
+    parent = int((cluster.data / "postmaster.pid").read_text().splitlines()[0])
+    children = Path(f"/proc/{parent}/task/{parent}/children").read_text().split()
+    for process in (parent, *map(int, children)):
+        with contextlib.suppress(ProcessLookupError):
+            os.kill(process, signal.SIGKILL)
+    for _ in range(100):
+        if not Path(f"/proc/{parent}").exists() or "Z" in Path(f"/proc/{parent}/stat").read_text().split()[2]:
+            return
+        time.sleep(0.05)
+
+
 class Process:
     """A command of Iskelo on a database: start, stop, kill."""
 

@@ -10,7 +10,7 @@ from sqlmodel import Session
 LINE_CHECK = "line-check"
 
 HEARTBEAT_SECONDS = 1.0
-STALLED_SECONDS = 12.0
+STALLED_SECONDS = 10.0
 """A worker that was not heard of for so long is gone, and what it had in hand is taken up by another."""
 
 _blueprint = procrastinate.App(connector=procrastinate.SyncPsycopgConnector())

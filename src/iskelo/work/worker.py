@@ -76,29 +76,34 @@ async def _take(queue: procrastinate.App, engine: Engine, stop: asyncio.Event) -
             stalled_worker_timeout=STALLED_SECONDS,
         )
     )
-    sweep = asyncio.create_task(_sweep(queue, engine))
+    over = asyncio.Event()
+    sweep = asyncio.create_task(_sweep(queue, engine, over))
     ended = asyncio.create_task(stop.wait())
     try:
         await asyncio.wait({worker, sweep, ended}, return_when=asyncio.FIRST_COMPLETED)
     finally:
-        for task in (sweep, ended, worker):
-            task.cancel()
+        over.set()
+        ended.cancel()
+        worker.cancel()
         outcomes = await asyncio.gather(sweep, ended, worker, return_exceptions=True)
     for outcome in outcomes:
         if isinstance(outcome, Exception):
             raise outcome
 
 
-async def _sweep(queue: procrastinate.App, engine: Engine) -> None:
-    """Every few seconds: jobs of workers that are gone are queued again, and checks that lost their job get one."""
-    while True:
+async def _sweep(queue: procrastinate.App, engine: Engine, over: asyncio.Event) -> None:
+    """Every few seconds, until it is over: jobs of workers that are gone are queued again, and checks that lost their
+    job get one.
+    """
+    while not over.is_set():
         with Session(engine) as session:
             # One worker at a time: what another has just queued again, and somebody taken, is left alone.
             if await asyncio.to_thread(checks.may_sweep, session):
                 for job in await queue.job_manager.get_stalled_jobs(seconds_since_heartbeat=STALLED_SECONDS):
                     await queue.job_manager.retry_job(job)
                 await asyncio.to_thread(checks.adopt, session)
-        await asyncio.sleep(SWEEP_SECONDS)
+        with contextlib.suppress(TimeoutError):
+            await asyncio.wait_for(over.wait(), SWEEP_SECONDS)
 
 
 async def _watch(parent: int, end: Callable[[], None]) -> None:
