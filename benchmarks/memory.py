@@ -84,9 +84,8 @@ def main(checks: int, edits: int) -> None:
                 run_edits(api, large, edits)
                 print(f"  after {edits:5} edits of 512 lines:          {sizes(server)}")
                 each = revision_bytes(database_url, large["id"])
-                print(
-                    f"  a revision of 512 lines takes {each / 1000:.1f} kB; 250 days of 200 edits {each * 250 * 200 / 1e6:.0f} MB"
-                )
+                year_mb = each * 250 * 200 / 1e6
+                print(f"  a revision of 512 lines takes {each / 1000:.1f} kB; 250 days of 200 edits {year_mb:.0f} MB")
         finally:
             server.stop()
 

@@ -8,7 +8,7 @@ from pydantic import JsonValue
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.edit import AddLine, SetValues
 from iskelo.core.linecheck.faults import faults_of, with_faults
-from iskelo.core.linecheck.ledger import TargetRow
+from iskelo.core.linecheck.rows import TargetRow
 from iskelo.core.linecheck.run import CheckResult, run_line_check
 from iskelo.core.lines.context import read
 from iskelo.core.rig.check import check

@@ -5,13 +5,13 @@ import pytest
 from free_clocks import free_clocks
 from iskelo.core.edits.edit import AddDestination, AddInterface, AddProgram, AddSources, Plug, SetValues
 from iskelo.core.linecheck.drifting import Expected, expected_drift
-from iskelo.core.linecheck.ledger import TargetRow
+from iskelo.core.linecheck.rows import TargetRow
 from iskelo.core.linecheck.run import run_line_check
 from iskelo.core.linecheck.slipping import moved_by, moves, tellable
 from iskelo.core.lines.context import read
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Rig
-from iskelo.core.twin.floor import Slipped
+from iskelo.core.twin.told import Slipped
 from rigs import Bench
 
 

@@ -12,7 +12,7 @@ from iskelo.core.edits.edit import (
     SetLeg,
     SetValues,
 )
-from iskelo.core.linecheck.ledger import Ledger
+from iskelo.core.linecheck.rows import Ledger
 from iskelo.core.linecheck.run import CannotCheck, run_line_check
 from iskelo.core.lines.context import read
 from iskelo.core.rig.gear import Member

@@ -21,7 +21,8 @@ from iskelo.core.timing.spare import to_spare, work_of
 from iskelo.core.twin.box import rehearsed_silence_samples
 from iskelo.core.twin.delay_line import DelayLine
 from iskelo.core.twin.engine import Engine
-from iskelo.core.twin.run import Cancelled, Missed, run_twin
+from iskelo.core.twin.run import Cancelled, run_twin
+from iskelo.core.twin.told import Missed
 from rigs import Bench, any_rig, as_one_speed, ears, heard, two_voices
 
 

@@ -35,9 +35,9 @@ from iskelo.core.routes.route import ROUTES_AT_MOST, passing_routes
 from iskelo.core.timing.clocks import drift, drift_of
 from iskelo.core.timing.delays import delay_of
 from iskelo.core.twin import floor
-from iskelo.core.twin.floor import Slipped
 from iskelo.core.twin.ring import Clock, Ring
 from iskelo.core.twin.run import run_twin
+from iskelo.core.twin.told import Slipped
 from rigs import Bench, any_rig, as_one_speed
 
 

@@ -72,7 +72,9 @@ def _read(
         if cells.count(None) == len(cells):
             continue
         texts = [cell_text(value) for value in cells]
-        if any(texts):
+        while texts and not texts[-1]:
+            texts.pop()
+        if texts:
             rows[number] = texts
             if len(rows) > sum(most):
                 raise Unreadable("", f"the sheet has more than {most[0]} rows; at most {most[0]} are read at once")

@@ -14,7 +14,7 @@ from sqlalchemy.exc import DBAPIError
 from sqlmodel import Session
 
 from iskelo.core.linecheck.faults import with_faults
-from iskelo.core.linecheck.ledger import Ledger
+from iskelo.core.linecheck.rows import Ledger
 from iskelo.core.linecheck.run import CannotCheck, CheckResult, run_line_check
 from iskelo.core.lines.context import read
 from iskelo.core.rig.rig import Rig

@@ -6,7 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from iskelo.core.linecheck.ledger import Ledger, TargetHeard, write_ledger
+from iskelo.core.linecheck.ledger import TargetHeard, write_ledger
+from iskelo.core.linecheck.rows import Ledger
 from iskelo.core.linecheck.sounds import play, source_ports
 from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.ports import Port
@@ -14,8 +15,8 @@ from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import Index, Rig, index
 from iskelo.core.signals.comb import PERIOD_SECONDS, PERIODS_PLAYED, TAIL_SECONDS, WovenComb
 from iskelo.core.signals.detect import Heard, detect
-from iskelo.core.twin.floor import Slipped
-from iskelo.core.twin.run import Cancelled, Missed, TakeChannel, run_twin
+from iskelo.core.twin.run import Cancelled, TakeChannel, run_twin
+from iskelo.core.twin.told import Missed, Slipped
 
 SEED = 1
 

@@ -13,7 +13,7 @@ from iskelo.core.rig.ports import Port
 from iskelo.core.routes.route import Route, passing_routes
 from iskelo.core.signals.comb import PERIOD_SECONDS, PERIODS_PLAYED
 from iskelo.core.timing.delays import way_of
-from iskelo.core.twin.floor import Slipped
+from iskelo.core.twin.told import Slipped
 
 RINGS_AT_MOST = 4
 GUARD_S = 0.01

@@ -13,7 +13,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-import scipy.optimize
 from numpy.typing import NDArray
 
 THRESHOLD_SHARE = 0.92
@@ -103,6 +102,9 @@ def pareto_fit(excess: Real) -> tuple[float, float]:
 
     def unlikely(point: Real) -> float:
         return -_log_likelihood(excess, math.exp(point[0]), float(point[1]))
+
+    # Only who measures needs it; the server starts a second sooner without it.
+    import scipy.optimize  # noqa: PLC0415
 
     found = scipy.optimize.minimize(unlikely, [math.log(max(mean, 1e-12)), 0.05], method="Nelder-Mead")
     return math.exp(found.x[0]), float(found.x[1])

@@ -1,7 +1,6 @@
 """Everything of a rig at work, before it is set going: boxes with their clocks, devices made of them, programs."""
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
 from fractions import Fraction
 from zlib import crc32
 
@@ -20,20 +19,7 @@ from iskelo.core.twin.joined import MATCHING_DELAY_SAMPLES, Feeder, JoinedAtWork
 from iskelo.core.twin.program import DeviceAtWork, ProgramAtWork, Sound
 from iskelo.core.twin.ring import Clock, Ring
 from iskelo.core.twin.stream import STRETCH_SAMPLES
-
-
-@dataclass(frozen=True, slots=True)
-class Slipped:
-    """A block that slipped between two clocks: which device, which box of it, when, and how many samples.
-
-    ``inward``: on the way from the box to the programs.
-    """
-
-    device: str
-    box: str
-    inward: bool
-    time_s: float
-    samples: int
+from iskelo.core.twin.told import Slipped
 
 
 class Floor:

@@ -10,23 +10,14 @@ from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Rig
 from iskelo.core.twin.ends import in_common_time
 from iskelo.core.twin.engine import SOUND_TURNS
-from iskelo.core.twin.floor import Floor, Slipped
+from iskelo.core.twin.floor import Floor
 from iskelo.core.twin.program import Sound
 from iskelo.core.twin.stream import Block
+from iskelo.core.twin.told import Missed, Slipped
 
 
 class Cancelled(Exception):
     """The run was stopped on request."""
-
-
-@dataclass(frozen=True, slots=True)
-class Missed:
-    """How many of a program's blocks were not ready in time."""
-
-    program: str
-    name: str
-    missed: int
-    blocks: int
 
 
 @dataclass(frozen=True, slots=True)

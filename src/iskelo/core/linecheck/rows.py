@@ -1,0 +1,90 @@
+"""What a ledger is made of: values, for whoever reads one; nothing here runs or hears anything."""
+
+from dataclasses import dataclass
+
+from iskelo.core.rig.ports import Port
+from iskelo.core.twin.told import Missed, Slipped
+
+
+@dataclass(frozen=True, slots=True)
+class CopyRow:
+    """One copy at a target: measured, and what was predicted for it (None where nothing was)."""
+
+    delay_samples: float
+    delay_ms: float
+    level_dbfs: float
+    polarity: int
+    predicted_samples: int | None
+    predicted_level_dbfs: float | None
+    predicted_polarity: int | None
+
+
+@dataclass(frozen=True, slots=True)
+class SoundRow:
+    """One source at a target: wanted there or not, with its copies, earliest first.
+
+    ``drift_ppm``: by so much the clock it came by is fast; ``drift_known_ppm`` is what was predicted, None if only the
+    worst case is known. Delays of what drifts are those at the take's start. ``jumps``: samples of each slip heard.
+    """
+
+    source: Port
+    name: str
+    wanted: bool
+    copies: tuple[CopyRow, ...]
+    drift_ppm: float = 0.0
+    drift_known_ppm: float | None = 0.0
+    drift_worst_ppm: float = 0.0
+    jumps: tuple[int, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class TargetRow:
+    """One target leg.
+
+    ``agrees``: all that can be told of it is as predicted; ``untold`` says what cannot be told, and why.
+    ``state`` is *as wanted*, *silent*, *doubled*, *wrong speed*, *drifting*, *wrong polarity*, *others* or *unused*.
+    """
+
+    channel: int
+    target: Port
+    name: str
+    rate_hz: int
+    noise_dbfs: float
+    wanted: tuple[str, ...]
+    sounds: tuple[SoundRow, ...]
+    state: str
+    words: str
+    agrees: bool
+    worst_difference_samples: float | None
+    untold: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class LineRow:
+    """One line's verdict by sound, with the mark its way had (see ``lines.proof``)."""
+
+    line: str
+    name: str
+    proved: bool
+    words: str
+    mark: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Ledger:
+    """What a take showed. ``agreeing`` counts the targets where prediction and measurement agree, ``untold`` those of
+    which not all can be told.
+
+    ``missed``: the programs whose load meter was read, with the blocks they did not finish in time. ``slips``: every
+    block that slipped between two clocks.
+    """
+
+    targets: tuple[TargetRow, ...]
+    lines: tuple[LineRow, ...]
+    as_wanted: int
+    wanted: int
+    agreeing: int
+    offset_db: float
+    missed: tuple[Missed, ...] = ()
+    slips: tuple[Slipped, ...] = ()
+    untold: int = 0

@@ -1,0 +1,27 @@
+"""What a run of the twin tells beside its sound."""
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True, slots=True)
+class Slipped:
+    """A block that slipped between two clocks: which device, which box of it, when, and how many samples.
+
+    ``inward``: on the way from the box to the programs.
+    """
+
+    device: str
+    box: str
+    inward: bool
+    time_s: float
+    samples: int
+
+
+@dataclass(frozen=True, slots=True)
+class Missed:
+    """How many of a program's blocks were not ready in time."""
+
+    program: str
+    name: str
+    missed: int
+    blocks: int
