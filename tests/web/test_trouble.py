@@ -78,8 +78,9 @@ def test_a_rig_that_cannot_be_read_opens_read_only_and_goes_back(screen: Page, s
     with psycopg.connect(server.database_url) as connection:
         # As a newer Iskelo, or a disk, may leave it; under another number, for the server holds what it made.
         connection.execute(
-            "INSERT INTO revision SELECT rig_id, number + 1, number, document, edits, 'spoilt', kept_as, made_at, %s, "
-            "depth + 1, version, rig_name, gear_count, line_count FROM revision WHERE rig_id = %s AND number = %s",
+            "INSERT INTO revision (rig_id, number, parent, delta, edits, words, made_at, depth, version, rig_name, "
+            "gear_count, line_count) SELECT rig_id, number + 1, number, %s, edits, 'spoilt', made_at, depth + 1, "
+            "version, rig_name, gear_count, line_count FROM revision WHERE rig_id = %s AND number = %s",
             (Jsonb({"cores": {"=": 100_000}}), rig, head),
         )
         connection.execute("UPDATE rig SET head = %s WHERE id = %s", (head + 1, rig))
