@@ -17,11 +17,13 @@ from iskelo.api.settings import quiet_collector
 from iskelo.core.answers import port_uses
 from iskelo.core.between import between
 from iskelo.core.edits.apply import apply
-from iskelo.core.edits.edit import SetValues
+from iskelo.core.edits.edit import AddInterface, AddProgram, AddSources, Plug, SetValues
+from iskelo.core.edits.input_list import InputRow, plan_rows
 from iskelo.core.linecheck.sounds import play
 from iskelo.core.lines.context import read
 from iskelo.core.planner.ladder import ladders
-from iskelo.core.rig.rig import index
+from iskelo.core.rig.ports import Port
+from iskelo.core.rig.rig import Rig, index
 from iskelo.core.signals.comb import woven_comb
 from iskelo.core.signals.detect import detect
 from iskelo.core.survey import survey_again
@@ -52,6 +54,34 @@ def best_after_ms(prepare: Callable[[], Made], work: Callable[[Made], object], t
     return min(taken)
 
 
+def hall(boxes: int) -> Rig:
+    """Boxes of 128 inputs, a recorder on each."""
+    rig = Rig()
+    for number in range(boxes):
+        rig = apply(rig, (AddInterface(name=f"Box {number}", jack_in=128, jack_out=2),)).rig
+        rig = apply(rig, (AddProgram(name=f"Rec {number}", device=rig.gear[-1].id),)).rig
+    return rig
+
+
+def rows_of(count: int) -> tuple[Rig, tuple[InputRow, ...]]:
+    return hall(8), tuple(
+        InputRow(number=n, name=f"Line {n}", source=f"Mic {n}", box_input=f"Box {n // 128} / {n % 128 + 1}")
+        for n in range(count)
+    )
+
+
+def leads_of(count: int) -> tuple[Rig, tuple[Plug, ...]]:
+    rig = hall(16)
+    names = [f"Mic {n}" for n in range(count)]
+    rig = apply(rig, tuple(AddSources(names=tuple(names[n : n + 250])) for n in range(0, count, 250))).rig
+    sources = [gear.id for gear in rig.gear if gear.kind == "source"]
+    boxes = [gear.id for gear in rig.gear if gear.kind == "interface"]
+    return rig, tuple(
+        Plug(from_port=Port(source, "out", 1), to_port=Port(boxes[n // 128], "jack_in", n % 128 + 1))
+        for n, source in enumerate(sources)
+    )
+
+
 def yardstick() -> str:
     """How fast this machine is just now; others may be keeping it busy, and figures of two runs compare by this."""
 
@@ -61,6 +91,20 @@ def yardstick() -> str:
             total += number
 
     return f"Yardstick: a million steps of a plain Python loop take {best_ms(count):.0f} ms"
+
+
+def many_at_once() -> None:
+    print("\nMany at once (target: 1 000 rows 3 s, 2 000 plugs 3 s; four times as many take four times as long)")
+    for words, counts, prepare, work in (
+        ("rows of a list planned", (250, 1000), rows_of, lambda made: plan_rows(*made)),
+        ("leads plugged in one edit", (500, 2000), leads_of, lambda made: apply(*made)),
+    ):
+        base = None
+        for count in counts:
+            made = prepare(count)
+            ms = best_ms(lambda work=work, made=made: work(made), times=3)
+            base = base or ms
+            print(f"  {count:5} {words}: {ms:8.1f} ms   {ms / base:5.1f} x that of {counts[0]}")
 
 
 def main() -> None:
@@ -96,6 +140,7 @@ def main() -> None:
                 f"  {name:10} {what:20} {cold:8.1f} ms from nothing, {first:8.1f} ms the first edit, "
                 f"{later:8.1f} ms every later one: {cold / later:5.1f} times sooner"
             )
+    many_at_once()
     print("\nLadder of every program (target: 40 programs 100 ms)")
     for programs in (10, 40):
         reading = read(many_programs(programs))

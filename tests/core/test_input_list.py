@@ -6,7 +6,8 @@ from iskelo.core.edits.apply import apply
 from iskelo.core.edits.edit import AddDestination, AddInterface, AddProgram, AddSources
 from iskelo.core.edits.input_list import InputRow, plan_rows
 from iskelo.core.lines.context import read
-from iskelo.core.rig.rig import Rig
+from iskelo.core.progress import Cancelled
+from iskelo.core.rig.rig import Rig, index
 from rigs import Bench, two_voices
 
 
@@ -108,3 +109,89 @@ def test_an_existing_track_is_found_by_name_or_number_and_gets_an_input_if_it_ha
     bench.do(*plan.edits)
     assert bench.line("Cassia").line.to_ports[0].owner == bench.track("T Bertil")
     assert bench.line("Cassia").headline == "silent"
+
+
+def hall() -> Bench:
+    """Eight boxes of 128 inputs, a recorder on each."""
+    bench = Bench(Rig())
+    for number in range(8):
+        bench.do(AddInterface(name=f"Box {number}", jack_in=128, jack_out=2))
+        bench.do(AddProgram(name=f"Rec {number}", device=bench.id(f"Box {number}")))
+    return bench
+
+
+def long_list(count: int) -> tuple[InputRow, ...]:
+    return tuple(
+        InputRow(number=n + 2, name=f"Line {n}", source=f"Mic {n}", box_input=f"Box {n // 128} / {n % 128 + 1}")
+        for n in range(count)
+    )
+
+
+def test_a_list_of_1000_rows_is_one_action_whose_every_line_arrives() -> None:
+    bench = hall()
+    plan = plan_rows(bench.rig, long_list(1000))
+    assert all(row.accepted for row in plan.rows)
+    assert len(plan.edits) < 2100, "many of one kind are made as one"
+    bench.do(*plan.edits)
+    states = read(bench.rig).lines
+    assert len(states) == 1000
+    assert {state.headline for state in states} == {"arrives"}
+
+
+def test_the_edits_of_a_list_do_what_each_row_by_itself_would() -> None:
+    one, many = hall(), hall()
+    rows = (
+        *long_list(5),
+        InputRow(number=8, name="Again", source="Mic 1", track="Twice"),
+        InputRow(number=9, name="Odd", source="Mic 9", box_input="Box 1 / 7", track="Line 3"),
+        InputRow(number=10, name="Three", source="Mic 3", track="2"),
+    )
+    for row in rows:
+        plan = plan_rows(one.rig, (row,))
+        one.do(*plan.edits)
+    together = plan_rows(many.rig, rows)
+    many.do(*together.edits)
+
+    def told(bench: Bench) -> list[tuple]:
+        found = index(bench.rig)
+        lines = [
+            (s.line.name, s.headline, *map(found.say, (*s.line.from_ports, *s.line.to_ports)))
+            for s in read(bench.rig).lines
+        ]
+        inputs = [(program.name, item.name, item.legs) for program in found.programs() for item in program.inputs]
+        return [*sorted(lines), *sorted(inputs)]
+
+    assert told(one) == told(many)
+    assert [row.words for row in together.rows[-2:]] == [
+        "added microphone Mic 9; plugged Mic 9 into Box 1 jack in 7; "
+        "Rec 1: added input Line 3; Rec 1: added track Line 3; added line Odd",
+        "added line Three",
+    ]
+
+
+def test_rows_beyond_what_a_rig_holds_are_refused_one_by_one() -> None:
+    rows = tuple(InputRow(number=n, name=f"Line {n}", source="Mic", track="Tape") for n in range(1026))
+    bench = Bench(Rig()).do(AddInterface(name="Box"), AddProgram(name="Rec"))
+    plan = plan_rows(bench.rig, rows)
+    assert [row.accepted for row in plan.rows] == [True] * 1024 + [False] * 2
+    assert plan.rows[-1].reason == "a rig has 1024 lines at most"
+    assert len(bench.do(*plan.edits).rig.lines) == 1024
+
+
+def test_an_exact_name_of_a_box_is_that_box_though_others_begin_so() -> None:
+    bench = Bench(Rig()).do(AddInterface(name="Box 1"), AddInterface(name="Box 10"))
+    bench.do(AddProgram(name="Rec", device=bench.id("Box 1")))
+    assert plan_rows(bench.rig, (InputRow(number=2, source="Alma", box_input="Box 1 / 2"),)).rows[0].accepted
+
+
+def test_a_plan_tells_how_far_it_is_and_stops_when_nobody_wants_it() -> None:
+    shares: list[float] = []
+
+    def told(share: float) -> bool:
+        shares.append(share)
+        return share < 0.5
+
+    with pytest.raises(Cancelled):
+        plan_rows(hall().rig, long_list(200), told)
+    assert shares == sorted(shares)
+    assert 0.4 < shares[-1] <= 0.6

@@ -50,6 +50,6 @@ def create_app(settings: Settings) -> FastAPI:
 
     if settings.web_dir is not None:
         app.mount("/assets", StaticFiles(directory=settings.web_dir / "assets"), name="assets")
-    app.add_middleware(Guard, hosts=settings.hosts)
+    app.add_middleware(Guard)
     app.openapi = lambda: problems.described(app)  # type: ignore[method-assign]
     return app

@@ -1,7 +1,6 @@
 """What a request must satisfy before anything looks at it: its host, its origin, its size, what its JSON is made of."""
 
 import re
-from collections.abc import Iterable
 from dataclasses import dataclass
 from ipaddress import ip_address
 
@@ -48,9 +47,8 @@ class Refusal:
 class Guard:
     """This computer's own addresses only, same-origin writes and sockets only, bodies of bounded size and make only."""
 
-    def __init__(self, app: ASGIApp, hosts: Iterable[str] = ()) -> None:
+    def __init__(self, app: ASGIApp) -> None:
         self._app = app
-        self._hosts = {*NAMES, *hosts}
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["type"] not in ("http", "websocket"):
@@ -83,10 +81,11 @@ class Guard:
         except _TooLarge:
             await _answer(_too_large(FILE_MAX_BYTES), scope, receive, told)
 
-    def _refusal(self, scope: Scope, headers: Headers) -> Refusal | None:
+    @staticmethod
+    def _refusal(scope: Scope, headers: Headers) -> Refusal | None:
         named = headers.getlist("host")
         host = host_of(named[0]) if len(named) == 1 else None
-        if host is None or not self._is_here(host[0]):
+        if host is None or not _is_here(host[0]):
             return Refusal(400, "Not this host", "Iskelo answers on this computer's own address only.")
         origins = headers.getlist("origin")
         writes = scope["type"] == "websocket" or scope.get("method") not in ("GET", "HEAD", "OPTIONS")
@@ -99,11 +98,13 @@ class Guard:
             return _too_large(FILE_MAX_BYTES)
         return None
 
-    def _is_here(self, host: str) -> bool:
-        try:
-            return ip_address(host).is_loopback
-        except ValueError:
-            return host in self._hosts
+
+def _is_here(host: str) -> bool:
+    """Whether a name, or an address, is this computer's own to itself."""
+    try:
+        return ip_address(host).is_loopback
+    except ValueError:
+        return host in NAMES
 
 
 def host_of(header: str) -> tuple[str, int | None] | None:

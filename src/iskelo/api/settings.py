@@ -8,13 +8,12 @@ from pathlib import Path
 @dataclass(frozen=True, slots=True)
 class Settings:
     """``web_dir`` holds the built screens; None serves the API alone. ``data_dir`` keeps our own database, if we have
-    one. ``hosts``: names beside this computer's own addresses that it may be called by (tests only).
+    one.
     """
 
     database_url: str
     web_dir: Path | None = None
     data_dir: Path | None = None
-    hosts: tuple[str, ...] = ()
 
 
 def quiet_collector() -> None:

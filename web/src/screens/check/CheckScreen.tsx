@@ -57,7 +57,9 @@ export function CheckScreen() {
   const running = live !== null && ["queued", "running"].includes(live.state)
   const ledger = check?.ledger ?? null
   const rows: TargetRow[] = ledger
-    ? ledger.targets.filter((row) => all || !["as wanted", "unused"].includes(row.state) || !row.agrees || row.untold !== "")
+    ? ledger.targets.filter(
+        (row) => all || !["as wanted", "unused"].includes(row.state) || !row.agrees || row.untold !== "",
+      )
     : []
   const row = ledger?.targets.find((each) => each.channel === chosen) ?? rows[0] ?? null
   const step = (by: number) => {
