@@ -248,7 +248,7 @@ def test_a_pasted_list_and_a_workbook_with_a_corrected_mapping(screen: Page, tmp
     ("name", "content", "told"),
     [
         ("inputs.xlsx", b"%PDF-1.7 not a sheet", "this is a PDF, whatever its name says"),
-        ("long.csv", b"source\n" + b"x\n" * 100_000, "the list has 100000 rows; at most 1000 are read at once"),
+        ("long.csv", b"source\n" + b"x\n" * 100_000, "the list has more than 1000 rows; at most 1000 are read at once"),
         ("merged.xlsx", b"", "merged cells (B2:B3)"),
         ("odd.xlsx", b"PK\x03\x04 broken", "no XLSX workbook that can be read"),
     ],

@@ -108,7 +108,9 @@ def test(more: list[str]) -> int:
     failed = 0 if more else check()
     began = time.monotonic()
     environment = {**os.environ, "ISKELO_TEST_WEB_DIR": str(web_dir)}
-    done = subprocess.run([PYTHON, "-m", "pytest", *more], cwd=ROOT, check=False, env=environment)
+    # Much of a test is waiting for a server or a browser: two at a time, each with servers of its own.
+    words = more or ["-n", "2", "--dist", "worksteal"]
+    done = subprocess.run([PYTHON, "-m", "pytest", *words], cwd=ROOT, check=False, env=environment)
     failed += _report("pytest", done.returncode == 0, began)
     if failed:
         say(f"{failed} step{'s' if failed > 1 else ''} failed; what is wrong stands above.")

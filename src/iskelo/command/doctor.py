@@ -115,7 +115,9 @@ def _database() -> Iterator[Finding]:
             )
         ).one()
         rigs, revisions, checks, takes, jobs, size = map(int, counts)
-        kept = f"{rigs} rigs, {revisions} revisions, {checks} line checks, {takes} takes, {size / 1e6:.0f} MB"
+        counted = ((rigs, "rig"), (revisions, "revision"), (checks, "line check"), (takes, "take"))
+        kept = ", ".join(f"{count} {one}{'' if count == 1 else 's'}" for count, one in counted)
+        kept += f", {size / 1e6:.0f} MB"
         yield "ok", "kept", kept
         yield "ok" if jobs < 1000 else "bad", "queue", f"{jobs} jobs"
         workers = working(session)

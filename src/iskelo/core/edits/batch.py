@@ -8,18 +8,18 @@ from iskelo.core.edits.edit import AddLine, AddTracks, Edit
 from iskelo.core.edits.ports_phrase import Begin, destination_phrase, sources_phrase, tracks_phrase
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Rig, index
-from iskelo.core.rig.text import clean_name
+from iskelo.core.rig.text import Typed, clean_name
 from iskelo.core.rig.value import Value
 
 
 class BatchRequest(Value):
     """A batch as typed; ``name`` may hold {n} for the line's number in the batch."""
 
-    sources: str = ""
-    record_to: str = ""
-    heard_at: str = ""
-    name: str = ""
-    within: str = ""
+    sources: Typed = ""
+    record_to: Typed = ""
+    heard_at: Typed = ""
+    name: Typed = ""
+    within: Typed = ""
 
 
 def batch(rig: Rig, wanted: BatchRequest) -> tuple[Edit, ...]:

@@ -5,6 +5,9 @@ Rows are worked through in order, each on the rig as the good rows before it lef
 
 import re
 from dataclasses import dataclass, replace
+from typing import Annotated
+
+from pydantic import Field
 
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
@@ -15,7 +18,7 @@ from iskelo.core.rig.gear import Destination, Interface
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import Index, Purpose, Rig
-from iskelo.core.rig.text import clean_name
+from iskelo.core.rig.text import Typed, clean_name
 from iskelo.core.rig.value import Value
 
 TOLD_EVERY = 20
@@ -35,16 +38,19 @@ _PURPOSES: dict[str, Purpose] = {
 }
 
 
+RowNumber = Annotated[int, Field(ge=0, le=10_000_000)]
+
+
 class InputRow(Value):
     """One row of an input list, as typed; ``number`` is its row in the file."""
 
-    number: int = 0
-    name: str = ""
-    source: str = ""
-    box_input: str = ""
-    track: str = ""
-    purpose: str = ""
-    limit: str = ""
+    number: RowNumber = 0
+    name: Typed = ""
+    source: Typed = ""
+    box_input: Typed = ""
+    track: Typed = ""
+    purpose: Typed = ""
+    limit: Typed = ""
 
 
 @dataclass(frozen=True, slots=True)

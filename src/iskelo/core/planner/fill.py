@@ -1,6 +1,9 @@
 """Filling a column of lines ascending: jacks, program channels, tracks or output jacks, one after the other."""
 
 from dataclasses import dataclass
+from typing import Annotated
+
+from pydantic import Field
 
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
@@ -19,8 +22,8 @@ class FillRequest(Value):
 
     lines: Ids = ()
     column: Column = "program_in"
-    start: int = 1
-    step: int = 1
+    start: Annotated[int, Field(ge=-1000, le=1000)] = 1
+    step: Annotated[int, Field(ge=-1000, le=1000)] = 1
 
 
 @dataclass(frozen=True, slots=True)

@@ -80,5 +80,8 @@ Id = Annotated[str, StringConstraints(pattern=r"^[a-z]{1,8}[0-9]{1,9}$", max_len
 
 Ids = Annotated[tuple[Id, ...], Field(max_length=1024, fail_fast=True)]
 
+Typed = Annotated[str, Field(max_length=4000)]
+"""What a person types to be taken apart, or one cell of a list."""
+
 GainDb = Annotated[float, Field(ge=-144, le=60, allow_inf_nan=False)]
 DelaySamples = Annotated[int, Field(ge=0, le=100_000)]

@@ -177,7 +177,7 @@ export function CheckScreen() {
                 </span>
                 <span>
                   · {ledger.agreeing} of {ledger.targets.length} targets as predicted
-                  {ledger.untold > 0 && `, ${ledger.untold} cannot be told`}
+                  {(ledger.untold ?? 0) > 0 && `, ${ledger.untold} cannot be told`}
                 </span>
                 {(ledger.missed ?? [])
                   .filter((each) => each.missed > 0)
