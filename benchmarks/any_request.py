@@ -169,7 +169,7 @@ def main(count: int) -> int:
         server.start()
         try:
             rig = httpx.post(f"{server.url}/api/rigs", json={"example": "orrin-point"}).json()["id"]
-            for send, share in ((own, 0.5), (drawn, 0.5)):
+            for send, share in ((own, 0.8), (drawn, 0.2)):
                 send(server.url, rig, tally, int(count * share))
                 seconds, words = tally.slowest
                 print(

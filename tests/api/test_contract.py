@@ -11,7 +11,8 @@ from schemathesis.checks import not_a_server_error
 from iskelo.api.openapi import contract
 from server import Server
 
-schema = schemathesis.openapi.from_dict(json.loads(contract()))
+# The measurement of this computer takes four seconds each time, whatever it is sent; it has a test of its own.
+schema = schemathesis.openapi.from_dict(json.loads(contract())).exclude(path="/api/computer/wakeups")
 
 
 @pytest.fixture(scope="module")

@@ -12,9 +12,8 @@ from psycopg import sql
 from psycopg.conninfo import conninfo_to_dict
 
 from iskelo.command.install import postgres_programs
-from iskelo.command.places import data_folder, give_up, say
+from iskelo.command.places import DATABASE, data_folder, give_up, only_one, reachable, say
 from iskelo.command.postgres import Cluster
-from iskelo.command.start import DATABASE, only_one, reachable
 from iskelo.store.database import NewerDatabase, libpq_url, migrate
 
 BEFORE = "iskelo_before"

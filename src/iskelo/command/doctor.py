@@ -11,9 +11,8 @@ from sqlalchemy import text
 from sqlmodel import Session
 
 from iskelo.command.install import CHROMIUM, NODE_OLDEST, found_postgres_programs, node_version
-from iskelo.command.places import VAR, home
+from iskelo.command.places import DATABASE, VAR, home
 from iskelo.command.postgres import Cluster
-from iskelo.command.start import DATABASE
 from iskelo.store.database import connect, standing
 from iskelo.store.queue import working
 

@@ -1,14 +1,19 @@
 """Where things are, and saying what goes on."""
 
+import contextlib
 import errno
+import fcntl
 import os
 import sys
+from collections.abc import Iterator
 from pathlib import Path
-from typing import NoReturn
+from typing import NoReturn, TextIO
 
 ROOT = Path(__file__).resolve().parents[3]
 VAR = ROOT / "var"
 WEB = ROOT / "web"
+LOCK, DATABASE = "start.lock", "iskelo"
+"""The data folder's lock, and the database in our own server."""
 
 
 def home() -> Path:
@@ -44,3 +49,21 @@ def give_up(words: str) -> NoReturn:
     """Say what failed, and leave with an error."""
     say(words)
     raise SystemExit(1)
+
+
+@contextlib.contextmanager
+def only_one(folder: Path) -> Iterator[TextIO | None]:
+    """Hold the data folder's lock; None if another process of Iskelo holds it."""
+    with (folder / LOCK).open("a+") as lock:
+        try:
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except BlockingIOError:
+            yield None
+            return
+        yield lock
+
+
+def reachable(folder: Path) -> None:
+    """As root the server runs as another user, who must get through to its own folder in there."""
+    if os.geteuid() == 0:
+        folder.chmod(0o755)

@@ -1,15 +1,12 @@
 """``./iskelo start``: database, tables, demo, server."""
 
 import contextlib
-import fcntl
 import os
 import signal
 import socket
 import threading
-from collections.abc import Iterator
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import TextIO
 from uuid import uuid4
 
 import uvicorn
@@ -18,7 +15,7 @@ from sqlmodel import Session
 from iskelo.api.app import create_app
 from iskelo.api.settings import Settings, quiet_collector
 from iskelo.command.install import built_screens
-from iskelo.command.places import data_folder, give_up, say
+from iskelo.command.places import DATABASE, LOCK, data_folder, give_up, only_one, reachable, say
 from iskelo.command.postgres import Cluster, free_port
 from iskelo.command.work import Worker
 from iskelo.demo.orrin_point import orrin_point
@@ -27,7 +24,6 @@ from iskelo.store.database import NewerDatabase, connect, migrate
 
 KEEP_EVERY_SECONDS = 2.0
 USUAL_PORT = 8460
-LOCK, DATABASE = "start.lock", "iskelo"
 
 
 def start() -> int:
@@ -60,18 +56,6 @@ def start() -> int:
             say("stopped")
 
 
-@contextlib.contextmanager
-def only_one(folder: Path) -> Iterator[TextIO | None]:
-    """Hold the data folder's lock; None if another process of Iskelo holds it."""
-    with (folder / LOCK).open("a+") as lock:
-        try:
-            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
-        except BlockingIOError:
-            yield None
-            return
-        yield lock
-
-
 def _keep_running(cluster: Cluster, ending: threading.Event) -> None:
     """Start PostgreSQL again when it has died; the application finds it where it was."""
     while not ending.wait(KEEP_EVERY_SECONDS):
@@ -79,12 +63,6 @@ def _keep_running(cluster: Cluster, ending: threading.Event) -> None:
             say("PostgreSQL has stopped; starting it again")
             with contextlib.suppress(SystemExit):
                 cluster.start()
-
-
-def reachable(folder: Path) -> None:
-    """As root the server runs as another user, who must get through to its own folder in there."""
-    if os.geteuid() == 0:
-        folder.chmod(0o755)
 
 
 def _port() -> int:

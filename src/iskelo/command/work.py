@@ -5,7 +5,7 @@ import subprocess
 import sys
 import threading
 
-from iskelo.command.places import data_folder, give_up, say
+from iskelo.command.places import DATABASE, data_folder, give_up, say
 from iskelo.command.postgres import Cluster
 from iskelo.store.database import standing
 
@@ -38,7 +38,7 @@ def _own_database() -> str:
     cluster = Cluster(data_folder() / "postgres")
     if cluster.process() is None or not cluster.find():
         give_up("no database runs here: ./iskelo start first, or set ISKELO_DATABASE_URL to the one to work for")
-    return cluster.url("iskelo")
+    return cluster.url(DATABASE)
 
 
 class Worker:

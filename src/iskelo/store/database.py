@@ -60,6 +60,12 @@ def _standing(connection: Connection) -> Literal["empty", "older", "current", "n
     return "older" if at in {script.revision for script in known.walk_revisions()} else "newer"
 
 
+def answers(engine: Engine) -> None:
+    """Ask the database for nothing in particular; raises what it raises when it is away."""
+    with engine.connect() as connection:
+        connection.execute(text("SELECT 1"))
+
+
 def migrate(url: str) -> None:
     """Bring the database's tables to the newest version.
 

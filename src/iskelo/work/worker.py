@@ -7,6 +7,7 @@ import os
 import signal
 import threading
 from collections.abc import Callable
+from typing import Any
 
 import procrastinate
 from procrastinate.exceptions import ConnectorException
@@ -15,13 +16,14 @@ from sqlalchemy.exc import DBAPIError
 from sqlmodel import Session
 
 from iskelo.store import checks
-from iskelo.store.database import connect, libpq_url
+from iskelo.store.database import answers, connect, libpq_url
 from iskelo.store.queue import HEARTBEAT_SECONDS, LINE_CHECK, STALLED_SECONDS
 from iskelo.work.line_checks import LineChecks
 
 log = logging.getLogger("iskelo")
 
 SWEEP_SECONDS = 3.0
+PATIENCE_SECONDS = 4.0
 NICENESS = 5
 """Edits go first where a worker shares its computer with the server."""
 
@@ -50,11 +52,13 @@ async def _work(database_url: str, engine: Engine, parent: int) -> None:
     line_checks = LineChecks(engine, stopping)
     watch = asyncio.create_task(_watch(parent, end))
     while not stop.is_set():
-        queue = procrastinate.App(
-            connector=procrastinate.PsycopgConnector(conninfo=libpq_url(database_url), max_size=4)
-        )
+        # A pool waits longer and longer between its attempts; a database that is back is to be found at once.
+        patience: dict[str, Any] = {"timeout": PATIENCE_SECONDS, "reconnect_timeout": PATIENCE_SECONDS}
+        connector = procrastinate.PsycopgConnector(conninfo=libpq_url(database_url), max_size=4, **patience)
+        queue = procrastinate.App(connector=connector)
         queue.task(name=LINE_CHECK)(line_checks.run)
         try:
+            await asyncio.to_thread(answers, engine)
             async with queue.open_async():
                 await _take(queue, engine, stop)
         except (ConnectorException, DBAPIError) as error:
