@@ -66,6 +66,13 @@ class Tally:
             self.slowest = (seconds, words)
         if status >= 500 or seconds > SLOW_SECONDS:
             self.bad.append(f"{status} after {seconds:.1f} s: {words}")
+        if self.count % 5000 == 0:
+            self.say()
+
+    def say(self) -> None:
+        seconds, words = self.slowest
+        told = f"{self.count} requests, {dict(sorted(self.answers.items()))}, {len(self.bad)} bad"
+        print(f"{told}; slowest {seconds:.2f} s: {words[:80]}", flush=True)
 
     @property
     def count(self) -> int:
