@@ -4,22 +4,23 @@ import os
 import subprocess
 import sys
 import threading
+import time
+
+from sqlalchemy.exc import OperationalError
 
 from iskelo.command.places import DATABASE, data_folder, give_up, say
 from iskelo.command.postgres import Cluster
-from iskelo.store.database import standing
+from iskelo.store.database import Standing, standing
 
 STOP_SECONDS = 15
 AGAIN_SECONDS = 2.0
+WAIT_SECONDS = 15.0
 
 
 def start_working(parent: int) -> int:
     """Work on the database of ISKELO_DATABASE_URL, or on the one that ``./iskelo start`` has running here."""
     url = os.environ.get("ISKELO_DATABASE_URL") or _own_database()
-    try:
-        how = standing(url)
-    except Exception as error:
-        give_up(f"the database cannot be used: {error}")
+    how = _standing_soon(url)
     if how != "current":
         words = {
             "empty": "the database is empty: start Iskelo on it once",
@@ -32,6 +33,20 @@ def start_working(parent: int) -> int:
     if not parent:
         say("working on line checks (Ctrl+C stops it)")
     return work(url, parent)
+
+
+def _standing_soon(url: str) -> Standing:
+    """How the database stands; one that is away, or just starting, is waited for a little."""
+    until = time.monotonic() + WAIT_SECONDS
+    while True:
+        try:
+            return standing(url)
+        except OperationalError as error:
+            if time.monotonic() > until:
+                give_up(f"the database cannot be used: {error}")
+        except Exception as error:
+            give_up(f"the database cannot be used: {error}")
+        time.sleep(1)
 
 
 def _own_database() -> str:

@@ -30,6 +30,10 @@ def connect(url: str) -> Engine:
     return create_engine(sqlalchemy_url(url), pool_pre_ping=True, pool_size=8, max_overflow=8)
 
 
+Standing = Literal["empty", "older", "current", "newer"]
+"""How a database's tables stand to this program."""
+
+
 class NewerDatabase(RuntimeError):
     """The database was brought up by a newer Iskelo than this one."""
 
@@ -40,7 +44,7 @@ def _config() -> Config:
     return config
 
 
-def standing(url: str) -> Literal["empty", "older", "current", "newer"]:
+def standing(url: str) -> Standing:
     """How a database's tables stand to this program."""
     engine = connect(url)
     try:
@@ -50,7 +54,7 @@ def standing(url: str) -> Literal["empty", "older", "current", "newer"]:
         engine.dispose()
 
 
-def _standing(connection: Connection) -> Literal["empty", "older", "current", "newer"]:
+def _standing(connection: Connection) -> Standing:
     at = MigrationContext.configure(connection).get_current_revision()
     known = ScriptDirectory.from_config(_config())
     if at is None:
