@@ -4,7 +4,9 @@ from typing import Any
 from uuid import UUID
 
 import procrastinate
+from procrastinate.exceptions import ConnectorException
 from sqlalchemy import text
+from sqlalchemy.exc import OperationalError
 from sqlmodel import Session
 
 LINE_CHECK = "line-check"
@@ -19,7 +21,11 @@ _blueprint = procrastinate.App(connector=procrastinate.SyncPsycopgConnector())
 def queue_check(session: Session, check_id: UUID) -> None:
     """Put a check in the queue, in the session's own transaction: both are kept, or neither."""
     connection: Any = session.connection().connection.driver_connection
-    _blueprint.configure_task(LINE_CHECK, connection=connection).defer(check_id=str(check_id))
+    try:
+        _blueprint.configure_task(LINE_CHECK, connection=connection).defer(check_id=str(check_id))
+    except ConnectorException as error:
+        # A database that goes away just here is away as anywhere else.
+        raise OperationalError("queueing a line check", {}, error.__cause__ or error) from error
 
 
 def jobless_checks(session: Session) -> list[UUID]:
