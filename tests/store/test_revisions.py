@@ -1,6 +1,5 @@
 """Revisions as they are kept: whole now and then, between them what changed; read back the same from any of them."""
 
-from collections.abc import Iterator
 from datetime import UTC, datetime
 from uuid import uuid4
 
@@ -21,14 +20,6 @@ from server import fresh_database
 from walks import walk
 
 NOW = datetime(2026, 1, 2, 3, 4, tzinfo=UTC)
-
-
-@pytest.fixture
-def session(database_url: str) -> Iterator[Session]:
-    engine = connect(database_url)
-    with Session(engine) as found:
-        yield found
-    engine.dispose()
 
 
 def forgotten() -> None:

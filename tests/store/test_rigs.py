@@ -1,35 +1,28 @@
 """Revisions on a real PostgreSQL: edits, undo, redo, stale edits, migrations."""
 
-from collections.abc import Iterator
 from datetime import UTC, datetime
 from uuid import UUID, uuid4
 
+import psycopg
 import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
+from procrastinate.exceptions import ConnectorException
 from sqlalchemy import inspect, text
-from sqlalchemy.exc import IntegrityError
+from sqlalchemy.exc import IntegrityError, OperationalError
 from sqlmodel import Session, SQLModel
 
 from iskelo.command.postgres import Cluster
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import SetValues
 from iskelo.core.rig.rig import Rig
-from iskelo.store import checks, rigs
+from iskelo.store import checks, queue, rigs
 from iskelo.store.database import connect, libpq_url, migrate, sqlalchemy_url
 from iskelo.store.revisions import NoSuchRig, rig_at
 from rigs import any_rig
 from server import fresh_database
 
 NOW = datetime(2026, 1, 2, 3, 4, tzinfo=UTC)
-
-
-@pytest.fixture
-def session(database_url: str) -> Iterator[Session]:
-    engine = connect(database_url)
-    with Session(engine) as found:
-        yield found
-    engine.dispose()
 
 
 def named(name: str) -> tuple[SetValues]:
@@ -242,3 +235,18 @@ def test_addresses() -> None:
     assert sqlalchemy_url("postgres://a/b") == "postgresql+psycopg://a/b"
     assert sqlalchemy_url("postgresql+psycopg://a/b") == "postgresql+psycopg://a/b"
     assert libpq_url("postgresql+psycopg://a/b") == "postgresql://a/b"
+
+
+def test_a_database_that_goes_away_while_a_check_is_queued_is_away_as_anywhere_else(
+    session: Session, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    kept = made(session)
+
+    def gone(*_: object, **__: object) -> None:
+        raise ConnectorException from psycopg.OperationalError("the connection is lost")
+
+    monkeypatch.setattr(queue._blueprint, "configure_task", gone)
+    with pytest.raises(OperationalError, match="the connection is lost"):
+        checks.start_check(session, kept.id, uuid4(), NOW)
+    session.rollback()
+    assert checks.newest_check(session, kept.id) is None

@@ -2,6 +2,7 @@
 
 import contextlib
 from collections.abc import AsyncIterator
+from typing import Any
 
 from fastapi import FastAPI, Request, Response
 from fastapi.encoders import jsonable_encoder
@@ -16,6 +17,13 @@ from iskelo.store.database import connect
 from iskelo.store.rigs import Stale, read_rig
 
 
+class _Application(FastAPI):
+    """Tells in its contract what a problem looks like."""
+
+    def openapi(self) -> dict[str, Any]:
+        return problems.described(self)
+
+
 def create_app(settings: Settings) -> FastAPI:
     """The application on a database that has been migrated."""
     engine = connect(settings.database_url)
@@ -25,7 +33,7 @@ def create_app(settings: Settings) -> FastAPI:
         yield
         engine.dispose()
 
-    app = FastAPI(title="Iskelo", version="0.1.0", lifespan=lifespan, docs_url=None, redoc_url=None)
+    app = _Application(title="Iskelo", version="0.1.0", lifespan=lifespan, docs_url=None, redoc_url=None)
     app.state.engine = engine
     app.include_router(rigs.router)
     app.include_router(measured.router)
@@ -51,5 +59,4 @@ def create_app(settings: Settings) -> FastAPI:
     if settings.web_dir is not None:
         app.mount("/assets", StaticFiles(directory=settings.web_dir / "assets"), name="assets")
     app.add_middleware(Guard)
-    app.openapi = lambda: problems.described(app)  # type: ignore[method-assign]
     return app
