@@ -160,6 +160,11 @@ BREAKS: dict[str, Break] = {
     "one-side-silent": lambda b: (
         AddTracks(program=b.id("Recorder"), names=("Wide",), width=2, inputs=(b.id("In Alma"),)),
     ),
+    "line-half-silent": lambda b: (
+        Remove(items=(next(patch.id for patch in b.rig.patches if patch.to_port == ears(b)[1]),)),
+    ),
+    "line-inverted": lambda b: (SetValues(item=b.rig.patches[0].id, values={"inverted": True}),),
+    "line-skewed": lambda b: led(b, converter_in_samples=90),
     "line-silent": lambda b: (Remove(items=(b.rig.patches[0].id,)),),
     "line-blocked": lambda b: (SetValues(item=b.track("T Alma"), values={"armed": False}),),
     "line-crossed": lambda b: (
@@ -369,7 +374,9 @@ def test_a_destination_that_clips_is_mended_at_the_output() -> None:
     bench.do(SetValues(item=bench.id("Phones"), values={"highest_dbu": -6}))
     (snag,) = bench.snags("line-hot")
     assert "6.0 dB above full scale at Phones L" in snag.evidence
-    assert snag.mend()[0].words == "Set the trim of Box jack out 1 to -6.0 dB: it just does not clip"
+    # Its nominal 0 dBu leave 18 dB to -6 dBu nowhere but at -24.
+    both = "the trim of Box jack out 1 to -24 dB, 24 dB down; the trim of Box jack out 2 to -24 dB, 24 dB down"
+    assert snag.mend()[0].words == f"Set {both}"
     bench.do(*snag.mend()[0].edits)
     assert bench.line("Alma heard").headline == "arrives"
 

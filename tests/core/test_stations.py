@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from iskelo.core.levels.along import first_clip, levels_along
+from iskelo.core.levels.along import first_short, levels_along
 from iskelo.core.lines.context import read
 from iskelo.core.lines.findings import HEADLINES
 from iskelo.core.lines.stations import COLUMNS, Station, fold_numbers, stations
@@ -94,13 +94,16 @@ def test_findings_stand_in_the_order_of_headlines_and_are_told_once_a_kind(rig: 
 
 @given(RIGS)
 @settings(max_examples=60)
-def test_the_first_clip_is_the_first_step_above_full_scale(rig: Rig) -> None:
+def test_the_first_place_short_of_headroom_is_the_first_step_with_less_room(rig: Rig) -> None:
     reading = read(rig)
     for state in reading.lines:
         for arrival in (arrival for leg in state.legs for arrival in leg.arrivals):
             steps = levels_along(arrival.route.edges, reading.found)
-            over = next(((step.port, step.over_db) for step in steps if step.over_db > 0), None)
-            assert first_clip(arrival.route.edges, reading.found) == over
+            for needed_db in (0.0, 18.0):
+                rooms = [(step.port, step.room_db) for step in steps if step.room_db is not None]
+                under = next(((port, room) for port, room in rooms if room < needed_db - 0.06), None)
+                short = first_short(arrival.route.edges, reading.found, needed_db)
+                assert under is None or (short is not None and (short[0].end, short[1]) == under)
             assert [step.port for step in steps] == list(arrival.route.ports)
 
 

@@ -134,12 +134,15 @@ class Survey:
 
 _SEVERITY: dict[Headline, Severity | None] = {
     "silent": "stop",
+    "half silent": "stop",
     "blocked": "stop",
     "crossed": "trouble",
     "doubled": "trouble",
     "crowded": "trouble",
     "off speed": "trouble",
     "drifting": "trouble",
+    "inverted": "trouble",
+    "skewed": "trouble",
     "late": "trouble",
     "hot": "trouble",
     "low": "risk",

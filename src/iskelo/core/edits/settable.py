@@ -14,6 +14,7 @@ SETTABLE: dict[type[Value], dict[str, str]] = {
         "cores": "cores",
         "jitter_ms": "late calls (ms)",
         "show_minutes": "length of the recording (minutes)",
+        "alignment_dbfs": "alignment (dBFS)",
     },
     Source: {
         "name": "name",
@@ -22,6 +23,7 @@ SETTABLE: dict[type[Value], dict[str, str]] = {
         "width": "width",
         "level_dbu": "level (dBu)",
         "level_unit": "level told in",
+        "headroom_db": "headroom needed (dB)",
         "needs_phantom": "phantom supply",
         "needs_high_impedance": "high-impedance input",
     },
@@ -112,7 +114,13 @@ SETTABLE: dict[type[Value], dict[str, str]] = {
         "effect_delay_samples": "effect delay (samples)",
     },
     Bus: {"name": "name", "width": "width", "output": "output", "gain_db": "gain (dB)", "muted": "muted"},
-    Voice: {"name": "name", "width": "width", "output": "output", "level_dbfs": "level (dBFS)"},
+    Voice: {
+        "name": "name",
+        "width": "width",
+        "output": "output",
+        "level_dbfs": "level (dBFS)",
+        "headroom_db": "headroom needed (dB)",
+    },
     Destination: {
         "name": "name",
         "notes": "notes",
@@ -121,7 +129,7 @@ SETTABLE: dict[type[Value], dict[str, str]] = {
         "highest_dbu": "highest level (dBu)",
         "level_unit": "level told in",
     },
-    Patch: {"gain_db": "gain (dB)", "muted": "muted", "inverted": "turned over"},
+    Patch: {"gain_db": "gain (dB)", "muted": "muted", "inverted": "polarity reversed"},
     Line: {
         "name": "name",
         "notes": "notes",

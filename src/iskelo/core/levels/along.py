@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 from typing import Literal, NamedTuple
 
+from iskelo.core.levels.headroom import TOLERANCE_DB
 from iskelo.core.rig.gear import Destination, Interface, Source
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Index
@@ -12,12 +13,17 @@ Unit = Literal["dBu", "dBFS"]
 
 
 class LevelStep(NamedTuple):
-    """The nominal level at one port; ``over_db`` is by how much it is above what this place can carry."""
+    """The nominal level at one port; ``room_db`` is what this place can carry above it, None if anything."""
 
     port: Port
     level: float
     unit: Unit
-    over_db: float = 0.0
+    room_db: float | None = None
+
+    @property
+    def over_db(self) -> float:
+        """By how much it clips."""
+        return max(0.0, -self.room_db) if self.room_db is not None else 0.0
 
 
 def levels_along(edges: Sequence[Edge], found: Index) -> list[LevelStep]:
@@ -36,19 +42,22 @@ def levels_along(edges: Sequence[Edge], found: Index) -> list[LevelStep]:
     unit: Unit = "dBFS" if start.bank == "voice" else "dBu"
     steps = [LevelStep(start, level, unit)]
     for edge in edges:
-        level, over_db = _behind(edge, level, found)
+        level, room_db = _behind(edge, level, found)
         unit = _UNIT_BEHIND.get(edge.kind, unit)
-        steps.append(LevelStep(edge.end, level, unit, over_db))
+        steps.append(LevelStep(edge.end, level, unit, room_db))
     return steps
 
 
-def first_clip(edges: Sequence[Edge], found: Index) -> tuple[Port, float] | None:
-    """Where a route's source is first above what the place can carry, and by how many dB; None if nowhere."""
+def first_short(edges: Sequence[Edge], found: Index, needed_db: float) -> tuple[Edge, float] | None:
+    """The first hop behind which less than so much headroom is left, and how much is; None if there is enough.
+
+    ``needed_db``: see ``levels.headroom``.
+    """
     level = found.level(edges[0].start)
     for edge in edges:
-        level, over_db = _behind(edge, level, found)
-        if over_db > 0:
-            return edge.end, over_db
+        level, room_db = _behind(edge, level, found)
+        if room_db is not None and room_db < needed_db - TOLERANCE_DB:
+            return edge, room_db
     return None
 
 
@@ -58,27 +67,28 @@ _IN_THE_COMPUTER = frozenset({"take", "record", "monitor", "mix", "send"})
 _UNIT_BEHIND: dict[str, Unit] = {"capture": "dBFS", "direct": "dBu", "playback": "dBu"}
 
 
-def _behind(edge: Edge, level: float, found: Index) -> tuple[float, float]:
-    """The level behind a hop, from that before it, and by how much it clips on the way."""
+def _behind(edge: Edge, level: float, found: Index) -> tuple[float, float | None]:
+    """The level behind a hop, from that before it, and what could be carried above it where it is tightest."""
     kind = edge.kind
     if kind == "lead in" or kind in _IN_THE_COMPUTER:
-        return level + edge.gain_db, 0.0
+        return level + edge.gain_db, None
     if kind == "capture":
         level += edge.gain_db
-        return level, max(0.0, level)
+        return level, -level
     if kind == "lead out":
         level += edge.gain_db
         end = found.gear[edge.end.owner]
         highest = end.highest_dbu if isinstance(end, Destination) else None
-        return level, max(0.0, level - highest) if highest is not None else 0.0
+        return level, highest - level if highest is not None else None
     box = found.gear[edge.owner]
     assert isinstance(box, Interface)
     if kind == "playback":
-        return level + edge.gain_db + box.output_full_scale_dbu, max(0.0, level)
+        # A trim above nought turns up what the converter gives, which has no more to give than full scale.
+        return level + edge.gain_db + box.output_full_scale_dbu, -level
     converted = level + input_gain_db(box, edge.start.number)
     trim_db = box.output_trims_db[edge.end.number - 1]
     sent = level + edge.gain_db - trim_db
-    return sent + trim_db + box.output_full_scale_dbu, max(0.0, converted, sent)
+    return sent + trim_db + box.output_full_scale_dbu, -max(converted, sent)
 
 
 def source_assumed(start: Port, found: Index) -> bool:

@@ -9,6 +9,8 @@ from dataclasses import dataclass
 
 from iskelo.core.lines.findings import Headline
 from iskelo.core.lines.state import LineState, Traced, line_states
+from iskelo.core.lines.sums import Sums
+from iskelo.core.lines.together import with_companions
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import Index, Rig, index
@@ -34,6 +36,7 @@ class Reading:
     known: Ahead
     around: Around
     traced: dict[str, Traced]
+    sums: Sums
 
 
 def read(rig: Rig, before: Reading | None = None) -> Reading:
@@ -45,23 +48,23 @@ def read(rig: Rig, before: Reading | None = None) -> Reading:
     graph = compile_graph(found, before.graph if before is not None else None, touched)
     known = Ahead(graph)
     around = Around(graph, known, found.owners)
-    if before is None:
-        traced = line_states(graph, found, known, {}, lambda _: False)
+    if before is None or before.rig.alignment_dbfs != rig.alignment_dbfs:
+        traced, sums = line_states(graph, found, known, {}, lambda _: False)
     else:
         was = before.around
         known.take_over(before.known, was, touched)
         around.take_over(was, touched)
-        traced = line_states(
+        traced, sums = line_states(
             graph,
             found,
             known,
             before.traced,
             lambda line: was.untouched(line.from_ports, line.to_ports, touched),
         )
-    lines = [each.state for each in traced.values()]
+    lines = with_companions([each.state for each in traced.values()], found)
     beginning = _by_owner((line.id, line.from_ports) for line in rig.lines)
     ending = _by_owner((line.id, line.to_ports) for line in rig.lines)
-    return Reading(rig, found, graph, lines, _having(lines), beginning, ending, known, around, traced)
+    return Reading(rig, found, graph, lines, _having(lines), beginning, ending, known, around, traced, sums)
 
 
 def _by_owner(lines: Iterable[tuple[str, tuple[Port, ...]]]) -> dict[str, list[str]]:

@@ -1,31 +1,35 @@
 """What is found about a line: one small rule for each kind of finding, in the order in which they make headlines."""
 
 from collections.abc import Mapping
-from typing import Literal, NamedTuple
+from typing import Literal, NamedTuple, get_args
 
-from iskelo.core.levels.along import first_clip
-from iskelo.core.lines.legs import Leg
+from iskelo.core.levels.along import first_short
+from iskelo.core.levels.headroom import SUM_HEADROOM_DB, TOLERANCE_DB, needed_db
+from iskelo.core.lines.legs import Arrival, Leg
+from iskelo.core.lines.sides import apart, crossed_sides, say_half, side_of
+from iskelo.core.lines.sums import Sums
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Index, Line
 from iskelo.core.timing.copies import Comb
 from iskelo.core.timing.rates import say_speed, speed
 
 Headline = Literal[
-    "silent", "blocked", "crossed", "doubled", "crowded", "off speed", "drifting", "late", "hot", "low", "arrives"
-]
-HEADLINES: tuple[Headline, ...] = (
     "silent",
+    "half silent",
     "blocked",
     "crossed",
     "doubled",
     "crowded",
     "off speed",
     "drifting",
+    "inverted",
+    "skewed",
     "late",
     "hot",
     "low",
     "arrives",
-)
+]
+HEADLINES: tuple[Headline, ...] = get_args(Headline)
 
 
 class Finding(NamedTuple):
@@ -48,6 +52,7 @@ def findings_of(
     heard: Mapping[Port, list[Port]],
     strays: Strays,
     others: tuple[Port, ...],
+    sums: Sums,
 ) -> tuple[Finding, ...]:
     """Everything found about a line, the headline first.
 
@@ -57,32 +62,28 @@ def findings_of(
         Which source ports sound at each target port now.
     others
         The ports of sounds that arrive at the line's targets unwanted.
+    sums
+        What different sources add up to at playback channels.
     """
-    quiet = [leg for leg in legs if not leg.arrivals]
+    quiet = [leg for leg in legs if not leg.sounds]
     findings: list[Finding] = []
-    if _swapped(line, heard):
-        findings.append(Finding("crossed", "left and right are swapped"))
-    elif len(quiet) == len(legs):
-        findings += (_astray(line, found, strays) if legs else []) or _silent_or_blocked(line, quiet, found)
+    crossed = crossed_sides(line, heard)
+    if crossed:
+        findings.append(Finding("crossed", crossed))
+    if len(quiet) == len(legs):
+        if not crossed:
+            findings += (_astray(line, found, strays) if legs else []) or _silent_or_blocked(line, quiet, found)
     elif quiet:
-        findings += _silent_or_blocked(line, quiet, found)
+        findings.append(Finding("half silent", say_half(line, legs, quiet, found)))
     if others:
         findings.append(Finding("crowded", f"{', '.join(map(found.say, others))} arrives there too, though alone"))
     if len(quiet) < len(legs):
-        findings += [*_doubled(legs, found), *_off_speed(legs, found), *_drifting(legs), *_late(line, legs)]
-        findings += [*_hot(line, legs, found), *_low(line, legs)]
+        findings += [*_doubled(legs, found), *_off_speed(legs, found), *_drifting(legs), *_inverted(line, legs, found)]
+        findings += [Finding("skewed", words) for words in apart(line, legs, found)]
+        findings += [*_late(line, legs), *_hot(line, legs, found, sums), *_low(line, legs)]
     if len(findings) > 1:
         findings.sort(key=lambda finding: HEADLINES.index(finding.kind))
     return tuple(findings) or _ARRIVES
-
-
-def _swapped(line: Line, heard: Mapping[Port, list[Port]]) -> bool:
-    """Whether both legs arrive, but left at right and right at left."""
-    if len(line.from_ports) != 2 or len(line.to_ports) != 2:
-        return False
-    (left, right), (left_end, right_end) = line.from_ports, line.to_ports
-    at_left, at_right = heard.get(left_end, ()), heard.get(right_end, ())
-    return right in at_left and left in at_right and left not in at_left and right not in at_right
 
 
 def _astray(line: Line, found: Index, strays: Strays) -> list[Finding]:
@@ -103,6 +104,10 @@ def _silent_or_blocked(line: Line, quiet: list[Leg], found: Index) -> list[Findi
         return [Finding("silent", "no target is said yet")]
     findings = []
     for leg in quiet:
+        if leg.arrivals:
+            said = f"{len(leg.arrivals)} copies at {found.say(leg.end)} cancel each other: nothing is left"
+            return [Finding("silent", said)]
+    for leg in quiet:
         if leg.gap is not None:
             findings.append(Finding("silent", leg.gap.words(found)))
             break
@@ -116,7 +121,7 @@ def _silent_or_blocked(line: Line, quiet: list[Leg], found: Index) -> list[Findi
 
 def _doubled(legs: tuple[Leg, ...], found: Index) -> list[Finding]:
     for leg in legs:
-        if len(leg.arrivals) < 2:
+        if len(leg.arrivals) < 2 or not leg.sounds:
             continue
         said = f"{len(leg.arrivals)} arrivals at {found.say(leg.end)}"
         if leg.comb is None:
@@ -128,11 +133,11 @@ def _doubled(legs: tuple[Leg, ...], found: Index) -> list[Finding]:
 def say_comb(found: Comb) -> str:
     """Two copies in words: how far apart, which notches."""
     if found.delay_samples == 0:
-        return "both at the same time" + (", cancelling each other" if found.inverted else "")
+        return "both at the same time" + (", one with its polarity reversed" if found.inverted else "")
     apart = f"{found.delay_samples} samples = {found.delay_ms:.2f} ms apart"
     if not found.notches_hz:
         return apart
-    turned = ", one turned over" if found.inverted else ""
+    turned = ", one with its polarity reversed" if found.inverted else ""
     return f"{apart}{turned}; notches {', '.join(f'{hz:.0f}' for hz in found.notches_hz)} Hz"
 
 
@@ -167,17 +172,49 @@ def _late(line: Line, legs: tuple[Leg, ...]) -> list[Finding]:
     return [Finding("late", f"{worst.ms:.2f} ms, {over:.2f} ms over its limit of {line.longest_delay_ms:g} ms")]
 
 
-def _hot(line: Line, legs: tuple[Leg, ...], found: Index) -> list[Finding]:
+def _inverted(line: Line, legs: tuple[Leg, ...], found: Index) -> list[Finding]:
+    """Sound whose polarity is reversed on the way, and where."""
+    sounding = [leg for leg in legs if leg.sounds]
+    turned = [leg for leg in sounding if any(arrival.sign < 0 for arrival in leg.arrivals)]
+    if not turned:
+        return []
+    where = " and ".join(dict.fromkeys(lead for leg in turned for each in leg.arrivals for lead in _turns(each, found)))
+    if len(turned) < len(sounding):
+        sides = " and ".join(dict.fromkeys(side_of(line, leg) for leg in turned))
+        return [Finding("inverted", f"the polarity of the {sides} side is reversed, of the other not: by {where}")]
+    return [Finding("inverted", f"it arrives with its polarity reversed: by {where}")]
+
+
+def _turns(arrival: Arrival, found: Index) -> list[str]:
+    """The leads that reverse what arrives by this way; two of them make it right again."""
+    leads = [edge for edge in arrival.route.edges if edge.sign < 0 and arrival.sign < 0]
+    return [f"the lead {found.say(edge.start)} → {found.say(edge.end)}" for edge in leads]
+
+
+def _hot(line: Line, legs: tuple[Leg, ...], found: Index, sums: Sums) -> list[Finding]:
+    """Where there is less headroom than there must be, by itself or in a sum; else a level above the line's window."""
+    for leg in legs:
+        needed = needed_db(line, leg.start, found)
+        for arrival in leg.arrivals:
+            short = first_short(arrival.route.edges, found, needed)
+            if short is not None:
+                edge, room = short
+                who, where = found.say(leg.start), found.say(edge.end)
+                if room < 0:
+                    return [Finding("hot", f"{who} is {-room:.1f} dB above full scale at {where}: it clips")]
+                return [Finding("hot", f"{who} has {room:.1f} dB of headroom at {where}, {needed:g} are wanted")]
     for leg in legs:
         for arrival in leg.arrivals:
-            clip = first_clip(arrival.route.edges, found)
-            if clip is not None:
-                at, over_db = clip
-                said = f"{found.say(leg.start)} is {over_db:.1f} dB above full scale at {found.say(at)}"
-                return [Finding("hot", f"{said}: it clips")]
+            for edge in arrival.route.edges:
+                total = sums.at(edge.start) if edge.kind == "playback" else None
+                if total is not None and total.level_dbfs > TOLERANCE_DB - SUM_HEADROOM_DB:
+                    others = len({start.owner for start in total.starts}) - 1
+                    said = f"with {others} other source{'s' if others > 1 else ''} it adds up to"
+                    where = f"{total.level_dbfs:.1f} dBFS at {found.say(edge.start)}"
+                    return [Finding("hot", f"{said} {where}; {SUM_HEADROOM_DB:g} dB of headroom are wanted there")]
     if line.highest_dbfs is not None:
         loudest = max((leg.level_dbfs for leg in legs if leg.level_dbfs is not None), default=None)
-        if loudest is not None and loudest > line.highest_dbfs:
+        if loudest is not None and loudest > line.highest_dbfs + TOLERANCE_DB:
             return [Finding("hot", f"{loudest:.1f} dBFS, above its highest of {line.highest_dbfs:g} dBFS")]
     return []
 
@@ -185,6 +222,6 @@ def _hot(line: Line, legs: tuple[Leg, ...], found: Index) -> list[Finding]:
 def _low(line: Line, legs: tuple[Leg, ...]) -> list[Finding]:
     if line.lowest_dbfs is not None:
         softest = min((leg.level_dbfs for leg in legs if leg.level_dbfs is not None), default=None)
-        if softest is not None and softest < line.lowest_dbfs:
+        if softest is not None and softest < line.lowest_dbfs - TOLERANCE_DB:
             return [Finding("low", f"{softest:.1f} dBFS, under its lowest of {line.lowest_dbfs:g} dBFS")]
     return []

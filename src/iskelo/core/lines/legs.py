@@ -58,6 +58,11 @@ class Leg:
         return tuple(edge.block for edge in self.way.edges if edge.block)
 
     @property
+    def sounds(self) -> bool:
+        """Whether anything is heard: not where all copies cancel each other."""
+        return bool(self.arrivals) and (len(self.arrivals) == 1 or self.level_dbfs is not None)
+
+    @property
     def level_dbfs(self) -> float | None:
         """Level at the target of all copies together; None if nothing arrives or the copies cancel."""
         if len(self.arrivals) < 2:

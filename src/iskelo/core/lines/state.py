@@ -9,6 +9,7 @@ from collections.abc import Callable
 from iskelo.core.light import light
 from iskelo.core.lines.findings import Finding, Headline, Strays, findings_of
 from iskelo.core.lines.legs import Leg, Legs
+from iskelo.core.lines.sums import Sums
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Index, Line
 from iskelo.core.routes.route import Ahead
@@ -58,8 +59,8 @@ class Traced:
 
 def line_states(
     graph: Graph, found: Index, known: Ahead, before: dict[str, Traced], same: Callable[[Line], bool]
-) -> dict[str, Traced]:
-    """The state of every line of a rig, by id, in the rig's order.
+) -> tuple[dict[str, Traced], Sums]:
+    """The state of every line of a rig, by id, in the rig's order; and what different sources add up to.
 
     Parameters
     ----------
@@ -69,7 +70,8 @@ def line_states(
         The states of the rig as it was, and whether the gear around a line is still as it was: such a line
         keeps its state.
     """
-    heard = _heard(known, found)
+    heard, fed = _heard(known, found)
+    sums = Sums(graph, found, known, fed)
     strays = _strays(heard, found.rig.lines)
     between = Legs(graph, found, known).between
     traced: dict[str, Traced] = {}
@@ -81,19 +83,23 @@ def line_states(
             continue
         legs = tuple([between(start, end) for start, end in line.pairs()])
         others = _others(line, heard) if line.alone else ()
-        state = LineState(line, legs, findings_of(line, legs, found, heard, strays, others), others)
+        state = LineState(line, legs, findings_of(line, legs, found, heard, strays, others, sums), others)
         traced[line.id] = Traced(state, mine)
-    return traced
+    return traced, sums
 
 
-def _heard(known: Ahead, found: Index) -> dict[Port, list[Port]]:
-    """Which source ports sound at each target port now."""
+def _heard(known: Ahead, found: Index) -> tuple[dict[Port, list[Port]], dict[Port, list[Port]]]:
+    """Which source ports sound at each target port now, and which at each playback channel."""
     heard: dict[Port, list[Port]] = {}
+    fed: dict[Port, list[Port]] = {}
     for start in found.starts():
         for port in known.sound(start).by:
-            if port.bank in ("track", "in"):
+            bank = port.bank
+            if bank in ("track", "in"):
                 heard.setdefault(port, []).append(start)
-    return heard
+            elif bank == "playback":
+                fed.setdefault(port, []).append(start)
+    return heard, fed
 
 
 def _others(line: Line, heard: dict[Port, list[Port]]) -> tuple[Port, ...]:

@@ -14,6 +14,7 @@ from iskelo.core.rig.value import (
     BankSize,
     BufferSamples,
     ChannelNumber,
+    Headroom,
     LevelDbu,
     LevelUnit,
     Margin,
@@ -27,7 +28,10 @@ from iskelo.core.rig.value import (
 
 
 class Source(Value):
-    """Where sound begins outside the computer."""
+    """Where sound begins outside the computer.
+
+    ``headroom_db``: how much louder than its nominal level it may become (None: what alignment leaves).
+    """
 
     kind: Literal["source"] = "source"
     id: Id
@@ -37,6 +41,7 @@ class Source(Value):
     width: Width = 1
     level_dbu: LevelDbu = -38.0
     level_unit: LevelUnit = "dBu"
+    headroom_db: Headroom | None = None
     needs_phantom: bool = False
     needs_high_impedance: bool = False
     origins: Origins = Field(default_factory=dict)

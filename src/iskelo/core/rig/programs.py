@@ -5,7 +5,7 @@ from typing import Annotated, Literal
 from pydantic import Field, field_validator
 
 from iskelo.core.rig.text import DelaySamples, GainDb, Id, Name, Notes
-from iskelo.core.rig.value import BufferSamples, ChannelNumber, Margin, RateHz, Value, Width
+from iskelo.core.rig.value import BufferSamples, ChannelNumber, Headroom, Margin, RateHz, Value, Width
 
 Channels = Annotated[tuple[ChannelNumber, ...], Field(max_length=256, fail_fast=True)]
 """Channels by number, each once; one that is said twice counts once."""
@@ -49,13 +49,14 @@ class Bus(Value):
 
 
 class Voice(Value):
-    """What a program itself sounds: a pad, a deck, a far end; its nominal level in dBFS."""
+    """What a program itself sounds: a pad, a deck, a far end; its nominal level in dBFS, its headroom as a source's."""
 
     id: Id
     name: Name
     width: Width = 2
     output: Id | None = None
     level_dbfs: Annotated[float, Field(ge=-144, le=0, allow_inf_nan=False)] = -18.0
+    headroom_db: Headroom | None = None
 
 
 class LoadReading(Value):

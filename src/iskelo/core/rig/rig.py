@@ -87,11 +87,15 @@ class Line(Value):
         return tuple((start, end) for start in self.from_ports for end in self.to_ports)
 
 
+Alignment = Annotated[float, Field(ge=-60, le=0, allow_inf_nan=False)]
+"""A nominal level's place under full scale: -18 dBFS by EBU R 68, -20 by SMPTE RP 155 (both from memory)."""
+
+
 class Rig(Value):
     """The whole set-up. ``next_number`` is the counter ids are made from.
 
     Of the computer: how many ``cores`` it has, and by how much it is late in calling a program. ``show_minutes``:
-    how long the recording will be, if that is known.
+    how long the recording will be, if that is known. ``alignment_dbfs``: where a nominal level stands at most.
     """
 
     format: Literal["iskelo rig"] = "iskelo rig"
@@ -102,6 +106,7 @@ class Rig(Value):
     cores: Annotated[int, Field(ge=1, le=256)] = 4
     jitter_ms: Annotated[float, Field(ge=0, le=1000, allow_inf_nan=False)] = 0.2
     show_minutes: Annotated[float, Field(gt=0, le=100_000, allow_inf_nan=False)] | None = None
+    alignment_dbfs: Alignment = -18.0
     gear: Annotated[tuple[Gear, ...], Field(max_length=4096, fail_fast=True)] = ()
     patches: Annotated[tuple[Patch, ...], Field(max_length=4096, fail_fast=True)] = ()
     lines: Annotated[tuple[Line, ...], Field(max_length=1024, fail_fast=True)] = ()

@@ -19,6 +19,9 @@ Width = Annotated[int, Field(ge=1, le=2)]
 RateHz = Annotated[int, Field(ge=8_000, le=384_000)]
 BufferSamples = Annotated[int, Field(ge=BUFFER_MIN_SAMPLES, le=BUFFER_MAX_SAMPLES)]
 LevelDbu = Annotated[float, Field(ge=-120, le=40, allow_inf_nan=False)]
+Headroom = Annotated[float, Field(ge=0, le=60, allow_inf_nan=False)]
+"""How far above its nominal level a sound may go, in dB."""
+
 Ppm = Annotated[float, Field(ge=-5000, le=5000, allow_inf_nan=False)]
 """How much faster a clock runs than it says, in millionths."""
 

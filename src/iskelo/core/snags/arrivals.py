@@ -215,7 +215,7 @@ def _sooner(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
                 remedies.append(Remedy(words, (SetValues(item=driver.id, values={"buffer_samples": size}),)))
                 break
     if state.line.purpose == "listen":
-        remedies += _direct_instead(reading, state)
+        remedies += direct_instead(reading, state)
     return distinct(remedies)
 
 
@@ -243,7 +243,8 @@ def _waits_for(reading: Reading, state: LineState) -> tuple[str, Driver, Route] 
     return (*waits[0], latest.route)
 
 
-def _direct_instead(reading: Reading, state: LineState) -> list[Remedy]:
+def direct_instead(reading: Reading, state: LineState) -> list[Remedy]:
+    """Hearing a line directly, in the box, where it is heard through a program of the same box now."""
     edits: list[Edit] = []
     tracks: list[str] = []
     crossings: dict[tuple[str, int, int], str] = {}

@@ -1,21 +1,23 @@
 """Rules about levels: clipping, the window, supplies, impedance, consumer and professional gear."""
 
+import math
 from functools import partial
 from typing import Literal
 
-from iskelo.core.edits.edit import Edit, SetJack, SetOutputTrim, SetTrim, SetValues
-from iskelo.core.levels.along import levels_along
+from iskelo.core.edits.edit import SetJack, SetOutputTrim, SetTrim, SetValues
+from iskelo.core.levels.along import first_short
+from iskelo.core.levels.headroom import SUM_HEADROOM_DB, TOLERANCE_DB, aim_dbfs, needed_db
 from iskelo.core.lines.context import Reading
+from iskelo.core.lines.legs import Leg
+from iskelo.core.lines.sides import SIDES_APART_DB
 from iskelo.core.lines.state import LineState
+from iskelo.core.planner.stages import Turn, plain, stages_along, turned
 from iskelo.core.rig.gear import Destination, Interface, Source
-from iskelo.core.rig.ports import Port
 from iskelo.core.rig.units import CONSUMER_BELOW_PROFESSIONAL_DB, DBV_TO_DBU, PROFESSIONAL_DBU
+from iskelo.core.routes.route import passing_routes
 from iskelo.core.snags.reach import lines_from, with_finding
 from iskelo.core.snags.rule import Remedy, Severity, Snag, distinct, one_remedy
 from iskelo.core.wiring.graph import input_gain_db
-
-ALIGNMENT_DBFS = -18.0
-"""Where an input's trim is set to. EBU R 68 alignment level, from memory."""
 
 FAR_OFF_DB = 9.0
 """A level this far from alignment is told; common practice, no published source."""
@@ -46,64 +48,83 @@ def _off_level(
             consequence=consequence,
             lines=(state.line.id,),
             items=tuple(port.owner for port in state.line.from_ports),
-            mend=partial(_trimmed, reading, state),
+            mend=partial(_turned, reading, state),
         )
         for state, words in with_finding(reading, kind)
     ]
 
 
-def _trimmed(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
-    """Set the trims on the way so that the line comes at alignment, or into its window."""
-    wanted = _aim(state.line.lowest_dbfs, state.line.highest_dbfs)
-    remedies: list[Remedy] = []
-    jacks: dict[Port, float] = {}
-    outs: dict[Port, float] = {}
+def _turned(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
+    """Turn the stage that is wrong, or several, so that the line stands where it should."""
+    found, line = reading.found, state.line
+    turns: list[Turn] = []
     for leg in state.legs:
         for arrival in leg.arrivals:
-            edges = arrival.route.edges
-            box_edges = [edge for edge in edges if edge.kind in ("capture", "direct")]
-            if box_edges:
-                jack = box_edges[0].start
-                box = reading.found.gear[jack.owner]
-                assert isinstance(box, Interface)
-                jacks[jack] = box.trims_db[jack.number - 1] + wanted - arrival.level_dbfs
-            over = [step for step in levels_along(edges, reading.found) if step.over_db > 0]
-            ends = [edge for edge in edges if edge.kind == "lead out"]
-            if ends and over and over[-1].port == ends[0].end:
-                jack = ends[0].start
-                box = reading.found.gear[jack.owner]
-                assert isinstance(box, Interface)
-                outs[jack] = box.output_trims_db[jack.number - 1] - over[-1].over_db
-    if jacks:
-        edits: list[Edit] = [
-            SetTrim(interface=jack.owner, jack_in=jack.number, trim_db=max(-144.0, min(60.0, round(trim, 1))))
-            for jack, trim in jacks.items()
-        ]
-        first, trim = next(iter(jacks.items()))
-        words = f"Set the trim of {reading.found.say(first)} to {round(trim, 1):g} dB: {wanted:g} dBFS"
-        remedies.append(Remedy(words, tuple(edits)))
-    if outs:
-        edits = [
-            SetOutputTrim(interface=jack.owner, jack_out=jack.number, trim_db=max(-144.0, round(trim, 1)))
-            for jack, trim in outs.items()
-        ]
-        first, trim = next(iter(outs.items()))
-        words = f"Set the trim of {reading.found.say(first)} to {trim:.1f} dB: it just does not clip"
-        remedies.insert(0, Remedy(words, tuple(edits)))
+            aim, edges = aim_dbfs(line, leg.start, found), arrival.route.edges
+            needed = needed_db(line, leg.start, found)
+            short = first_short(edges, found, needed)
+            if short is not None:
+                edge, room = short
+                # What the far end of a lead cannot take is turned down on its way there; else to where it should stand.
+                last = edge.kind == "lead out"
+                before = edges[: edges.index(edge) + (edge.kind != "playback")]
+                turns += turned(stages_along(before, found, aim), room - needed if last else room + aim)
+                continue
+            low, high = line.lowest_dbfs, line.highest_dbfs
+            level = arrival.level_dbfs
+            if (low is not None and level < low) or (high is not None and level > high):
+                turns += turned(stages_along(edges, found, aim), aim - level)
+    return distinct([*_as_remedy(turns), *_sums_down(reading, state)])
+
+
+def _as_remedy(turns: list[Turn]) -> list[Remedy]:
+    """One remedy that turns several stages, each once."""
+    once = {turn.stage.key: turn for turn in reversed(turns)}
+    kept = [once[key] for key in dict.fromkeys(turn.stage.key for turn in turns)]
+    if not kept:
+        return []
+    words = "; ".join(turn.words for turn in kept[:2]) + (f"; and {len(kept) - 2} more alike" if len(kept) > 2 else "")
+    return [Remedy(f"Set {words}", tuple(turn.stage.make(turn.to_db) for turn in kept))]
+
+
+def _sums_down(reading: Reading, state: LineState) -> list[Remedy]:
+    """Where different sources add up to too much: all of them down alike, each at the last stage before the sum."""
+    found = reading.found
     for leg in state.legs:
-        start = leg.start
-        if start.bank == "voice" and leg.level_dbfs is not None and not jacks:
-            level = max(-144.0, min(0.0, round(reading.found.level(start) + wanted - leg.level_dbfs)))
-            words = f"Set the level of {reading.found.name(start.owner)} to {level:g} dBFS"
-            remedies.append(Remedy(words, (SetValues(item=start.owner, values={"level_dbfs": level}),)))
-    return distinct(remedies)
+        for arrival in leg.arrivals:
+            for edge in arrival.route.edges:
+                total = reading.sums.at(edge.start) if edge.kind == "playback" else None
+                if total is None or total.level_dbfs <= TOLERANCE_DB - SUM_HEADROOM_DB:
+                    continue
+                over = math.ceil((total.level_dbfs + SUM_HEADROOM_DB) * 10) / 10
+                turns: dict[tuple[str, ...], Turn] = {}
+                for start in total.starts:
+                    for route in passing_routes(reading.graph, start, edge.start):
+                        for stage in reversed(stages_along(route.edges, found, 0.0)):
+                            turns[stage.key] = Turn(stage, round(stage.now_db - over, 1))
+                            break
+                edits = tuple(turn.stage.make(turn.to_db) for turn in turns.values())
+                names = ", ".join(turn.stage.words.removeprefix("the ") for turn in turns.values())
+                return [Remedy(f"Turn all that adds up there down by {plain(over)} dB: {names}", edits)]
+    return []
 
 
-def _aim(low: float | None, high: float | None) -> float:
-    """Alignment where the window takes it in, else a decibel inside the window's nearer end, in dBFS."""
-    inside = 1.0 if low is None or high is None else min(1.0, (high - low) / 2)
-    wanted = ALIGNMENT_DBFS if low is None else max(ALIGNMENT_DBFS, low + inside)
-    return wanted if high is None else min(wanted, high - inside)
+def even_sides(reading: Reading, state: LineState) -> list[Remedy]:
+    """Bring the side that is further from where it should stand to the level of the other."""
+    found = reading.found
+    legs = [leg for leg in state.legs if len(leg.arrivals) == 1]
+    if len(legs) < 2 or len(legs) < len(state.legs):
+        return []
+
+    def off(leg: Leg) -> float:
+        return leg.arrivals[0].level_dbfs - aim_dbfs(state.line, leg.start, found)
+
+    right, wrong = sorted(legs, key=lambda leg: abs(off(leg)))[:: len(legs) - 1]
+    by = off(right) - off(wrong)
+    if abs(by) < SIDES_APART_DB:
+        return []
+    aim = aim_dbfs(state.line, wrong.start, found)
+    return _as_remedy(turned(stages_along(wrong.arrivals[0].route.edges, found, aim), by))
 
 
 def _plugged(reading: Reading) -> list[tuple[Source, Interface, int]]:
@@ -190,9 +211,9 @@ def consumer_and_professional(reading: Reading) -> list[Snag]:
         if source.level_unit != "dBV" or source.source_kind != "line player":
             continue
         level = source.level_dbu + input_gain_db(box, jack)
-        if level > ALIGNMENT_DBFS - FAR_OFF_DB:
+        if level > reading.rig.alignment_dbfs - FAR_OFF_DB:
             continue
-        trim = round(box.trims_db[jack - 1] + ALIGNMENT_DBFS - level, 1)
+        trim = round(box.trims_db[jack - 1] + reading.rig.alignment_dbfs - level, 1)
         edit = SetTrim(interface=box.id, jack_in=jack, trim_db=max(-144.0, min(60.0, trim)))
         snags.append(
             Snag(
@@ -221,7 +242,7 @@ def _into_consumer_gear(reading: Reading) -> list[Snag]:
         if not isinstance(box, Interface) or not isinstance(end, Destination) or end.level_unit != "dBV":
             continue
         jack = patch.from_port.number
-        level = ALIGNMENT_DBFS + box.output_full_scale_dbu + box.output_trims_db[jack - 1] + patch.gain_db
+        level = reading.rig.alignment_dbfs + box.output_full_scale_dbu + box.output_trims_db[jack - 1] + patch.gain_db
         over = level - (PROFESSIONAL_DBU - CONSUMER_BELOW_PROFESSIONAL_DB)
         if over < FAR_OFF_DB:
             continue

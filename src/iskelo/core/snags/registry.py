@@ -8,7 +8,7 @@ from dataclasses import replace
 from typing import Literal, get_args
 
 from iskelo.core.lines.context import Reading
-from iskelo.core.snags import aggregates, arrivals, clocks, drivers, inputs, levels, lines, load, rates, tracks
+from iskelo.core.snags import aggregates, arrivals, clocks, drivers, inputs, levels, lines, load, rates, sides, tracks
 from iskelo.core.snags.rule import REMEDIES_AT_MOST, SEVERITIES, Remedy, Rule, Snag, distinct
 
 RULES: tuple[tuple[str, tuple[Rule, ...]], ...] = (
@@ -93,18 +93,23 @@ RULES: tuple[tuple[str, tuple[Rule, ...]], ...] = (
         "lines",
         (
             lines.line_silent,
+            sides.line_half_silent,
             lines.line_blocked,
             lines.line_crossed,
             arrivals.line_doubled,
             arrivals.line_crowded,
             arrivals.line_off_speed,
             clocks.line_drifting,
+            sides.line_inverted,
+            sides.line_skewed,
             arrivals.line_late,
         ),
     ),
 )
 
-Symptom = Literal["hollow", "clicks", "late", "echo", "one side", "wrong pitch", "too quiet", "distorted", "nothing"]
+Symptom = Literal[
+    "hollow", "thin", "clicks", "late", "echo", "one side", "wrong pitch", "too quiet", "distorted", "nothing"
+]
 """What a person hears when something is wrong."""
 
 SYMPTOMS: dict[str, tuple[Symptom, ...]] = {
@@ -124,6 +129,9 @@ SYMPTOMS: dict[str, tuple[Symptom, ...]] = {
     "rate-set-in-two-places": ("wrong pitch",),
     "line-crossed": ("nothing", "one side"),
     "one-side-silent": ("one side",),
+    "line-half-silent": ("one side",),
+    "line-inverted": ("thin",),
+    "line-skewed": ("one side", "hollow"),
     "line-hot": ("distorted",),
     "line-low": ("too quiet",),
     "consumer-and-professional": ("too quiet", "distorted"),
@@ -164,27 +172,28 @@ ALL_SYMPTOMS: tuple[str, ...] = get_args(Symptom)
 
 EXPLAINS: dict[str, tuple[str, ...]] = {
     "program-without-device": ("line-silent",),
-    "driver-not-installed": ("line-blocked",),
-    "driver-held": ("line-blocked",),
+    "driver-not-installed": ("line-blocked", "line-half-silent"),
+    "driver-held": ("line-blocked", "line-half-silent"),
     "program-at-another-rate": ("line-off-speed",),
-    "rate-cuts-channels": ("line-blocked",),
-    "box-not-connected": ("line-blocked",),
-    "boxes-at-different-rates": ("line-blocked",),
-    "member-cannot-join": ("line-blocked",),
+    "rate-cuts-channels": ("line-blocked", "line-half-silent"),
+    "box-not-connected": ("line-blocked", "line-half-silent"),
+    "boxes-at-different-rates": ("line-blocked", "line-half-silent"),
+    "member-cannot-join": ("line-blocked", "line-half-silent"),
     "clocks-drift": ("line-drifting",),
-    "member-absent": ("line-silent", "line-crossed", "line-crowded"),
-    "member-order": ("line-silent", "line-crossed", "line-crowded"),
-    "driver-shows-too-few": ("line-blocked",),
-    "two-inputs-on-one-channel": ("line-silent", "line-crossed", "line-crowded"),
-    "leg-without-channel": ("line-silent",),
-    "channel-not-enabled": ("line-blocked",),
+    "member-absent": ("line-silent", "line-half-silent", "line-crossed", "line-crowded"),
+    "member-order": ("line-silent", "line-half-silent", "line-crossed", "line-crowded"),
+    "driver-shows-too-few": ("line-blocked", "line-half-silent"),
+    "two-inputs-on-one-channel": ("line-silent", "line-half-silent", "line-crossed", "line-crowded"),
+    "leg-without-channel": ("line-silent", "line-half-silent"),
+    "channel-not-enabled": ("line-blocked", "line-half-silent"),
     "armed-without-input": ("line-silent",),
-    "armed-twice": ("line-blocked",),
+    "armed-twice": ("line-blocked", "line-half-silent"),
     "monitored-twice": ("line-doubled",),
-    "one-side-silent": ("line-silent",),
-    "output-nowhere": ("line-silent",),
+    "one-side-silent": ("line-half-silent",),
+    "members-differ-in-delay": ("line-skewed",),
+    "output-nowhere": ("line-silent", "line-half-silent"),
     "bus-feeds-itself": ("line-blocked", "line-silent"),
-    "phantom-missing": ("line-blocked", "line-silent"),
+    "phantom-missing": ("line-blocked", "line-half-silent", "line-silent"),
 }
 """The snags of lines that a snag of gear explains, where it names the same line."""
 

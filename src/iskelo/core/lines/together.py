@@ -1,0 +1,71 @@
+"""Recordings that belong together: tracks of one program that come through several boxes at different times.
+
+What is caught by two of them combs when it is mixed. The box that most of a program's lines come through is what the
+others are held against, of equals the earliest.
+"""
+
+from collections.abc import Iterator, Sequence
+from dataclasses import replace
+from fractions import Fraction
+
+from iskelo.core.lines.findings import HEADLINES, Finding
+from iskelo.core.lines.legs import Arrival
+from iskelo.core.lines.state import LineState
+from iskelo.core.rig.rig import Index
+from iskelo.core.timing.copies import notches_hz
+
+
+def with_companions(states: list[LineState], found: Index) -> list[LineState]:
+    """The states of all lines, with what is found about those that are recorded together."""
+    late = dict(_late(states, found))
+    return [_with(state, late[state.line.id]) if state.line.id in late else state for state in states]
+
+
+def _with(state: LineState, finding: Finding) -> LineState:
+    others = [each for each in state.findings if each.kind != "arrives"]
+    findings = sorted([*others, finding], key=lambda each: HEADLINES.index(each.kind))
+    return replace(state, findings=tuple(findings))
+
+
+def _late(states: Sequence[LineState], found: Index) -> Iterator[tuple[str, Finding]]:
+    several = {
+        identity
+        for identity, opening in found.opened.items()
+        if sum(bool(way.channels("capture")) for way in opening.ways) > 1
+    }
+    if not several:
+        return
+    together: dict[str, dict[str, list[tuple[LineState, Arrival]]]] = {}
+    for state in states:
+        arrival = state.legs[0].arrivals[0] if state.legs and state.legs[0].arrivals else None
+        if arrival is None or arrival.drift or state.line.purpose != "record":
+            continue
+        taken = next((edge for edge in arrival.route.edges if edge.kind == "take"), None)
+        if taken is not None and taken.owner in several:
+            together.setdefault(taken.owner, {}).setdefault(taken.start.owner, []).append((state, arrival))
+    for boxes in together.values():
+        if len(boxes) < 2:
+            continue
+        most = min(boxes, key=lambda box: (-len(boxes[box]), _seconds(boxes[box][0][1])))
+        when = _seconds(boxes[most][0][1])
+        for box, lines in boxes.items():
+            for state, arrival in lines if box != most else ():
+                words = _say(_seconds(arrival) - when, arrival.delay.rate_hz, found.name(most))
+                if words:
+                    yield state.line.id, Finding("skewed", words)
+
+
+def _say(later: Fraction, rate_hz: int | None, box: str) -> str:
+    """By how much something is later than what comes through a box; empty where a sum of both does not hear it."""
+    notches = notches_hz(abs(float(later)), count=1)
+    if not notches or rate_hz is None:
+        return ""
+    when = "after" if later > 0 else "before"
+    return (
+        f"it comes {abs(round(later * rate_hz))} samples = {1000 * abs(float(later)):.2f} ms {when} what is recorded "
+        f"with it through {box}; summed, the first notch is at {notches[0]:.0f} Hz"
+    )
+
+
+def _seconds(arrival: Arrival) -> Fraction:
+    return Fraction(arrival.delay.samples, arrival.delay.rate_hz) if arrival.delay.rate_hz else Fraction(0)

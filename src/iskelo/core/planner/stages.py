@@ -1,0 +1,159 @@
+"""Which stage on a route is wrong when a level is, and by how much it is to be turned.
+
+A fader, an output trim or a lead's loss belongs at 0 dB, a preamplifier where its source stands at alignment. What is
+off that place comes first, the furthest off before the others; only what is left over moves a stage that stands right.
+"""
+
+from collections.abc import Callable, Sequence
+from typing import NamedTuple
+
+from iskelo.core.edits.edit import Edit, SetDirect, SetOutputTrim, SetTrim, SetValues
+from iskelo.core.rig.gear import Interface
+from iskelo.core.rig.ports import Port
+from iskelo.core.rig.rig import Index
+from iskelo.core.wiring.graph import Edge, input_gain_db
+
+LOWEST_DB, HIGHEST_DB = -144.0, 60.0
+
+
+class Stage(NamedTuple):
+    """One place on a route where a level is turned.
+
+    ``off_db``: by how much it is above (below: negative) where it belongs. ``make`` gives the edit that sets it.
+    """
+
+    key: tuple[str, ...]
+    words: str
+    now_db: float
+    off_db: float
+    highest_db: float
+    make: Callable[[float], Edit]
+
+
+class Turn(NamedTuple):
+    """A stage set to another value."""
+
+    stage: Stage
+    to_db: float
+
+    @property
+    def by_db(self) -> float:
+        return self.to_db - self.stage.now_db
+
+    @property
+    def words(self) -> str:
+        """In words, with by how much. Example: 'the trim of Box jack out 1 to 0 dB, 20 dB up'."""
+        way = "up" if self.by_db > 0 else "down"
+        return f"{self.stage.words} to {plain(self.to_db)} dB, {plain(abs(self.by_db))} dB {way}"
+
+
+def plain(value: float) -> str:
+    """A figure in tenths, without a nought behind the point: '7.8', '-20', '0'."""
+    return f"{round(value, 1) + 0.0:g}"
+
+
+def stages_along(edges: Sequence[Edge], found: Index, aim_dbfs: float) -> list[Stage]:
+    """The stages of a route, in order; ``aim_dbfs`` is where its source should stand behind its preamplifier."""
+    stages: list[Stage] = []
+    level = found.level(edges[0].start)
+    for edge in edges:
+        stages += _stages_of(edge, level, found, aim_dbfs)
+        if edge.kind in ("lead in", "capture"):
+            level += edge.gain_db
+    start = edges[0].start
+    if start.bank == "voice":
+        now = found.level(start)
+        words = f"the level of {found.name(start.owner)}"
+        stages.insert(0, Stage((start.owner, "level"), words, now, now - aim_dbfs, 0.0, _field(start, "level_dbfs")))
+    return stages
+
+
+def _field(port: Port, field: str) -> Callable[[float], Edit]:
+    return lambda to_db: SetValues(item=port.owner, values={field: to_db})
+
+
+def _stages_of(edge: Edge, level: float, found: Index, aim_dbfs: float) -> list[Stage]:
+    kind, owner = edge.kind, edge.owner
+    match kind:
+        case "lead in" | "lead out" if edge.gain_db:
+            words = f"the gain of the lead {found.say(edge.start)} → {found.say(edge.end)}"
+            gain = edge.gain_db
+            return [Stage((owner,), words, gain, gain, HIGHEST_DB, lambda db: _values(owner, "gain_db", db))]
+        case "capture":
+            return [_preamplifier(edge.start, level, found, aim_dbfs)]
+        case "direct":
+            first = _preamplifier(edge.start, level, found, aim_dbfs)
+            last = _output_trim(edge.end, found)
+            cross = edge.gain_db - input_gain_db(_box(owner, found), edge.start.number) - last.now_db
+            start, end = edge.start.number, edge.end.number
+            words = f"direct monitoring of jack in {start} at jack out {end} of {found.name(owner)}"
+
+            def crossing(db: float) -> Edit:
+                return SetDirect(interface=owner, jack_in=start, jack_out=end, gain_db=db)
+
+            return [first, Stage((owner, str(start), str(end)), words, cross, cross, HIGHEST_DB, crossing), last]
+        case "mix" if edge.start.bank != "voice":
+            gain = edge.gain_db
+            words = f"the gain of {'bus' if edge.start.bank == 'bus' else 'track'} {found.name(owner)}"
+            return [Stage((owner,), words, gain, gain, HIGHEST_DB, lambda db: _values(owner, "gain_db", db))]
+        case "playback":
+            return [_output_trim(edge.end, found)]
+    return []
+
+
+def _values(owner: str, field: str, to_db: float) -> Edit:
+    return SetValues(item=owner, values={field: to_db})
+
+
+def _box(owner: str, found: Index) -> Interface:
+    box = found.gear[owner]
+    assert isinstance(box, Interface)
+    return box
+
+
+def _preamplifier(jack: Port, level: float, found: Index, aim_dbfs: float) -> Stage:
+    box = _box(jack.owner, found)
+    now, behind = box.trims_db[jack.number - 1], level + input_gain_db(box, jack.number)
+    words = f"the trim of {found.say(jack)}"
+
+    def trim(to_db: float) -> Edit:
+        return SetTrim(interface=box.id, jack_in=jack.number, trim_db=to_db)
+
+    return Stage((box.id, "in", str(jack.number)), words, now, behind - aim_dbfs, HIGHEST_DB, trim)
+
+
+def _output_trim(jack: Port, found: Index) -> Stage:
+    now = _box(jack.owner, found).output_trims_db[jack.number - 1]
+
+    def trim(to_db: float) -> Edit:
+        return SetOutputTrim(interface=jack.owner, jack_out=jack.number, trim_db=to_db)
+
+    return Stage((jack.owner, "out", str(jack.number)), f"the trim of {found.say(jack)}", now, now, HIGHEST_DB, trim)
+
+
+def turned(stages: Sequence[Stage], by_db: float) -> list[Turn]:
+    """The stages to turn so that a level changes by so much; what stands wrong first, the furthest off before others.
+
+    What is left when all stand right is turned at the last of them that has the room.
+    """
+    left = by_db
+    turns: dict[tuple[str, ...], Turn] = {}
+    for stage in sorted(stages, key=lambda each: -abs(each.off_db)):
+        wrong = -stage.off_db if stage.off_db * by_db < 0 else 0.0
+        step = max(wrong, left) if by_db < 0 else min(wrong, left)
+        if abs(step) >= 0.05:
+            turns[stage.key] = Turn(stage, _within(stage, stage.now_db + step))
+            left -= turns[stage.key].by_db
+    for stage in reversed(stages):
+        if abs(left) < 0.05:
+            break
+        now = turns[stage.key].to_db if stage.key in turns else stage.now_db
+        to = _within(stage, now + left)
+        if to != now:
+            turns[stage.key] = Turn(stage, to)
+            left -= to - now
+    return list(turns.values())
+
+
+def _within(stage: Stage, to_db: float) -> float:
+    return round(max(LOWEST_DB, min(stage.highest_db, to_db)), 1) + 0.0
