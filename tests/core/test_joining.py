@@ -20,7 +20,7 @@ from iskelo.core.edits.edit import (
     SetValues,
     SwapGear,
 )
-from iskelo.core.edits.joining import moved_names
+from iskelo.core.edits.moved import moved_names
 from iskelo.core.edits.phrases import interface_phrase
 from iskelo.core.joined import aggregate_views, clock_tree
 from iskelo.core.lines.context import read

@@ -137,6 +137,7 @@ def test_swapped_legs_of_a_stereo_line_are_crossed() -> None:
     bench.do(
         Plug(from_port=left, to_port=Port(box, "jack_in", 4)),
         Plug(from_port=right, to_port=Port(box, "jack_in", 3)),
+        *(SetTrim(interface=box, jack_in=jack, trim_db=20) for jack in (3, 4)),
         SetDirect(interface=box, jack_in=3, jack_out=1),
         SetDirect(interface=box, jack_in=4, jack_out=2),
         AddLine(name="Organ heard", purpose="listen", from_ports=(left, right), to_ports=ears(bench)),

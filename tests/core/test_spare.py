@@ -10,16 +10,10 @@ from iskelo.core.edits.edit import AddProgram, SetValues
 from iskelo.core.lines.context import read
 from iskelo.core.planner.ladder import Ladder, ladders, say_touched
 from iskelo.core.rig.gear import Interface
+from iskelo.core.rig.links import LINK_LIMITS, frame_bytes, link_overload
 from iskelo.core.rig.programs import LoadReading, Program, Track, Voice
 from iskelo.core.rig.value import BUFFERS_SAMPLES
-from iskelo.core.timing.budgets import (
-    FILE_LIMIT_BYTES,
-    LINK_LIMITS,
-    frame_bytes,
-    link_overload,
-    recording_bytes_per_s,
-    seconds_to_limit,
-)
+from iskelo.core.timing.budgets import FILE_LIMIT_BYTES, recording_bytes_per_s, seconds_to_limit
 from iskelo.core.timing.spare import (
     MARGIN,
     Task,

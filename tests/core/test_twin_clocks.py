@@ -76,8 +76,8 @@ def test_sound_that_is_worked_at_once_is_that_of_every_block_by_itself(rig: Rig,
     assert short_slips == long_slips
     for one, other in zip(short, long, strict=True):
         assert one.port == other.port
-        # The dither is drawn in other pieces, so it is not the same.
-        assert np.allclose(one.samples, other.samples, atol=2e-5)
+        # The dither is drawn in other pieces, and so are the bands in which a matching filter goes over between phases.
+        assert np.allclose(one.samples, other.samples, atol=1e-4)
 
 
 @given(

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 from typing import Literal
 
-from iskelo.core.edits.joining import moved_by_absence
+from iskelo.core.edits.moved import moved_by_absence
 from iskelo.core.lines.context import Reading
 from iskelo.core.rig.clocks import COMPUTER, COMPUTER_TOLERANCE_PPM, SOCKETS
 from iskelo.core.rig.gear import Aggregate, ClockSource, Interface

@@ -7,6 +7,7 @@ from iskelo.core.edits import edit as e
 from iskelo.core.edits.base import Applied, changed, free_name, gear_of, made, new_ids, with_gear
 from iskelo.core.edits.one import apply_one, at_one_stroke
 from iskelo.core.rig.gear import Aggregate, Destination, Driver, Interface, Source
+from iskelo.core.rig.links import link_overload
 from iskelo.core.rig.programs import Bus, Program, ProgramPort, Track, Voice
 from iskelo.core.rig.rig import FIELDS_OF, AnyGear, Line, Rig, index
 from iskelo.core.rig.value import Value
@@ -73,6 +74,9 @@ def _(edit: e.AddInterface, rig: Rig) -> Applied:
         rate_hz=edit.rate_hz,
         drivers=(driver,),
     )
+    if link_overload(box) is not None:
+        # So many channels are not on USB.
+        box = box.model_copy(update={"link_kind": "PCIe-class"})
     return Applied(with_gear(rig, box), f"added interface {name}")
 
 

@@ -5,11 +5,15 @@ import itertools
 from iskelo.core.edits import adding, changing, joining, plugging, swapping
 from iskelo.core.edits import edit as e
 from iskelo.core.edits.base import Applied, checked
+from iskelo.core.edits.moved import moved_names, remembered, say_moved
 from iskelo.core.edits.one import STROKES, apply_one
-from iskelo.core.rig.rig import Rig
+from iskelo.core.rig.rig import Rig, index
 
 KINDS = (adding, changing, joining, plugging, swapping)
 """The modules whose functions register themselves with ``apply_one``."""
+
+MOVING = (e.SetMembers, e.SetValues, e.Remove, e.SwapGear, e.SetDevice)
+"""Edits by which channel numbers may move without anybody having typed a number: every name that did is told."""
 
 WORDS_AT_MOST = 6
 """So many edits of one action are told one by one; the history stays readable."""
@@ -42,4 +46,7 @@ def apply(rig: Rig, edits: tuple[e.Edit, ...]) -> Applied:
             words.append(step.words)
     if len(words) > WORDS_AT_MOST + 1:
         words = [*words[:WORDS_AT_MOST], f"and {len(words) - WORDS_AT_MOST} changes more"]
-    return Applied(checked(before, rig), "; ".join(words))
+    after = checked(before, remembered(before, rig))
+    if any(isinstance(each, MOVING) for each in edits):
+        words += say_moved(each for each in moved_names(index(before), index(after)) if each.joined or each.lost)
+    return Applied(after, "; ".join(words))

@@ -4,6 +4,7 @@ from collections.abc import Sequence
 
 from iskelo.core.edits import edit as e
 from iskelo.core.edits.base import Applied, Refused, new_ids, pruned
+from iskelo.core.edits.moved import names_followed
 from iskelo.core.edits.one import apply_one, at_one_stroke, find, place_of
 from iskelo.core.rig.check import patch_trouble
 from iskelo.core.rig.gear import Interface
@@ -75,7 +76,7 @@ def _(edit: e.Remove, rig: Rig) -> Applied:
         "lines": tuple(line for line in rig.lines if line.id not in gone),
     }
     rig, lost = pruned(rig.model_copy(update=update))
-    return Applied(rig, "; ".join([*said, *lost]))
+    return Applied(names_followed(found.rig, rig), "; ".join([*said, *lost]))
 
 
 def _removed(rig: Rig, identity: str) -> str:

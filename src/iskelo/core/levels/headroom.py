@@ -13,6 +13,9 @@ from iskelo.core.rig.rig import Index, Line
 TOLERANCE_DB = 0.05 + 1e-6
 """Gains are typed and shown in tenths of a decibel."""
 
+FAR_OFF_DB = 9.0
+"""A level this far under alignment is told; common practice, no published source."""
+
 SUM_HEADROOM_DB = 12.0
 """What a sum of different sources needs above its nominal level; common practice, no published source."""
 

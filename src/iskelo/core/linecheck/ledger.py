@@ -5,12 +5,14 @@ from collections.abc import Collection
 from dataclasses import dataclass, replace
 from fractions import Fraction
 
-from iskelo.core.levels.units import ratio_to_db
+from iskelo.core.levels.headroom import needed_db
+from iskelo.core.levels.units import db_to_ratio, ratio_to_db
 from iskelo.core.linecheck.drifting import Expected, expected_drift
 from iskelo.core.linecheck.rows import CopyRow, Ledger, LineRow, SoundRow, TargetRow
 from iskelo.core.linecheck.slipping import moved_by, moves, slips_between, tellable
 from iskelo.core.lines.context import Reading, read
 from iskelo.core.lines.proof import mark
+from iskelo.core.lines.sides import LEFT_RIGHT
 from iskelo.core.lines.state import LineState
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Rig
@@ -30,6 +32,12 @@ class TargetHeard:
     noise_rms: float
     heard: tuple[Heard, ...]
 
+
+CANCELLED = 1e-4
+"""What is left of copies that cancel is so small a share of one of them: gains are typed in tenths of a decibel."""
+
+SAME_LEVEL_DB = 0.5
+"""A measured level this close to the predicted one is that level: noise and filters move it by less."""
 
 Prediction = tuple[int, float, int]
 """A copy's delay in samples, its level, its polarity."""
@@ -76,6 +84,7 @@ def write_ledger(
         for state in reading.lines
         if only is None or state.line.id in only
     )
+    rows = tuple(_with_lines(row, reading, lines) for row in rows)
     return Ledger(
         rows,
         lines,
@@ -87,6 +96,20 @@ def write_ledger(
         slips=slips,
         untold=sum(1 for row in rows if row.untold),
     )
+
+
+def _with_lines(row: TargetRow, reading: Reading, lines: tuple[LineRow, ...]) -> TargetRow:
+    """What is heard at a target is as wanted only if the lines that want it there are proved."""
+    failed = {line.line: line for line in lines if not line.proved}
+    if row.state != "as wanted":
+        return row
+    for state in reading.lines:
+        line = failed.get(state.line.id)
+        if line is not None and row.target in state.line.to_ports:
+            return replace(
+                row, state=state.headline if state.headline != "arrives" else "not as wanted", words=line.words
+            )
+    return row
 
 
 def _gaps(state: LineState, missed: tuple[Missed, ...]) -> LineRow | None:
@@ -199,21 +222,28 @@ def _unmoved(
 def _predicted(reading: Reading, source: Port, target: TargetHeard) -> list[Prediction]:
     """Delay, level and polarity of every copy that should arrive, earliest first.
 
-    In samples of the take: a box that runs at another rate than the rig says (a fault) counts others.
+    In samples of the take: a box that runs at another rate than the rig says (a fault) counts others. Copies that come
+    at once are heard as one, or cancel each other.
     """
-    copies = []
+    at_once: dict[int, list[float]] = {}
     for route in passing_routes(reading.graph, source, target.target):
         delay = delay_of(route.edges, reading.found)
         samples = round(Fraction(delay.samples * target.rate_hz, delay.rate_hz or target.rate_hz))
-        copies.append((samples, reading.found.level(source) + route.gain_db, route.sign))
-    return sorted(copies)
+        level = reading.found.level(source) + route.gain_db
+        at_once.setdefault(samples, []).append(route.sign * db_to_ratio(level))
+    copies = []
+    for samples, amplitudes in sorted(at_once.items()):
+        together = sum(amplitudes)
+        if abs(together) > CANCELLED * max(map(abs, amplitudes)):
+            copies.append((samples, ratio_to_db(abs(together)), 1 if together > 0 else -1))
+    return copies
 
 
 def _closest(copy: Copy, predicted: list[Prediction]) -> Prediction | None:
     return min(predicted, key=lambda each: abs(each[0] - copy.delay_samples), default=None)
 
 
-def _is_torn(
+def _is_broken_up(
     reading: Reading, wanted: list[tuple[LineState, Port]], target: TargetHeard, slips: tuple[Slipped, ...]
 ) -> bool:
     """Whether a wanted sound slips so often that nothing of it can be told."""
@@ -235,11 +265,13 @@ def _verdict(
 ) -> tuple[str, str]:
     by_source = {row.source: row for row in sounds}
     missing = [port for port in wanted_ports if port not in by_source]
-    torn = next((state for state, _ in wanted if state.has("drifting")), None) if slips else None
-    if torn is not None and (missing or _is_torn(reading, wanted, target, slips)):
-        return "drifting", say_torn(torn, slips)
+    broken = next((state for state, _ in wanted if state.has("drifting")), None) if slips else None
+    if broken is not None and (missing or _is_broken_up(reading, wanted, target, slips)):
+        return "drifting", say_broken_up(broken, slips)
     if missing:
-        return "silent", f"{', '.join(map(reading.found.say, missing))} not heard"
+        cancel = any(_cancelled(state, port, target.target) for state, _ in wanted for port in missing)
+        why = ": two copies cancel each other" if cancel else ""
+        return "silent", f"{', '.join(map(reading.found.say, missing))} not heard{why}"
     doubled = [by_source[port] for port in wanted_ports if len(by_source[port].copies) > 1]
     if doubled:
         apart = doubled[0].copies[1].delay_samples - doubled[0].copies[0].delay_samples
@@ -252,7 +284,7 @@ def _verdict(
         return "drifting", say_drift_heard(drifts, [by_source[port] for port in wanted_ports])
     turned = [by_source[port].name for port in wanted_ports if by_source[port].copies[0].polarity < 0]
     if turned:
-        return "wrong polarity", f"{', '.join(turned)} turned over"
+        return "wrong polarity", f"{', '.join(turned)}: polarity reversed"
     strangers = [row.name for row in sounds if not row.wanted]
     if strangers and any(state.line.alone for state, _ in wanted):
         return "others", f"{', '.join(strangers)} heard too"
@@ -273,10 +305,10 @@ def say_drift_heard(state: LineState, sounds: list[SoundRow]) -> str:
     return f"drifts by {fastest:+.1f} ppm{slipped}. {told[:1].upper()}{told[1:]}"
 
 
-def say_torn(state: LineState, slips: tuple[Slipped, ...]) -> str:
+def say_broken_up(state: LineState, slips: tuple[Slipped, ...]) -> str:
     """A sound that slips so often that no two periods of the test signal are alike."""
     told = next(each.words for each in state.findings if each.kind == "drifting")
-    return f"torn by {len(slips)} slips between clocks. {told[:1].upper()}{told[1:]}"
+    return f"broken up by {len(slips)} slips between clocks. {told[:1].upper()}{told[1:]}"
 
 
 def _agreement(
@@ -314,38 +346,92 @@ def _agreement(
 
 
 def _line(state: LineState, rows: tuple[TargetRow, ...], reading: Reading, slips: tuple[Slipped, ...]) -> LineRow:
+    """A line's verdict: what was heard keeps all it asks for, is what was predicted, and the plan has nothing else."""
+    line = state.line
+    words = _not_heard_as_wanted(state, rows, reading, slips)
+    if not words and state.headline != "arrives":
+        kind, said = state.findings[0]
+        words = f"{kind}, by the plan: {said}"
+    return LineRow(line.id, line.name, not words, words or "as wanted")
+
+
+def _not_heard_as_wanted(
+    state: LineState, rows: tuple[TargetRow, ...], reading: Reading, slips: tuple[Slipped, ...]
+) -> str:
     line = state.line
     by_target = {row.target: row for row in rows}
     if not line.pairs():
-        return LineRow(line.id, line.name, False, "nothing to check: " + state.findings[0].words)
-    for start, end in line.pairs():
+        return "nothing to check: " + state.findings[0].words
+    missing = [_missing(start, by_target.get(end), reading) for start, end in line.pairs()]
+    if len(missing) > 1 and any(missing) and not all(missing) and not (slips and state.has("drifting")):
+        sides = [f"{side} is {'not ' if words else ''}heard" for side, words in zip(LEFT_RIGHT, missing, strict=False)]
+        return f"{', '.join(sides)}: {next(filter(None, missing))}"
+    for (start, end), gone in zip(line.pairs(), missing, strict=True):
         row = by_target.get(end)
-        if row is None:
-            return LineRow(line.id, line.name, False, f"nothing is plugged into {reading.found.say(end)}")
-        sound = next((each for each in row.sounds if each.source == start), None)
-        if slips and state.has("drifting") and (sound is None or row.untold):
-            return LineRow(line.id, line.name, False, say_torn(state, slips))
-        if sound is None:
-            return LineRow(line.id, line.name, False, f"{reading.found.say(start)} is not heard at {row.name}")
-        if len(sound.copies) > 1:
-            apart = sound.copies[1].delay_samples - sound.copies[0].delay_samples
-            return LineRow(
-                line.id,
-                line.name,
-                False,
-                f"{len(sound.copies)} copies at {row.name}, {apart:.0f} samples apart",
-            )
-        if sound.copies[0].polarity < 0:
-            return LineRow(line.id, line.name, False, f"{sound.name} is turned over at {row.name}")
-        if line.alone and any(each.source not in line.from_ports for each in row.sounds):
-            others = ", ".join(each.name for each in row.sounds if each.source not in line.from_ports)
-            return LineRow(line.id, line.name, False, f"{others} heard at {row.name} too")
-        if state.has("off speed"):
-            words = next(each.words for each in state.findings if each.kind == "off speed")
-            return LineRow(line.id, line.name, False, words)
-        if state.has("drifting"):
-            return LineRow(line.id, line.name, False, say_drift_heard(state, [sound]))
-        if line.longest_delay_ms is not None and sound.copies[0].delay_ms > line.longest_delay_ms:
-            late = f"{sound.copies[0].delay_ms:.2f} ms, its limit is {line.longest_delay_ms:g} ms"
-            return LineRow(line.id, line.name, False, late)
-    return LineRow(line.id, line.name, True, "as wanted")
+        sound = next((each for each in row.sounds if each.source == start), None) if row is not None else None
+        if slips and state.has("drifting") and row is not None and (sound is None or row.untold):
+            return say_broken_up(state, slips)
+        if gone or row is None or sound is None:
+            return f"{gone}: its copies cancel each other" if _cancelled(state, start, end) else gone
+        words = _amiss(state, row, sound, reading)
+        if words:
+            return words
+    return ""
+
+
+def _missing(start: Port, row: TargetRow | None, reading: Reading) -> str:
+    if row is None:
+        return f"nothing is heard of {reading.found.say(start)}: its target is not plugged in"
+    if all(each.source != start for each in row.sounds):
+        return f"{reading.found.say(start)} is not heard at {row.name}"
+    return ""
+
+
+def _cancelled(state: LineState, start: Port, end: Port) -> bool:
+    return any(leg.arrivals and not leg.sounds for leg in state.legs if (leg.start, leg.end) == (start, end))
+
+
+def _amiss(state: LineState, row: TargetRow, sound: SoundRow, reading: Reading) -> str:
+    """What of a sound that is heard is not as its line wants it; empty if nothing is."""
+    line, copy = state.line, sound.copies[0]
+    if len(sound.copies) > 1:
+        apart = sound.copies[1].delay_samples - copy.delay_samples
+        return f"{len(sound.copies)} copies at {row.name}, {apart:.0f} samples apart"
+    if copy.polarity < 0:
+        return f"{sound.name} has its polarity reversed at {row.name}"
+    if line.alone and any(each.source not in line.from_ports for each in row.sounds):
+        others = ", ".join(each.name for each in row.sounds if each.source not in line.from_ports)
+        return f"{others} heard at {row.name} too"
+    if state.has("off speed"):
+        return next(each.words for each in state.findings if each.kind == "off speed")
+    if state.has("drifting"):
+        return say_drift_heard(state, [sound])
+    if line.longest_delay_ms is not None and copy.delay_ms > line.longest_delay_ms + 1e-3:
+        return f"{copy.delay_ms:.2f} ms, its limit is {line.longest_delay_ms:g} ms"
+    return _level_amiss(state, sound, copy, reading) or _unpredicted(row, sound, copy, reading)
+
+
+def _level_amiss(state: LineState, sound: SoundRow, copy: CopyRow, reading: Reading) -> str:
+    line, level = state.line, copy.level_dbfs
+    if line.lowest_dbfs is not None and level < line.lowest_dbfs - SAME_LEVEL_DB:
+        return f"{level:.1f} dBFS, its lowest is {line.lowest_dbfs:g} dBFS"
+    if line.highest_dbfs is not None and level > line.highest_dbfs + SAME_LEVEL_DB:
+        return f"{level:.1f} dBFS, its highest is {line.highest_dbfs:g} dBFS"
+    if level > SAME_LEVEL_DB:
+        return f"{level:.1f} dB above full scale: it clips"
+    needed = needed_db(line, sound.source, reading.found)
+    if line.purpose == "record" and -level < needed - SAME_LEVEL_DB:
+        return f"{-level:.1f} dB of headroom, {needed:g} are wanted"
+    return ""
+
+
+def _unpredicted(row: TargetRow, sound: SoundRow, copy: CopyRow, reading: Reading) -> str:
+    """Where what was heard is not what was predicted, the plan is of another rig than this one."""
+    if copy.predicted_samples is None or copy.predicted_level_dbfs is None:
+        return f"{sound.name} is heard at {row.name}, where the plan has no way for it"
+    within = expected_drift(reading, sound.source, row.target).tolerance(copy.predicted_samples)
+    if abs(copy.delay_samples - copy.predicted_samples) > within:
+        return f"heard after {copy.delay_samples:.1f} samples, predicted {copy.predicted_samples}"
+    if abs(copy.level_dbfs - copy.predicted_level_dbfs) > SAME_LEVEL_DB:
+        return f"heard at {copy.level_dbfs:.1f} dBFS, predicted {copy.predicted_level_dbfs:.1f}"
+    return ""

@@ -42,7 +42,8 @@ class TargetRow:
     """One target leg.
 
     ``agrees``: all that can be told of it is as predicted; ``untold`` says what cannot be told, and why.
-    ``state`` is *as wanted*, *silent*, *doubled*, *wrong speed*, *drifting*, *wrong polarity*, *others* or *unused*.
+    ``state`` is *as wanted*, *silent*, *doubled*, *wrong speed*, *drifting*, *wrong polarity*, *others*, *unused*, or
+    what keeps a line that ends here from being proved: its headline, or *not as wanted*.
     """
 
     channel: int

@@ -34,8 +34,10 @@ def mark(state: LineState) -> str:
         for leg in state.legs
     ]
     speeds = [finding.words for finding in state.findings if finding.kind == "off speed"]
-    wanted = (state.line.longest_delay_ms, state.line.alone, state.others, *speeds)
-    return hashlib.sha256(repr((legs, wanted)).encode()).hexdigest()[:16]
+    line = state.line
+    wanted = (line.longest_delay_ms, line.lowest_dbfs, line.highest_dbfs, line.alone, state.others, *speeds)
+    found = [finding.kind for finding in state.findings]
+    return hashlib.sha256(repr((legs, wanted, found)).encode()).hexdigest()[:16]
 
 
 def _terms(arrival: Arrival) -> list[tuple[str, int]]:

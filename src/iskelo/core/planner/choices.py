@@ -114,14 +114,21 @@ def _jacks(reading: Reading, state: LineState) -> tuple[Choice, ...]:
                 if mine:
                     edits.append(Remove(items=tuple(patch.id for patch in mine)))
                 for start, end in zip(starts, ends, strict=True):
-                    switches, said, _ = switched_on(reading.found.gear.get(start.owner), box, end.number)
+                    switches, said, _ = switched_on(reading.found, start, box, end.number)
                     edits += [Plug(from_port=start, to_port=end, replace=True), *switches]
-                    note = "; ".join([note, *(each.partition(" on at ")[0].lower() + " on" for each in said)])
+                    note = "; ".join([note, *map(_briefly, said)])
             found.append(Choice(label, note, current, tuple(edits)))
     if mine:
         unplug = Remove(items=tuple(patch.id for patch in mine))
         found.append(Choice("Unplug", "plugged into nothing", False, (unplug,)))
     return tuple(found)
+
+
+def _briefly(said: str) -> str:
+    """What is set at a jack, without the jack. Example: 'switch phantom supply on', 'trim 20 dB'."""
+    if said.startswith("Set the trim"):
+        return f"trim {said.rpartition(' to ')[2]}"
+    return said.partition(" on at ")[0].lower() + " on"
 
 
 def _straight(reading: Reading, state: LineState) -> str:

@@ -16,15 +16,17 @@ from iskelo.core.edits.edit import (
     SetDirect,
     SetJack,
     SetLeg,
+    SetTrim,
     SetValues,
 )
+from iskelo.core.levels.headroom import FAR_OFF_DB, TOLERANCE_DB
 from iskelo.core.lines.context import Reading
 from iskelo.core.rig.gear import Interface, Source
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program, ProgramPort, Track
-from iskelo.core.rig.value import Value
+from iskelo.core.rig.rig import Index
 from iskelo.core.rig.ways import Opening, open_box
-from iskelo.core.wiring.graph import EdgeKind, mix_legs
+from iskelo.core.wiring.graph import EdgeKind, input_gain_db, mix_legs
 
 TAKEN_AWAY = 0.5
 SPLIT = 0.2
@@ -97,14 +99,29 @@ def _into_a_jack(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
             if not reading.graph.into(end) and not other_box:
                 cost = 1 + (SPLIT if used else 0) + _TIE * (jack + 2 * (port.number > 1))
                 words = f"Plug {reading.found.say(port)} into {reading.found.say(end)}"
-                switch, said, dearer = switched_on(reading.found.gear[port.owner], box, jack)
+                switch, said, dearer = switched_on(reading.found, port, box, jack)
                 yield Move(end, cost + dearer, (Plug(from_port=port, to_port=end), *switch), (words, *said))
 
 
-def switched_on(source: Value | None, box: Interface, jack: int) -> tuple[tuple[Edit, ...], tuple[str, ...], float]:
-    """What a jack must be switched to for a source, in words, and how much dearer a jack is that cannot."""
+def switched_on(found: Index, port: Port, box: Interface, jack: int) -> tuple[tuple[Edit, ...], tuple[str, ...], float]:
+    """What a jack must be switched and trimmed to for a source, in words, and how much dearer a jack is that cannot."""
+    source = found.gear.get(port.owner)
     if not isinstance(source, Source):
         return (), (), 0.0
+    edits, words, dearer = _supplied(source, box, jack)
+    off_db = source.level_dbu + input_gain_db(box, jack) - _aim_dbfs(found, source)
+    if off_db > TOLERANCE_DB or off_db < -FAR_OFF_DB:
+        trim_db = max(-144.0, min(60.0, round(box.trims_db[jack - 1] - off_db, 1)))
+        edits = (*edits, SetTrim(interface=box.id, jack_in=jack, trim_db=trim_db))
+        words = (*words, f"Set the trim of {box.name} jack in {jack} to {trim_db:g} dB")
+    return edits, words, dearer
+
+
+def _aim_dbfs(found: Index, source: Source) -> float:
+    return found.rig.alignment_dbfs if source.headroom_db is None else -source.headroom_db
+
+
+def _supplied(source: Source, box: Interface, jack: int) -> tuple[tuple[Edit, ...], tuple[str, ...], float]:
     phantom = source.needs_phantom and jack not in box.phantom_on
     high = source.needs_high_impedance and jack not in box.high_impedance_on
     unable = (phantom and jack > box.able_jacks("phantom")) or (high and jack > box.able_jacks("instrument"))

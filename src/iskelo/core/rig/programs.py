@@ -11,12 +11,27 @@ Channels = Annotated[tuple[ChannelNumber, ...], Field(max_length=256, fail_fast=
 """Channels by number, each once; one that is said twice counts once."""
 
 
+class Meant(Value):
+    """A box's own channel that a name stood for before the numbers of its device moved."""
+
+    box: Id
+    channel: ChannelNumber
+
+
 class ProgramPort(Value):
-    """A named input or output of a program; each leg is mapped to a channel of the device, or to none."""
+    """A named input or output of a program; each leg is mapped to a channel of the device, or to none.
+
+    ``meant``: what each leg stood for, where the numbers of a device of several boxes have moved since; else nothing.
+    """
 
     id: Id
     name: Name
     legs: Annotated[tuple[ChannelNumber | None, ...], Field(min_length=1, max_length=2)] = (None,)
+    meant: Annotated[tuple[Meant | None, ...], Field(max_length=2)] = ()
+
+    def meant_by(self, leg: int) -> Meant | None:
+        """What a leg (from 1) stood for before the numbers moved; None if it stands where it was put."""
+        return self.meant[leg - 1] if leg <= len(self.meant) else None
 
 
 class Track(Value):

@@ -1,6 +1,6 @@
 """The rig: one validated, immutable document, and the look-ups everything else reads it through."""
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable
 from dataclasses import dataclass, field
 from functools import lru_cache
 from typing import Annotated, Literal, NamedTuple
@@ -8,7 +8,8 @@ from typing import Annotated, Literal, NamedTuple
 from pydantic import AfterValidator, Field, model_validator
 
 from iskelo.core.rig.clocks import Pace, paces
-from iskelo.core.rig.gear import Aggregate, Destination, Driver, Gear, Interface, Source
+from iskelo.core.rig.gear import Aggregate, Destination, Driver, DriverKind, Gear, Interface, Source
+from iskelo.core.rig.links import link_overload
 from iskelo.core.rig.ports import BANK_WORDS, CLOCK_BANKS, Port
 from iskelo.core.rig.programs import Bus, Program, ProgramPort, Track, Voice
 from iskelo.core.rig.text import GainDb, Id, Name, Notes, clean_tag
@@ -112,8 +113,12 @@ class Rig(Value):
     lines: Annotated[tuple[Line, ...], Field(max_length=1024, fail_fast=True)] = ()
 
 
-Hindrance = Literal["", "not connected", "own period", "buffer", "not installed", "held", "other rate"]
-"""Why a box cannot be opened; *own period* and *buffer*: by an aggregate, at its buffer."""
+Hindrance = Literal["", "not connected", "link", "own period", "buffer", "not installed", "held", "other rate"]
+"""Why a box cannot be opened; *link*: it cannot carry its channels; *own period* and *buffer*: by an aggregate, at its
+buffer."""
+
+SHARED_BY_THE_SYSTEM: tuple[DriverKind, ...] = ("system, shared", "system, sole use", "wrapper")
+"""Drivers that open a box through the system: one that has it for sole use shuts the others out, and is shut out."""
 
 
 class Placed(NamedTuple):
@@ -125,12 +130,50 @@ class Placed(NamedTuple):
     position: int
 
 
+class Claim(NamedTuple):
+    """A client that has a box open by one of its drivers, and the first program of it."""
+
+    client: str
+    program: Program
+    driver: Driver
+
+
+def excludes(one: Driver, other: Driver) -> bool:
+    """Whether two clients cannot have a box open by these two drivers (or twice by one) at a time."""
+    if one is other:
+        return one.clients != "many"
+    return "system, sole use" in (one.kind, other.kind) and {one.kind, other.kind} <= set(SHARED_BY_THE_SYSTEM)
+
+
+def _is(claim: Claim, way: Way) -> bool:
+    return claim.client == way.client and claim.driver is way.driver
+
+
+def admitted(programs: Iterable[Program], opened: dict[str, Opening]) -> dict[str, list[Claim]]:
+    """Who has each box open: whoever comes first and can, in the rig's order, before those that let go of their device.
+
+    A program that lets go in the background leaves its device to any other that wants it.
+    """
+    claims: dict[str, list[Claim]] = {}
+    for program in sorted(programs, key=lambda each: each.lets_go_in_background):
+        opening = opened.get(program.id)
+        for way in opening.ways if opening is not None else ():
+            there = claims.setdefault(way.box.id, [])
+            others = [claim for claim in there if claim.client != way.client]
+            if not any(_is(claim, way) for claim in there) and not any(
+                excludes(claim.driver, way.driver) for claim in others
+            ):
+                there.append(Claim(way.client, program, way.driver))
+    return claims
+
+
 @dataclass(frozen=True, slots=True)
 class Index:
     """Look-ups by id, made once from a rig; a driver stands there with the box it opens.
 
-    ``opened`` says how each program that has a device reaches it, ``paces`` whose clock each box runs on. ``said``
-    and ``sizes`` keep what has been asked for: ports in words, and how many of them a bank has.
+    ``opened`` says how each program that has a device reaches it, ``claims`` who has each box open, ``paces`` whose
+    clock each box runs on. ``said`` and ``sizes`` keep what has been asked for: ports in words, and how many of them a
+    bank has.
     """
 
     rig: Rig
@@ -144,6 +187,7 @@ class Index:
     aggregates: list[Aggregate]
     paces: dict[str, Pace]
     opened: dict[str, Opening]
+    claims: dict[str, list[Claim]]
     said: dict[Port, str] = field(default_factory=dict, compare=False)
     sizes: dict[tuple[str, str], int] = field(default_factory=dict, compare=False)
 
@@ -202,27 +246,24 @@ class Index:
         return sum(min(len(way.channels(bank)), way.box.shown(way.driver, bank)) for way in ways)
 
     def holder(self, way: Way) -> Program | None:
-        """The other program that holds the driver of this way, where the driver takes one client only.
+        """The other program that keeps a box from being opened by this way: see ``admitted``.
 
         The client is the program, or the aggregate that it is on with others.
         """
-        if way.driver.clients == "many":
-            return None
         # Nobody has a driver that is only tried.
-        client, program = next(self._users(way.driver), ("", None))
-        return program if client != way.client else None
-
-    def _users(self, driver: Driver) -> Iterator[tuple[str, Program]]:
-        for program in self.all_programs:
-            opening = self.opened.get(program.id)
-            for way in opening.ways if opening is not None else ():
-                if way.driver is driver:
-                    yield way.client, program
+        holders = (
+            claim.program
+            for claim in self.claims.get(way.box.id, ())
+            if claim.client != way.client and excludes(claim.driver, way.driver)
+        )
+        return None if any(_is(claim, way) for claim in self.claims.get(way.box.id, ())) else next(holders, None)
 
     def hindrance(self, opening: Opening, way: Way) -> Hindrance:
         """Why a box of a device cannot be opened for it; empty if it can."""
         if not way.box.connected:
             return "not connected"
+        if link_overload(way.box) is not None:
+            return "link"
         if way.client == opening.device.id:
             if way.driver.engine is not None:
                 return "own period"
@@ -235,10 +276,16 @@ class Index:
         return "other rate" if way.box.rate_hz != opening.device.rate_hz else ""
 
     def in_the_way(self, driver: Driver, program: Program) -> Program | None:
-        """The other program that has this driver, where it takes one client only; None if the program can open it."""
-        if driver.clients == "many":
-            return None
-        return next((user for _, user in self._users(driver) if user.id != program.id), None)
+        """The other program that keeps this one from opening its box by this driver; None if it can."""
+        box, _ = self.drivers[driver.id]
+        return next(
+            (
+                claim.program
+                for claim in self.claims.get(box.id, ())
+                if claim.program.id != program.id and excludes(claim.driver, driver)
+            ),
+            None,
+        )
 
     def level(self, port: Port) -> float:
         """Nominal level of a source's port in dBu, or of a program's voice in dBFS."""
@@ -361,7 +408,8 @@ def _index(same: _Same) -> Index:
     pace = paces(boxes, rig.patches)
     by_id = {box.id: box for box in boxes}
     joined = {each.id: each for each in aggregates}
-    opened = {program.id: open_program(program, by_id, joined, pace) for program in programs}
+    tried = {program.id: open_program(program, by_id, joined, pace) for program in programs}
+    opened = {identity: opening for identity, opening in tried.items() if opening is not None}
     return Index(
         rig=rig,
         gear={gear.id: gear for gear in rig.gear},
@@ -373,5 +421,6 @@ def _index(same: _Same) -> Index:
         drivers={driver.id: (box, driver) for box in boxes for driver in box.drivers},
         aggregates=aggregates,
         paces=pace,
-        opened={identity: opening for identity, opening in opened.items() if opening is not None},
+        opened=opened,
+        claims=admitted(programs, opened),
     )

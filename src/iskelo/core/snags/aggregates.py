@@ -5,7 +5,7 @@ from collections.abc import Iterator
 from functools import partial
 
 from iskelo.core.edits.edit import Edit, SetMembers, SetValues
-from iskelo.core.edits.joining import moved_by_absence
+from iskelo.core.edits.moved import moved_by_absence
 from iskelo.core.lines.context import Reading
 from iskelo.core.rig.gear import Aggregate, Interface, Member
 from iskelo.core.rig.programs import Program, Track
@@ -13,7 +13,7 @@ from iskelo.core.rig.rig import Hindrance, Index
 from iskelo.core.rig.ways import Opening, Way, open_aggregate
 from iskelo.core.snags.clocks import lead_remedies
 from iskelo.core.snags.reach import lines_of_program
-from iskelo.core.snags.rule import Remedy, Snag, distinct
+from iskelo.core.snags.rule import Remedy, Snag, distinct, if_so
 from iskelo.core.timing.delays import MATCHING, RING, samples_to_ms, trip_terms
 from iskelo.core.timing.rates import cents
 from iskelo.core.wiring.blocks import not_offered
@@ -262,6 +262,9 @@ def _let_join(found: Index, opening: Opening, way: Way) -> tuple[Remedy, ...]:
     if left:
         out = SetMembers(aggregate=aggregate.id, members=left)
         remedies.append(Remedy(f"Take {way.box.name} out of {aggregate.name}", (out,)))
+    if way.driver.engine is not None:
+        without = SetValues(item=way.driver.id, values={"engine_samples": None})
+        remedies.append(if_so(f"The driver of {way.box.name} has no period of its own", without))
     return distinct(remedies)
 
 

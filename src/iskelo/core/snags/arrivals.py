@@ -12,7 +12,7 @@ from iskelo.core.rig.programs import Program
 from iskelo.core.routes.route import Route, passing_routes
 from iskelo.core.snags.rates import one_rate
 from iskelo.core.snags.reach import with_finding
-from iskelo.core.snags.rule import Remedy, Snag, distinct
+from iskelo.core.snags.rule import Remedy, Snag, distinct, if_so
 from iskelo.core.timing.delays import Growth, samples_to_ms
 from iskelo.core.wiring.graph import Edge
 
@@ -29,7 +29,7 @@ def line_doubled(reading: Reading) -> list[Snag]:
             consequence=_hollow(state),
             lines=(state.line.id,),
             items=tuple(port.owner for port in state.line.to_ports),
-            mend=partial(_undouble, reading, state),
+            mend=partial(undouble, reading, state),
         )
         for state, words in with_finding(reading, "doubled")
     ]
@@ -55,7 +55,7 @@ def _hollow(state: LineState) -> str:
     )
 
 
-def _undouble(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
+def undouble(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
     """Close one of the ways: direct monitoring, the program's monitoring, or the second lead."""
     remedies: list[Remedy] = []
     closers: dict[str, list[Edit]] = {}
@@ -136,7 +136,7 @@ def _part(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
     shared = SetValues(item=state.line.id, values={"alone": False})
     return (
         *send_away(reading, state),
-        Remedy(f"Let others arrive there with {state.line.name}", (shared,)),
+        if_so(f"Others may arrive there with {state.line.name}", shared),
     )
 
 

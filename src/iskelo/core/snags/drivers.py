@@ -5,12 +5,14 @@ from typing import Literal
 
 from iskelo.core.edits.edit import Edit, SetDevice, SetValues
 from iskelo.core.lines.context import Reading
+from iskelo.core.planner.moving import on_another_box
 from iskelo.core.rig.gear import Aggregate, Driver, Interface
 from iskelo.core.rig.programs import Program
 from iskelo.core.rig.ways import Way
 from iskelo.core.snags.reach import lines_of_program
-from iskelo.core.snags.rule import Remedy, Snag, distinct, one_remedy
+from iskelo.core.snags.rule import REMEDIES_AT_MOST, Remedy, Snag, distinct, if_so, joining, one_remedy
 from iskelo.core.timing.delays import BANKS
+from iskelo.core.wiring.blocks import say_held
 
 Bank = Literal["capture", "playback"]
 
@@ -108,7 +110,7 @@ def driver_held(reading: Reading) -> list[Snag]:
         box, driver, holder = way.box, way.driver, reading.found.holder(way)
         if holder is None or not driver.installed:
             continue
-        let_go = SetDevice(program=holder.id, device=None)
+        words = say_held(holder, way, reading.found)
         many = SetValues(item=driver.id, values={"clients": "many"})
         snags.append(
             Snag(
@@ -116,25 +118,37 @@ def driver_held(reading: Reading) -> list[Snag]:
                 rule="driver-held",
                 severity="stop",
                 title=f"{holder.name} holds {box.name}, so {program.name} cannot open it",
-                evidence=f"The {driver.kind} driver of {box.name} takes one program at a time; "
-                f"{holder.name} came first.",
+                evidence=f"{words[:1].upper()}{words[1:]}; {holder.name} came first.",
                 consequence=f"{program.name} neither records nor plays until {holder.name} lets go.",
                 items=(program.id, holder.id, driver.id),
                 lines=lines_of_program(reading, program),
-                mend=partial(_share, _other_drivers(reading, program, box, driver), holder, box, let_go, many),
+                mend=partial(_share, reading, program, way, holder, many),
             )
         )
     return snags
 
 
-def _share(others: list[Remedy], holder: Program, box: Interface, let_go: Edit, many: Edit) -> tuple[Remedy, ...]:
-    return distinct(
-        [
-            *others,
-            Remedy(f"Take {box.name} away from {holder.name}", (let_go,)),
-            Remedy(f"The driver takes many programs after all (say so on {box.name})", (many,)),
-        ]
-    )
+def _share(reading: Reading, program: Program, way: Way, holder: Program, many: Edit) -> tuple[Remedy, ...]:
+    """Another driver of the box, another box, or the box given up: by the holder while it is behind, or for good."""
+    box, driver = way.box, way.driver
+    lines = lines_of_program(reading, program)
+    remedies = _other_drivers(reading, program, box, driver)
+    if program.device == box.id:
+        for other in reading.found.boxes:
+            moved = on_another_box(reading, program, other, lines) if other is not box else None
+            remedies += [joining(moved)] if moved is not None else []
+    lost = len(lines_of_program(reading, holder))
+    if not holder.lets_go_in_background:
+        falls = f"; its {lost} lines fall silent then" if lost else ""
+        let_go = SetValues(item=holder.id, values={"lets_go_in_background": True})
+        remedies.append(
+            Remedy(f"Let {holder.name} give {box.name} up while {program.name} is in front{falls}", (let_go,))
+        )
+    taken = SetDevice(program=holder.id, device=None)
+    remedies.append(Remedy(f"Take {box.name} away from {holder.name}", (taken,)))
+    if way.driver.clients != "many":
+        remedies.append(if_so(f"The {driver.kind} driver of {box.name} takes many programs after all", many))
+    return distinct(remedies, 2 * REMEDIES_AT_MOST)
 
 
 def driver_shows_too_few(reading: Reading) -> list[Snag]:

@@ -16,17 +16,24 @@ from iskelo.core.wiring.blocks import buses_in_circles
 
 
 def two_inputs_on_one_channel(reading: Reading) -> list[Snag]:
-    """Two inputs of one program take the same channel: two tracks would hold the same sound."""
+    """Two inputs of one program, both mono or both stereo, take the same channel: two tracks would hold one sound.
+
+    A pair and its mono halves are no fault by themselves, nor are both legs of one input on one channel.
+    """
     snags = []
     for program in reading.found.programs():
-        users: dict[int, list[tuple[ProgramPort, int]]] = {}
+        users: dict[tuple[int, int], dict[str, tuple[ProgramPort, int]]] = {}
         for item in program.inputs:
             for leg, channel in enumerate(item.legs, start=1):
                 if channel is not None:
-                    users.setdefault(channel, []).append((item, leg))
-        for channel, sharing in users.items():
-            if len(sharing) < 2:
+                    users.setdefault((channel, len(item.legs)), {}).setdefault(item.id, (item, leg))
+        told: set[frozenset[str]] = set()
+        for (channel, width), by_item in users.items():
+            sharing = list(by_item.values())
+            # Two pairs on the same two channels are one snag.
+            if len(sharing) < 2 or (width == 2 and frozenset(by_item) in told):
                 continue
+            told.add(frozenset(by_item))
             names = " and ".join(f"{item.name}{leg_letter(leg, len(item.legs))}" for item, leg in sharing)
             snags.append(
                 Snag(

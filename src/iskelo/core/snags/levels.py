@@ -6,21 +6,20 @@ from typing import Literal
 
 from iskelo.core.edits.edit import SetJack, SetOutputTrim, SetTrim, SetValues
 from iskelo.core.levels.along import first_short
-from iskelo.core.levels.headroom import SUM_HEADROOM_DB, TOLERANCE_DB, aim_dbfs, needed_db
+from iskelo.core.levels.headroom import FAR_OFF_DB, SUM_HEADROOM_DB, TOLERANCE_DB, aim_dbfs, needed_db
 from iskelo.core.lines.context import Reading
 from iskelo.core.lines.legs import Leg
 from iskelo.core.lines.sides import SIDES_APART_DB
 from iskelo.core.lines.state import LineState
+from iskelo.core.planner.moving import move_lead
 from iskelo.core.planner.stages import Turn, plain, stages_along, turned
 from iskelo.core.rig.gear import Destination, Interface, Source
+from iskelo.core.rig.ports import Port
 from iskelo.core.rig.units import CONSUMER_BELOW_PROFESSIONAL_DB, DBV_TO_DBU, PROFESSIONAL_DBU
 from iskelo.core.routes.route import passing_routes
 from iskelo.core.snags.reach import lines_from, with_finding
-from iskelo.core.snags.rule import Remedy, Severity, Snag, distinct, one_remedy
+from iskelo.core.snags.rule import Remedy, Severity, Snag, distinct, if_so, joining, one_remedy
 from iskelo.core.wiring.graph import input_gain_db
-
-FAR_OFF_DB = 9.0
-"""A level this far from alignment is told; common practice, no published source."""
 
 
 def line_hot(reading: Reading) -> list[Snag]:
@@ -168,7 +167,8 @@ def _supply(reading: Reading, source: Source, box: Interface, jack: int) -> tupl
         edit = SetJack(interface=box.id, jack_in=jack, phantom=True)
         return one_remedy(f"Switch phantom supply on at {box.name} jack in {jack}", edit)
     off = SetValues(item=source.id, values={"needs_phantom": False})
-    return one_remedy(f"{source.name} has its own supply (say so on it)", off)
+    own = if_so(f"{source.name} has a supply of its own", off)
+    return distinct([*_able_jack(reading, source, box, jack), own])
 
 
 def high_impedance_missing(reading: Reading) -> list[Snag]:
@@ -190,18 +190,36 @@ def high_impedance_missing(reading: Reading) -> list[Snag]:
                 consequence="The pickup is loaded: it sounds dull and quiet.",
                 items=(source.id, box.id),
                 lines=lines_from(reading, source.id),
-                mend=partial(_impedance, source, box, jack),
+                mend=partial(_impedance, reading, source, box, jack),
             )
         )
     return snags
 
 
-def _impedance(source: Source, box: Interface, jack: int) -> tuple[Remedy, ...]:
+def _able_jack(reading: Reading, source: Source, box: Interface, jack: int) -> list[Remedy]:
+    """Plugging a source into a free jack that can supply or load it, of the same box first; what hears it follows."""
+    remedies = []
+    lead = next(patch for patch in reading.rig.patches if patch.to_port == Port(box.id, "jack_in", jack))
+    for other in (box, *(each for each in reading.found.boxes if each is not box)):
+        able = min(
+            other.able_jacks("phantom") if source.needs_phantom else other.jack_in,
+            other.able_jacks("instrument") if source.needs_high_impedance else other.jack_in,
+        )
+        free = (Port(other.id, "jack_in", number) for number in range(1, able + 1))
+        to = next((port for port in free if not reading.graph.into(port)), None)
+        moved = move_lead(reading, lead, to) if to is not None else None
+        if moved is not None:
+            remedies.append(joining(moved))
+    return remedies
+
+
+def _impedance(reading: Reading, source: Source, box: Interface, jack: int) -> tuple[Remedy, ...]:
     if jack <= box.able_jacks("instrument"):
         edit = SetJack(interface=box.id, jack_in=jack, high_impedance=True)
         return one_remedy(f"Set {box.name} jack in {jack} to high impedance", edit)
     off = SetValues(item=source.id, values={"needs_high_impedance": False})
-    return one_remedy(f"{source.name} goes through a box of its own that does it (say so on it)", off)
+    own = if_so(f"{source.name} goes through a box of its own that does it", off)
+    return distinct([*_able_jack(reading, source, box, jack), own])
 
 
 def consumer_and_professional(reading: Reading) -> list[Snag]:

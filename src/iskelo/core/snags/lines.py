@@ -7,9 +7,9 @@ from iskelo.core.lines.context import Reading
 from iskelo.core.lines.state import LineState
 from iskelo.core.planner.join import join_line
 from iskelo.core.rig.ports import STAGE
-from iskelo.core.snags.arrivals import send_away
+from iskelo.core.snags.arrivals import send_away, undouble
 from iskelo.core.snags.reach import with_finding
-from iskelo.core.snags.rule import Remedy, Snag, distinct
+from iskelo.core.snags.rule import Remedy, Snag, distinct, joining
 
 
 def joining_remedies(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
@@ -19,15 +19,10 @@ def joining_remedies(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
         ways += [(False, True), (True, False)]
     remedies: list[Remedy] = []
     for direct, through in ways:
-        joining = join_line(reading, state.line, direct=direct, through_computer=through)
-        if joining:
-            remedies.append(Remedy(_say_steps(joining.words), joining.edits))
+        joined = join_line(reading, state.line, direct=direct, through_computer=through)
+        if joined:
+            remedies.append(joining(joined))
     return distinct(remedies)
-
-
-def _say_steps(words: tuple[str, ...]) -> str:
-    said = list(dict.fromkeys(words))
-    return ", then ".join([said[0], *(each[0].lower() + each[1:] for each in said[1:])])
 
 
 def line_silent(reading: Reading) -> list[Snag]:
@@ -45,10 +40,15 @@ def line_silent(reading: Reading) -> list[Snag]:
             lines=(state.line.id,),
             items=tuple(port.owner for port in state.line.to_ports),
             root=_root_of_gap(state),
-            mend=partial(joining_remedies, reading, state),
+            mend=partial(undouble if _cancels(state) else joining_remedies, reading, state),
         )
         for state, words in with_finding(reading, "silent")
     ]
+
+
+def _cancels(state: LineState) -> bool:
+    """Whether a line is silent because its copies cancel each other."""
+    return any(leg.arrivals and not leg.sounds for leg in state.legs)
 
 
 def _short(reading: Reading, state: LineState) -> str:

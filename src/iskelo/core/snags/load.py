@@ -8,10 +8,11 @@ from pydantic import JsonValue
 from iskelo.core.edits.edit import Edit, SetValues
 from iskelo.core.lines.context import Reading
 from iskelo.core.rig.gear import Driver, Interface
+from iskelo.core.rig.links import link_overload
 from iskelo.core.rig.programs import Program
 from iskelo.core.snags.reach import lines_of_program
 from iskelo.core.snags.rule import Remedy, Snag, distinct, one_remedy
-from iskelo.core.timing.budgets import link_overload, seconds_to_limit
+from iskelo.core.timing.budgets import seconds_to_limit
 from iskelo.core.timing.spare import MARGIN, Task, Work, smallest_safe, to_spare, together, work_of
 
 
@@ -148,12 +149,18 @@ def link_over_budget(reading: Reading) -> list[Snag]:
                 Snag(
                     key=f"link-over-budget:{box.id}",
                     rule="link-over-budget",
-                    severity="trouble",
+                    severity="stop",
                     title=f"{box.name} has more channels than its link can carry",
                     evidence=f"{box.link_kind}, {box.link_sample_bytes} bytes a sample, {box.rate_hz / 1000:g} kHz: "
                     f"{words}.",
-                    consequence="It will not open at this rate, or with fewer channels than it has.",
+                    consequence="It does not open at this rate with all its channels.",
                     items=(box.id,),
+                    lines=tuple(
+                        line
+                        for program in reading.found.programs()
+                        if reading.found.reaches(program, box.id)
+                        for line in lines_of_program(reading, program)
+                    ),
                     mend=partial(_within_budget, box),
                 )
             )

@@ -5,10 +5,10 @@ from functools import partial
 from iskelo.core.edits.edit import SetValues
 from iskelo.core.lines.context import Reading
 from iskelo.core.rig.gear import Interface
+from iskelo.core.rig.links import BANKS
 from iskelo.core.rig.programs import Program
 from iskelo.core.snags.reach import lines_of_program
 from iskelo.core.snags.rule import Remedy, Snag, distinct, one_remedy
-from iskelo.core.timing.budgets import BANKS
 from iskelo.core.timing.delays import samples_to_ms
 from iskelo.core.timing.rates import say_speed, speed
 

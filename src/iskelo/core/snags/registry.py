@@ -107,6 +107,9 @@ RULES: tuple[tuple[str, tuple[Rule, ...]], ...] = (
     ),
 )
 
+RULE_NAMES = tuple(rule.__name__.replace("_", "-") for _, rules in RULES for rule in rules)
+"""The rules by the names their snags carry, in order."""
+
 Symptom = Literal[
     "hollow", "thin", "clicks", "late", "echo", "one side", "wrong pitch", "too quiet", "distorted", "nothing"
 ]
@@ -178,6 +181,7 @@ EXPLAINS: dict[str, tuple[str, ...]] = {
     "rate-cuts-channels": ("line-blocked", "line-half-silent"),
     "box-not-connected": ("line-blocked", "line-half-silent"),
     "boxes-at-different-rates": ("line-blocked", "line-half-silent"),
+    "link-over-budget": ("line-blocked", "line-half-silent"),
     "member-cannot-join": ("line-blocked", "line-half-silent"),
     "clocks-drift": ("line-drifting",),
     "member-absent": ("line-silent", "line-half-silent", "line-crossed", "line-crowded"),

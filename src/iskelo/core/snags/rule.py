@@ -7,6 +7,7 @@ from typing import Literal
 from iskelo.core.edits.edit import Edit
 from iskelo.core.light import light
 from iskelo.core.lines.context import Reading
+from iskelo.core.planner.join import Joining
 
 Severity = Literal["stop", "trouble", "risk", "note"]
 SEVERITIES: tuple[Severity, ...] = ("stop", "trouble", "risk", "note")
@@ -15,10 +16,14 @@ REMEDIES_AT_MOST = 3
 
 @dataclass(frozen=True, slots=True)
 class Remedy:
-    """A list of edits that mends a snag, and what it does in words."""
+    """A list of edits that mends a snag, and what it does in words.
+
+    An act in the room or in a program; or, with ``fact``, only the correction of what the rig says, if it is really so.
+    """
 
     words: str
     edits: tuple[Edit, ...]
+    fact: bool = False
 
 
 @light
@@ -49,12 +54,24 @@ Rule = Callable[[Reading], list[Snag]]
 
 
 def distinct(remedies: list[Remedy], at_most: int = REMEDIES_AT_MOST) -> tuple[Remedy, ...]:
-    """The remedies without repeats, the first of each kept, at most so many."""
+    """The remedies without repeats, the first of each kept: at most so many acts, behind them what corrects a fact."""
     kept: list[Remedy] = []
     for remedy in remedies:
         if all(remedy.edits != other.edits for other in kept):
             kept.append(remedy)
-    return tuple(kept[:at_most])
+    acts, facts = [each for each in kept if not each.fact], [each for each in kept if each.fact]
+    return (*acts[:at_most], *facts[:REMEDIES_AT_MOST])
+
+
+def if_so(words: str, *edits: Edit) -> Remedy:
+    """What only corrects a fact: the rig said otherwise, and the room is right as it is."""
+    return Remedy(words, edits, fact=True)
+
+
+def joining(found: Joining) -> Remedy:
+    """What the planner found, its steps in one sentence."""
+    said = list(dict.fromkeys(found.words))
+    return Remedy(", then ".join([said[0], *(each[0].lower() + each[1:] for each in said[1:])]), found.edits)
 
 
 def one_remedy(words: str, *edits: Edit) -> tuple[Remedy, ...]:

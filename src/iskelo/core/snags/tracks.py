@@ -11,7 +11,8 @@ from iskelo.core.rig.programs import Program, Track
 from iskelo.core.routes.route import reached, reaching
 from iskelo.core.snags.lines import joining_remedies
 from iskelo.core.snags.reach import lines_to_track
-from iskelo.core.snags.rule import Remedy, Snag, distinct, one_remedy
+from iskelo.core.snags.rule import Remedy, Snag, distinct, if_so, one_remedy
+from iskelo.core.wiring.graph import refused_to_arm
 
 
 def armed_without_input(reading: Reading) -> list[Snag]:
@@ -78,43 +79,71 @@ def one_side_silent(reading: Reading) -> list[Snag]:
 
 
 def armed_twice(reading: Reading) -> list[Snag]:
-    """One input is armed on several tracks of a program that allows it on one only."""
+    """Tracks are armed on one channel, alone or as part of a pair, in a program that arms a channel once."""
     snags = []
     for program in reading.found.programs():
         if not program.one_track_per_input:
             continue
-        armed: dict[str, list[Track]] = {}
-        for track in program.tracks:
-            if track.armed and track.input is not None:
-                armed.setdefault(track.input, []).append(track)
-        for identity, tracks in armed.items():
-            if len(tracks) < 2:
-                continue
-            names = " and ".join(track.name for track in tracks)
-            disarm = [SetValues(item=track.id, values={"armed": False}) for track in tracks[1:]]
+        for tracks, channels in _sharing(program):
+            names = ", ".join(track.name for track in tracks[:-1]) + f" and {tracks[-1].name}"
+            numbers = fold_numbers(sorted(channels))
             allow = SetValues(item=program.id, values={"one_track_per_input": False})
             snags.append(
                 Snag(
-                    key=f"armed-twice:{identity}",
+                    key=f"armed-twice:{':'.join(track.id for track in tracks)}"[:180],
                     rule="armed-twice",
                     severity="trouble",
-                    title=f"{names} are armed on the same input",
-                    evidence=f"{program.name} lets one input be armed on one track; "
-                    f"{reading.found.name(identity)} is armed on {len(tracks)}.",
-                    consequence="Only one of them records.",
-                    items=(*(track.id for track in tracks), identity),
+                    title=f"{names} are armed on the same channel{'s' if len(channels) > 1 else ''} {numbers}",
+                    evidence=f"{program.name} lets a channel be armed once; "
+                    + "; ".join(f"{track.name} takes {_channels_said(program, track)}" for track in tracks)
+                    + ".",
+                    consequence="Of tracks that share a channel only the first one records.",
+                    items=(*(track.id for track in tracks), *dict.fromkeys(t.input for t in tracks if t.input)),
                     lines=tuple(line for track in tracks for line in lines_to_track(reading, track.id)),
-                    mend=partial(_arm_one, tracks, tuple(disarm), program, allow),
+                    mend=partial(_arm_one, program, tracks, allow),
                 )
             )
     return snags
 
 
-def _arm_one(tracks: list[Track], disarm: tuple[Edit, ...], program: Program, allow: Edit) -> tuple[Remedy, ...]:
-    others = ", ".join(track.name for track in tracks[1:])
-    return distinct(
-        [Remedy(f"Disarm {others}", disarm), Remedy(f"{program.name} allows it after all (say so on it)", (allow,))]
-    )
+def _sharing(program: Program) -> list[tuple[list[Track], set[int]]]:
+    """Armed tracks that share channels, straight or through each other, with the channels that are shared."""
+    inputs = {item.id: {leg for leg in item.legs if leg is not None} for item in program.inputs}
+    groups: list[tuple[list[Track], set[int], set[int]]] = []
+    for track in program.tracks:
+        if not track.armed or track.input is None:
+            continue
+        tracks, channels, shared = [track], set(inputs[track.input]), set[int]()
+        apart = []
+        for group in groups:
+            if group[1] & channels:
+                shared |= group[2] | (group[1] & channels)
+                tracks, channels = [*group[0], *tracks], channels | group[1]
+            else:
+                apart.append(group)
+        groups = [*apart, (tracks, channels, shared)]
+    return [(tracks, shared) for tracks, _, shared in groups if len(tracks) > 1]
+
+
+def _channels_said(program: Program, track: Track) -> str:
+    item = next(item for item in program.inputs if item.id == track.input)
+    return fold_numbers([leg for leg in item.legs if leg is not None]) or "none"
+
+
+def _arm_one(program: Program, tracks: list[Track], allow: Edit) -> tuple[Remedy, ...]:
+    """Disarm those the program does not arm, or those that keep them from it; either way none shares a channel."""
+    refused = refused_to_arm(program)
+    late = [track for track in tracks if track.id in refused]
+    early = [track for track in tracks if any(other.id == track.id for other in refused.values())]
+    remedies = [
+        Remedy(
+            f"Disarm {', '.join(track.name for track in some)}",
+            tuple(SetValues(item=track.id, values={"armed": False}) for track in some),
+        )
+        for some in (late, early)
+        if some
+    ]
+    return distinct([*remedies, if_so(f"{program.name} allows it after all", allow)])
 
 
 def monitored_twice(reading: Reading) -> list[Snag]:

@@ -7,7 +7,7 @@ four bytes, samples a microframe of 125 us as 16.16. Example: 48 kHz is 0x0C0000
 from fractions import Fraction
 
 from iskelo.core.rig.gear import LinkKind
-from iskelo.core.timing.budgets import LINK_LIMITS
+from iskelo.core.rig.links import LINK_LIMITS
 
 FRACTION_BITS: dict[LinkKind, int] = {"USB full speed": 14, "USB high speed": 16}
 

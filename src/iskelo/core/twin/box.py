@@ -15,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from iskelo.core.rig.gear import Driver, Interface
+from iskelo.core.rig.links import BANKS, LINK_LIMITS
 from iskelo.core.twin.ring import Clock
 from iskelo.core.twin.stream import STRETCH_SAMPLES, Block, Rows, Stream
 
@@ -219,15 +220,33 @@ class Box:
             if not cross.muted:
                 self._direct[cross.jack_out - 1, cross.jack_in - 1] = 10 ** (cross.gain_db / 20)
         self._trim_out = np.array([[10 ** (db / 20)] for db in gear.output_trims_db], np.float32).reshape(-1, 1)
-        self._clients: dict[str, str] = {}
+        self._clients: list[tuple[Driver, str]] = []
         self.sessions: list[DriverAtWork] = []
         self._shared: dict[str, DriverAtWork] = {}
 
     def admit(self, driver: Driver, client: str) -> bool:
-        """A client asks to be let in; False if the box or the driver is not there, or the driver has its only one."""
-        if not self.gear.connected or not driver.installed:
+        """A client asks to be let in; False if the box or the driver is not there, its link is too narrow, or another
+        client is in that leaves no room for this one.
+        """
+        if not self.gear.connected:
             return False
-        return driver.clients == "many" or self._clients.setdefault(driver.id, client) == client
+        if (driver, client) not in self._clients:
+            inside = [by for by, other in self._clients if other != client]
+            if any(_shut_out(by, driver) for by in inside):
+                return False
+            self._clients.append((driver, client))
+        return driver.installed and self._link_carries()
+
+    def _link_carries(self) -> bool:
+        """Whether a frame of the link holds what each way may have in it: a sample more where clocks are free."""
+        limits = LINK_LIMITS.get(self.gear.link_kind)
+        if limits is None:
+            return True
+        samples = self.gear.rate_hz // limits.frames_per_s + 1
+        ways = [
+            self.gear.channels_at(bank, self.gear.rate_hz) * self.gear.link_sample_bytes * samples for bank in BANKS
+        ]
+        return max(ways) <= limits.endpoint_bytes and sum(ways) <= limits.periodic_bytes
 
     def shared(self, driver: Driver) -> DriverAtWork:
         """The driver at its own buffer, for all programs that open it straight."""
@@ -277,6 +296,14 @@ class Box:
             self._random.random(dtype=np.float32, out=noise[1:])
             self._last_random[number] = noise[-1]
             _convert(row, self._gain_in[number], noise)
+
+
+def _shut_out(inside: Driver, asking: Driver) -> bool:
+    """Whether who is in by one driver keeps out who asks for another, or for the same."""
+    if inside.id == asking.id:
+        return asking.clients != "many"
+    by_the_system = all(each.kind != "vendor" for each in (inside, asking))
+    return by_the_system and any(each.kind == "system, sole use" for each in (inside, asking))
 
 
 def _convert(sound: NDArray[np.float32], gain: np.float32, noise: NDArray[np.float32]) -> None:

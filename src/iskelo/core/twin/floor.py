@@ -43,8 +43,10 @@ class Floor:
         self._called: dict[int, list[Called]] = {}
         self._feeders: dict[int, list[Feeder]] = {}
         self._joined: dict[str, JoinedAtWork | None] = {}
-        for place, gear in enumerate(rig.gear):
-            if isinstance(gear, Program) and gear.id in self._found.opened:
+        # Who lets go of a device in the background asks for it last.
+        programs = [(place, gear) for place, gear in enumerate(rig.gear) if isinstance(gear, Program)]
+        for place, gear in sorted(programs, key=lambda each: each[1].lets_go_in_background):
+            if gear.id in self._found.opened:
                 self._set_up_program(gear, self._found.opened[gear.id], place)
         self._sessions = [session for box in self._boxes.values() for session in box.sessions]
         for session in self._sessions:

@@ -260,12 +260,16 @@ class ProgramAtWork:
 
 
 def _not_let_arm(program: Program) -> set[str]:
-    """Tracks the program will not arm: those after the first on an input, where it allows one."""
-    seen: set[str] = set()
+    """Tracks the program will not arm: those that take a channel an earlier one has, where it allows one."""
+    inputs = {item.id: item.legs for item in program.inputs}
+    busy: set[int] = set()
     refused: set[str] = set()
     for track in program.tracks if program.one_track_per_input else ():
-        if track.armed and track.input:
-            (refused if track.input in seen else seen).add(track.id if track.input in seen else track.input)
+        wanted = set(inputs.get(track.input, ())) - {None} if track.armed and track.input else set()
+        if wanted & busy:
+            refused.add(track.id)
+        else:
+            busy.update(channel for channel in wanted if channel is not None)
     return refused
 
 

@@ -7,8 +7,9 @@ from pydantic import JsonValue
 
 from iskelo.core.edits.edit import Edit, EnableChannels, SetDevice, SetJack, SetValues
 from iskelo.core.rig.gear import Aggregate, Interface, Source
+from iskelo.core.rig.links import link_overload
 from iskelo.core.rig.programs import Bus, Program, Track
-from iskelo.core.rig.rig import Hindrance, Index, Patch
+from iskelo.core.rig.rig import Hindrance, Index, Patch, excludes
 from iskelo.core.rig.ways import Opening, Way, driver_of
 
 Side = Literal["input", "output"]
@@ -67,10 +68,12 @@ def _hindered(program: Program, opening: Opening, way: Way, hindrance: Hindrance
         case "not connected":
             said = f"{box.name} is not connected to the computer"
             return Block(said, Setting(box.id, {"connected": True}), f"Connect {box.name}")
+        case "link":
+            said = f"the link of {box.name} cannot carry its channels: {link_overload(box)}"
+            return Block(said, *_within_link(box))
         case "own period":
             said = f"the {driver.kind} driver of {box.name} works in periods of its own, so it cannot be joined"
-            without = Setting(driver.id, {"engine_samples": None})
-            return Block(said, without, f"Say that the driver of {box.name} has no period of its own")
+            return Block(said, None, "")
         case "buffer":
             return not_offered(way, found)
         case "not installed":
@@ -87,16 +90,38 @@ def _hindered(program: Program, opening: Opening, way: Way, hindrance: Hindrance
     return _held(program, way, found)
 
 
+def _within_link(box: Interface) -> tuple[Setting | None, str]:
+    """The mildest change that lets a box's link carry its channels: fewer bits, else a lower rate."""
+    for size in (3, 2):
+        if size < box.link_sample_bytes and link_overload(box.model_copy(update={"link_sample_bytes": size})) is None:
+            return Setting(box.id, {"link_sample_bytes": size}), f"Run {box.name} with {8 * size} bits on its link"
+    for rate_hz in sorted(box.rates_hz, reverse=True):
+        if rate_hz < box.rate_hz and link_overload(box, rate_hz) is None:
+            return Setting(box.id, {"rate_hz": rate_hz}), f"Run {box.name} at {rate_hz / 1000:g} kHz"
+    return None, ""
+
+
 def _held(program: Program, way: Way, found: Index) -> Block:
-    box, driver, holder = way.box, way.driver, found.holder(way)
+    box, holder = way.box, found.holder(way)
     assert holder is not None
-    said = f"{holder.name} holds the {driver.kind} driver of {box.name}, which takes one program at a time"
+    said = say_held(holder, way, found)
     free = [each for each in box.drivers if each.installed and found.in_the_way(each, program) is None]
     if free and _opens_by(program, box):
         other = SetDevice(program=program.id, device=box.id, driver=free[0].id)
         return Block(said, other, f"Let {program.name} open {box.name} by its {free[0].kind} driver")
     let_go = SetDevice(program=holder.id, device=None)
     return Block(said, let_go, f"Take {box.name} away from {holder.name}")
+
+
+def say_held(holder: Program, way: Way, found: Index) -> str:
+    """Why a program cannot open a box that another has, in words."""
+    box, driver = way.box, way.driver
+    by = next(each.driver for each in found.claims[box.id] if each.program is holder and excludes(each.driver, driver))
+    if by is driver:
+        return f"{holder.name} holds the {driver.kind} driver of {box.name}, which takes one program at a time"
+    if by.kind == "system, sole use":
+        return f"{holder.name} has {box.name} for its sole use, which shuts its {driver.kind} driver out"
+    return f"{holder.name} has {box.name} by its {by.kind} driver, so nobody can have it for sole use"
 
 
 def _opens_by(program: Program, box: Interface) -> bool:

@@ -178,14 +178,13 @@ def _device_edges(program: Program, opening: Opening, found: Index) -> list[Edge
             for way, block in zip(opening.ways, shut, strict=True)
             for number, channel in enumerate(way.channels(bank), start=1)
         }
-        shown = {way.box.id: way.box.shown(way.driver, bank) for way in opening.ways}
         for item in items:
             for leg, channel in enumerate(item.legs, start=1):
                 if channel is None or channel not in places:
                     continue
                 way, number, block = places[channel]
                 box_id = way.box.id
-                if block is None and number > shown[box_id]:
+                if block is None and number > way.box.shown(way.driver, bank):
                     block = not_shown(program, way, bank, number, found)
                 if block is None and channel not in on:
                     block = not_enabled(program, side, channel)
@@ -203,7 +202,7 @@ def _program_edges(program: Program, found: Index) -> list[Edge]:
     starts = {item.id: _legs(item.id, "input", len(item.legs)) for item in program.inputs}
     sinks = {item.id: _legs(item.id, "output", len(item.legs)) for item in program.outputs}
     sinks |= {bus.id: _legs(bus.id, "bus", bus.width) for bus in program.buses}
-    first_armed: dict[str, Track] = {}
+    refused = refused_to_arm(program)
     for track in program.tracks:
         monitor = _legs(track.id, "monitor", track.width)
         if track.input is not None:
@@ -211,13 +210,11 @@ def _program_edges(program: Program, found: Index) -> list[Edge]:
             if not track.armed:
                 opened = Setting(track.id, {"armed": True})
                 armed = Block(f"track {track.name} is not armed", opened, f"Arm track {track.name}")
-            elif program.one_track_per_input and track.input in first_armed:
-                other = first_armed[track.input]
+            elif track.id in refused:
+                other = refused[track.id]
                 opened = Setting(other.id, {"armed": False})
-                said = f"{program.name} arms an input on one track only, and {other.name} has it"
+                said = f"{program.name} arms a channel on one track only, and {other.name} has it"
                 armed = Block(said, opened, f"Disarm track {other.name}")
-            else:
-                first_armed[track.input] = track
             heard = not_heard(track)
             for leg, (start, end) in enumerate(zip(starts[track.input], monitor, strict=False), start=1):
                 edges.append(_edge((start, Port(track.id, "track", leg), "record", track.id, 0.0, 1, armed)))
@@ -231,6 +228,23 @@ def _program_edges(program: Program, found: Index) -> list[Edge]:
         if bus.output is not None:
             edges += _mixed(bus.id, sinks[bus.id], sinks[bus.output], bus.gain_db, bus_shut(program, bus))
     return edges
+
+
+def refused_to_arm(program: Program) -> dict[str, Track]:
+    """Tracks that a program does not arm, with the track that has a channel of theirs: it lets one be armed once."""
+    refused: dict[str, Track] = {}
+    channels = {item.id: {leg for leg in item.legs if leg is not None} for item in program.inputs}
+    taken: dict[int, Track] = {}
+    for track in program.tracks if program.one_track_per_input else ():
+        if not track.armed or track.input is None:
+            continue
+        mine = channels[track.input]
+        other = next((taken[channel] for channel in sorted(mine) if channel in taken), None)
+        if other is not None:
+            refused[track.id] = other
+        else:
+            taken |= dict.fromkeys(mine, track)
+    return refused
 
 
 def _legs(owner: str, bank: Bank, width: int) -> tuple[Port, ...]:

@@ -1,0 +1,237 @@
+"""Channel numbers that move: names that follow their box's channel, or remember it, and what moved, in words.
+
+The numbers of a device of several boxes are its members' one after the other. Whatever changes how many a member has
+before another, or their order, gives every name behind it another box's channel.
+"""
+
+from collections.abc import Iterable
+from typing import Literal
+
+from iskelo.core.edits.base import changed, with_gear
+from iskelo.core.rig.gear import Aggregate, Interface
+from iskelo.core.rig.programs import Meant, Program, ProgramPort
+from iskelo.core.rig.rig import Index, Rig, index
+from iskelo.core.rig.value import Value
+from iskelo.core.rig.ways import Bank, Opening, open_aggregate
+
+SIDES: tuple[tuple[Literal["inputs", "outputs"], Bank, Literal["enabled_in", "enabled_out"]], ...] = (
+    ("inputs", "capture", "enabled_in"),
+    ("outputs", "playback", "enabled_out"),
+)
+
+
+def rehung(program: Program, before: Opening | None, after: Opening | None, *, keep_names: bool = True) -> Program:
+    """The program on another device, or on a changed one.
+
+    Where the two have boxes in common, and ``keep_names``, every name keeps the box's channel it had, whatever number
+    that has now; a name whose box is gone has no channel. Channels of boxes that are new are enabled, and all of them
+    if none was.
+    """
+    if after is None:
+        return program
+    fields: dict[str, object] = {}
+    common = before is not None and any(before.to(bank, way.box.id) for way in after.ways for _, bank, _ in SIDES)
+    for field, bank, enabled in SIDES:
+        size = after.device.capture if bank == "capture" else after.device.playback
+        on: set[int] = set(getattr(program, enabled))
+        if before is None or not common:
+            fields[enabled] = tuple(sorted(on)) or tuple(range(1, size + 1))
+            continue
+        new = {n for way in after.ways if before.to(bank, way.box.id) is None for n in way.channels(bank)}
+        if keep_names:
+            items: tuple[ProgramPort, ...] = getattr(program, field)
+            fields[field] = tuple(_followed(item, bank, before, after) for item in items)
+            on = {moved for channel in on if (moved := _follow(channel, bank, before, after)) is not None}
+        fields[enabled] = tuple(sorted(on | new))
+    return changed(program, program.name, **fields)
+
+
+def _follow(channel: int | None, bank: Bank, before: Opening, after: Opening) -> int | None:
+    there = before.at(bank, channel) if channel is not None else None
+    return after.channel(bank, there[0].box.id, there[1]) if there is not None else None
+
+
+def _followed(item: ProgramPort, bank: Bank, before: Opening, after: Opening) -> ProgramPort:
+    legs = tuple(_follow(leg, bank, before, after) for leg in item.legs)
+    return item if legs == item.legs else item.model_copy(update={"legs": legs})
+
+
+def _boxes(found: Index) -> dict[str, Interface]:
+    return {box.id: box for box in found.boxes}
+
+
+def whole(found: Index, device: str | None) -> Opening | None:
+    """An aggregate as if all its members were there: an absent one comes back to its names. None for other devices."""
+    aggregate = found.gear.get(device or "")
+    if not isinstance(aggregate, Aggregate):
+        return None
+    return open_aggregate(aggregate, _boxes(found), found.paces, whole=True)
+
+
+def names_followed(before: Rig, after: Rig, *, keep_names: bool = True) -> Rig:
+    """The rig after a change of an aggregate's members, with the names of programs on it following their boxes."""
+    was, now = index(before), index(after)
+    for program in now.programs():
+        old, new = whole(was, program.device), whole(now, program.device)
+        if old is not None and new is not None and _laid_out(old) != _laid_out(new):
+            after = with_gear(after, rehung(program, old, new, keep_names=keep_names))
+    return after
+
+
+def _laid_out(opening: Opening) -> list[tuple[str, range, range]]:
+    """Which numbers of a device are whose."""
+    return [(way.box.id, way.channels("capture"), way.channels("playback")) for way in opening.ways]
+
+
+def remembered(before: Rig, after: Rig) -> Rig:
+    """The rig after edits, in which names that stand at another box's channel now keep in mind what they stood for."""
+    was, now = index(before), index(after)
+    if not was.aggregates and not now.aggregates:
+        return after
+    for program in now.programs():
+        old = was.gear.get(program.id)
+        if isinstance(old, Program):
+            kept = _remembering(was, old, now, program)
+            after = after if kept is program else with_gear(after, kept)
+    return after
+
+
+def _remembering(was: Index, old: Program, now: Index, program: Program) -> Program:
+    opened, opening = whole(was, old.device), whole(now, program.device)
+    moved = (
+        old.device == program.device
+        and opened is not None
+        and opening is not None
+        and _laid_out(opened) != _laid_out(opening)
+    )
+    if program is old and not moved:
+        return program
+    update: dict[str, tuple[ProgramPort, ...]] = {}
+    for field, bank, _ in SIDES:
+        earlier: dict[str, ProgramPort] = {item.id: item for item in getattr(old, field)}
+        items: tuple[ProgramPort, ...] = getattr(program, field)
+        kept = tuple(
+            _minding(earlier.get(item.id), item, bank, opened if moved else None, opening, now) for item in items
+        )
+        if any(new is not item for new, item in zip(kept, items, strict=True)):
+            update[field] = kept
+    return program.model_copy(update=update) if update else program
+
+
+def _minding(
+    old: ProgramPort | None, item: ProgramPort, bank: Bank, was: Opening | None, now: Opening | None, found: Index
+) -> ProgramPort:
+    """A name with what each leg stood for, where that is not what it has now; ``was`` None: no number has moved."""
+    if old is None or (old is item and was is None):
+        return item
+    meant: list[Meant | None] = []
+    for place, leg in enumerate(item.legs):
+        before = old.legs[place] if place < len(old.legs) else None
+        stood = old.meant_by(place + 1) or (_stands(was, bank, before) if was is not None else None)
+        typed = leg != before and leg is not None
+        here = _stands(now, bank, leg) if now is not None else None
+        gone = stood is None or stood.box not in found.gear or now is None
+        if gone or here == stood or (typed and was is None) or (was is None and old.meant_by(place + 1) is None):
+            meant.append(None)
+        else:
+            meant.append(stood)
+    new = tuple(meant) if any(meant) else ()
+    return item if new == item.meant else item.model_copy(update={"meant": new})
+
+
+def _stands(opening: Opening, bank: Bank, channel: int | None) -> Meant | None:
+    there = opening.at(bank, channel) if channel is not None else None
+    return Meant(box=there[0].box.id, channel=there[1]) if there is not None else None
+
+
+class Moved(Value):
+    """A name of a program that hears, or feeds, another box's channel than before, or another number's.
+
+    ``joined``: its device was, or is, several boxes.
+    """
+
+    program: str
+    name: str
+    channel: int | None
+    channel_before: int | None
+    was: str
+    now: str
+    joined: bool
+
+    @property
+    def lost(self) -> bool:
+        """Whether there is nothing behind it any more."""
+        return self.was != "nothing" and self.now == "nothing"
+
+    @property
+    def strays(self) -> bool:
+        """Whether it is joined to another box's channel now, or to none: not only to another number."""
+        return self.was != self.now
+
+
+def moved_names(before: Index, after: Index) -> tuple[Moved, ...]:
+    """Every name of a program whose device number changed, or what stands behind it, between two rigs."""
+    moved = []
+    for program in after.programs():
+        old = before.gear.get(program.id)
+        if not isinstance(old, Program) or program.id not in before.opened:
+            continue
+        was, now = before.opened[program.id], after.opened.get(program.id)
+        for field, bank, _ in SIDES:
+            earlier: dict[str, ProgramPort] = {item.id: item for item in getattr(old, field)}
+            items: tuple[ProgramPort, ...] = getattr(program, field)
+            for item in items:
+                if item.id not in earlier:
+                    continue
+                legs = earlier[item.id].legs
+                for leg, (old_leg, new_leg) in enumerate(zip(legs, item.legs, strict=False), start=1):
+                    there = say_channel(was, bank, old_leg)
+                    here = say_channel(now, bank, new_leg)
+                    if (old_leg, there) != (new_leg, here):
+                        name = f"{item.name}{(' L', ' R')[leg - 1] if len(legs) == 2 else ''}"
+                        moved.append(
+                            Moved(
+                                program=program.name,
+                                name=name,
+                                channel=new_leg,
+                                channel_before=old_leg,
+                                was=there,
+                                now=here,
+                                joined=was.joined or (now is not None and now.joined),
+                            )
+                        )
+    return tuple(moved)
+
+
+def say_channel(opening: Opening | None, bank: Bank, channel: int | None) -> str:
+    """What stands behind a channel of a device: 'Corvane 8 3'; 'nothing' beyond its last."""
+    there = opening.at(bank, channel) if opening is not None and channel is not None else None
+    return f"{there[0].box.name} {there[1]}" if there is not None else "nothing"
+
+
+def moved_by_absence(found: Index, aggregate: Aggregate) -> list[str]:
+    """Every name that stands at another channel than it would with all members there, in words."""
+    all_there = open_aggregate(aggregate, _boxes(found), found.paces, whole=True)
+    moved = []
+    for program in found.programs():
+        for field, bank, _ in SIDES if program.device == aggregate.id else ():
+            items: tuple[ProgramPort, ...] = getattr(program, field)
+            for item in items:
+                for leg in item.legs:
+                    was, now = say_channel(all_there, bank, leg), say_channel(found.opened[program.id], bank, leg)
+                    if was != now:
+                        moved.append(f"{item.name} ({leg}) has {now} instead of {was}")
+    return moved
+
+
+def say_moved(moved: Iterable[Moved]) -> list[str]:
+    """Moved names in words, at most a few of them."""
+    said = []
+    for each in moved:
+        if each.strays:
+            said.append(f"{each.name} has {each.now} instead of {each.was}")
+        else:
+            said.append(f"{each.name} {each.channel_before} → {each.channel}")
+    if len(said) > 7:
+        said = [*said[:6], f"and {len(said) - 6} names more"]
+    return said
