@@ -112,7 +112,13 @@ BREAKS: dict[str, Break] = {
         AddInterface(name="Third"),
         SetValues(item=f"g{b.rig.next_number + 2}", values={"master": f"b{b.rig.next_number + 5}"}),
     ),
-    "member-order": turned_round,
+    "numbers-moved": turned_round,
+    "member-order": lambda b: (
+        *led(b),
+        # Somebody put the numbers in as they are with the members the other way round.
+        SetLeg(item=b.id("In Alma"), channel=3),
+        SetLeg(item=b.id("In Bertil"), channel=1),
+    ),
     "member-cannot-join": lambda b: (
         *led(b),
         SetValues(item=f"b{b.rig.next_number + 1}", values={"buffers_samples": [64, 128], "buffer_samples": 64}),

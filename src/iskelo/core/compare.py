@@ -89,8 +89,8 @@ def tried_remedies(rig: Rig, snag: Snag, before: Surveyed | None = None) -> tupl
     """A snag's remedies, each tried as it would be applied; one that is refused does not take the others with it.
 
     An act is offered only if it betters the rig (``standing``), silences no line more than it frees, and makes no new
-    trouble that is worse than the one it mends. Acts are ranked by lines freed, lines harmed, numbers moved, delay
-    added, edits; behind them come at most as many corrections of facts.
+    trouble that is worse than the one it mends. Acts are ranked by lines freed, lines harmed, whether the snag is gone,
+    numbers moved, delay added, edits; behind them come at most as many corrections of facts.
     """
     known = before or survey_again(rig, None)
     now, stands = known.survey, standing(known)
@@ -115,7 +115,9 @@ def tried_remedies(rig: Rig, snag: Snag, before: Surveyed | None = None) -> tupl
             if line.latest_ms is not None and (was_ms := delay_ms.get(line.id)) is not None
         )
         told = compare(known, again, applied.words)
-        rank = (remedy.fact, -freed, harmed, len(told.numbers), round(later_ms, 6), len(remedy.edits))
+        # Of equals the one that mends the cause and not only what follows from it.
+        left = any(each.key == snag.key for each in after.snags)
+        rank = (remedy.fact, -freed, harmed, left, len(told.numbers), round(later_ms, 6), len(remedy.edits))
         ranked.append((rank, TriedRemedy(remedy.words, remedy.edits, told, remedy.fact)))
     ranked.sort(key=lambda each: each[0])
     acts = [each for _, each in ranked if not each.fact]

@@ -83,6 +83,12 @@ def _laid_out(opening: Opening) -> list[tuple[str, range, range]]:
     return [(way.box.id, way.channels("capture"), way.channels("playback")) for way in opening.ways]
 
 
+def devices_alike(before: Rig, after: Rig) -> bool:
+    """Whether no box and no aggregate has changed, so that no number can have moved by itself."""
+    one, other = ([gear for gear in rig.gear if isinstance(gear, Interface | Aggregate)] for rig in (before, after))
+    return len(one) == len(other) and all(a is b for a, b in zip(one, other, strict=True))
+
+
 def remembered(before: Rig, after: Rig) -> Rig:
     """The rig after edits, in which names that stand at another box's channel now keep in mind what they stood for."""
     was, now = index(before), index(after)
@@ -177,6 +183,8 @@ def moved_names(before: Index, after: Index) -> tuple[Moved, ...]:
         if not isinstance(old, Program) or program.id not in before.opened:
             continue
         was, now = before.opened[program.id], after.opened.get(program.id)
+        if program is old and now is not None and _laid_out(was) == _laid_out(now):
+            continue
         for field, bank, _ in SIDES:
             earlier: dict[str, ProgramPort] = {item.id: item for item in getattr(old, field)}
             items: tuple[ProgramPort, ...] = getattr(program, field)

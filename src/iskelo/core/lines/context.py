@@ -6,6 +6,7 @@ changed is worked out anew. What comes out is the same as a reading from nothing
 
 from collections.abc import Iterable
 from dataclasses import dataclass
+from functools import cached_property
 
 from iskelo.core.lines.findings import Headline
 from iskelo.core.lines.state import LineState, Traced, line_states
@@ -18,7 +19,7 @@ from iskelo.core.routes.route import Ahead, Around
 from iskelo.core.wiring.graph import Graph, compile_graph
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True)
 class Reading:
     """Everything the rules look at; ``known``, ``around`` and ``traced`` are kept for the next reading.
 
@@ -37,6 +38,18 @@ class Reading:
     around: Around
     traced: dict[str, Traced]
     sums: Sums
+
+    @cached_property
+    def leads_in_use(self) -> frozenset[str]:
+        """The leads by which some line arrives."""
+        return frozenset(
+            edge.owner
+            for state in self.lines
+            for leg in state.legs
+            for arrival in leg.arrivals
+            for edge in arrival.route.edges
+            if edge.kind in ("lead in", "lead out")
+        )
 
 
 def read(rig: Rig, before: Reading | None = None) -> Reading:

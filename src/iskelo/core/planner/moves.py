@@ -12,6 +12,7 @@ from iskelo.core.edits.edit import (
     Edit,
     EnableChannels,
     Plug,
+    Remove,
     SetDevice,
     SetDirect,
     SetJack,
@@ -30,6 +31,8 @@ from iskelo.core.wiring.graph import EdgeKind, input_gain_db, mix_legs
 
 TAKEN_AWAY = 0.5
 SPLIT = 0.2
+SPLITTER = 0.7
+"""One source in two jacks: dearer than a lead that is moved, for it needs a splitter."""
 OTHER_LEG = 1.5
 """One jack into both legs of a destination: dearer than a second jack, for it makes stereo mono."""
 _TIE = 1e-4
@@ -90,17 +93,26 @@ def moves(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
 
 
 def _into_a_jack(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
-    used = any(patch.from_port == port for patch in reading.rig.patches)
-    target = reading.found.owner(ask.end)
-    for box in reading.found.interfaces():
+    found = reading.found
+    leads = [patch for patch in reading.rig.patches if patch.from_port == port]
+    # A lead that no line needs where it is goes along; else the source is split.
+    idle = [patch for patch in leads if patch.id not in reading.leads_in_use]
+    pulled: tuple[Edit, ...] = (Remove(items=tuple(patch.id for patch in idle)),) if idle else ()
+    dearer = 0.0 if not leads else SPLIT if idle else SPLITTER
+    target = found.owner(ask.end)
+    for box in found.interfaces():
         other_box = isinstance(target, Program) and not _takes_from(target, box.id, reading)
         for jack in range(1, box.jack_in + 1):
             end = Port(box.id, "jack_in", jack)
             if not reading.graph.into(end) and not other_box:
-                cost = 1 + (SPLIT if used else 0) + _TIE * (jack + 2 * (port.number > 1))
-                words = f"Plug {reading.found.say(port)} into {reading.found.say(end)}"
-                switch, said, dearer = switched_on(reading.found, port, box, jack)
-                yield Move(end, cost + dearer, (Plug(from_port=port, to_port=end), *switch), (words, *said))
+                switch, said, worse = switched_on(found, port, box, jack)
+                cost = 1 + dearer + worse + _TIE * (jack + 2 * (port.number > 1))
+                words = f"Plug {found.say(port)} into {found.say(end)}"
+                if idle:
+                    words = f"Move {found.say(port)} from {found.say(idle[0].to_port)} to {found.say(end)}"
+                elif leads:
+                    words += f" as well, by a splitter behind {found.say(port)}"
+                yield Move(end, cost, (*pulled, Plug(from_port=port, to_port=end), *switch), (words, *said))
 
 
 def switched_on(found: Index, port: Port, box: Interface, jack: int) -> tuple[tuple[Edit, ...], tuple[str, ...], float]:

@@ -151,6 +151,9 @@ def member_order(reading: Reading) -> list[Snag]:
     for aggregate in found.aggregates:
         for program in _programs_on(found, aggregate):
             wanted = _wanted_channels(reading, program)
+            # Where it is known what names stood for, nothing need be guessed.
+            if any(item.meant for item in program.inputs):
+                continue
             if not wanted or _fit(found, aggregate, aggregate.members, wanted) == len(wanted):
                 continue
             orders = itertools.islice(itertools.permutations(aggregate.members), ORDERS_AT_MOST)

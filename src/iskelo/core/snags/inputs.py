@@ -86,7 +86,7 @@ def leg_without_channel(reading: Reading) -> list[Snag]:
             for leg, channel in enumerate(item.legs, start=1):
                 if (channel is not None and channel <= box.capture) or item.id not in taken:
                     continue
-                if _of_an_absent_member(reading, program, channel):
+                if _of_an_absent_member(reading, program, channel) or item.meant_by(leg) is not None:
                     continue
                 name = f"{item.name}{leg_letter(leg, len(item.legs))}"
                 missing = "no channel" if channel is None else f"channel {channel}, and {box.name} has {box.capture}"

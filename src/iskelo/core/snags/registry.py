@@ -8,7 +8,20 @@ from dataclasses import replace
 from typing import Literal, get_args
 
 from iskelo.core.lines.context import Reading
-from iskelo.core.snags import aggregates, arrivals, clocks, drivers, inputs, levels, lines, load, rates, sides, tracks
+from iskelo.core.snags import (
+    aggregates,
+    arrivals,
+    clocks,
+    drivers,
+    inputs,
+    levels,
+    lines,
+    load,
+    numbers,
+    rates,
+    sides,
+    tracks,
+)
 from iskelo.core.snags.rule import REMEDIES_AT_MOST, SEVERITIES, Remedy, Rule, Snag, distinct
 
 RULES: tuple[tuple[str, tuple[Rule, ...]], ...] = (
@@ -48,6 +61,7 @@ RULES: tuple[tuple[str, tuple[Rule, ...]], ...] = (
         (
             aggregates.member_absent,
             aggregates.master_not_a_member,
+            numbers.numbers_moved,
             aggregates.member_order,
             aggregates.member_cannot_join,
             aggregates.members_differ_in_delay,
@@ -129,6 +143,7 @@ SYMPTOMS: dict[str, tuple[Symptom, ...]] = {
     "members-differ-in-delay": ("hollow",),
     "matched-member-adds-delay": ("late",),
     "member-order": ("nothing", "one side"),
+    "numbers-moved": ("nothing", "one side"),
     "rate-set-in-two-places": ("wrong pitch",),
     "line-crossed": ("nothing", "one side"),
     "one-side-silent": ("one side",),
@@ -185,6 +200,16 @@ EXPLAINS: dict[str, tuple[str, ...]] = {
     "member-cannot-join": ("line-blocked", "line-half-silent"),
     "clocks-drift": ("line-drifting",),
     "member-absent": ("line-silent", "line-half-silent", "line-crossed", "line-crowded"),
+    "numbers-moved": (
+        "line-silent",
+        "line-half-silent",
+        "line-blocked",
+        "line-crossed",
+        "line-crowded",
+        "leg-without-channel",
+        "channel-not-enabled",
+        "output-nowhere",
+    ),
     "member-order": ("line-silent", "line-half-silent", "line-crossed", "line-crowded"),
     "driver-shows-too-few": ("line-blocked", "line-half-silent"),
     "two-inputs-on-one-channel": ("line-silent", "line-half-silent", "line-crossed", "line-crowded"),
@@ -228,12 +253,23 @@ def _explained(snags: list[Snag]) -> list[Snag]:
     joined: dict[str, list[Snag]] = {}
     left = []
     for snag in snags:
-        cause = causes.get((snag.rule, snag.lines[0])) if snag.rule.startswith("line-") and snag.lines else None
-        if cause is None:
+        root = snag
+        # What explains it may itself be explained; rules come in order, so this ends.
+        while (cause := _cause(root, causes)) is not None:
+            root = cause
+        if root is snag:
             left.append(snag)
         else:
-            joined.setdefault(cause.key, []).append(snag)
+            joined.setdefault(root.key, []).append(snag)
     return [_joined(snag, joined.get(snag.key, [])) for snag in left]
+
+
+def _cause(snag: Snag, causes: dict[tuple[str, str], Snag]) -> Snag | None:
+    if not snag.lines:
+        return None
+    if snag.rule.startswith("line-"):
+        return causes.get((snag.rule, snag.lines[0]))
+    return next((causes[snag.rule, line] for line in snag.lines if (snag.rule, line) in causes), None)
 
 
 def _by_root(snags: list[Snag]) -> list[Snag]:
