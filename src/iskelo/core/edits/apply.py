@@ -5,7 +5,7 @@ import itertools
 from iskelo.core.edits import adding, changing, joining, plugging, swapping
 from iskelo.core.edits import edit as e
 from iskelo.core.edits.base import Applied, checked
-from iskelo.core.edits.moved import devices_alike, moved_names, remembered, say_moved
+from iskelo.core.edits.moved import moved_names, remembered, say_moved
 from iskelo.core.edits.one import STROKES, apply_one
 from iskelo.core.rig.rig import Rig, index
 
@@ -37,17 +37,18 @@ def apply(rig: Rig, edits: tuple[e.Edit, ...]) -> Applied:
     for kind, group in itertools.groupby(edits, type):
         some = list(group)
         if len(some) > 1 and kind in STROKES:
-            rig, said = STROKES[kind](rig, some)
+            after, said = STROKES[kind](rig, some)
+            rig = remembered(rig, after)
             words += said
             continue
         for each in some:
             step = apply_one(each, rig)
             # What names stood for is minded before the next edit moves them on.
-            rig = step.rig if devices_alike(rig, step.rig) else remembered(rig, step.rig)
+            rig = remembered(rig, step.rig)
             words.append(step.words)
     if len(words) > WORDS_AT_MOST + 1:
         words = [*words[:WORDS_AT_MOST], f"and {len(words) - WORDS_AT_MOST} changes more"]
-    after = checked(before, remembered(before, rig))
+    after = checked(before, rig)
     if any(isinstance(each, MOVING) for each in edits):
         words += say_moved(each for each in moved_names(index(before), index(after)) if each.joined or each.lost)
     return Applied(after, "; ".join(words))

@@ -83,17 +83,23 @@ def _laid_out(opening: Opening) -> list[tuple[str, range, range]]:
     return [(way.box.id, way.channels("capture"), way.channels("playback")) for way in opening.ways]
 
 
-def devices_alike(before: Rig, after: Rig) -> bool:
+def _devices_alike(before: Rig, after: Rig) -> bool:
     """Whether no box and no aggregate has changed, so that no number can have moved by itself."""
     one, other = ([gear for gear in rig.gear if isinstance(gear, Interface | Aggregate)] for rig in (before, after))
     return len(one) == len(other) and all(a is b for a, b in zip(one, other, strict=True))
 
 
+def _minds(rig: Rig) -> bool:
+    """Whether any name stands elsewhere than it was put."""
+    programs = (gear for gear in rig.gear if isinstance(gear, Program))
+    return any(item.meant for program in programs for item in (*program.inputs, *program.outputs))
+
+
 def remembered(before: Rig, after: Rig) -> Rig:
     """The rig after edits, in which names that stand at another box's channel now keep in mind what they stood for."""
-    was, now = index(before), index(after)
-    if not was.aggregates and not now.aggregates:
+    if _devices_alike(before, after) and not _minds(before):
         return after
+    was, now = index(before), index(after)
     for program in now.programs():
         old = was.gear.get(program.id)
         if isinstance(old, Program):
