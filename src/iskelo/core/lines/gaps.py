@@ -155,6 +155,8 @@ def _reason(found: Index, far: Port, back: Port, end: Port, behind: set[Port]) -
             return f"jack {far.number} has no capture channel" if end.bank == "track" else _tail(found, back)
         case "capture" | "input" if isinstance(program, Program) and program.device is None:
             return f"{program.name} has no device"
+        case "capture" if isinstance(program, Program) and (few := _too_few(found, program, far)):
+            return few
         case "capture" if end.bank == "in":
             return f"no program passes channel {far.number} on"
         case "capture":
@@ -181,6 +183,16 @@ def _reason(found: Index, far: Port, back: Port, end: Port, behind: set[Port]) -
         case "jack_out" if end.bank == "in":
             return f"jack out {far.number} does not lead to {found.say(end)}"
     return _tail(found, back)
+
+
+def _too_few(found: Index, program: Program, far: Port) -> str:
+    """That a program's driver does not show the channel a sound is on, in words; empty if it does."""
+    opening = found.opened.get(program.id)
+    way = opening.to("capture", far.owner) if opening is not None else None
+    if way is None or far.number <= way.box.shown(way.driver, "capture"):
+        return ""
+    has = way.box.channels_at("capture", way.box.rate_hz)
+    return f"the {way.driver.kind} driver shows {way.box.shown(way.driver, 'capture')} of {has}"
 
 
 def _tail(found: Index, back: Port) -> str:

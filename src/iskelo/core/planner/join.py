@@ -83,6 +83,11 @@ def join_line(reading: Reading, line: Line, *, direct: bool = True, through_comp
     return Joining(tuple(edits), tuple(words))
 
 
+def _arriving(reading: Reading) -> set[str]:
+    """The lines of which something arrives at every leg."""
+    return {state.line.id for state in reading.lines if state.legs and all(leg.sounds for leg in state.legs)}
+
+
 def join_all(reading: Reading) -> Joining | None:
     """The smallest changes that make every silent or blocked line arrive, one line after the other.
 
@@ -97,8 +102,12 @@ def join_all(reading: Reading) -> Joining | None:
     words: list[str] = []
     for line in reading.rig.lines:
         joining = join_line(reading, line)
-        if joining is not None:
+        if joining is None:
+            continue
+        after = read(apply(reading.rig, joining.edits).rig, reading)
+        # What arrives is never taken away for another.
+        if _arriving(reading) <= _arriving(after):
             edits += joining.edits
             words += joining.words
-            reading = read(apply(reading.rig, joining.edits).rig)
+            reading = after
     return Joining(tuple(edits), tuple(words)) if edits else None

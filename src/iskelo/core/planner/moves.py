@@ -27,6 +27,7 @@ from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program, ProgramPort, Track
 from iskelo.core.rig.rig import Index
 from iskelo.core.rig.ways import Opening, open_box
+from iskelo.core.wiring.blocks import wider_driver
 from iskelo.core.wiring.graph import EdgeKind, input_gain_db, mix_legs
 
 TAKEN_AWAY = 0.5
@@ -73,8 +74,8 @@ def moves(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
             continue
         if edge.block is None:
             yield Move(edge.end, 0)
-        elif edge.block.unblock is not None:
-            yield Move(edge.end, 1, (edge.block.unblock,), (edge.block.unblock_words,))
+        elif edge.block.unblock:
+            yield Move(edge.end, len(edge.block.unblock), edge.block.unblock, (edge.block.unblock_words,))
     match port.bank:
         case "out":
             yield from _into_a_jack(port, reading, ask)
@@ -174,15 +175,13 @@ def _takes_from(program: Program, box: str, reading: Reading) -> bool:
 
 
 def _into_this_program(port: Port, program: Program, reading: Reading, ask: Ask) -> Iterator[Move]:
-    number = reading.found.channel(program, port)
+    number, edits, words = _shown_as(port, program, reading)
     if number is None:
         return
-    edits: list[Edit] = []
-    words: list[str] = []
     if program.device is None:
         edits.append(SetDevice(program=program.id, device=port.owner))
         words.append(f"Give {program.name} the device {reading.found.name(port.owner)}")
-    if program.enabled_in and number not in program.enabled_in:
+    if program.enabled_in and number not in program.enabled_in and not edits:
         edits.append(EnableChannels(program=program.id, side="input", channels=(number,)))
         words.append(f"Enable input channel {number} in {program.name}")
     for item in program.inputs:
@@ -200,6 +199,26 @@ def _into_this_program(port: Port, program: Program, reading: Reading, ask: Ask)
         if ask.end.bank == "track" and track.id != ask.end.owner:
             continue
         yield from _new_input(number, program, track, edits, words, reading, ask)
+
+
+def _shown_as(port: Port, program: Program, reading: Reading) -> tuple[int | None, list[Edit], list[str]]:
+    """The number of a capture channel at a program's device, and what makes its driver show it."""
+    found = reading.found
+    opening = found.opened.get(program.id)
+    way = opening.to("capture", port.owner) if opening is not None else None
+    if opening is None or way is None or port.number <= way.box.shown(way.driver, "capture"):
+        return found.channel(program, port), [], []
+    if port.number > way.box.channels_at("capture", way.box.rate_hz):
+        return None, [], []
+    wider, said = wider_driver(program, way, "capture", port.number, found)
+    if not wider:
+        return None, [], []
+    number, edits, words = way.capture_before + port.number, list(wider), [said]
+    # The names of boxes that stand behind this one in an aggregate follow them, and so does what is enabled.
+    if program.enabled_in and (opening.joined or number not in program.enabled_in):
+        edits.append(EnableChannels(program=program.id, side="input", channels=(number,)))
+        words.append(f"Enable input channel {number} in {program.name}")
+    return number, edits, words
 
 
 def _new_input(

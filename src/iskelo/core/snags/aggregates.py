@@ -259,8 +259,8 @@ def _let_join(found: Index, opening: Opening, way: Way) -> tuple[Remedy, ...]:
             edit = SetMembers(aggregate=aggregate.id, members=members)
             remedies.append(Remedy(f"Join {way.box.name} by its {driver.kind} driver", (edit,)))
     block = not_offered(way, found) if way.driver.engine is None else None
-    if block is not None and block.unblock is not None:
-        remedies.insert(0, Remedy(block.unblock_words, (block.unblock,)))
+    if block is not None and block.unblock:
+        remedies.insert(0, Remedy(block.unblock_words, block.unblock))
     left = tuple(member for member in aggregate.members if member.device != way.box.id)
     if left:
         out = SetMembers(aggregate=aggregate.id, members=left)

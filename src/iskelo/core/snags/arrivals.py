@@ -1,19 +1,21 @@
 """Rules about lines that arrive, but not as they are wanted: doubled, crowded, off speed, late."""
 
+import itertools
+import math
 from collections.abc import Iterator
 from functools import partial
+from typing import NamedTuple
 
 from iskelo.core.edits.edit import Edit, Remove, SetDirect, SetLeg, SetValues
 from iskelo.core.lines.context import Reading
 from iskelo.core.lines.legs import Arrival
 from iskelo.core.lines.state import LineState
-from iskelo.core.rig.gear import Driver, Interface
-from iskelo.core.rig.programs import Program
-from iskelo.core.routes.route import Route, passing_routes
+from iskelo.core.rig.gear import Interface
+from iskelo.core.routes.route import passing_routes
 from iskelo.core.snags.rates import one_rate
 from iskelo.core.snags.reach import with_finding
 from iskelo.core.snags.rule import Remedy, Snag, distinct, if_so
-from iskelo.core.timing.delays import Growth, samples_to_ms
+from iskelo.core.timing.delays import Buffers, Growth, samples_to_ms, way_of
 from iskelo.core.wiring.graph import Edge
 
 
@@ -191,56 +193,86 @@ def line_late(reading: Reading) -> list[Snag]:
             else "It lands later than the line allows.",
             lines=(state.line.id,),
             items=tuple(port.owner for port in state.line.to_ports),
-            root=f"late:{waits[1].id}" if (waits := _waits_for(reading, state)) else "",
+            root=f"late:{waits[0].owner}" if len(waits := _buffers_of(reading, state)) == 1 else "",
             mend=partial(_sooner, reading, state),
         )
         for state, words in with_finding(reading, "late")
     ]
 
 
+class _Buffer(NamedTuple):
+    """A buffer that a line waits in: of a driver, or of an aggregate; the sizes it could have."""
+
+    owner: str
+    name: str
+    now: int
+    sizes: tuple[int, ...]
+
+
 def _sooner(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
-    """The largest buffer that brings the line under its limit; else direct monitoring instead."""
-    limit = state.line.longest_delay_ms
-    remedies: list[Remedy] = []
-    waits = _waits_for(reading, state)
-    if limit is not None and waits is not None:
-        box_name, driver, _ = waits
-        growth = Growth(reading.found)
-        copies = [arrival for leg in state.legs for arrival in leg.arrivals]
-        for size in reversed(driver.buffers_samples):
-            # The copy that is the latest now need not be it then.
-            latest_ms = max(_at_buffer_ms(copy, growth, driver, size) for copy in copies)
-            if size < driver.buffer_samples and latest_ms <= limit:
-                words = f"Set the buffer of {box_name} to {size}: {latest_ms:.2f} ms"
-                remedies.append(Remedy(words, (SetValues(item=driver.id, values={"buffer_samples": size}),)))
-                break
+    """The smallest change of any buffer on its way that brings the line under its limit; else direct monitoring."""
+    remedies = _smaller_buffers(reading, state)
     if state.line.purpose == "listen":
         remedies += direct_instead(reading, state)
     return distinct(remedies)
 
 
-def _at_buffer_ms(copy: Arrival, growth: Growth, driver: Driver, size: int) -> float:
+def _smaller_buffers(reading: Reading, state: LineState) -> list[Remedy]:
+    """One buffer made smaller, each as little as does; two of them only where none does by itself."""
+    limit = state.line.longest_delay_ms
+    buffers = _buffers_of(reading, state)
+    if limit is None:
+        return []
+    growth = Growth(reading.found)
+    copies = [arrival for leg in state.legs for arrival in leg.arrivals]
+    found: list[tuple[float, Remedy]] = []
+    for count in (1, 2):
+        for some in itertools.combinations(buffers, count):
+            choices = itertools.product(*([size for size in each.sizes if size < each.now] for each in some))
+            steps = (
+                (sum(math.log2(each.now / size) for each, size in zip(some, sizes, strict=True)), sizes)
+                for sizes in choices
+            )
+            for change, sizes in sorted(steps):
+                set_to = tuple((each.owner, size) for each, size in zip(some, sizes, strict=True))
+                # The copy that is the latest now need not be it then.
+                latest_ms = max(_with_buffers_ms(copy, growth, set_to) for copy in copies)
+                if latest_ms <= limit:
+                    said = " and of ".join(f"{each.name} to {size}" for each, size in zip(some, sizes, strict=True))
+                    edits = tuple(SetValues(item=owner, values={"buffer_samples": size}) for owner, size in set_to)
+                    found.append((change, Remedy(f"Set the buffer of {said}: {latest_ms:.2f} ms", edits)))
+                    break
+        if found:
+            break
+    return [remedy for _, remedy in sorted(found, key=lambda each: each[0])[:2]]
+
+
+def _with_buffers_ms(copy: Arrival, growth: Growth, buffers: Buffers) -> float:
     rate_hz = copy.delay.rate_hz
     if rate_hz is None:
         return 0.0
-    return float(samples_to_ms(copy.delay.samples + growth.along(copy.route.edges, driver.id, size), rate_hz))
+    return float(samples_to_ms(copy.delay.samples + growth.with_buffers(copy.route.edges, buffers), rate_hz))
 
 
-def _waits_for(reading: Reading, state: LineState) -> tuple[str, Driver, Route] | None:
-    """The one driver in whose buffers the latest copy waits, its box's name, and the copy's route."""
-    latest = max((a for leg in state.legs for a in leg.arrivals), key=lambda arrival: arrival.delay.ms)
-    waits: list[tuple[str, Driver]] = []
-    for edge in latest.route.edges:
-        if edge.kind in ("take", "send"):
-            program = reading.found.gear[edge.owner]
-            assert isinstance(program, Program)
-            box, driver = reading.found.device(program), reading.found.driver(program)
-            assert box is not None
-            assert driver is not None
-            waits.append((box.name, driver))
-    if len({driver.id for _, driver in waits}) != 1:
-        return None
-    return (*waits[0], latest.route)
+def _buffers_of(reading: Reading, state: LineState) -> list[_Buffer]:
+    """Every buffer that the line's copies wait in, the one of the latest copy first."""
+    copies = [arrival for leg in state.legs for arrival in leg.arrivals]
+    buffers: dict[str, _Buffer] = {}
+    for copy in sorted(copies, key=lambda arrival: -arrival.delay.ms):
+        for edge in copy.route.edges:
+            if edge.kind not in ("take", "send"):
+                continue
+            opening = reading.found.opened[edge.owner]
+            passed = way_of(opening, edge)
+            for way in (passed, opening.caller):
+                if way is None:
+                    continue
+                joined = way.client == opening.device.id
+                driver = opening.driver if joined else way.driver
+                name = opening.device.name if joined else way.box.name
+                sizes = tuple(driver.buffers_samples)
+                buffers.setdefault(driver.id, _Buffer(driver.id, name, driver.buffer_samples, sizes))
+    return list(buffers.values())
 
 
 def direct_instead(reading: Reading, state: LineState) -> list[Remedy]:

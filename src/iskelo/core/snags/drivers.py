@@ -5,14 +5,16 @@ from typing import Literal
 
 from iskelo.core.edits.edit import Edit, SetDevice, SetValues
 from iskelo.core.lines.context import Reading
-from iskelo.core.planner.moving import on_another_box
+from iskelo.core.lines.stations import fold_numbers
+from iskelo.core.planner.moving import on_another_box, then_joined
 from iskelo.core.rig.gear import Aggregate, Driver, Interface
 from iskelo.core.rig.programs import Program
 from iskelo.core.rig.ways import Way
-from iskelo.core.snags.reach import lines_of_program
+from iskelo.core.snags.lines import joining_remedies
+from iskelo.core.snags.reach import lines_of_program, with_finding
 from iskelo.core.snags.rule import REMEDIES_AT_MOST, Remedy, Snag, distinct, if_so, joining, one_remedy
 from iskelo.core.timing.delays import BANKS
-from iskelo.core.wiring.blocks import say_held
+from iskelo.core.wiring.blocks import say_held, wider_driver
 
 Bank = Literal["capture", "playback"]
 
@@ -152,32 +154,64 @@ def _share(reading: Reading, program: Program, way: Way, holder: Program, many: 
 
 
 def driver_shows_too_few(reading: Reading) -> list[Snag]:
-    """A program is mapped to channels that its driver does not show, though the box has them."""
+    """A driver does not show channels of its box that a program is mapped to, or that a line's sound comes in on."""
     snags = []
-    for program, box, driver in _opened(reading):
+    for program, way in _ways(reading):
+        box, driver = way.box, way.driver
         for bank in BANKS:
             shown, has = box.shown(driver, bank), box.channels_at(bank, box.rate_hz)
             if shown >= has or not driver.installed:
                 continue
-            beyond = sorted(each for each in _mapped(reading, program, bank, box) if shown < each <= has)
+            mapped = {each for each in _mapped(reading, program, bank, box) if shown < each <= has}
+            come_in = _come_in(reading, program, box, shown) if bank == "capture" else {}
+            beyond = sorted(mapped | set(come_in))
             if not beyond:
                 continue
-            numbers = ", ".join(map(str, beyond))
-            wide = [each for each in _other_drivers(reading, program, box, driver) if _shows(box, each, bank, beyond)]
+            numbers = fold_numbers(beyond)
+            waiting = tuple(dict.fromkeys(line for lines in come_in.values() for line in lines))
+            said = f"{program.name} is mapped to" if mapped else f"What {program.name} should record comes in on"
             snags.append(
                 Snag(
                     key=f"driver-shows-too-few:{program.id}:{driver.id}:{bank}",
                     rule="driver-shows-too-few",
                     severity="stop",
                     title=f"The {driver.kind} driver of {box.name} shows {shown} of {has} {bank} channels",
-                    evidence=f"{program.name} is mapped to {bank} {numbers}; its driver shows {shown}.",
+                    evidence=f"{said} {bank} {numbers}; its driver shows {shown}.",
                     consequence="Nothing passes on the channels that are not shown.",
                     items=(program.id, driver.id),
-                    lines=lines_of_program(reading, program),
-                    mend=partial(distinct, wide),
+                    lines=tuple(dict.fromkeys((*waiting, *lines_of_program(reading, program)))) if mapped else waiting,
+                    mend=partial(_show_more, reading, program, way, bank, beyond, waiting),
                 )
             )
     return snags
+
+
+def _come_in(reading: Reading, program: Program, box: Interface, shown: int) -> dict[int, list[str]]:
+    """The box's channels that are not shown and that lines to this program break off at, with those lines."""
+    found: dict[int, list[str]] = {}
+    for state, _ in (*with_finding(reading, "silent"), *with_finding(reading, "half silent")):
+        for leg in state.legs:
+            far = leg.gap.ahead[-1] if leg.gap is not None else None
+            placed = reading.found.items.get(leg.end.owner)
+            if far is None or placed is None or placed.program.id != program.id:
+                continue
+            if far.bank == "capture" and far.owner == box.id and far.number > shown:
+                found.setdefault(far.number, []).append(state.line.id)
+    return found
+
+
+def _show_more(
+    reading: Reading, program: Program, way: Way, bank: Bank, beyond: list[int], waiting: tuple[str, ...]
+) -> tuple[Remedy, ...]:
+    """Another driver of the box, another of its jacks, or another box; with what the waiting lines need besides."""
+    remedies: list[Remedy] = []
+    edits, words = wider_driver(program, way, bank, beyond[-1], reading.found)
+    if edits:
+        joined = then_joined(reading, edits, (words,), waiting)
+        remedies.append(joining(joined) if joined is not None else Remedy(words, edits))
+    for line in waiting[:1]:
+        remedies += joining_remedies(reading, next(state for state in reading.lines if state.line.id == line))
+    return distinct(remedies)
 
 
 def _mapped(reading: Reading, program: Program, bank: Bank, box: Interface) -> set[int]:
@@ -186,13 +220,6 @@ def _mapped(reading: Reading, program: Program, bank: Bank, box: Interface) -> s
     items = program.inputs if bank == "capture" else program.outputs
     there = [opening.at(bank, leg) for item in items for leg in item.legs if leg]
     return {each[1] for each in there if each is not None and each[0].box.id == box.id}
-
-
-def _shows(box: Interface, remedy: Remedy, bank: Bank, channels: list[int]) -> bool:
-    (edit,) = remedy.edits
-    assert isinstance(edit, SetDevice)
-    driver = next(each for each in box.drivers if each.id == edit.driver)
-    return box.shown(driver, bank) >= channels[-1]
 
 
 def lets_go_in_background(reading: Reading) -> list[Snag]:

@@ -7,6 +7,7 @@ from iskelo.core.lines.context import Reading
 from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.links import BANKS
 from iskelo.core.rig.programs import Program
+from iskelo.core.rig.ways import Opening
 from iskelo.core.snags.reach import lines_of_program
 from iskelo.core.snags.rule import Remedy, Snag, distinct, one_remedy
 from iskelo.core.timing.delays import samples_to_ms
@@ -130,30 +131,37 @@ def rate_cuts_channels(reading: Reading) -> list[Snag]:
     """A program is mapped to channels of an optical port that it does not carry at the box's rate."""
     snags = []
     for program in reading.found.programs():
-        box = reading.found.device(program)
-        if box is None:
-            continue
-        for bank, items in zip(BANKS, (program.inputs, program.outputs), strict=True):
-            here, whole = box.channels_at(bank, box.rate_hz), box.channels_at(bank, min(box.rates_hz))
-            mapped = [channel for item in items for channel in item.legs if channel is not None]
-            beyond = sorted({channel for channel in mapped if here < channel <= whole})
-            if not beyond:
-                continue
-            slower = [rate for rate in box.rates_hz if box.channels_at(bank, rate) >= beyond[-1]][-1]
-            edit = SetValues(item=box.id, values={"rate_hz": slower})
-            snags.append(
-                Snag(
-                    key=f"rate-cuts-channels:{program.id}:{bank}",
-                    rule="rate-cuts-channels",
-                    severity="stop",
-                    title=f"At {_khz(box.rate_hz)} {box.name} has {here} of its {whole} {bank} channels",
-                    evidence=f"{program.name} is mapped to {bank} {', '.join(map(str, beyond))}; "
-                    "an optical port carries half as many channels at double rate.",
-                    consequence="Nothing passes on the channels that are gone.",
-                    items=(program.id, box.id),
-                    lines=lines_of_program(reading, program),
-                    root=f"rate:{box.id}:{bank}",
-                    mend=partial(one_remedy, f"Run {box.name} at {_khz(slower)}", edit),
+        opening = reading.found.opened.get(program.id)
+        # The numbers of several boxes as one move instead: see ``numbers``.
+        for way in opening.ways if opening is not None and way_is_own(program, opening) else ():
+            box = way.box
+            for bank, items in zip(BANKS, (program.inputs, program.outputs), strict=True):
+                here, whole = box.channels_at(bank, box.rate_hz), box.channels_at(bank, min(box.rates_hz))
+                numbers = way.channels(bank)
+                mapped = {leg - numbers.start + 1 for item in items for leg in item.legs if leg in numbers and leg}
+                beyond = sorted(channel for channel in mapped if here < channel <= whole)
+                if not beyond:
+                    continue
+                slower = [rate for rate in box.rates_hz if box.channels_at(bank, rate) >= beyond[-1]][-1]
+                edit = SetValues(item=box.id, values={"rate_hz": slower})
+                snags.append(
+                    Snag(
+                        key=f"rate-cuts-channels:{program.id}:{box.id}:{bank}",
+                        rule="rate-cuts-channels",
+                        severity="stop",
+                        title=f"At {_khz(box.rate_hz)} {box.name} has {here} of its {whole} {bank} channels",
+                        evidence=f"{program.name} is mapped to {bank} {', '.join(map(str, beyond))}; "
+                        "an optical port carries half as many channels at double rate.",
+                        consequence="Nothing passes on the channels that are gone.",
+                        items=(program.id, box.id),
+                        lines=lines_of_program(reading, program),
+                        root=f"rate:{box.id}:{bank}",
+                        mend=partial(one_remedy, f"Run {box.name} at {_khz(slower)}", edit),
+                    )
                 )
-            )
     return snags
+
+
+def way_is_own(program: Program, opening: Opening) -> bool:
+    """Whether a program opens its boxes itself, by their own numbers, and not joined as one."""
+    return all(way.client == program.id for way in opening.ways)

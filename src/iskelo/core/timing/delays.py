@@ -174,23 +174,33 @@ def way_of(opening: Opening, edge: Edge) -> Way:
     return way
 
 
+Buffers = tuple[tuple[str, int], ...]
+"""Drivers or aggregates by id, each with a size of its buffer."""
+
+
 class Growth:
     """By how many samples routes grow (or shrink, if negative) when a buffer becomes another; each way once."""
 
     def __init__(self, found: Index) -> None:
         self._found = found
-        self._known: dict[tuple[str, str, str, str, int], int] = {}
+        self._known: dict[tuple[str, str, str, Buffers], int] = {}
 
     def along(self, edges: Sequence[Edge], driver: str, buffer_samples: int) -> int:
         """That of a route, when this driver's or this aggregate's buffer is so large."""
-        return sum(self._at(edge, driver, buffer_samples) for edge in edges if edge.kind in ("take", "send"))
+        return self.with_buffers(edges, ((driver, buffer_samples),))
 
-    def _at(self, edge: Edge, driver: str, size: int) -> int:
+    def with_buffers(self, edges: Sequence[Edge], buffers: Buffers) -> int:
+        """That of a route, when each of these drivers or aggregates has so large a buffer."""
+        return sum(self._at(edge, buffers) for edge in edges if edge.kind in ("take", "send"))
+
+    def _at(self, edge: Edge, buffers: Buffers) -> int:
         box = edge.start.owner if edge.kind == "take" else edge.end.owner
-        key = (edge.owner, edge.kind, box, driver, size)
+        key = (edge.owner, edge.kind, box, buffers)
         if key not in self._known:
             now = self._found.opened[edge.owner]
-            then = at_buffer(now, driver, size)
+            then = now
+            for driver, size in buffers:
+                then = at_buffer(then, driver, size)
             self._known[key] = self._waited(then, edge) - self._waited(now, edge)
         return self._known[key]
 

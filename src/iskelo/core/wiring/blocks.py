@@ -5,11 +5,12 @@ from typing import Literal, NamedTuple
 
 from pydantic import JsonValue
 
-from iskelo.core.edits.edit import Edit, EnableChannels, SetDevice, SetJack, SetValues
+from iskelo.core.edits.edit import Edit, EnableChannels, SetDevice, SetJack, SetMembers, SetValues
 from iskelo.core.rig.gear import Aggregate, Interface, Source
 from iskelo.core.rig.links import link_overload
 from iskelo.core.rig.programs import Bus, Program, Track
 from iskelo.core.rig.rig import Hindrance, Index, Patch, excludes
+from iskelo.core.rig.value import Value
 from iskelo.core.rig.ways import Opening, Way, driver_of
 
 Side = Literal["input", "output"]
@@ -23,16 +24,19 @@ class Setting(NamedTuple):
 
 
 class Block(NamedTuple):
-    """Why an edge does not pass, in words, and the edit that opens it, if one does."""
+    """Why an edge does not pass, in words, and the edit, or edits, that open it, if any do."""
 
     words: str
-    opens: Edit | Setting | None
+    opens: Edit | Setting | tuple[Edit, ...] | None
     unblock_words: str
 
     @property
-    def unblock(self) -> Edit | None:
+    def unblock(self) -> tuple[Edit, ...]:
+        """The edits that open it; none if none do."""
         if isinstance(self.opens, Setting):
-            return SetValues(item=self.opens.item, values=dict(self.opens.values))
+            return (SetValues(item=self.opens.item, values=dict(self.opens.values)),)
+        if self.opens is None or isinstance(self.opens, Value):
+            return (self.opens,) if self.opens is not None else ()
         return self.opens
 
 
@@ -109,8 +113,7 @@ def _held(program: Program, way: Way, found: Index) -> Block:
     if free and _opens_by(program, box):
         other = SetDevice(program=program.id, device=box.id, driver=free[0].id)
         return Block(said, other, f"Let {program.name} open {box.name} by its {free[0].kind} driver")
-    let_go = SetDevice(program=holder.id, device=None)
-    return Block(said, let_go, f"Take {box.name} away from {holder.name}")
+    return Block(said, None, "")
 
 
 def say_held(holder: Program, way: Way, found: Index) -> str:
@@ -158,11 +161,38 @@ def not_shown(program: Program, way: Way, bank: Literal["capture", "playback"], 
         slower = Setting(box.id, {"rate_hz": rates[-1]})
         return Block(f"{said}, not {channel}", slower, f"Run {box.name} at {rates[-1] / 1000:g} kHz")
     said = f"the {driver.kind} driver of {box.name} shows {box.shown(driver, bank)} {bank} channels, not {channel}"
-    for other in box.drivers if _opens_by(program, box) else ():
-        if other.installed and box.shown(other, bank) >= channel and found.in_the_way(other, program) is None:
+    edits, words = wider_driver(program, way, bank, channel, found)
+    return Block(said, edits or None, words)
+
+
+def wider_driver(
+    program: Program, way: Way, bank: Literal["capture", "playback"], channel: int, found: Index
+) -> tuple[tuple[Edit, ...], str]:
+    """Opening a box by a driver that shows a channel, installed first where it must be; no edits if there is none."""
+    box, joined = way.box, found.gear.get(way.client)
+    fit = [
+        other
+        for other in box.drivers
+        if other is not way.driver and box.shown(other, bank) >= channel and found.in_the_way(other, program) is None
+    ]
+    for other in sorted(fit, key=lambda each: not each.installed):
+        if isinstance(joined, Aggregate):
+            members = tuple(
+                each.model_copy(update={"driver": other.id}) if each.device == box.id else each
+                for each in joined.members
+            )
+            edit: Edit = SetMembers(aggregate=joined.id, members=members)
+            words = f"Open {box.name} in {joined.name} by its {other.kind} driver"
+        elif _opens_by(program, box):
             edit = SetDevice(program=program.id, device=box.id, driver=other.id)
-            return Block(said, edit, f"Let {program.name} open {box.name} by its {other.kind} driver")
-    return Block(said, None, "")
+            words = f"Let {program.name} open {box.name} by its {other.kind} driver"
+        else:
+            return (), ""
+        if other.installed:
+            return (edit,), words
+        install = SetValues(item=other.id, values={"installed": True})
+        return (install, edit), f"Install the {other.kind} driver of {box.name}, and open {box.name} by it"
+    return (), ""
 
 
 def bus_shut(program: Program, bus: Bus) -> Block | None:
