@@ -102,7 +102,7 @@ def test_trials_and_remedies_change_nothing(api: httpx.Client) -> None:
     assert api.get(f"{path}/remedies", params={"snag": "gone"}).json() == []
     line = state["survey"]["lines"][0]["id"]
     found = api.get(f"{path}/lines/{line}/choices", params={"column": "box_in"}).json()
-    assert [choice["label"] for choice in found["choices"]][:2] == ["Corvane 8 1", "Corvane 8 2"]
+    assert [choice["label"] for choice in found["choices"]][:2] == ["Corvane 8, jack 1", "Corvane 8, jack 2"]
     assert api.get(f"{path}/lines/l999/choices", params={"column": "box_in"}).status_code == 422
 
 

@@ -102,7 +102,7 @@ def test_names_follow_their_box_when_the_order_changes_unless_numbers_are_to_sta
     program = index(follow.rig).programs()[0]
     assert [item.legs[0] for item in program.inputs] == [5, 6, 1, 2, 3, 4]
     stay = apply(bench.rig, (SetMembers(aggregate=bench.id("All"), members=turned, keep_names=False),))
-    assert "T1 has B 1 instead of A 1" in stay.words
+    assert "T1 has B channel 1 instead of A channel 1" in stay.words
     moved = moved_names(index(bench.rig), index(stay.rig))
     assert len(moved) == 6
     assert all(each.strays and each.channel == each.channel_before for each in moved)
@@ -126,7 +126,8 @@ def test_an_absent_member_moves_the_numbers_behind_it_and_every_moved_name_is_to
     (snag,) = bench.snags("member-absent")
     assert snag.severity == "stop"
     assert (
-        "T1 (1) has B 1 instead of A 1; T2 (2) has B 2 instead of A 2; T3 (3) has B 3 instead of B 1" in snag.evidence
+        "T1 (1) has B channel 1 instead of A channel 1; T2 (2) has B channel 2 instead of A channel 2; "
+        in snag.evidence
     )
     connect, without, last = snag.mend()
     bench.do(*without.edits)

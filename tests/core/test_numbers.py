@@ -121,7 +121,7 @@ def test_a_box_removed_from_the_rig_takes_its_own_names_only() -> None:
     bench, _, _ = over_two_boxes()
     applied = apply(bench.rig, (Remove(items=(bench.id("Box"),)),))
     assert "In Bertil 9 → 1" in applied.words
-    assert "In Alma has nothing instead of Box 1" in applied.words
+    assert "In Alma has nothing instead of Box channel 1" in applied.words
     states = {state.line.name: state.headline for state in read(applied.rig).lines}
     assert states == {"L Alma": "silent", "L Bertil": "arrives"}
 

@@ -3601,7 +3601,7 @@ export interface components {
              * Headline
              * @enum {string}
              */
-            headline: "silent" | "blocked" | "crossed" | "doubled" | "crowded" | "off speed" | "drifting" | "late" | "hot" | "low" | "arrives";
+            headline: "silent" | "half silent" | "blocked" | "crossed" | "doubled" | "crowded" | "off speed" | "drifting" | "inverted" | "skewed" | "late" | "hot" | "low" | "arrives";
             /** Highest Dbfs */
             highest_dbfs: number | null;
             /** Id */
@@ -3669,6 +3669,16 @@ export interface components {
             buffer_samples: number;
             /** Percent */
             percent: number;
+        };
+        /**
+         * Meant
+         * @description A box's own channel that a name stood for before the numbers of its device moved.
+         */
+        Meant: {
+            /** Box */
+            box: string;
+            /** Channel */
+            channel: number;
         };
         /**
          * Member
@@ -4223,6 +4233,8 @@ export interface components {
         /**
          * ProgramPort
          * @description A named input or output of a program; each leg is mapped to a channel of the device, or to none.
+         *
+         *     ``meant``: what each leg stood for, where the numbers of a device of several boxes have moved since; else nothing.
          */
         "ProgramPort-Input": {
             /** Id */
@@ -4234,12 +4246,19 @@ export interface components {
              *     ]
              */
             legs?: (number | null)[];
+            /**
+             * Meant
+             * @default []
+             */
+            meant?: (components["schemas"]["Meant"] | null)[];
             /** Name */
             name: string;
         };
         /**
          * ProgramPort
          * @description A named input or output of a program; each leg is mapped to a channel of the device, or to none.
+         *
+         *     ``meant``: what each leg stood for, where the numbers of a device of several boxes have moved since; else nothing.
          */
         "ProgramPort-Output": {
             /** Id */
@@ -4251,6 +4270,11 @@ export interface components {
              *     ]
              */
             legs: (number | null)[];
+            /**
+             * Meant
+             * @default []
+             */
+            meant: (components["schemas"]["Meant"] | null)[];
             /** Name */
             name: string;
         };
@@ -4373,9 +4397,14 @@ export interface components {
          * @description The whole set-up. ``next_number`` is the counter ids are made from.
          *
          *     Of the computer: how many ``cores`` it has, and by how much it is late in calling a program. ``show_minutes``:
-         *     how long the recording will be, if that is known.
+         *     how long the recording will be, if that is known. ``alignment_dbfs``: where a nominal level stands at most.
          */
         Rig: {
+            /**
+             * Alignment Dbfs
+             * @default -18
+             */
+            alignment_dbfs: number;
             /**
              * Cores
              * @default 4
@@ -4971,7 +5000,7 @@ export interface components {
              */
             severity: "stop" | "trouble" | "risk" | "note";
             /** Symptoms */
-            symptoms: ("hollow" | "clicks" | "late" | "echo" | "one side" | "wrong pitch" | "too quiet" | "distorted" | "nothing")[];
+            symptoms: ("hollow" | "thin" | "clicks" | "late" | "echo" | "howls" | "one side" | "wrong pitch" | "too quiet" | "distorted" | "nothing")[];
             /** Title */
             title: string;
         };
@@ -5014,8 +5043,12 @@ export interface components {
         /**
          * Source
          * @description Where sound begins outside the computer.
+         *
+         *     ``headroom_db``: how much louder than its nominal level it may become (None: what alignment leaves).
          */
         "Source-Input": {
+            /** Headroom Db */
+            headroom_db?: number | null;
             /** Id */
             id: string;
             /**
@@ -5070,8 +5103,12 @@ export interface components {
         /**
          * Source
          * @description Where sound begins outside the computer.
+         *
+         *     ``headroom_db``: how much louder than its nominal level it may become (None: what alignment leaves).
          */
         "Source-Output": {
+            /** Headroom Db */
+            headroom_db: number | null;
             /** Id */
             id: string;
             /**
@@ -5291,7 +5328,8 @@ export interface components {
          * @description One target leg.
          *
          *     ``agrees``: all that can be told of it is as predicted; ``untold`` says what cannot be told, and why.
-         *     ``state`` is *as wanted*, *silent*, *doubled*, *wrong speed*, *drifting*, *wrong polarity*, *others* or *unused*.
+         *     ``state`` is *as wanted*, *silent*, *doubled*, *wrong speed*, *drifting*, *wrong polarity*, *others*, *unused*, or
+         *     what keeps a line that ends here from being proved: its headline, or *not as wanted*.
          */
         TargetRow: {
             /** Agrees */
@@ -5445,11 +5483,16 @@ export interface components {
         };
         /**
          * TriedRemedy
-         * @description A remedy with what it would change.
+         * @description A remedy with what it would change; ``fact``: it only corrects what the rig says, if it is really so.
          */
         TriedRemedy: {
             /** Edits */
             edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            /**
+             * Fact
+             * @default false
+             */
+            fact?: boolean;
             trial: components["schemas"]["NowAfter"];
             /** Words */
             words: string;
@@ -5486,9 +5529,11 @@ export interface components {
         };
         /**
          * Voice
-         * @description What a program itself sounds: a pad, a deck, a far end; its nominal level in dBFS.
+         * @description What a program itself sounds: a pad, a deck, a far end; its nominal level in dBFS, its headroom as a source's.
          */
         "Voice-Input": {
+            /** Headroom Db */
+            headroom_db?: number | null;
             /** Id */
             id: string;
             /**
@@ -5508,9 +5553,11 @@ export interface components {
         };
         /**
          * Voice
-         * @description What a program itself sounds: a pad, a deck, a far end; its nominal level in dBFS.
+         * @description What a program itself sounds: a pad, a deck, a far end; its nominal level in dBFS, its headroom as a source's.
          */
         "Voice-Output": {
+            /** Headroom Db */
+            headroom_db: number | null;
             /** Id */
             id: string;
             /**

@@ -218,9 +218,9 @@ def moved_names(before: Index, after: Index) -> tuple[Moved, ...]:
 
 
 def say_channel(opening: Opening | None, bank: Bank, channel: int | None) -> str:
-    """What stands behind a channel of a device: 'Corvane 8 3'; 'nothing' beyond its last."""
+    """What stands behind a channel of a device: 'Corvane 8 channel 3'; 'nothing' beyond its last."""
     there = opening.at(bank, channel) if opening is not None and channel is not None else None
-    return f"{there[0].box.name} {there[1]}" if there is not None else "nothing"
+    return f"{there[0].box.name} channel {there[1]}" if there is not None else "nothing"
 
 
 def moved_by_absence(found: Index, aggregate: Aggregate) -> list[str]:

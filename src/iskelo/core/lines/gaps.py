@@ -217,8 +217,8 @@ def _not_taken(found: Index, far: Port, back: Port, behind: set[Port]) -> str:
             taken = sorted({(port.owner, port.number) for port in behind if port.bank == "capture"})
             if all(owner == far.owner for owner, _ in taken):
                 return f"takes {', '.join(str(number) for _, number in taken)}, not {far.number}"
-            others = ", ".join(f"{found.name(owner)} {number}" for owner, number in taken)
-            return f"takes {others}, not {found.name(far.owner)} {far.number}"
+            others = ", ".join(f"{found.name(owner)} channel {number}" for owner, number in taken)
+            return f"takes {others}, not {found.name(far.owner)} channel {far.number}"
     return f"no program takes channel {far.number}"
 
 

@@ -107,7 +107,8 @@ def _jacks(reading: Reading, state: LineState) -> tuple[Choice, ...]:
             ends = [Port(box.id, "jack_in", first + leg) for leg in range(len(starts))]
             there = [leads[end].from_port for end in ends if end in leads]
             current = [patch.to_port for patch in mine] == ends
-            label = f"{box.name} {fold_numbers([end.number for end in ends])}"
+            jacks = fold_numbers([end.number for end in ends])
+            label = f"{box.name}, jack{'s' if len(ends) > 1 else ''} {jacks}"
             note = ", ".join(map(reading.found.say, there)) if there else "free"
             edits: list[Edit] = []
             if not current:

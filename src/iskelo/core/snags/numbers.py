@@ -78,7 +78,7 @@ def _lines(reading: Reading, item: str) -> tuple[str, ...]:
 def _told(found: Index, legs: list[Strayed]) -> str:
     said = [
         f"{each.item.name}{leg_letter(each.leg, len(each.item.legs))} has {each.now} instead of "
-        f"{found.name(each.meant.box)} {each.meant.channel}"
+        f"{found.name(each.meant.box)} channel {each.meant.channel}"
         for each in legs
     ]
     more = f"; and {len(said) - NAMES_TOLD} more" if len(said) > NAMES_TOLD else ""

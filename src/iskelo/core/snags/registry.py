@@ -125,7 +125,7 @@ RULE_NAMES = tuple(rule.__name__.replace("_", "-") for _, rules in RULES for rul
 """The rules by the names their snags carry, in order."""
 
 Symptom = Literal[
-    "hollow", "thin", "clicks", "late", "echo", "one side", "wrong pitch", "too quiet", "distorted", "nothing"
+    "hollow", "thin", "clicks", "late", "echo", "howls", "one side", "wrong pitch", "too quiet", "distorted", "nothing"
 ]
 """What a person hears when something is wrong."""
 
@@ -159,6 +159,7 @@ SYMPTOMS: dict[str, tuple[Symptom, ...]] = {
     "programs-crowd-the-computer": ("clicks",),
     "link-over-budget": ("nothing", "clicks"),
     "two-inputs-on-one-channel": ("nothing",),
+    "bus-feeds-itself": ("howls", "nothing"),
     **dict.fromkeys(
         (
             "line-silent",
@@ -176,7 +177,6 @@ SYMPTOMS: dict[str, tuple[Symptom, ...]] = {
             "channel-not-enabled",
             "output-nowhere",
             "unused-bus",
-            "bus-feeds-itself",
             "armed-without-input",
             "armed-twice",
             "phantom-missing",

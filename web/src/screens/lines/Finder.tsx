@@ -4,11 +4,14 @@ import { useState, type RefObject } from "react"
 import type { SnagView } from "../../api/client"
 import { Input, Kbd } from "../../parts/controls"
 import { Mark } from "../../parts/Mark"
+import { SYMPTOMS, type Symptom } from "./find"
 
 interface Props {
   field: RefObject<HTMLInputElement | null>
   text: string
-  symptom: string | null
+  symptom: Symptom | null
+  /** What is typed is about something heard, without saying what. */
+  asking: boolean
   found: SnagView[]
   onText: (text: string) => void
   onTake: () => void
@@ -16,10 +19,11 @@ interface Props {
 }
 
 /** Finds a line by name or number, or the snags behind what somebody hears. */
-export function Finder({ field, text, symptom, found, onText, onTake, onSnag }: Props) {
+export function Finder({ field, text, symptom, asking, found, onText, onTake, onSnag }: Props) {
   const [focused, setFocused] = useState(false)
   const [at, setAt] = useState(0)
-  const open = focused && symptom !== null
+  const open = focused && (symptom !== null || asking)
+  const rows = asking ? SYMPTOMS.length : found.length
   const leave = () => {
     setAt(0)
     field.current?.blur()
@@ -41,13 +45,20 @@ export function Finder({ field, text, symptom, found, onText, onTake, onSnag }: 
           onText(event.target.value)
         }}
         onKeyDown={(event) => {
-          if (event.key === "ArrowDown" && open) setAt(Math.min(found.length - 1, at + 1))
+          if (event.key === "ArrowDown" && open) setAt(Math.min(rows - 1, at + 1))
           else if (event.key === "ArrowUp" && open) setAt(Math.max(0, at - 1))
           else if (event.key === "Escape") {
             onText("")
             leave()
           } else if (event.key === "Enter") {
             const snag = found[at]
+            const chosen = SYMPTOMS[at]
+            event.preventDefault()
+            if (asking && chosen) {
+              setAt(0)
+              onText(chosen)
+              return
+            }
             if (snag) onSnag(snag)
             else onTake()
             leave()
@@ -73,11 +84,35 @@ export function Finder({ field, text, symptom, found, onText, onTake, onSnag }: 
           data-testid="suspects"
         >
           <Box px="8px" py="4px" color="ink2" borderBottom="1px solid" borderColor="rule">
-            You hear: <b>{symptom}</b>.{" "}
-            {found.length === 0
-              ? "Nothing that Iskelo finds in this rig could sound like that."
-              : "It could be, the likeliest first:"}
+            {asking ? (
+              "What do you hear?"
+            ) : (
+              <>
+                You hear: <b>{symptom}</b>.{" "}
+                {found.length === 0
+                  ? "Nothing that Iskelo finds in this rig could sound like that."
+                  : "It could be, the likeliest first:"}
+              </>
+            )}
           </Box>
+          {asking &&
+            SYMPTOMS.map((each, index) => (
+              <Box
+                key={each}
+                px="8px"
+                py="4px"
+                cursor="pointer"
+                bg={index === at ? "wash" : "sheet"}
+                boxShadow={index === at ? "inset 3px 0 0 {colors.sea}" : undefined}
+                onMouseDown={(event) => {
+                  event.preventDefault()
+                  setAt(0)
+                  onText(each)
+                }}
+              >
+                {each}
+              </Box>
+            ))}
           {found.map((snag, index) => (
             <Flex
               key={snag.key}

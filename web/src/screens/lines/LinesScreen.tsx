@@ -9,7 +9,7 @@ import { useSelection } from "../../parts/selection"
 import { useSetting, useWidth } from "../../parts/settings"
 import { Batch } from "./Batch"
 import { Fill } from "./Fill"
-import { fits, suspects, symptomOf } from "./find"
+import { fits, namedLines, soundsWrong, suspects, symptomOf } from "./find"
 import { Finder } from "./Finder"
 import { Gutter } from "./FoldedRows"
 import { InputList } from "./InputList"
@@ -57,11 +57,17 @@ export function LinesScreen() {
 
   const { lines, snags } = state.survey
   const folded = fold ?? lines.length >= FOLD_FROM
-  const symptom = symptomOf(wanted)
-  const found = useMemo(() => suspects(snags, symptom), [snags, symptom])
-  const shown = useMemo(
-    () => (found.length > 0 ? lines : lines.filter((line) => fits(line, wanted))),
-    [lines, wanted, found],
+  const shown = useMemo(() => {
+    const fitting = lines.filter((line) => fits(line, wanted))
+    // A sentence about what is heard is no filter.
+    return fitting.length === 0 && (symptomOf(wanted) ?? soundsWrong(wanted)) ? lines : fitting
+  }, [lines, wanted])
+  // A name that is typed is a name, though it may begin like something heard.
+  const named = wanted !== "" && shown.length > 0 && shown.length < lines.length
+  const symptom = named && !wanted.includes(" ") ? null : symptomOf(wanted)
+  const found = useMemo(
+    () => suspects(snags, symptom, namedLines(lines, wanted)),
+    [snags, symptom, lines, wanted],
   )
   const rows = useMemo(
     () => rowsOf(shown, state.rig.gear, by, folded && !wanted, opened, closed),
@@ -212,6 +218,7 @@ export function LinesScreen() {
           field={finder}
           text={wanted}
           symptom={symptom}
+          asking={symptom === null && soundsWrong(wanted)}
           found={found}
           onText={setWanted}
           onTake={() => choose(Math.max(0, at))}
@@ -300,7 +307,10 @@ export function LinesScreen() {
           )}
           {lines.length > 0 && shown.length === 0 && (
             <Box p="16px" color="ink2">
-              No line has “{wanted}” in its name, state or stations.
+              No line has “{wanted}” in its name, state or stations.{" "}
+              <Button size="row" onClick={() => setWanted("")}>
+                Show every line <Kbd>Esc</Kbd>
+              </Button>
             </Box>
           )}
         </Box>

@@ -32,6 +32,7 @@ export function SnagDrawer() {
       ),
   })
   const count = remedies.data?.length ?? 0
+  const acts = remedies.data?.filter((each) => !each.fact).length ?? 0
   const number = choice.key === current?.key ? Math.min(choice.number, Math.max(0, count - 1)) : 0
   const remedy = remedies.data?.[number]
   const pick = (step: number) => {
@@ -117,7 +118,7 @@ export function SnagDrawer() {
             <>
               <Flex align="center" gap="6px" mb="4px">
                 <chakra.h3 textStyle="head">
-                  Remedy {number + 1} of {count}
+                  {remedy.fact ? "If it is really so" : `Remedy ${number + 1} of ${acts}`}
                 </chakra.h3>
                 <Box flex="1" />
                 {count > 1 && (
@@ -143,13 +144,18 @@ export function SnagDrawer() {
                   </>
                 )}
               </Flex>
+              {acts === 0 && number === 0 && (
+                <Box color="ink2" mb="4px">
+                  Nothing that Iskelo could do for you mends this. The rig may say it wrongly:
+                </Box>
+              )}
               <Box fontWeight="600" mb="6px">
                 {remedy.words}
               </Box>
               <NowAfter trial={remedy.trial} />
               <Flex mt="8px" gap="8px">
                 <Button variant="ink" onClick={apply}>
-                  Apply{" "}
+                  {remedy.fact ? "Say so" : "Apply"}{" "}
                   <Kbd borderColor="onSea" color="onSea">
                     Ctrl Enter
                   </Kbd>
