@@ -15,6 +15,7 @@ MAYBE = "This change may have been made or not"
 def change_the_buffer(screen: Page, samples: str) -> None:
     screen.get_by_role("button", name="Corvane 8", exact=True).click()
     screen.get_by_label("Buffer", exact=True).select_option(samples)
+    screen.get_by_role("dialog").get_by_role("button", name="Apply").click()
 
 
 @pytest.mark.server_away

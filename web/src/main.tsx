@@ -1,5 +1,7 @@
-import "@fontsource/barlow-semi-condensed/latin-400.css"
-import "@fontsource/barlow-semi-condensed/latin-600.css"
+import "@fontsource/ibm-plex-sans-condensed/latin-400.css"
+import "@fontsource/ibm-plex-sans-condensed/latin-600.css"
+import "@fontsource/ibm-plex-sans-condensed/latin-ext-400.css"
+import "@fontsource/ibm-plex-sans-condensed/latin-ext-600.css"
 import "@fontsource/spline-sans-mono/latin-400.css"
 import "@fontsource/spline-sans-mono/latin-600.css"
 

@@ -10,6 +10,7 @@ from iskelo.api.openapi import contract
 from iskelo.command.install import built_screens, chromium, node_modules, postgres_programs, recorded_speech
 from iskelo.command.places import ROOT, WEB, give_up, say
 from iskelo.core.snags.registry import RULES
+from iskelo.core.snags.verdicts import verdicts_table
 
 PYTHON = sys.executable
 BIN = Path(PYTHON).parent
@@ -50,7 +51,12 @@ def generated_snags() -> str:
 
 def generated() -> dict[Path, str]:
     """Every file that is made from something else, with what it should hold."""
-    return {types_file(): generated_types(), ROOT / "docs" / "snags.md": generated_snags()}
+    docs = ROOT / "docs"
+    return {
+        types_file(): generated_types(),
+        docs / "snags.md": generated_snags(),
+        docs / "verdicts.md": verdicts_table(),
+    }
 
 
 def make_types() -> int:

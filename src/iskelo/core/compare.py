@@ -41,6 +41,8 @@ class NowAfter:
     settings: tuple[Change, ...]
     new_snags: tuple[str, ...]
     gone_snags: tuple[str, ...]
+    harms: bool
+    """Whether it takes anything away: a line that arrived, a lead, an end of a line, the channel behind a name."""
 
 
 def trial(rig: Rig, edits: tuple[Edit, ...], before: Surveyed | None = None) -> NowAfter:
@@ -171,6 +173,19 @@ def compare(earlier: Surveyed, later: Surveyed, words: str) -> NowAfter:
         settings=changed_settings(earlier.reading.found, later.reading.found),
         new_snags=_beyond(after.snags, now.snags),
         gone_snags=_beyond(now.snags, after.snags),
+        harms=_harms(earlier, later),
+    )
+
+
+def _harms(earlier: Surveyed, later: Surveyed) -> bool:
+    before, after = earlier.reading, later.reading
+    arriving = {line.id for line in later.survey.lines if line.headline == "arrives"}
+    ends = {line.id: len(line.from_ports) + len(line.to_ports) for line in after.rig.lines}
+    return (
+        any(line.headline == "arrives" and line.id not in arriving for line in earlier.survey.lines)
+        or any(patch not in after.found.patches for patch in before.found.patches)
+        or any(len(line.from_ports) + len(line.to_ports) > ends.get(line.id, 0) for line in before.rig.lines)
+        or any(each.strays and each.was != "nothing" for each in moved_names(before.found, after.found))
     )
 
 

@@ -3785,6 +3785,8 @@ export interface components {
             arriving_now: number;
             /** Gone Snags */
             gone_snags: string[];
+            /** Harms */
+            harms: boolean;
             /** Lines */
             lines: components["schemas"]["Change"][];
             /** New Snags */

@@ -1,4 +1,5 @@
 import { chakra, defineRecipe } from "@chakra-ui/react"
+import type { ComponentProps } from "react"
 
 const focus = { outline: "2px solid", outlineColor: "sea", outlineOffset: "1px" }
 
@@ -61,7 +62,46 @@ const field = defineRecipe({
 })
 
 export const Input = chakra("input", field)
-export const Select = chakra("select", field)
+const PlainSelect = chakra("select", field)
+
+/** Whether a drop-down's list stands open; browsers that cannot tell open it on any key. */
+const isOpen = (select: HTMLSelectElement) => {
+  try {
+    return select.matches(":open")
+  } catch {
+    return false
+  }
+}
+
+const TURNING = ["ArrowDown", "ArrowUp", "Home", "End", "PageDown", "PageUp"]
+
+/**
+ * A drop-down that no key changes by accident: arrows open its list, and the focus leaves it when something is chosen
+ * and on Escape, so that the next letter is a command again. In a form, where Tab goes on, it stays.
+ */
+export function Select(props: ComponentProps<typeof PlainSelect>) {
+  const { onChange, onKeyDown, ...rest } = props
+  return (
+    <PlainSelect
+      {...rest}
+      onChange={(event) => {
+        onChange?.(event)
+        if (!event.currentTarget.form) event.currentTarget.blur()
+      }}
+      onKeyDown={(event) => {
+        const select = event.currentTarget
+        if (event.key === "Escape" && !select.form && !isOpen(select)) {
+          select.blur()
+          event.preventDefault()
+        } else if (TURNING.includes(event.key) && !event.altKey && !isOpen(select)) {
+          event.preventDefault()
+          select.showPicker?.()
+        }
+        onKeyDown?.(event)
+      }}
+    />
+  )
+}
 export const TextArea = chakra("textarea", field)
 
 export const Kbd = chakra("kbd", {

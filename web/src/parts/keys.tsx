@@ -36,10 +36,23 @@ function pressed(target: EventTarget | null): boolean {
 function inField(target: EventTarget | null): boolean {
   return (
     (target instanceof HTMLInputElement && target.type !== "checkbox") ||
-    target instanceof HTMLTextAreaElement ||
-    target instanceof HTMLSelectElement
+    target instanceof HTMLTextAreaElement
   )
 }
+
+/** A letter or a figure on a closed drop-down is a command, never a choice made unseen. */
+function onClosedSelect(event: KeyboardEvent): boolean {
+  const { target } = event
+  if (!(target instanceof HTMLSelectElement)) return false
+  try {
+    return !target.matches(":open")
+  } catch {
+    return true
+  }
+}
+
+/** Keys that a drop-down has for itself. */
+const OF_SELECTS = ["Enter", " ", "Escape", "ArrowUp", "ArrowDown", "ArrowLeft", "ArrowRight"]
 
 /** Listens once for the whole page; the bindings registered last come first. */
 export function KeysProvider({ children }: { children: ReactNode }) {
@@ -54,6 +67,14 @@ export function KeysProvider({ children }: { children: ReactNode }) {
           if (plain && /^[a-z]$/i.test(binding.keys) && !lettersOn()) continue
           if (inField(event.target) && !binding.inFields && (plain || binding.keys.startsWith("Ctrl+")))
             continue
+          const select = event.target instanceof HTMLSelectElement
+          if (
+            select &&
+            plain &&
+            !binding.inFields &&
+            (!onClosedSelect(event) || OF_SELECTS.includes(event.key))
+          )
+            continue
           if (pressed(event.target) && plain && ["Enter", " "].includes(event.key)) continue
           event.preventDefault()
           // What a key changes stands before the next key is heard, however fast they come.
@@ -61,6 +82,8 @@ export function KeysProvider({ children }: { children: ReactNode }) {
           return
         }
       }
+      if (plain && event.key.length === 1 && event.key !== " " && onClosedSelect(event))
+        event.preventDefault()
     }
     window.addEventListener("keydown", listen)
     return () => window.removeEventListener("keydown", listen)

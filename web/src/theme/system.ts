@@ -26,8 +26,8 @@ const colors = {
 }
 
 const fonts = {
-  body: { value: "'Barlow Semi Condensed', 'Arial Narrow', sans-serif" },
-  heading: { value: "'Barlow Semi Condensed', 'Arial Narrow', sans-serif" },
+  body: { value: "'IBM Plex Sans Condensed', 'Arial Narrow', sans-serif" },
+  heading: { value: "'IBM Plex Sans Condensed', 'Arial Narrow', sans-serif" },
   mono: { value: "'Spline Sans Mono', ui-monospace, monospace" },
 }
 

@@ -57,7 +57,7 @@ def first_short(edges: Sequence[Edge], found: Index, needed_db: float) -> tuple[
     for edge in edges:
         level, room_db = _behind(edge, level, found)
         if room_db is not None and room_db < needed_db - TOLERANCE_DB:
-            return edge, room_db
+            return edge, room_db + 0.0
     return None
 
 

@@ -12,7 +12,7 @@ from iskelo.core.rig.programs import Program, Track
 from iskelo.core.rig.rig import Hindrance, Index
 from iskelo.core.rig.ways import Opening, Way, open_aggregate
 from iskelo.core.snags.clocks import lead_remedies
-from iskelo.core.snags.reach import lines_of_program
+from iskelo.core.snags.reach import lines_of_program, with_finding
 from iskelo.core.snags.rule import Remedy, Snag, distinct, if_so
 from iskelo.core.timing.delays import MATCHING, RING, samples_to_ms, trip_terms
 from iskelo.core.timing.rates import cents
@@ -313,17 +313,20 @@ def members_differ_in_delay(reading: Reading) -> list[Snag]:
         told = ", ".join(f"{name} {samples}" for name, samples in late.items())
         rate_hz = opening.device.rate_hz
         pad = SetValues(item=aggregate.id, values={"align": "pad to the longest"})
+        own = {line for program in programs for line in lines_of_program(reading, program)}
+        lines = tuple(state.line.id for state, _ in with_finding(reading, "skewed") if state.line.id in own)
         snags.append(
             Snag(
                 key=f"members-differ-in-delay:{aggregate.id}",
                 rule="members-differ-in-delay",
-                severity="note",
+                severity="trouble" if lines else "note",
                 title=f"Members of {aggregate.name} are {skew} samples apart",
                 evidence=f"From jack to program, in samples: {told}. {skew} are "
                 f"{float(samples_to_ms(skew, rate_hz)):.2f} ms.",
                 consequence="One sound caught on two of them combs when they are mixed: first notch at "
                 f"{rate_hz / (2 * skew):.0f} Hz.",
                 items=(aggregate.id,),
+                lines=lines,
                 mend=partial(distinct, [Remedy(f"Pad the members of {aggregate.name} to the longest", (pad,))]),
             )
         )

@@ -4,6 +4,7 @@ import { answer, client, type Edit, type Interface, type Schemas } from "../../a
 import { useRig } from "../../api/rig"
 import { Commit } from "../../parts/Commit"
 import { Select } from "../../parts/controls"
+import { useCarefulSet, usePropose } from "../../parts/propose"
 import { NumberList } from "./InterfaceFields"
 import { Check, OriginRow, Row, Section, useNumber, useSet } from "./Inspector"
 
@@ -41,7 +42,7 @@ const key = (choice: Choice) => `${choice.source}/${choice.leader ?? ""}`
 
 /** What a box takes its pace from. */
 export function ClockSelect({ row, wide = false }: { row: ClockRow; wide?: boolean }) {
-  const { edit } = useRig()
+  const propose = usePropose()
   const choices = row.choices.some((each) => key(each) === key(row.now))
     ? row.choices
     : [row.now, ...row.choices]
@@ -53,7 +54,11 @@ export function ClockSelect({ row, wide = false }: { row: ClockRow; wide?: boole
       value={key(row.now)}
       onChange={(event) => {
         const choice = choices.find((each) => key(each) === event.target.value)
-        if (choice) void edit(followEdits(row.box, choice))
+        if (choice)
+          void propose({
+            edits: followEdits(row.box, choice),
+            words: `${row.name} takes its clock from ${choice.words}`,
+          })
       }}
     >
       {choices.map((choice) => (
@@ -68,6 +73,8 @@ export function ClockSelect({ row, wide = false }: { row: ClockRow; wide?: boole
 /** A box's clock: its rate, whose pace it runs at, how right its own crystal is, and its sockets. */
 export function Clock({ box }: { box: Interface }) {
   const set = useSet(box.id)
+  const propose = usePropose()
+  const careful = useCarefulSet(box.id, box.name)
   const number = useNumber()
   const { state, edit, say } = useRig()
   const row = useClocks().data?.find((each) => each.box === box.id)
@@ -89,7 +96,13 @@ export function Clock({ box }: { box: Interface }) {
         <Select
           aria-label="Rate"
           value={box.rate_hz}
-          onChange={(event) => set({ rate_hz: Number(event.target.value) })}
+          onChange={(event) => {
+            const rate = Number(event.target.value)
+            void propose({
+              edits: [{ edit: "set", item: box.id, values: { rate_hz: rate } }],
+              words: `run ${box.name} at ${rate / 1000} kHz`,
+            })
+          }}
         >
           {box.rates_hz.map((rate) => (
             <option key={rate} value={rate}>
@@ -144,7 +157,12 @@ export function Clock({ box }: { box: Interface }) {
       <Check
         words="Connected to the computer"
         on={box.connected}
-        onChange={(connected) => void set({ connected })}
+        onChange={(connected) =>
+          void careful(
+            { connected },
+            connected ? "connected to the computer" : "not connected to the computer",
+          )
+        }
       />
     </Section>
   )

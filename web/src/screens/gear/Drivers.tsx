@@ -4,6 +4,7 @@ import type { Interface } from "../../api/client"
 import { useRig } from "../../api/rig"
 import { Button, Select } from "../../parts/controls"
 import { Offsets } from "../../parts/Offsets"
+import { useCarefulSet, usePropose } from "../../parts/propose"
 import { Check, OriginRow, Row, Section, useSet } from "./Inspector"
 import { NumberList, Some } from "./InterfaceFields"
 
@@ -27,7 +28,7 @@ export function Drivers({ box }: { box: Interface }) {
       <Button
         size="row"
         onClick={() =>
-          void edit([{ edit: "add_driver", interface: box.id, kind: "system, shared", buffer_samples: 512 }])
+          void edit([{ edit: "add_driver", interface: box.id, kind: missingKind(box), buffer_samples: 512 }])
         }
       >
         Add a driver
@@ -36,9 +37,17 @@ export function Drivers({ box }: { box: Interface }) {
   )
 }
 
+/** A kind of driver that the box does not have yet, the commonest first. */
+function missingKind(box: Interface): Driver["kind"] {
+  const usual = ["system, shared", "system, sole use", "wrapper", "vendor"] as const
+  return usual.find((kind) => box.drivers.every((driver) => driver.kind !== kind)) ?? "system, shared"
+}
+
 function DriverFields({ box, driver, place }: { box: Interface; driver: Driver; place: number }) {
   const { state, edit } = useRig()
   const set = useSet(driver.id)
+  const propose = usePropose()
+  const careful = useCarefulSet(driver.id, `${box.name}, ${driver.kind} driver`)
   const users = state.rig.gear.filter(
     (gear) =>
       gear.kind === "program" &&
@@ -54,7 +63,7 @@ function DriverFields({ box, driver, place }: { box: Interface; driver: Driver; 
           flex="1"
           aria-label={of("Driver kind")}
           value={driver.kind}
-          onChange={(event) => void set({ kind: event.target.value })}
+          onChange={(event) => void careful({ kind: event.target.value }, event.target.value)}
         >
           {KINDS.map((kind) => (
             <option key={kind}>{kind}</option>
@@ -76,7 +85,14 @@ function DriverFields({ box, driver, place }: { box: Interface; driver: Driver; 
         <Select
           aria-label={of("Buffer")}
           value={driver.buffer_samples}
-          onChange={(event) => void set({ buffer_samples: Number(event.target.value) })}
+          onChange={(event) =>
+            void propose({
+              edits: [
+                { edit: "set", item: driver.id, values: { buffer_samples: Number(event.target.value) } },
+              ],
+              words: `set the buffer of ${box.name}, ${driver.kind} driver, to ${event.target.value}`,
+            })
+          }
         >
           {driver.buffers_samples.map((size) => (
             <option key={size} value={size}>
@@ -115,13 +131,13 @@ function DriverFields({ box, driver, place }: { box: Interface; driver: Driver; 
         words="Installed"
         label={of("Installed")}
         on={driver.installed}
-        onChange={(installed) => void set({ installed })}
+        onChange={(installed) => void careful({ installed }, installed ? "installed" : "not installed")}
       />
       <Row words="Takes">
         <Select
           aria-label={of("Programs at a time")}
           value={driver.clients}
-          onChange={(event) => void set({ clients: event.target.value })}
+          onChange={(event) => void careful({ clients: event.target.value }, `takes ${event.target.value}`)}
         >
           {CLIENTS.map(([value, words]) => (
             <option key={value} value={value}>
@@ -134,13 +150,13 @@ function DriverFields({ box, driver, place }: { box: Interface; driver: Driver; 
         words="Capture shown"
         label={of("Capture shown")}
         value={driver.capture}
-        onKeep={(capture) => set({ capture })}
+        onKeep={(capture) => careful({ capture }, `shows ${capture ?? "all"} capture channels`)}
       />
       <Some
         words="Playback shown"
         label={of("Playback shown")}
         value={driver.playback}
-        onKeep={(playback) => set({ playback })}
+        onKeep={(playback) => careful({ playback }, `shows ${playback ?? "all"} playback channels`)}
       />
       <OriginRow
         item={driver.id}

@@ -4,6 +4,7 @@ import type { Interface } from "../../api/client"
 import { useRig } from "../../api/rig"
 import { Commit, type Kept } from "../../parts/Commit"
 import { Button, Select } from "../../parts/controls"
+import { useCarefulSet } from "../../parts/propose"
 import { Clock } from "./Clock"
 import { Drivers } from "./Drivers"
 import { Direct, Jacks, Outputs } from "./Jacks"
@@ -39,6 +40,7 @@ function Contents() {
 /** A box: its clock, the drivers that open it, banks, levels, delays, trims with what is plugged in, feeds. */
 export function InterfaceFields({ box }: { box: Interface }) {
   const set = useSet(box.id)
+  const careful = useCarefulSet(box.id, box.name)
   const delays: [Delay, string][] = [
     ["converter_in_samples", "Converter in"],
     ["mixer_samples", "Mixer"],
@@ -52,19 +54,35 @@ export function InterfaceFields({ box }: { box: Interface }) {
       <Clock box={box} />
       <Drivers box={box} />
       <Section title="Ports">
-        <NumberRow words="Input jacks" value={box.jack_in} onKeep={(jack_in) => set({ jack_in })} />
-        <NumberRow words="Output jacks" value={box.jack_out} onKeep={(jack_out) => set({ jack_out })} />
-        <NumberRow words="Capture channels" value={box.capture} onKeep={(capture) => set({ capture })} />
-        <NumberRow words="Playback channels" value={box.playback} onKeep={(playback) => set({ playback })} />
+        <NumberRow
+          words="Input jacks"
+          value={box.jack_in}
+          onKeep={(jack_in) => careful({ jack_in }, `${jack_in} input jacks`)}
+        />
+        <NumberRow
+          words="Output jacks"
+          value={box.jack_out}
+          onKeep={(jack_out) => careful({ jack_out }, `${jack_out} output jacks`)}
+        />
+        <NumberRow
+          words="Capture channels"
+          value={box.capture}
+          onKeep={(capture) => careful({ capture }, `${capture} capture channels`)}
+        />
+        <NumberRow
+          words="Playback channels"
+          value={box.playback}
+          onKeep={(playback) => careful({ playback }, `${playback} playback channels`)}
+        />
         <NumberRow
           words="Of them optical, in"
           value={box.optical_in}
-          onKeep={(optical_in) => set({ optical_in })}
+          onKeep={(optical_in) => careful({ optical_in }, `${optical_in} optical channels in`)}
         />
         <NumberRow
           words="Of them optical, out"
           value={box.optical_out}
-          onKeep={(optical_out) => set({ optical_out })}
+          onKeep={(optical_out) => careful({ optical_out }, `${optical_out} optical channels out`)}
         />
       </Section>
       <Section title="Link to the computer">
@@ -72,7 +90,9 @@ export function InterfaceFields({ box }: { box: Interface }) {
           <Select
             aria-label="Link"
             value={box.link_kind}
-            onChange={(event) => void set({ link_kind: event.target.value })}
+            onChange={(event) =>
+              void careful({ link_kind: event.target.value }, `joined by ${event.target.value}`)
+            }
           >
             {["USB full speed", "USB high speed", "PCIe-class", "built in"].map((kind) => (
               <option key={kind}>{kind}</option>
@@ -82,7 +102,9 @@ export function InterfaceFields({ box }: { box: Interface }) {
         <NumberRow
           words="Bytes a sample"
           value={box.link_sample_bytes}
-          onKeep={(link_sample_bytes) => set({ link_sample_bytes })}
+          onKeep={(link_sample_bytes) =>
+            careful({ link_sample_bytes }, `${link_sample_bytes} bytes a sample`)
+          }
         />
       </Section>
       <Section title="Delays">

@@ -3,6 +3,7 @@ import { Box, Flex, chakra } from "@chakra-ui/react"
 import type { Program } from "../../api/client"
 import { useRig } from "../../api/rig"
 import { Select } from "../../parts/controls"
+import { usePropose } from "../../parts/propose"
 import { useAggregates } from "./AggregateFields"
 import { Check, NumberRow, Row, Section, useSet } from "./Inspector"
 import { Some } from "./InterfaceFields"
@@ -10,7 +11,8 @@ import { Buses, Ports, Tracks, Voices } from "./ProgramItems"
 
 /** A program: its device and driver, enabled channels, inputs, tracks, voices, buses and outputs. */
 export function ProgramFields({ program }: { program: Program }) {
-  const { state, edit } = useRig()
+  const { state } = useRig()
+  const propose = usePropose()
   const boxes = state.rig.gear.filter((gear) => gear.kind === "interface")
   const box = boxes.find((each) => each.id === program.device)
   const joined = state.rig.gear.filter((gear) => gear.kind === "aggregate")
@@ -36,7 +38,11 @@ export function ProgramFields({ program }: { program: Program }) {
             aria-label="Device"
             value={program.device ?? ""}
             onChange={(event) =>
-              void edit([{ edit: "set_device", program: program.id, device: event.target.value || null }])
+              void propose({
+                edits: [{ edit: "set_device", program: program.id, device: event.target.value || null }],
+                words: `${program.name} opens ${event.target.selectedOptions[0]?.text ?? "no device"}`,
+                unlessHarmless: true,
+              })
             }
           >
             <option value="">no device</option>
@@ -54,9 +60,12 @@ export function ProgramFields({ program }: { program: Program }) {
               aria-label="Output device"
               value={program.output_device ?? ""}
               onChange={(event) =>
-                void edit([
-                  { edit: "set_output_device", program: program.id, device: event.target.value || null },
-                ])
+                void propose({
+                  edits: [
+                    { edit: "set_output_device", program: program.id, device: event.target.value || null },
+                  ],
+                  words: `${program.name} plays to ${event.target.selectedOptions[0]?.text ?? "the same"}`,
+                })
               }
             >
               <option value="">the same</option>
@@ -91,14 +100,17 @@ export function ProgramFields({ program }: { program: Program }) {
               aria-label="Driver"
               value={program.driver ?? ""}
               onChange={(event) =>
-                void edit([
-                  {
-                    edit: "set_device",
-                    program: program.id,
-                    device: box.id,
-                    driver: event.target.value || null,
-                  },
-                ])
+                void propose({
+                  edits: [
+                    {
+                      edit: "set_device",
+                      program: program.id,
+                      device: box.id,
+                      driver: event.target.value || null,
+                    },
+                  ],
+                  words: `${program.name} opens ${box.name} by driver ${event.target.selectedOptions[0]?.text ?? ""}`,
+                })
               }
             >
               <option value="">its first, {box.drivers[0]?.kind}</option>
@@ -116,7 +128,16 @@ export function ProgramFields({ program }: { program: Program }) {
             aria-label="Rate of the program"
             value={program.rate_hz ?? ""}
             onChange={(event) =>
-              void set({ rate_hz: event.target.value ? Number(event.target.value) : null })
+              void propose({
+                edits: [
+                  {
+                    edit: "set",
+                    item: program.id,
+                    values: { rate_hz: event.target.value ? Number(event.target.value) : null },
+                  },
+                ],
+                words: `${program.name} is set to ${event.target.selectedOptions[0]?.text ?? ""}`,
+              })
             }
           >
             <option value="">the rate of its device</option>

@@ -6,6 +6,7 @@ import { RigProvider, useRig } from "../../api/rig"
 import { Button, Kbd } from "../../parts/controls"
 import { useAllKeys, useKeys } from "../../parts/keys"
 import { Mark } from "../../parts/Mark"
+import { ProposalProvider } from "../../parts/Proposal"
 import { SelectionContext, useSelection } from "../../parts/selection"
 import { LETTERS, useSetting } from "../../parts/settings"
 import { useTheme, type Theme } from "../../theme/night"
@@ -145,10 +146,12 @@ function Frame() {
               </Button>
             </Flex>
           )}
-          <Outlet />
-          {snag !== null && <SnagDrawer />}
-          {history && <HistoryDrawer onClose={() => setHistory(false)} />}
-          {listing && <KeyList onClose={() => setListing(false)} />}
+          <ProposalProvider>
+            <Outlet />
+            {snag !== null && <SnagDrawer />}
+            {history && <HistoryDrawer onClose={() => setHistory(false)} />}
+            {listing && <KeyList onClose={() => setListing(false)} />}
+          </ProposalProvider>
         </Box>
       </Flex>
       <Footer

@@ -4,6 +4,7 @@ import type { Interface } from "../../api/client"
 import { useRig } from "../../api/rig"
 import { Select } from "../../parts/controls"
 import { Mark } from "../../parts/Mark"
+import { usePropose } from "../../parts/propose"
 import { useSelection } from "../../parts/selection"
 import { ClockSelect, useClocks, type ClockRow } from "../gear/Clock"
 
@@ -21,7 +22,8 @@ export function ClockTree({ boxes }: { boxes: Interface[] }) {
 }
 
 function Row({ row, box }: { row: ClockRow; box: Interface }) {
-  const { state, edit } = useRig()
+  const { state } = useRig()
+  const propose = usePropose()
   const { openSnags } = useSelection()
   const snag = state.survey.snags.find(
     (each) =>
@@ -61,7 +63,10 @@ function Row({ row, box }: { row: ClockRow; box: Interface }) {
           aria-label={`Rate of ${box.name}`}
           value={box.rate_hz}
           onChange={(event) =>
-            void edit([{ edit: "set", item: box.id, values: { rate_hz: Number(event.target.value) } }])
+            void propose({
+              edits: [{ edit: "set", item: box.id, values: { rate_hz: Number(event.target.value) } }],
+              words: `run ${box.name} at ${Number(event.target.value) / 1000} kHz`,
+            })
           }
         >
           {box.rates_hz.map((rate) => (

@@ -1,0 +1,430 @@
+"""A proof is a promise: what is found of levels, sides and polarity, by the plan and by sound alike."""
+
+import math
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from core.test_promises import acts_again_and_again
+from iskelo.core.compare import tried_remedies
+from iskelo.core.edits.edit import (
+    AddInterface,
+    AddLine,
+    AddProgramPorts,
+    AddSources,
+    AddTracks,
+    Edit,
+    JoinDevices,
+    Plug,
+    Remove,
+    SetDevice,
+    SetDirect,
+    SetLeg,
+    SetOutputTrim,
+    SetTrim,
+    SetValues,
+)
+from iskelo.core.linecheck.rows import Ledger, LineRow
+from iskelo.core.linecheck.run import CannotCheck, run_line_check
+from iskelo.core.lines.context import read
+from iskelo.core.lines.findings import HEADLINES
+from iskelo.core.lines.proof import proofs
+from iskelo.core.planner.stages import Stage, turned
+from iskelo.core.rig.gear import Member
+from iskelo.core.rig.ports import Port
+from iskelo.core.rig.rig import Rig
+from iskelo.core.snags.registry import find_snags, run_rules
+from iskelo.core.snags.verdicts import VERDICTS
+from iskelo.core.survey import survey
+from rigs import Bench, any_rig, ears, heard, two_voices
+
+
+def check(bench: Bench) -> Ledger:
+    return run_line_check(bench.rig).ledger
+
+
+def row(found: Ledger, name: str) -> LineRow:
+    return next(line for line in found.lines if line.name == name)
+
+
+def first_remedy(bench: Bench, rule: str) -> str:
+    """Applies the first remedy that is offered for a snag of this rule; what it does, in words."""
+    snag = next(each for each in run_rules(read(bench.rig)) if each.rule == rule)
+    first = tried_remedies(bench.rig, snag)[0]
+    assert not first.fact
+    bench.do(*first.edits)
+    return first.words
+
+
+def monitored(bench: Bench, name: str, **values: object) -> SetValues:
+    return SetValues(item=bench.track(f"T {name}"), values={"monitored": True, **values})
+
+
+def stereo() -> Bench:
+    """An organ in stereo through jacks 3 and 4, monitored directly at both ears."""
+    bench = two_voices()
+    bench.do(AddSources(names=("Organ",), width=2))
+    box, sides = bench.id("Box"), (bench.out("Organ", 1), bench.out("Organ", 2))
+    return bench.do(
+        *(Plug(from_port=side, to_port=Port(box, "jack_in", 3 + leg)) for leg, side in enumerate(sides)),
+        *(SetDirect(interface=box, jack_in=3 + leg, jack_out=1 + leg) for leg in (0, 1)),
+        AddLine(name="Organ heard", purpose="listen", from_ports=sides, to_ports=ears(bench)),
+    )
+
+
+def test_every_finding_has_its_verdict() -> None:
+    assert tuple(VERDICTS) == HEADLINES
+
+
+# Headroom. EBU R 68 puts alignment at -18 dBFS, SMPTE RP 155 at -20 (both from memory).
+
+
+@pytest.mark.parametrize(("alignment", "level", "hot"), [(-18, -18, False), (-18, -17.9, True), (-20, -18, True)])
+def test_a_nominal_level_stands_at_alignment_at_most(alignment: float, level: float, hot: bool) -> None:
+    bench = two_voices()
+    bench.do(
+        SetValues(item="rig", values={"alignment_dbfs": alignment}),
+        SetTrim(interface=bench.id("Box"), jack_in=1, trim_db=56 + level),
+    )
+    assert bench.line("L Alma").has("hot") == hot
+    if hot:
+        first_remedy(bench, "line-hot")
+        assert bench.line("L Alma").legs[0].level_dbfs == pytest.approx(alignment)
+
+
+def test_an_instrument_whose_nominal_level_is_full_scale_is_hot_before_anyone_plays() -> None:
+    bench = two_voices()
+    bench.do(SetValues(item=bench.id("Alma"), values={"level_dbu": -20}))
+    (finding,) = bench.line("L Alma").findings
+    assert finding == ("hot", "Alma has 0.0 dB of headroom at Box capture 1, 18 are wanted")
+    assert not row(check(bench), "L Alma").proved
+    assert first_remedy(bench, "line-hot") == "Set the trim of Box jack in 1 to 20 dB, 18 dB down"
+    assert row(check(bench), "L Alma").proved
+
+
+def test_a_source_may_need_headroom_of_its_own() -> None:
+    bench = two_voices()
+    bench.do(SetValues(item=bench.id("Alma"), values={"headroom_db": 24}))
+    assert "18.0 dB of headroom at Box capture 1, 24 are wanted" in bench.line("L Alma").findings[0].words
+    bench.do(SetValues(item=bench.id("Alma"), values={"headroom_db": 12}))
+    assert bench.line("L Alma").headline == "arrives"
+    bench.do(SetTrim(interface=bench.id("Box"), jack_in=1, trim_db=44))
+    assert bench.line("L Alma").headline == "arrives"
+
+
+def test_different_sources_add_up_as_powers_and_the_sum_needs_12_db() -> None:
+    """Arithmetic: four at -18 dBFS are -11.98 dBFS, 0.02 over, within tolerance; five are -11.01."""
+    bench = two_voices()
+    names = ("Cassia", "Dov", "Ines")
+    bench.do(AddSources(names=names))
+    box, recorder = bench.id("Box"), bench.id("Recorder")
+    output = bench.program().outputs[0].id
+    for jack, name in enumerate(names, start=3):
+        bench.do(Plug(from_port=bench.out(name), to_port=Port(box, "jack_in", jack)))
+    bench.do(AddProgramPorts(program=recorder, names=names, first_channel=3))
+    inputs = tuple(item.id for item in bench.program().inputs)[2:]
+    bench.do(AddTracks(program=recorder, names=tuple(f"T {n}" for n in names), inputs=inputs, output=output))
+    everyone = ("Alma", "Bertil", *names)
+    for name in everyone[:4]:
+        heard(bench, name)
+        bench.do(monitored(bench, name))
+    assert {bench.line(f"{name} heard").headline for name in everyone[:4]} == {"arrives"}
+    heard(bench, "Ines")
+    bench.do(monitored(bench, "Ines"))
+    state = bench.line("Ines heard")
+    total = 10 * math.log10(5 * 10 ** (-18 / 10))
+    assert state.findings[0].words.startswith(f"with 4 other sources it adds up to {total:.1f} dBFS at Box playback 1")
+    words = first_remedy(bench, "line-hot")
+    assert words.startswith("Turn all that adds up there down by 1 dB: ")
+    assert {bench.line(f"{name} heard").headline for name in everyone} == {"arrives"}
+    assert check(bench).as_wanted == len(bench.rig.lines)
+
+
+def test_a_level_is_mended_where_it_was_lost_and_the_preamplifier_is_left_alone() -> None:
+    bench = heard(two_voices(), "Alma")
+    bench.do(
+        monitored(bench, "Alma"),
+        SetValues(item=bench.id("Alma heard"), values={"lowest_dbfs": -24}),
+        *(SetOutputTrim(interface=bench.id("Box"), jack_out=jack, trim_db=-20) for jack in (1, 2)),
+    )
+    assert bench.line("Alma heard").findings[0].words == "-38.0 dBFS, under its lowest of -24 dBFS"
+    found = check(bench)
+    assert row(found, "Alma heard").words == "-38.0 dBFS, its lowest is -24 dBFS"
+    assert first_remedy(bench, "line-low").startswith("Set the trim of Box jack out 1 to 0 dB, 20 dB up; ")
+    assert bench.box().trims_db[0] == 38
+    assert {state.headline for state in read(bench.rig).lines} == {"arrives"}
+    assert row(check(bench), "Alma heard").proved
+
+
+def test_a_remedy_for_a_level_is_never_undone_by_the_next() -> None:
+    """A line that is wanted louder than alignment, on a jack that another line shares."""
+    bench = heard(two_voices(), "Alma")
+    bench.do(
+        monitored(bench, "Alma"),
+        SetValues(item=bench.id("Alma heard"), values={"lowest_dbfs": -12, "highest_dbfs": -6}),
+    )
+    seen = []
+    while any(snag.rule in ("line-hot", "line-low") for snag in run_rules(read(bench.rig))):
+        assert bench.rig not in seen
+        seen.append(bench.rig)
+        snag = next(each for each in run_rules(read(bench.rig)) if each.rule in ("line-hot", "line-low"))
+        acts = [each for each in tried_remedies(bench.rig, snag) if not each.fact]
+        if not acts:
+            break
+        bench.do(*acts[0].edits)
+    assert bench.line("L Alma").headline == "arrives"
+
+
+@given(
+    st.lists(st.tuples(st.floats(-30, 30), st.floats(-30, 30)), min_size=1, max_size=5),
+    st.floats(-40, 40).filter(lambda by: abs(by) > 0.1),
+)
+def test_stages_are_turned_by_just_as_much_as_is_wanted_what_stands_wrong_first(
+    some: list[tuple[float, float]], by_db: float
+) -> None:
+    def unused(to_db: float) -> Edit:
+        raise AssertionError(to_db)
+
+    stages = [
+        Stage((str(place),), "", round(now, 1), round(off, 1), 60.0, unused) for place, (now, off) in enumerate(some)
+    ]
+    turns = turned(stages, by_db)
+    assert sum(turn.by_db for turn in turns) == pytest.approx(by_db, abs=0.06 * (len(stages) + 1))
+    wrong = [stage for stage in stages if stage.off_db * by_db < 0]
+    if wrong and sum(abs(stage.off_db) for stage in wrong) > abs(by_db) + 0.1 * len(stages):
+        assert {turn.stage.key for turn in turns} <= {stage.key for stage in wrong}
+
+
+# Polarity, and both sides of a line together.
+
+
+def test_polarity_is_a_finding_with_the_lead_that_reversed_it_and_is_mended_there() -> None:
+    bench = two_voices()
+    bench.do(SetValues(item=bench.rig.patches[0].id, values={"inverted": True}))
+    state = bench.line("L Alma")
+    assert state.headline == "inverted"
+    assert "by the lead Alma → Box jack in 1" in state.findings[0].words
+    assert row(check(bench), "L Alma").words == "Alma has its polarity reversed at Recorder track 1 T Alma"
+    assert first_remedy(bench, "line-inverted").endswith("for Alma → Box jack in 1")
+    assert row(check(bench), "L Alma").proved
+
+
+def test_two_reversals_on_one_way_are_none() -> None:
+    bench = heard(two_voices(), "Alma")
+    ears_in = [patch.id for patch in bench.rig.patches if patch.to_port.bank == "in"]
+    bench.do(
+        monitored(bench, "Alma"),
+        *(SetValues(item=lead, values={"inverted": True}) for lead in (bench.rig.patches[0].id, *ears_in)),
+    )
+    assert bench.line("Alma heard").headline == "arrives"
+    assert bench.line("L Alma").headline == "inverted"
+
+
+def test_one_side_reversed_is_told_as_one_side() -> None:
+    bench = stereo()
+    lead = next(patch for patch in bench.rig.patches if patch.from_port == bench.out("Organ", 2))
+    bench.do(SetValues(item=lead.id, values={"inverted": True}))
+    assert bench.line("Organ heard").findings[0].words.startswith("the polarity of the right side is reversed")
+
+
+def test_one_side_silent_is_never_told_as_if_nothing_arrived() -> None:
+    bench = stereo()
+    bench.do(Remove(items=(next(p.id for p in bench.rig.patches if p.from_port == bench.out("Organ", 2)),)))
+    state = bench.line("Organ heard")
+    assert state.headline == "half silent"
+    assert state.findings[0].words == "left arrives, right does not: Organ R is not plugged in"
+    (snag,) = [each for each in find_snags(read(bench.rig)) if each.lines == (state.line.id,)]
+    assert snag.rule == "line-half-silent"
+    assert row(check(bench), "Organ heard").words.startswith("left is heard, right is not heard: Organ R is not heard")
+    assert "Organ R" in first_remedy(bench, "line-half-silent")
+    assert row(check(bench), "Organ heard").proved
+
+
+@pytest.mark.parametrize("which", [0, 1])
+def test_a_mono_source_on_a_stereo_track_is_made_to_fit(which: int) -> None:
+    bench = two_voices()
+    track = bench.track("T Alma")
+    bench.do(
+        SetValues(item=track, values={"width": 2}),
+        SetValues(item=bench.id("L Alma"), values={"to_ports": [[track, "track", 1], [track, "track", 2]]}),
+    )
+    assert bench.line("L Alma").headline == "half silent"
+    snag = next(each for each in run_rules(read(bench.rig)) if each.rule == "line-half-silent")
+    acts = [each for each in tried_remedies(bench.rig, snag) if not each.fact]
+    words = [each.words for each in acts]
+    assert any("mono" in each for each in words)
+    assert any("both sides" in each.lower() for each in words)
+    bench.do(*acts[which].edits)
+    assert bench.line("L Alma").headline == "arrives"
+    assert row(check(bench), "L Alma").proved
+
+
+def test_both_sides_in_both_ears_are_crossed_though_both_arrive() -> None:
+    bench = stereo()
+    box = bench.id("Box")
+    bench.do(SetDirect(interface=box, jack_in=3, jack_out=2), SetDirect(interface=box, jack_in=4, jack_out=1))
+    assert bench.line("Organ heard").findings[0] == (
+        "crossed",
+        "both sides arrive on both sides: stereo becomes mono",
+    )
+    assert not row(check(bench), "Organ heard").proved
+    bench.do(SetDirect(interface=box, jack_in=4, jack_out=1, gain_db=None))
+    assert bench.line("Organ heard").findings[0].words == "left arrives on the right side too"
+
+
+def test_a_softer_side_is_brought_up_where_it_was_lost() -> None:
+    bench = stereo()
+    bench.do(SetOutputTrim(interface=bench.id("Box"), jack_out=2, trim_db=-6))
+    assert bench.line("Organ heard").findings[0] == ("skewed", "right is 6.0 dB softer than left")
+    assert first_remedy(bench, "line-skewed") == "Set the trim of Box jack out 2 to 0 dB, 6 dB up"
+    assert bench.line("Organ heard").headline == "arrives"
+
+
+def over_two_boxes(later_samples: int) -> Bench:
+    """The same organ with its right side on a second box, led by the first, whose converters are so much later."""
+    bench = two_voices()
+    number = bench.rig.next_number
+    second, both = f"b{number}", f"g{number + 2}"
+    bench.do(
+        AddInterface(name="Second", jack_in=2, jack_out=2),
+        SetValues(item=bench.id("Box"), values={"word_clock_out": True}),
+        SetValues(
+            item=second,
+            values={
+                "word_clock_in": True,
+                "clock_source": "word clock",
+                "converter_in_samples": 26 + later_samples,
+            },
+        ),
+        JoinDevices(name="Both", members=(Member(device=bench.id("Box")), Member(device=second))),
+        Plug(from_port=Port(bench.id("Box"), "word_out", 1), to_port=Port(second, "word_in", 1)),
+        SetDevice(program=bench.id("Recorder"), device=both),
+        Plug(from_port=bench.out("Bertil"), to_port=Port(second, "jack_in", 1)),
+        Remove(items=(bench.rig.patches[1].id,)),
+        SetLeg(item=bench.id("In Bertil"), channel=9),
+    )
+    return bench
+
+
+@pytest.mark.parametrize(("later", "apart"), [(0, False), (1, False), (2, True), (48, True)])
+def test_lines_recorded_together_through_two_boxes_are_told_apart_where_a_sum_would_hear_it(
+    later: int, apart: bool
+) -> None:
+    """Two samples at 48 kHz have their first notch at 12 kHz, one at 24 kHz (Everest's comb filters, from memory)."""
+    bench = over_two_boxes(later)
+    assert bench.line("L Bertil").has("skewed") == apart
+    assert bench.line("L Alma").headline == "arrives"
+    snags = [snag for snag in find_snags(read(bench.rig)) if snag.lines == (bench.id("L Bertil"),)]
+    assert [snag.rule for snag in snags] == (["members-differ-in-delay"] if apart else [])
+    if apart:
+        assert snags[0].severity == "trouble"
+        assert f"{later} samples" in bench.line("L Bertil").findings[0].words
+        assert not row(check(bench), "L Bertil").proved
+        assert first_remedy(bench, "members-differ-in-delay") == "Pad the members of Both to the longest"
+        assert check(bench).as_wanted == 2
+
+
+def test_copies_that_cancel_are_predicted_and_heard_as_the_same_thing() -> None:
+    bench = heard(two_voices(), "Alma")
+    box = bench.id("Box")
+    bench.do(
+        SetDirect(interface=box, jack_in=1, jack_out=1),
+        SetDirect(interface=box, jack_in=1, jack_out=2),
+        Plug(from_port=bench.out("Alma"), to_port=Port(box, "jack_in", 5), inverted=True),
+        SetDirect(interface=box, jack_in=5, jack_out=1),
+        SetDirect(interface=box, jack_in=5, jack_out=2),
+    )
+    state = bench.line("Alma heard")
+    assert state.findings[0] == ("silent", "2 copies at Phones L cancel each other: nothing is left")
+    found = check(bench)
+    assert all(target.agrees for target in found.targets)
+    assert "its copies cancel each other" in row(found, "Alma heard").words
+    first_remedy(bench, "line-silent")
+    assert bench.line("Alma heard").headline == "arrives"
+
+
+# What is proved.
+
+
+def test_a_line_on_a_box_whose_link_cannot_open_is_blocked_by_plan_and_silent_by_sound() -> None:
+    """USB 2.0 full speed: 1023 bytes a frame for one endpoint (from memory); 8 of 4 bytes need 1568."""
+    bench = two_voices()
+    bench.do(SetValues(item=bench.id("Box"), values={"link_kind": "USB full speed"}))
+    assert bench.line("L Alma").headline == "blocked"
+    assert "cannot carry its channels" in bench.line("L Alma").findings[0].words
+    found = check(bench)
+    assert not any(line.proved for line in found.lines)
+    assert all(target.agrees for target in found.targets)
+
+
+def asks_kept(rig: Rig, found: Ledger) -> None:
+    """Whatever is proved keeps, as it was heard, all that its line asks for."""
+    lines = {line.id: line for line in rig.lines}
+    by_target = {target.target: target for target in found.targets}
+    states = {state.line.id: state for state in read(rig).lines}
+    for verdict in found.lines:
+        line = lines[verdict.line]
+        if not verdict.proved:
+            continue
+        assert states[line.id].headline == "arrives"
+        for start, end in line.pairs():
+            (sound,) = [each for each in by_target[end].sounds if each.source == start]
+            (copy,) = sound.copies
+            assert copy.polarity > 0
+            assert copy.level_dbfs <= 0.5
+            assert copy.delay_samples == pytest.approx(copy.predicted_samples, abs=1.05)
+            assert copy.level_dbfs == pytest.approx(copy.predicted_level_dbfs, abs=0.5)
+            if line.longest_delay_ms is not None:
+                assert copy.delay_ms <= line.longest_delay_ms + 0.01
+            if line.lowest_dbfs is not None:
+                assert copy.level_dbfs >= line.lowest_dbfs - 0.5
+            if line.highest_dbfs is not None:
+                assert copy.level_dbfs <= line.highest_dbfs + 0.5
+            if line.alone:
+                assert all(each.source in line.from_ports for each in by_target[end].sounds)
+
+
+@given(any_rig(busy=True), st.sampled_from([(None, None), (-24.0, None), (None, -20.0)]))
+@settings(max_examples=8)
+def test_whatever_is_proved_on_any_rig_keeps_what_its_line_asks_for(
+    rig: Rig, window: tuple[float | None, float | None]
+) -> None:
+    low, high = window
+    rig = rig.model_copy(
+        update={
+            "lines": tuple(
+                line.model_copy(update={"lowest_dbfs": low, "highest_dbfs": high, "longest_delay_ms": 100.0})
+                for line in rig.lines
+            )
+        }
+    )
+    try:
+        found = run_line_check(rig).ledger
+    except CannotCheck:
+        return
+    asks_kept(rig, found)
+    told = survey(rig, {line.line: (line.mark, line.proved) for line in found.lines})
+    arriving = {line.id for line in told.lines if line.headline == "arrives"}
+    assert {line for line, proof in told.proofs.items() if proof == "proved"} <= arriving
+    assert told.vitals.proved <= told.vitals.arriving
+    assert proofs(read(rig).lines, {}) == {}
+
+
+@given(any_rig(busy=True))
+@settings(max_examples=6)
+def test_where_first_remedies_end_the_twin_agrees(rig: Rig) -> None:
+    for _, after in acts_again_and_again(rig):
+        rig = after
+    try:
+        found = run_line_check(rig).ledger
+    except CannotCheck:
+        return
+    assert found.agreeing + found.untold == len(found.targets)
+    asks_kept(rig, found)
+    states = {state.line.id: state for state in read(rig).lines}
+    untold = {target.target for target in found.targets if target.untold}
+    for verdict in found.lines:
+        state = states[verdict.line]
+        if state.headline == "arrives" and not untold & set(state.line.to_ports):
+            assert verdict.proved, verdict.words
