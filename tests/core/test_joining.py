@@ -367,7 +367,12 @@ def test_the_join_sheet_proposes_order_master_and_matching_with_its_reasons() ->
         "B leads: the steadiest clock (A ±50 ppm, B ±10 ppm).",
         "B comes first: it leads, and if another is absent its numbers stay.",
         "A is matched: it runs on its own clock.",
+        # 128 and 128 in its ring, 16 of margin and 32 in its filter, less the 128 that both wait in their buffers.
+        "Early members wait 176 samples = 3.67 ms for the latest, so that what is recorded together comes together.",
     )
+    assert sheet.apart_samples == 176
+    assert sheet.padded
+    assert not join_sheet(read(bench.rig), JoinRequest(devices=(a, b), pad=False)).padded
     bench.do(*sheet.edits)
     assert bench.program().name == "Recorder"
     assert [(item.name, item.legs) for item in bench.program().inputs] == [("One", (1,)), ("Three", (3,))]

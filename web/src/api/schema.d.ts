@@ -3264,11 +3264,12 @@ export interface components {
         };
         /**
          * JoinRequest
-         * @description Boxes to join. What is None is proposed: the order, the master, which members are matched, the buffer, the name.
+         * @description Boxes to join. What is None is proposed: the order, the master, which members are matched, the buffer, the name,
+         *     whether early members wait for the latest (``pad``).
          *
          *     A device that is joined already gives its boxes, in their order, each by the driver it is opened by there.
          *     ``names`` are for the device's inputs from 1 on, as inputs and tracks of ``program`` (None: the recorder there is);
-         *     an empty one leaves its channel alone.
+         *     an empty one leaves its channel alone. ``name_sources``: what is plugged in there is called so, too.
          */
         JoinRequest: {
             /** Buffer Samples */
@@ -3287,23 +3288,34 @@ export interface components {
             /** Name */
             name?: string | null;
             /**
+             * Name Sources
+             * @default false
+             */
+            name_sources?: boolean;
+            /**
              * Names
              * @default []
              */
             names?: string[];
+            /** Pad */
+            pad?: boolean | null;
             /** Program */
             program?: string | null;
         };
         /**
          * JoinSheet
-         * @description What would be made, why so, and the device as it would be.
+         * @description What would be made, why so, and the device as it would be; its inputs would come so far apart unpadded.
          */
         JoinSheet: {
+            /** Apart Samples */
+            apart_samples: number;
             /** Buffers Samples */
             buffers_samples: number[];
             device: components["schemas"]["AggregateView"];
             /** Edits */
             edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            /** Padded */
+            padded: boolean;
             /** Program */
             program: string | null;
             /** Reasons */

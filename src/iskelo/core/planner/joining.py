@@ -10,22 +10,28 @@ from iskelo.core.edits.base import Refused, free_name
 from iskelo.core.edits.edit import AddProgram, AddProgramPorts, AddTracks, Edit, JoinDevices, SetDevice, SetValues
 from iskelo.core.joined import AggregateView, aggregate_views
 from iskelo.core.lines.context import Reading, read
-from iskelo.core.rig.gear import Aggregate, Interface, Member
+from iskelo.core.rig.gear import Aggregate, Interface, Member, Source
+from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program, ProgramPort
 from iskelo.core.rig.rig import Index, Rig, index
 from iskelo.core.rig.text import Id, Ids, Name, clean_name
 from iskelo.core.rig.value import BufferSamples, Value
 from iskelo.core.timing.clocks import clock_of, master_name
+from iskelo.core.timing.delays import samples_to_ms
 
 NAME_MOST = 60
 
+HEARD_APART_SAMPLES = 2
+"""Two samples at 48 kHz have their first notch at 12 kHz, one has it where nobody hears."""
+
 
 class JoinRequest(Value):
-    """Boxes to join. What is None is proposed: the order, the master, which members are matched, the buffer, the name.
+    """Boxes to join. What is None is proposed: the order, the master, which members are matched, the buffer, the name,
+    whether early members wait for the latest (``pad``).
 
     A device that is joined already gives its boxes, in their order, each by the driver it is opened by there.
     ``names`` are for the device's inputs from 1 on, as inputs and tracks of ``program`` (None: the recorder there is);
-    an empty one leaves its channel alone.
+    an empty one leaves its channel alone. ``name_sources``: what is plugged in there is called so, too.
     """
 
     devices: Annotated[tuple[Id, ...], Field(min_length=1, max_length=16)]
@@ -36,17 +42,21 @@ class JoinRequest(Value):
     name: Name | None = None
     program: Id | None = None
     names: Annotated[tuple[Annotated[str, Field(max_length=4000)], ...], Field(max_length=128)] = ()
+    pad: bool | None = None
+    name_sources: bool = False
 
 
 @dataclass(frozen=True, slots=True)
 class JoinSheet:
-    """What would be made, why so, and the device as it would be."""
+    """What would be made, why so, and the device as it would be; its inputs would come so far apart unpadded."""
 
     edits: tuple[Edit, ...]
     reasons: tuple[str, ...]
     device: AggregateView
     program: str | None
     buffers_samples: tuple[int, ...]
+    apart_samples: int
+    padded: bool
 
 
 def join_sheet(reading: Reading, wanted: JoinRequest) -> JoinSheet:
@@ -88,10 +98,30 @@ def join_sheet(reading: Reading, wanted: JoinRequest) -> JoinSheet:
     else:
         program_id = program.id if program is not None else None
     if named and program_id is not None:
-        edits += _named(apply(rig, tuple(edits)).rig, program_id, wanted.names)
-    after = apply(rig, tuple(edits)).rig
-    view = next(each for each in aggregate_views(read(after)) if each.id == identity)
-    return JoinSheet(tuple(edits), tuple(reasons), view, program_id, view.buffers_samples)
+        edits += _named(apply(rig, tuple(edits)).rig, program_id, wanted.names, sources=wanted.name_sources)
+    view, arriving = _made(rig, edits, identity)
+    apart, padded = view.skew_samples, bool(wanted.pad)
+    if padded or (wanted.pad is None and apart >= HEARD_APART_SAMPLES):
+        waiting: list[Edit] = [join.model_copy(update={"align": "pad to the longest"}), *edits[1:]]
+        then, still_arriving = _made(rig, waiting, identity)
+        # Not where somebody would hear themselves too late for it.
+        padded = padded or still_arriving >= arriving
+        edits, view = (waiting, then) if padded else (edits, view)
+    if apart:
+        later = f"{apart} samples = {float(samples_to_ms(apart, view.rate_hz)):.2f} ms"
+        reasons.append(
+            f"Early members wait {later} for the latest, so that what is recorded together comes together."
+            if padded
+            else f"Its inputs come {later} apart: what two of them catch combs when it is mixed."
+        )
+    return JoinSheet(tuple(edits), tuple(reasons), view, program_id, view.buffers_samples, apart, padded)
+
+
+def _made(rig: Rig, edits: list[Edit], device: str) -> tuple[AggregateView, int]:
+    """The device as it would be, and how many lines would arrive."""
+    after = read(apply(rig, tuple(edits)).rig)
+    arriving = sum(state.headline == "arrives" for state in after.lines)
+    return next(each for each in aggregate_views(after) if each.id == device), arriving
 
 
 def _drivers(found: Index, wanted: JoinRequest, reasons: list[str]) -> dict[str, str | None]:
@@ -181,8 +211,11 @@ def _own_words(found: Index, box: Interface) -> str:
     return "its own clock" if found.paces[box.id].master == box.id else f"the clock of {_master(found, box)}"
 
 
-def _named(rig: Rig, program_id: str, names: tuple[str, ...]) -> list[Edit]:
-    """Names for inputs by number: an input there is renamed, with the track that takes it; else both are made."""
+def _named(rig: Rig, program_id: str, names: tuple[str, ...], *, sources: bool) -> list[Edit]:
+    """Names for inputs by number: an input there is renamed, with the track that takes it; else both are made.
+
+    ``sources``: what is plugged into the jack of that channel gets the name, too, where nothing else has it.
+    """
     program = index(rig).gear[program_id]
     assert isinstance(program, Program)
     on: dict[int, ProgramPort] = {leg: item for item in program.inputs for leg in item.legs if leg is not None}
@@ -196,6 +229,10 @@ def _named(rig: Rig, program_id: str, names: tuple[str, ...]) -> list[Edit]:
             name = clean_name(typed)
         except ValueError as error:
             raise Refused(f"input {channel}", str(error)) from None
+        plugged = _plugged_at(rig, program, channel) if sources else None
+        taken = {gear.name.casefold() for gear in rig.gear if gear is not plugged}
+        if plugged is not None and plugged.width == 1 and name.casefold() not in taken:
+            edits.append(SetValues(item=plugged.id, values={"name": name}))
         there = on.get(channel)
         if there is not None:
             edits.append(SetValues(item=there.id, values={"name": name}))
@@ -206,3 +243,16 @@ def _named(rig: Rig, program_id: str, names: tuple[str, ...]) -> list[Edit]:
         edits.append(AddProgramPorts(program=program_id, names=(name,), first_channel=channel, ids=(made,)))
         edits.append(AddTracks(program=program_id, names=(name,), inputs=(made,), ids=(f"t{number - 1}",)))
     return edits
+
+
+def _plugged_at(rig: Rig, program: Program, channel: int) -> Source | None:
+    """The source in the jack behind a channel of a program's device."""
+    found = index(rig)
+    opening = found.opened.get(program.id)
+    there = opening.at("capture", channel) if opening is not None else None
+    if there is None:
+        return None
+    jack = Port(there[0].box.id, "jack_in", there[1])
+    lead = next((patch for patch in rig.patches if patch.to_port == jack), None)
+    source = found.gear.get(lead.from_port.owner) if lead is not None else None
+    return source if isinstance(source, Source) else None

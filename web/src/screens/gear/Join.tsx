@@ -28,6 +28,8 @@ export function Join({ marked, onClose, onMade }: Props) {
   const [buffer, setBuffer] = useState<number | null>(null)
   const [name, setName] = useState("")
   const [names, setNames] = useState<string[]>([])
+  const [pad, setPad] = useState<boolean | null>(null)
+  const [nameSources, setNameSources] = useState(false)
   const fields = useRef<HTMLDivElement>(null)
   const asked = {
     devices: devices ?? marked,
@@ -37,6 +39,8 @@ export function Join({ marked, onClose, onMade }: Props) {
     buffer_samples: buffer,
     name: name.trim() || null,
     names,
+    pad,
+    name_sources: nameSources,
   }
   const wanted = useRested(JSON.stringify(asked), 150)
   const plan = useQuery({
@@ -150,9 +154,6 @@ export function Join({ marked, onClose, onMade }: Props) {
               {sheet.reasons.map((words) => (
                 <Box key={words}>{words}</Box>
               ))}
-              {sheet.device.skew_samples > 0 && (
-                <Box>Its inputs come {sheet.device.skew_samples} samples apart.</Box>
-              )}
             </Box>
           </Flex>
         )
@@ -194,6 +195,26 @@ export function Join({ marked, onClose, onMade }: Props) {
               ))}
             </Select>
           </label>
+          {(sheet.apart_samples > 0 || sheet.padded) && (
+            <label>
+              <input
+                type="checkbox"
+                checked={sheet.padded}
+                onChange={(event) => change(setPad)(event.target.checked)}
+              />{" "}
+              pad to the latest
+            </label>
+          )}
+          {names.some(Boolean) && (
+            <label>
+              <input
+                type="checkbox"
+                checked={nameSources}
+                onChange={(event) => change(setNameSources)(event.target.checked)}
+              />{" "}
+              name what is plugged in, too
+            </label>
+          )}
         </>
       )}
     </PencilForm>
