@@ -367,7 +367,7 @@ def test_the_join_sheet_proposes_order_master_and_matching_with_its_reasons() ->
         "B leads: the steadiest clock (A ±50 ppm, B ±10 ppm).",
         "B comes first: it leads, and if another is absent its numbers stay.",
         "A is matched: it runs on its own clock.",
-        # 128 and 128 in its ring, 16 of margin and 32 in its filter, less the 128 that both wait in their buffers.
+        # A block of 128 more in its ring, 16 of margin, 32 in its filter.
         "Early members wait 176 samples = 3.67 ms for the latest, so that what is recorded together comes together.",
     )
     assert sheet.apart_samples == 176
