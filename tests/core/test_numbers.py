@@ -2,7 +2,7 @@
 
 import pytest
 
-from iskelo.core.compare import trial, tried_remedies
+from iskelo.core.compare import trial
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.edit import (
     AddDriver,
@@ -17,6 +17,7 @@ from iskelo.core.edits.edit import (
     SetValues,
 )
 from iskelo.core.lines.context import read
+from iskelo.core.remedies import tried_remedies
 from iskelo.core.rig.gear import Member
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Rig, index

@@ -5,7 +5,7 @@ from collections.abc import Iterator
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from iskelo.core.compare import standing, trial, tried_remedies
+from iskelo.core.compare import trial
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import SetValues
@@ -14,6 +14,7 @@ from iskelo.core.lines.context import read
 from iskelo.core.planner.budgets import line_budgets
 from iskelo.core.planner.joining import JoinRequest, join_sheet
 from iskelo.core.planner.ladder import Ladder, Rung, ladders
+from iskelo.core.remedies import standing, tried_remedies
 from iskelo.core.rig.rig import Rig, index
 from iskelo.core.snags.registry import run_rules
 from iskelo.core.survey import survey, survey_again

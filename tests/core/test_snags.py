@@ -5,7 +5,6 @@ from collections.abc import Callable
 
 import pytest
 
-from iskelo.core.compare import tried_remedies
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import (
@@ -28,6 +27,7 @@ from iskelo.core.edits.edit import (
     SetValues,
 )
 from iskelo.core.lines.context import read
+from iskelo.core.remedies import tried_remedies
 from iskelo.core.rig.gear import Member
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import index
@@ -349,7 +349,7 @@ def test_consumer_gear_is_11_8_db_under_professional_gear() -> None:
     bench = sound_rig()
     bench.do(*BREAKS["consumer-and-professional"](bench))
     (snag,) = bench.snags("consumer-and-professional")
-    assert "-10.0 dBV are -7.8 dBu, 11.8 dB under +4 dBu" in snag.evidence
+    assert "−10.0 dBV are −7.8 dBu, 11.8 dB under +4 dBu" in snag.evidence
     assert snag.mend()[0].words == "Set the trim of Box jack in 1 to 7.8 dB"
 
 
@@ -381,7 +381,7 @@ def test_a_destination_that_clips_is_mended_at_the_output() -> None:
     (snag,) = bench.snags("line-hot")
     assert "6.0 dB above full scale at Phones L" in snag.evidence
     # Its nominal 0 dBu leave 18 dB to -6 dBu nowhere but at -24.
-    both = "the trim of Box jack out 1 to -24 dB, 24 dB down; the trim of Box jack out 2 to -24 dB, 24 dB down"
+    both = "the trim of Box jack out 1 to −24 dB, 24 dB down; the trim of Box jack out 2 to −24 dB, 24 dB down"
     assert snag.mend()[0].words == f"Set {both}"
     bench.do(*snag.mend()[0].edits)
     assert bench.line("Alma heard").headline == "arrives"
@@ -397,7 +397,7 @@ def test_professional_gear_into_consumer_loudspeakers_is_trimmed_by_the_differen
     found = bench.snags("consumer-and-professional")
     assert len(found) == 2
     for snag in found:
-        assert "gives 6.0 dBu at -18 dBFS" in snag.evidence
+        assert "gives 6.0 dBu at −18 dBFS" in snag.evidence
         bench.do(*snag.mend()[0].edits)
     assert bench.snags("consumer-and-professional") == []
     assert bench.box().output_trims_db[:2] == (-13.8, -13.8)

@@ -7,7 +7,6 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from core.test_promises import acts_again_and_again
-from iskelo.core.compare import tried_remedies
 from iskelo.core.edits.edit import (
     AddInterface,
     AddLine,
@@ -31,6 +30,7 @@ from iskelo.core.lines.context import read
 from iskelo.core.lines.findings import HEADLINES
 from iskelo.core.lines.proof import proofs
 from iskelo.core.planner.stages import Stage, turned
+from iskelo.core.remedies import tried_remedies
 from iskelo.core.rig.gear import Member
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Rig
@@ -134,7 +134,9 @@ def test_different_sources_add_up_as_powers_and_the_sum_needs_12_db() -> None:
     bench.do(monitored(bench, "Ines"))
     state = bench.line("Ines heard")
     total = 10 * math.log10(5 * 10 ** (-18 / 10))
-    assert state.findings[0].words.startswith(f"with 4 other sources it adds up to {total:.1f} dBFS at Box playback 1")
+    assert state.findings[0].words.startswith(
+        f"with 4 other sources it adds up to −{-total:.1f} dBFS at Box playback 1"
+    )
     words = first_remedy(bench, "line-hot")
     assert words.startswith("Turn all that adds up there down by 1 dB: ")
     assert {bench.line(f"{name} heard").headline for name in everyone} == {"arrives"}
@@ -148,9 +150,9 @@ def test_a_level_is_mended_where_it_was_lost_and_the_preamplifier_is_left_alone(
         SetValues(item=bench.id("Alma heard"), values={"lowest_dbfs": -24}),
         *(SetOutputTrim(interface=bench.id("Box"), jack_out=jack, trim_db=-20) for jack in (1, 2)),
     )
-    assert bench.line("Alma heard").findings[0].words == "-38.0 dBFS, under its lowest of -24 dBFS"
+    assert bench.line("Alma heard").findings[0].words == "−38.0 dBFS, under its lowest of −24 dBFS"
     found = check(bench)
-    assert row(found, "Alma heard").words == "-38.0 dBFS, its lowest is -24 dBFS"
+    assert row(found, "Alma heard").words == "−38.0 dBFS, its lowest is −24 dBFS"
     assert first_remedy(bench, "line-low").startswith("Set the trim of Box jack out 1 to 0 dB, 20 dB up; ")
     assert bench.box().trims_db[0] == 38
     assert {state.headline for state in read(bench.rig).lines} == {"arrives"}

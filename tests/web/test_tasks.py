@@ -85,7 +85,7 @@ def test_everything_is_proved_on_the_twin_and_then_only_what_went_stale(screen: 
     row(screen, "Alma").click()
     press(screen, ["1"])
     screen.get_by_role("button", name="Corvane 8", exact=True).click()
-    screen.get_by_label("Gain of direct 2 to 1").fill("-6")
+    screen.get_by_label("Gain of direct 2 to 1").fill("-0.5")
     screen.get_by_label("Gain of direct 2 to 1").press("Enter")
     expect(screen.get_by_role("link", name=re.compile("stale 1"))).to_be_visible()
     press(screen, ["4"])

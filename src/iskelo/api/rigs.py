@@ -36,7 +36,7 @@ from iskelo.api.views import (
     answer_with,
 )
 from iskelo.core.answers import Answer, PortUse, answer_for, port_uses
-from iskelo.core.compare import NowAfter, TriedRemedy, compare_rigs, trial, tried_remedies
+from iskelo.core.compare import NowAfter, compare_rigs, trial
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.batch import BatchRequest, batch
@@ -54,6 +54,7 @@ from iskelo.core.planner.join import join_all
 from iskelo.core.planner.joining import JoinRequest, join_sheet
 from iskelo.core.planner.ladder import Ladder, ladders
 from iskelo.core.planner.swap import plan_swap
+from iskelo.core.remedies import TriedRemedy, tried_remedies
 from iskelo.core.rig.gear import Gear, Interface
 from iskelo.core.rig.ports import Bank, Port
 from iskelo.core.rig.rig import Rig

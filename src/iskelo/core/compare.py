@@ -1,11 +1,9 @@
 """What a change would do, or what lies between two states of a rig: now and after."""
 
-from collections import Counter
 from dataclasses import dataclass
 from typing import Any
 
 from iskelo.core.edits.apply import apply
-from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import Edit
 from iskelo.core.edits.moved import moved_names
 from iskelo.core.edits.settable import SETTABLE, say_value
@@ -14,9 +12,7 @@ from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Bus, Program, ProgramPort, Track, Voice
 from iskelo.core.rig.rig import Index, Line, Patch, Rig
 from iskelo.core.rig.value import Value
-from iskelo.core.snags.registry import RULE_NAMES, run_rules
-from iskelo.core.snags.rule import REMEDIES_AT_MOST, SEVERITIES, Snag
-from iskelo.core.survey import LineView, SnagView, Survey, Surveyed, survey_again
+from iskelo.core.survey import LineView, SnagView, Surveyed, survey_again
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,84 +49,6 @@ def trial(rig: Rig, edits: tuple[Edit, ...], before: Surveyed | None = None) -> 
     applied = apply(rig, edits)
     now = before or survey_again(rig, None)
     return compare(now, survey_again(applied.rig, now), applied.words)
-
-
-@dataclass(frozen=True, slots=True)
-class TriedRemedy:
-    """A remedy with what it would change; ``fact``: it only corrects what the rig says, if it is really so."""
-
-    words: str
-    edits: tuple[Edit, ...]
-    trial: NowAfter
-    fact: bool = False
-
-
-Standing = tuple[int, ...]
-
-
-def standing(surveyed: Surveyed) -> Standing:
-    """How far a rig is from all being well; the less the better, the first difference counts.
-
-    The lines that do not arrive; those that are silent, half silent; what blocks the others; then the snags of every
-    rule, causes before what they hide. A remedy must better it, so remedies come to an end and never go in circles.
-    """
-    states = surveyed.reading.lines
-    kinds = Counter(state.headline for state in states)
-    blocks = sum(len(leg.blocks) for state in states for leg in state.legs)
-    found = Counter(snag.rule for snag in run_rules(surveyed.reading))
-    return (
-        len(states) - kinds["arrives"],
-        kinds["silent"],
-        kinds["half silent"],
-        blocks,
-        *(found[rule] for rule in RULE_NAMES),
-    )
-
-
-def tried_remedies(rig: Rig, snag: Snag, before: Surveyed | None = None) -> tuple[TriedRemedy, ...]:
-    """A snag's remedies, each tried as it would be applied; one that is refused does not take the others with it.
-
-    An act is offered only if it betters the rig (``standing``), silences no line more than it frees, and makes no new
-    trouble that is worse than the one it mends. Acts are ranked by lines freed, lines harmed, whether the snag is gone,
-    numbers moved, delay added, edits; behind them come at most as many corrections of facts.
-    """
-    known = before or survey_again(rig, None)
-    now, stands = known.survey, standing(known)
-    arriving = {line.id: line.headline == "arrives" for line in now.lines}
-    delay_ms = {line.id: line.latest_ms for line in now.lines}
-    ranked = []
-    for remedy in snag.mend():
-        try:
-            applied = apply(rig, remedy.edits)
-        except Refused:
-            continue
-        again = survey_again(applied.rig, known)
-        after = again.survey
-        if not remedy.fact and (standing(again) >= stands or _worse(snag, now, after)):
-            continue
-        good = {line.id: line.headline == "arrives" for line in after.lines}
-        freed = sum(1 for line, arrives in good.items() if arrives and not arriving.get(line, False))
-        harmed = sum(1 for line, arrives in arriving.items() if arrives and not good.get(line, False))
-        later_ms = sum(
-            line.latest_ms - was_ms
-            for line in after.lines
-            if line.latest_ms is not None and (was_ms := delay_ms.get(line.id)) is not None
-        )
-        told = compare(known, again, applied.words)
-        # Of equals the one that mends the cause and not only what follows from it.
-        left = any(each.key == snag.key for each in after.snags)
-        rank = (remedy.fact, -freed, harmed, left, len(told.numbers), round(later_ms, 6), len(remedy.edits))
-        ranked.append((rank, TriedRemedy(remedy.words, remedy.edits, told, remedy.fact)))
-    ranked.sort(key=lambda each: each[0])
-    acts = [each for _, each in ranked if not each.fact]
-    return (*acts[:REMEDIES_AT_MOST], *(each for _, each in ranked if each.fact))
-
-
-def _worse(snag: Snag, now: Survey, after: Survey) -> bool:
-    """Whether a remedy makes a new trouble that is worse than what it mends."""
-    kept = {each.key for each in now.snags}
-    limit = SEVERITIES.index(snag.severity)
-    return any(SEVERITIES.index(each.severity) < limit and each.key not in kept for each in after.snags)
 
 
 def compare_rigs(earlier: Rig, later: Rig, words: str) -> NowAfter:

@@ -2,8 +2,8 @@ import { useRef, useState } from "react"
 
 import { Input } from "./controls"
 
-/** Whether a value was kept; a refused one stays in its field. */
-export type Kept = Promise<boolean> | boolean
+/** Whether a value was kept; a refused one stays in its field, one that was left again goes. */
+export type Kept = Promise<boolean | "left"> | boolean
 
 interface Props {
   value: string | number | null
@@ -24,8 +24,10 @@ export function Commit({ value, label, onKeep, width = "100%", figure = false, p
   const [bad, setBad] = useState(false)
   const keep = async () => {
     const text = field.current?.value.trim() ?? ""
-    if (text !== shown) setBad((await onKeep(text)) === false)
-    else setBad(false)
+    if (text === shown) return setBad(false)
+    const kept = await onKeep(text)
+    if (kept === "left" && field.current) field.current.value = shown
+    setBad(kept === false)
   }
   return (
     <Input

@@ -13,7 +13,7 @@ import { useOnceSeen } from "./seen"
 /** Changes that are shown, Now and After, before they are made; over any place, in pencil. */
 export function ProposalProvider({ children }: { children: ReactNode }) {
   const { state, edit, say } = useRig()
-  const [asked, setAsked] = useState<Asked | null>(null)
+  const [asked, setAsked] = useState<(Asked & { answer: (kept: boolean | "left") => void }) | null>(null)
   const tried = useCallback(
     (edits: Edit[]) =>
       answer<Trial>(
@@ -32,8 +32,12 @@ export function ProposalProvider({ children }: { children: ReactNode }) {
           return false
         }
       }
-      setAsked(next)
-      return true
+      return new Promise<boolean | "left">((answered) => {
+        setAsked((before) => {
+          before?.answer("left")
+          return { ...next, answer: answered }
+        })
+      })
     },
     [edit, say, tried],
   )
@@ -41,7 +45,16 @@ export function ProposalProvider({ children }: { children: ReactNode }) {
   return (
     <ProposeContext value={handle}>
       {children}
-      {asked && <Proposal asked={asked} tried={tried} onClose={() => setAsked(null)} />}
+      {asked && (
+        <Proposal
+          asked={asked}
+          tried={tried}
+          onClose={(kept) => {
+            asked.answer(kept)
+            setAsked(null)
+          }}
+        />
+      )}
     </ProposeContext>
   )
 }
@@ -49,7 +62,7 @@ export function ProposalProvider({ children }: { children: ReactNode }) {
 interface Props {
   asked: Asked
   tried: (edits: Edit[]) => Promise<Trial>
-  onClose: () => void
+  onClose: (kept: boolean | "left") => void
 }
 
 function Proposal({ asked, tried, onClose }: Props) {
@@ -60,11 +73,11 @@ function Proposal({ asked, tried, onClose }: Props) {
     retry: false,
   })
   const { press: apply } = useOnceSeen(trial.data, () => {
-    void edit(asked.edits).then((kept) => kept && onClose())
+    void edit(asked.edits).then((kept) => kept && onClose(true))
   })
   useKeys([
     { keys: "Ctrl+Enter", words: "Make this change", run: apply, inFields: true },
-    { keys: "Escape", words: "Leave it as it is", run: onClose, inFields: true },
+    { keys: "Escape", words: "Leave it as it is", run: () => onClose("left"), inFields: true },
   ])
   return (
     <Box
@@ -101,7 +114,7 @@ function Proposal({ asked, tried, onClose }: Props) {
             Ctrl Enter
           </Kbd>
         </Button>
-        <Button variant="quiet" onClick={onClose}>
+        <Button variant="quiet" onClick={() => onClose("left")}>
           Leave it <Kbd>Esc</Kbd>
         </Button>
       </Flex>

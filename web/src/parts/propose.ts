@@ -11,8 +11,8 @@ export interface Asked {
 }
 
 interface Proposing {
-  /** Show a change before it is made; resolves to true when it is shown, or made. */
-  propose: (asked: Asked) => Promise<boolean>
+  /** Show a change before it is made; whether it was kept, refused, or left as it was. */
+  propose: (asked: Asked) => Promise<boolean | "left">
 }
 
 export const ProposeContext = createContext<Proposing | null>(null)

@@ -10,6 +10,8 @@ export const cells = {
   ".cell.bare": { px: "0" },
   ".cell.bare > .inside": { px: "6px", ...clipped() },
   "tr.chosen > .cell": { bg: "wash" },
+  // The state stays in sight however narrow the room is.
+  ".cell.last": { position: "sticky", right: 0, zIndex: 1, borderLeft: "1px solid", borderLeftColor: "rule" },
   "tr[aria-selected=true] > .cell.first": { boxShadow: "inset 3px 0 0 {colors.sea}" },
   ".station": { position: "relative", px: "0" },
   ".station.open": { overflow: "visible" },

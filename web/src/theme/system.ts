@@ -61,7 +61,7 @@ export const system = createSystem(
         fonts,
         radii: { none: { value: "0" }, xs: { value: "1px" }, sm: { value: "2px" }, md: { value: "3px" } },
         sizes: {
-          rail: { value: "56px" },
+          rail: { value: "64px" },
           bar: { value: "40px" },
           row: { value: "28px" },
           inspector: { value: "312px" },

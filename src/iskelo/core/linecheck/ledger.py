@@ -16,6 +16,7 @@ from iskelo.core.lines.sides import LEFT_RIGHT
 from iskelo.core.lines.state import LineState
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Rig
+from iskelo.core.rig.units import say_figure
 from iskelo.core.routes.route import passing_routes
 from iskelo.core.signals.comb import PERIOD_SECONDS
 from iskelo.core.signals.detect import Copy, Heard
@@ -414,9 +415,9 @@ def _amiss(state: LineState, row: TargetRow, sound: SoundRow, reading: Reading) 
 def _level_amiss(state: LineState, sound: SoundRow, copy: CopyRow, reading: Reading) -> str:
     line, level = state.line, copy.level_dbfs
     if line.lowest_dbfs is not None and level < line.lowest_dbfs - SAME_LEVEL_DB:
-        return f"{level:.1f} dBFS, its lowest is {line.lowest_dbfs:g} dBFS"
+        return f"{say_figure(level, 1)} dBFS, its lowest is {say_figure(line.lowest_dbfs)} dBFS"
     if line.highest_dbfs is not None and level > line.highest_dbfs + SAME_LEVEL_DB:
-        return f"{level:.1f} dBFS, its highest is {line.highest_dbfs:g} dBFS"
+        return f"{say_figure(level, 1)} dBFS, its highest is {say_figure(line.highest_dbfs)} dBFS"
     if level > SAME_LEVEL_DB:
         return f"{level:.1f} dB above full scale: it clips"
     needed = needed_db(line, sound.source, reading.found)
@@ -433,5 +434,5 @@ def _unpredicted(row: TargetRow, sound: SoundRow, copy: CopyRow, reading: Readin
     if abs(copy.delay_samples - copy.predicted_samples) > within:
         return f"heard after {copy.delay_samples:.1f} samples, predicted {copy.predicted_samples}"
     if abs(copy.level_dbfs - copy.predicted_level_dbfs) > SAME_LEVEL_DB:
-        return f"heard at {copy.level_dbfs:.1f} dBFS, predicted {copy.predicted_level_dbfs:.1f}"
+        return f"heard at {say_figure(copy.level_dbfs, 1)} dBFS, predicted {say_figure(copy.predicted_level_dbfs, 1)}"
     return ""

@@ -10,6 +10,7 @@ from iskelo.core.lines.sides import apart, crossed_sides, say_half, side_of
 from iskelo.core.lines.sums import Sums
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Index, Line
+from iskelo.core.rig.units import say_figure
 from iskelo.core.timing.copies import Comb
 from iskelo.core.timing.rates import say_speed, speed
 
@@ -210,12 +211,16 @@ def _hot(line: Line, legs: tuple[Leg, ...], found: Index, sums: Sums) -> list[Fi
                 if total is not None and total.level_dbfs > TOLERANCE_DB - SUM_HEADROOM_DB:
                     others = len({start.owner for start in total.starts}) - 1
                     said = f"with {others} other source{'s' if others > 1 else ''} it adds up to"
-                    where = f"{total.level_dbfs:.1f} dBFS at {found.say(edge.start)}"
+                    where = f"{say_figure(total.level_dbfs, 1)} dBFS at {found.say(edge.start)}"
                     return [Finding("hot", f"{said} {where}; {SUM_HEADROOM_DB:g} dB of headroom are wanted there")]
     if line.highest_dbfs is not None:
         loudest = max((leg.level_dbfs for leg in legs if leg.level_dbfs is not None), default=None)
         if loudest is not None and loudest > line.highest_dbfs + TOLERANCE_DB:
-            return [Finding("hot", f"{loudest:.1f} dBFS, above its highest of {line.highest_dbfs:g} dBFS")]
+            return [
+                Finding(
+                    "hot", f"{say_figure(loudest, 1)} dBFS, above its highest of {say_figure(line.highest_dbfs)} dBFS"
+                )
+            ]
     return []
 
 
@@ -223,5 +228,9 @@ def _low(line: Line, legs: tuple[Leg, ...]) -> list[Finding]:
     if line.lowest_dbfs is not None:
         softest = min((leg.level_dbfs for leg in legs if leg.level_dbfs is not None), default=None)
         if softest is not None and softest < line.lowest_dbfs - TOLERANCE_DB:
-            return [Finding("low", f"{softest:.1f} dBFS, under its lowest of {line.lowest_dbfs:g} dBFS")]
+            return [
+                Finding(
+                    "low", f"{say_figure(softest, 1)} dBFS, under its lowest of {say_figure(line.lowest_dbfs)} dBFS"
+                )
+            ]
     return []

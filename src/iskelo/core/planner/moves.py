@@ -26,6 +26,7 @@ from iskelo.core.rig.gear import Interface, Source
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program, ProgramPort, Track
 from iskelo.core.rig.rig import Index
+from iskelo.core.rig.units import say_figure
 from iskelo.core.rig.ways import Opening, open_box
 from iskelo.core.wiring.blocks import wider_driver
 from iskelo.core.wiring.graph import EdgeKind, input_gain_db, mix_legs
@@ -126,7 +127,7 @@ def switched_on(found: Index, port: Port, box: Interface, jack: int) -> tuple[tu
     if off_db > TOLERANCE_DB or off_db < -FAR_OFF_DB:
         trim_db = max(-144.0, min(60.0, round(box.trims_db[jack - 1] - off_db, 1)))
         edits = (*edits, SetTrim(interface=box.id, jack_in=jack, trim_db=trim_db))
-        words = (*words, f"Set the trim of {box.name} jack in {jack} to {trim_db:g} dB")
+        words = (*words, f"Set the trim of {box.name} jack in {jack} to {say_figure(trim_db)} dB")
     return edits, words, dearer
 
 

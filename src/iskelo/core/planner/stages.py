@@ -11,6 +11,7 @@ from iskelo.core.edits.edit import Edit, SetDirect, SetOutputTrim, SetTrim, SetV
 from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Index
+from iskelo.core.rig.units import say_figure
 from iskelo.core.wiring.graph import Edge, input_gain_db
 
 LOWEST_DB, HIGHEST_DB = -144.0, 60.0
@@ -49,7 +50,7 @@ class Turn(NamedTuple):
 
 def plain(value: float) -> str:
     """A figure in tenths, without a nought behind the point: '7.8', '-20', '0'."""
-    return f"{round(value, 1) + 0.0:g}"
+    return say_figure(round(value, 1))
 
 
 def stages_along(edges: Sequence[Edge], found: Index, aim_dbfs: float) -> list[Stage]:

@@ -15,7 +15,7 @@ from iskelo.core.planner.moving import move_lead
 from iskelo.core.planner.stages import Turn, plain, stages_along, turned
 from iskelo.core.rig.gear import Destination, Interface, Source
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.units import CONSUMER_BELOW_PROFESSIONAL_DB, DBV_TO_DBU, PROFESSIONAL_DBU
+from iskelo.core.rig.units import CONSUMER_BELOW_PROFESSIONAL_DB, DBV_TO_DBU, PROFESSIONAL_DBU, say_figure
 from iskelo.core.routes.route import passing_routes
 from iskelo.core.snags.reach import lines_from, with_finding
 from iskelo.core.snags.rule import Remedy, Severity, Snag, distinct, if_so, joining, one_remedy
@@ -239,13 +239,14 @@ def consumer_and_professional(reading: Reading) -> list[Snag]:
                 rule="consumer-and-professional",
                 severity="risk",
                 title=f"{source.name} is consumer gear in a professional input",
-                evidence=f"Its {source.level_dbu - DBV_TO_DBU:.1f} dBV are {source.level_dbu:.1f} dBu, "
+                evidence=f"Its {say_figure(source.level_dbu - DBV_TO_DBU, 1)} dBV are "
+                f"{say_figure(source.level_dbu, 1)} dBu, "
                 f"{PROFESSIONAL_DBU - source.level_dbu:.1f} dB under +4 dBu; {box.name} jack in {jack} "
-                f"makes {level:.1f} dBFS of it.",
+                f"makes {say_figure(level, 1)} dBFS of it.",
                 consequence=f"It comes about {CONSUMER_BELOW_PROFESSIONAL_DB:.1f} dB too quiet, with more noise.",
                 items=(source.id, box.id),
                 lines=lines_from(reading, source.id),
-                mend=partial(one_remedy, f"Set the trim of {box.name} jack in {jack} to {trim:g} dB", edit),
+                mend=partial(one_remedy, f"Set the trim of {box.name} jack in {jack} to {say_figure(trim)} dB", edit),
             )
         )
     return [*snags, *_into_consumer_gear(reading)]
@@ -272,10 +273,11 @@ def _into_consumer_gear(reading: Reading) -> list[Snag]:
                 rule="consumer-and-professional",
                 severity="risk",
                 title=f"{end.name} is consumer gear on a professional output",
-                evidence=f"{box.name} jack out {jack} gives {level:.1f} dBu at -18 dBFS; consumer gear expects -7.8.",
+                evidence=f"{box.name} jack out {jack} gives {say_figure(level, 1)} dBu at "
+                f"{say_figure(reading.rig.alignment_dbfs)} dBFS; consumer gear expects −7.8.",
                 consequence=f"It comes {over:.1f} dB too loud and distorts.",
                 items=(end.id, box.id),
-                mend=partial(one_remedy, f"Set the trim of {box.name} jack out {jack} to {trim:g} dB", edit),
+                mend=partial(one_remedy, f"Set the trim of {box.name} jack out {jack} to {say_figure(trim)} dB", edit),
             )
         )
     return snags

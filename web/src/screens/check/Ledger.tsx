@@ -3,6 +3,7 @@ import { Box, Flex, chakra } from "@chakra-ui/react"
 import type { CheckView } from "../../api/client"
 import { Figure } from "../../parts/controls"
 import { Mark, Tick } from "../../parts/Mark"
+import { signed } from "../../parts/figures"
 
 export type TargetRow = NonNullable<CheckView["ledger"]>["targets"][number]
 export type LineRow = NonNullable<CheckView["ledger"]>["lines"][number]
@@ -80,7 +81,7 @@ export function Ledger(props: {
             <chakra.td px="8px" py="5px">
               {row.sounds.length === 0 && (
                 <chakra.span color={row.wanted.length ? "wax" : "ink3"}>
-                  nothing above {row.noise_dbfs.toFixed(0)} dBFS noise
+                  nothing above {signed(row.noise_dbfs, 0)} dBFS noise
                 </chakra.span>
               )}
               {row.sounds.map((sound) => (
@@ -97,7 +98,7 @@ export function Ledger(props: {
                     {sound.copies.length > 1 && <b> ×{sound.copies.length}</b>}
                   </Box>
                   <Level dbfs={sound.copies[0]?.level_dbfs ?? FLOOR_DBFS} />
-                  <Figure>{sound.copies[0]?.level_dbfs.toFixed(1)}</Figure>
+                  <Figure>{signed(sound.copies[0]?.level_dbfs, 1)}</Figure>
                 </Flex>
               ))}
             </chakra.td>
@@ -118,7 +119,7 @@ export function Ledger(props: {
 function Level({ dbfs }: { dbfs: number }) {
   const share = Math.max(0, Math.min(1, (dbfs - FLOOR_DBFS) / -FLOOR_DBFS))
   return (
-    <chakra.svg w="120px" h="12px" viewBox="0 0 120 12" role="img" aria-label={`${dbfs.toFixed(1)} dBFS`}>
+    <chakra.svg w="120px" h="12px" viewBox="0 0 120 12" role="img" aria-label={`${signed(dbfs, 1)} dBFS`}>
       <chakra.rect x="0" y="2" width="120" height="8" fill="sunk" />
       <chakra.rect x="0" y="2" width={120 * share} height="8" fill="ink" />
       <chakra.line x1="84" x2="84" y1="0" y2="12" stroke="edge" />

@@ -3,6 +3,7 @@ import { Box, chakra } from "@chakra-ui/react"
 import { Figure } from "../../parts/controls"
 import { Mark, Tick } from "../../parts/Mark"
 import { stateMark, type LineRow, type TargetRow } from "./Ledger"
+import { signed } from "../../parts/figures"
 
 const SIGN: Record<string, string> = { "1": "+", "-1": "−", "0": "?" }
 const sign = (polarity: number | null | undefined) =>
@@ -62,8 +63,8 @@ export function TargetDetail({ row, lines }: { row: TargetRow; lines: LineRow[] 
                 </tr>
                 <tr>
                   <td>level, dBFS</td>
-                  <Value>{copy.predicted_level_dbfs?.toFixed(1)}</Value>
-                  <Value>{copy.level_dbfs.toFixed(1)}</Value>
+                  <Value>{signed(copy.predicted_level_dbfs, 1)}</Value>
+                  <Value>{signed(copy.level_dbfs, 1)}</Value>
                   <Value>
                     {copy.predicted_level_dbfs === null
                       ? ""
@@ -108,7 +109,7 @@ export function TargetDetail({ row, lines }: { row: TargetRow; lines: LineRow[] 
         </Box>
       )}
       <Box color="ink2" mb="12px">
-        Noise <Figure>{row.noise_dbfs.toFixed(0)} dBFS</Figure>. Levels are for every source at its nominal
+        Noise <Figure>{signed(row.noise_dbfs, 0)} dBFS</Figure>. Levels are for every source at its nominal
         level.
       </Box>
       <chakra.h3 textStyle="head" mb="4px">

@@ -5,6 +5,7 @@ import { useRef, useState } from "react"
 import { answer, client, type CheckView, type Schemas } from "../../api/client"
 import { Button, Kbd } from "../../parts/controls"
 import { useKeys } from "../../parts/keys"
+import { signed } from "../../parts/figures"
 
 const BINS = 800
 const HEIGHT = 88
@@ -84,7 +85,7 @@ export function Waveform({ check, channel, name }: { check: CheckView; channel: 
             </Button>
             <chakra.span color="ink2">
               {data
-                ? `drawn and played at an even loudness; peak ${(20 * Math.log10(top)).toFixed(1)} dBFS`
+                ? `drawn and played at an even loudness; peak ${signed(20 * Math.log10(top), 1)} dBFS`
                 : "drawing…"}
             </chakra.span>
           </>

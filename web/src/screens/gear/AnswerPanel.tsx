@@ -2,6 +2,7 @@ import { Box, Flex, chakra } from "@chakra-ui/react"
 
 import { Figure } from "../../parts/controls"
 import type { Answer, Reach } from "./lit"
+import { signed } from "../../parts/figures"
 
 interface Props {
   answer: Answer | undefined
@@ -71,7 +72,7 @@ function Side(props: {
                   {reach.delay_ms?.toFixed(2)} ms
                 </>
               )}
-              {reach.passes && reach.level !== null && ` ${reach.level?.toFixed(1)} ${reach.unit}`}
+              {reach.passes && reach.level !== null && ` ${signed(reach.level, 1)} ${reach.unit}`}
             </Figure>
           </Flex>
           {!reach.passes && <Box color="wax">stopped: {reach.stopped}</Box>}

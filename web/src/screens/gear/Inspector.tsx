@@ -166,7 +166,7 @@ export function OriginRow(props: {
         {props.unit}
       </Box>
       <Select
-        w="82px"
+        w="100px"
         aria-label={`Where ${label.toLowerCase()} is from`}
         value={origin}
         onChange={(event) => void set(props.value, event.target.value as (typeof ORIGINS)[number])}

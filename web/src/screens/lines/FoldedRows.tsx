@@ -7,6 +7,7 @@ import { Mark } from "../../parts/Mark"
 import { ROW_PX, type ColumnShape } from "./columns"
 import { Cell, classes, Delay } from "./LineCells"
 import { spanOf, type Group, type RowItem, type Run } from "./rows"
+import { signed } from "../../parts/figures"
 
 /** Many lines that step alike, as one row: first and last number of every station. */
 export function RunRow(props: {
@@ -82,7 +83,7 @@ export function RunRow(props: {
         if (column.key === "level")
           return (
             <Cell key={column.key} right>
-              <Figure>{first.level_dbfs?.toFixed(1)}</Figure>
+              <Figure>{signed(first.level_dbfs, 1)}</Figure>
             </Cell>
           )
         return (

@@ -19,8 +19,16 @@ export function ProofMark({ proof }: { proof: "proved" | "stale" | "failed" | un
 /** Classes by their conditions. */
 export const classes = (...names: (string | false | undefined)[]) => names.filter(Boolean).join(" ")
 
-export function Cell(props: { first?: boolean; right?: boolean; children?: React.ReactNode }) {
-  return <td className={classes("cell", props.first && "first", props.right && "right")}>{props.children}</td>
+export function Cell(props: {
+  first?: boolean
+  right?: boolean
+  last?: boolean
+  children?: React.ReactNode
+}) {
+  const { first, right, last } = props
+  return (
+    <td className={classes("cell", first && "first", right && "right", last && "last")}>{props.children}</td>
+  )
 }
 
 /** What the open cell of a row does when it is left. */

@@ -4,6 +4,7 @@ import type { LineView } from "../../api/client"
 import { Mark, Tick } from "../../parts/Mark"
 import type { CellName, ColumnShape } from "./columns"
 import { Cell, classes, DelayCell, NameCell, ProofMark, StationCell, type Editing } from "./LineCells"
+import { signed } from "../../parts/figures"
 
 interface Props {
   line: LineView
@@ -54,11 +55,11 @@ export const LineRow = memo(function LineRow(props: Props) {
       {!props.narrow && (
         <Cell right>
           <span className="figure">
-            {line.level_dbfs === null ? "" : `${line.level_assumed ? "~" : ""}${line.level_dbfs?.toFixed(1)}`}
+            {line.level_dbfs === null ? "" : `${line.level_assumed ? "~ " : ""}${signed(line.level_dbfs, 1)}`}
           </span>
         </Cell>
       )}
-      <Cell>
+      <Cell last>
         <span className={classes(line.headline !== "arrives" && "in-wax")} title={line.findings.join("\n")}>
           {line.headline}
           {line.more_findings > 0 && ` +${line.more_findings}`} <ProofMark proof={props.proof} />

@@ -23,6 +23,7 @@ import { Tape } from "./Tape"
 /** From so many lines on, runs come folded. */
 const FOLD_FROM = 40
 const NARROW_BELOW_PX = 1200
+const DRAWER_PX = 420
 const NOBODY: ReadonlySet<string> = new Set()
 
 const turned = (set: ReadonlySet<string>, key: string): ReadonlySet<string> =>
@@ -50,7 +51,7 @@ export function LinesScreen() {
   })
   const [by, setBy] = useSetting<GroupBy>("lines grouped by", "purpose")
   const [fold, setFold] = useState<boolean | null>(null)
-  const narrow = useWidth() < NARROW_BELOW_PX
+  const narrow = useWidth() - (snag === null ? 0 : DRAWER_PX) < NARROW_BELOW_PX
   const finder = useRef<HTMLInputElement>(null)
   const file = useRef<HTMLInputElement>(null)
   const [scroller, setScroller] = useState<HTMLDivElement | null>(null)

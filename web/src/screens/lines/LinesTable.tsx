@@ -80,7 +80,8 @@ export function LinesTable(props: Props) {
               key={column.key}
               position="sticky"
               top="0"
-              zIndex="2"
+              right={column.key === "state" ? "0" : undefined}
+              zIndex={column.key === "state" ? "3" : "2"}
               bg="paper"
               textStyle="head"
               h="26px"

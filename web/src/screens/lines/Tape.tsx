@@ -8,6 +8,7 @@ import { Commit } from "../../parts/Commit"
 import { Button, Figure, Kbd } from "../../parts/controls"
 import { useKeys } from "../../parts/keys"
 import { LimitSelect } from "./LimitSelect"
+import { signed } from "../../parts/figures"
 
 type Arrival = Schemas["ArrivalView"]
 
@@ -352,7 +353,7 @@ function Sum({ arrivals }: { arrivals: Arrival[] }) {
                     <chakra.td textAlign="right">
                       <Figure>
                         {arrival.level_assumed ? "~" : ""}
-                        {hop.level.toFixed(1)} {hop.unit}
+                        {signed(hop.level, 1)} {hop.unit}
                       </Figure>
                     </chakra.td>
                     <td>{hop.over_db > 0 && ` clips by ${hop.over_db.toFixed(1)} dB`}</td>

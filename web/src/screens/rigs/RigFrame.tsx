@@ -147,7 +147,9 @@ function Frame() {
             </Flex>
           )}
           <ProposalProvider>
-            <Outlet />
+            <Box h="100%" pr={snag !== null || history ? "drawer" : 0} _print={{ pr: 0 }}>
+              <Outlet />
+            </Box>
             {snag !== null && <SnagDrawer />}
             {history && <HistoryDrawer onClose={() => setHistory(false)} />}
             {listing && <KeyList onClose={() => setListing(false)} />}

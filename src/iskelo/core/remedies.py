@@ -1,0 +1,146 @@
+"""The remedies of a snag, each tried as it would be applied; what a careful technician would not sign is not offered."""
+
+from collections import Counter
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from iskelo.core.compare import NowAfter, compare
+from iskelo.core.edits.apply import apply
+from iskelo.core.edits.base import Refused
+from iskelo.core.edits.edit import Edit
+from iskelo.core.rig.rig import Rig
+from iskelo.core.snags.registry import RULE_NAMES, run_rules
+from iskelo.core.snags.rule import REMEDIES_AT_MOST, SEVERITIES, Remedy, Snag
+from iskelo.core.survey import Survey, Surveyed, survey_again
+
+
+@dataclass(frozen=True, slots=True)
+class TriedRemedy:
+    """A remedy with what it would change; ``fact``: it only corrects what the rig says, if it is really so."""
+
+    words: str
+    edits: tuple[Edit, ...]
+    trial: NowAfter
+    fact: bool = False
+
+
+SNAGS_TRIED = 2
+"""A remedy that harms lines is tried with what mends the snags of so many of them."""
+
+Standing = tuple[int, ...]
+
+
+def standing(surveyed: Surveyed) -> Standing:
+    """How far a rig is from all being well; the less the better, the first difference counts.
+
+    The lines that do not arrive; those that are silent, half silent; what blocks the others; then the snags of every
+    rule, causes before what they hide. A remedy must better it, so remedies come to an end and never go in circles.
+    """
+    states = surveyed.reading.lines
+    kinds = Counter(state.headline for state in states)
+    blocks = sum(len(leg.blocks) for state in states for leg in state.legs)
+    found = Counter(snag.rule for snag in run_rules(surveyed.reading))
+    return (
+        len(states) - kinds["arrives"],
+        kinds["silent"],
+        kinds["half silent"],
+        blocks,
+        *(found[rule] for rule in RULE_NAMES),
+    )
+
+
+def tried_remedies(rig: Rig, snag: Snag, before: Surveyed | None = None) -> tuple[TriedRemedy, ...]:
+    """A snag's remedies, each tried as it would be applied; one that is refused does not take the others with it.
+
+    An act is offered only if it betters the rig (``standing``), takes no line with it that arrived unless it frees
+    more, and makes no new trouble that is worse than the one it mends; one that harms lines is offered with what mends
+    those.
+    Acts are ranked by lines freed, lines harmed, whether the snag is gone, numbers moved, delay added, edits; behind
+    them come at most as many corrections of facts.
+    """
+    known = before or survey_again(rig, None)
+    trial_of = _Trial(rig, known, snag)
+    tried = [trial_of.remedy(each) if each.fact else trial_of.act(each) for each in snag.mend()]
+    ranked = sorted((each for each in tried if each is not None), key=lambda each: each.rank)
+    acts = [each for each in ranked if not each.remedy.fact]
+    kept = (*acts[:REMEDIES_AT_MOST], *(each for each in ranked if each.remedy.fact))
+    return tuple(
+        TriedRemedy(each.remedy.words, each.remedy.edits, compare(known, each.after, each.words), each.remedy.fact)
+        for each in kept
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class _Tried:
+    """A remedy made: the survey after it, what was done in words, the lines it harms, and its rank."""
+
+    remedy: Remedy
+    after: Surveyed
+    words: str
+    freed: int
+    harmed: frozenset[str]
+    rank: tuple[float, ...]
+
+
+class _Trial:
+    """Tries the remedies of one snag of one rig."""
+
+    def __init__(self, rig: Rig, known: Surveyed, snag: Snag) -> None:
+        self._rig, self._known, self._snag = rig, known, snag
+        self._stands = standing(known)
+        self._arriving = {line.id for line in known.survey.lines if line.headline == "arrives"}
+        self._delay_ms = {line.id: line.latest_ms for line in known.survey.lines}
+
+    def act(self, remedy: Remedy) -> _Tried | None:
+        """An act, with what mends the lines it would harm; None if it is not to be offered."""
+        tried = self.remedy(remedy)
+        if tried is None or self._signed(tried):
+            return tried
+        for _, snag in zip(range(SNAGS_TRIED), self._of_harmed(tried), strict=False):
+            for further in snag.mend():
+                if further.fact:
+                    continue
+                words = f"{remedy.words}, then {further.words[:1].lower()}{further.words[1:]}"
+                both = self.remedy(Remedy(words, (*remedy.edits, *further.edits)))
+                if both is not None and self._signed(both):
+                    return both
+        return None
+
+    def _of_harmed(self, tried: _Tried) -> Iterator[Snag]:
+        """The snags that are new with a remedy, of the lines it harms."""
+        before = {snag.key for snag in self._known.snags}
+        return (snag for snag in tried.after.snags if snag.key not in before and tried.harmed & set(snag.lines))
+
+    def _signed(self, tried: _Tried) -> bool:
+        return (
+            standing(tried.after) < self._stands
+            and (not tried.harmed or tried.freed > len(tried.harmed))
+            and not _worse(self._snag, self._known.survey, tried.after.survey)
+        )
+
+    def remedy(self, remedy: Remedy) -> _Tried | None:
+        """A remedy made; None if it is refused."""
+        try:
+            applied = apply(self._rig, remedy.edits)
+        except Refused:
+            return None
+        again = survey_again(applied.rig, self._known)
+        arriving = {line.id for line in again.survey.lines if line.headline == "arrives"}
+        freed, harmed = len(arriving - self._arriving), frozenset(self._arriving - arriving)
+        later_ms = sum(
+            line.latest_ms - was_ms
+            for line in again.survey.lines
+            if line.latest_ms is not None and (was_ms := self._delay_ms.get(line.id)) is not None
+        )
+        # Of equals the one that mends the cause and not only what follows from it.
+        left = any(each.key == self._snag.key for each in again.snags)
+        moved = len(compare(self._known, again, "").numbers)
+        rank = (-freed, len(harmed), left, moved, round(later_ms, 6), len(remedy.edits))
+        return _Tried(remedy, again, applied.words, freed, harmed, rank)
+
+
+def _worse(snag: Snag, now: Survey, after: Survey) -> bool:
+    """Whether a remedy makes a new trouble that is worse than what it mends."""
+    kept = {each.key for each in now.snags}
+    limit = SEVERITIES.index(snag.severity)
+    return any(SEVERITIES.index(each.severity) < limit and each.key not in kept for each in after.snags)
