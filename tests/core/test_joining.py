@@ -364,8 +364,8 @@ def test_the_join_sheet_proposes_order_master_and_matching_with_its_reasons() ->
     a, b = bench.id("A"), bench.id("B")
     sheet = join_sheet(read(bench.rig), JoinRequest(devices=(a, b), names=("One", "", "Three")))
     assert sheet.reasons == (
-        "B leads: the steadiest clock (A ±50 ppm, B ±10 ppm).",
-        "B comes first: it leads, and if another is absent its numbers stay.",
+        "B is clock master: the steadiest clock (A ±50 ppm, B ±10 ppm).",
+        "B comes first: it is clock master, and if another is absent its numbers stay.",
         "A is matched: it runs on its own clock.",
         # A block of 128 more in its ring, 16 of margin, 32 in its filter.
         "Early members wait 176 samples = 3.67 ms for the latest, so that what is recorded together comes together.",

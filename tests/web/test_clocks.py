@@ -40,7 +40,7 @@ def test_the_join_sheet_takes_another_order_another_master_and_a_box_that_is_not
     sheet.get_by_label("Match Corvane").click()
     expect(sheet).to_contain_text("Corvane is not matched and will slip")
     sheet.get_by_label("Clock master").select_option("Corvane")
-    expect(sheet).to_contain_text("Corvane leads, as you said.")
+    expect(sheet).to_contain_text("Corvane is clock master, as you said.")
     members = sheet.get_by_role("table", name="Members").get_by_role("row")
     expect(members.first).to_contain_text("Corvanein 1–4")
     sheet.get_by_role("button", name="Move Pellow Duo up").click()

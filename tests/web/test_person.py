@@ -100,7 +100,7 @@ def test_two_microphones_to_a_recorder_heard_within_10_ms_and_a_green_line_check
     row(screen, "Alma").click()
     expect(screen.get_by_role("region", name="Tape measure of Alma")).to_contain_text("185")
     screen.keyboard.press("=")
-    expect(screen.get_by_role("table", name="Sum, Through the computer")).to_contain_text("wait: capture buffer")
+    expect(screen.get_by_role("table", name="Adds up, Through the computer")).to_contain_text("wait: capture buffer")
 
     screen.keyboard.press("4")
     screen.keyboard.press("r")

@@ -149,7 +149,7 @@ def say_unlocked(found: Index, box: Interface) -> str:
         "": "",
         "no lead": f"nothing is plugged into its {box.clock_source} input",
         "loop": "follows itself in the end",
-        "other rate": "what leads it runs at another rate",
+        "other rate": "its clock master runs at another rate",
     }[found.paces[box.id].unlocked]
 
 

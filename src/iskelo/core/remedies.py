@@ -1,4 +1,4 @@
-"""The remedies of a snag, each tried as it would be applied; what a careful technician would not sign is not offered."""
+"""The remedies of a snag, each tried as it would be applied; what no careful technician would sign is not offered."""
 
 from collections import Counter
 from collections.abc import Iterator

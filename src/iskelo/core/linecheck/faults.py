@@ -113,7 +113,7 @@ def _computer(found: Index) -> Iterator[Fault]:
     )
     if longest_ms:
         late_ms = round(LATE_SHARE * longest_ms, 1)
-        words = f"The computer calls programs up to {late_ms:g} ms late"
+        words = f"The computer wakes programs up to {late_ms:g} ms late"
         yield Fault("late", "computer", words, (SetValues(item="rig", values={"jitter_ms": late_ms}),))
 
 
@@ -125,7 +125,7 @@ def _leads(found: Index) -> Iterator[Fault]:
         yield Fault(f"out:{patch.id}", "leads", f"{said[patch.id]} is out", (Remove(items=(patch.id,)),))
     for patch in leads:
         over = SetValues(item=patch.id, values={"inverted": not patch.inverted})
-        yield Fault(f"over:{patch.id}", "leads", f"{said[patch.id]} is turned over", (over,))
+        yield Fault(f"over:{patch.id}", "leads", f"{said[patch.id]} has its polarity reversed", (over,))
 
 
 def _supply(found: Index) -> Iterator[Fault]:

@@ -71,7 +71,7 @@ def _lead(patch: Patch) -> Iterator[str]:
     if patch.gain_db:
         yield f"{patch.gain_db:+g} dB in the lead"
     if patch.inverted:
-        yield "turned over"
+        yield "polarity reversed"
     if patch.muted:
         yield "muted"
 

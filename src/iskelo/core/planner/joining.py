@@ -154,7 +154,7 @@ def _program(found: Index, wanted: JoinRequest, boxes: list[Interface]) -> Progr
 def _leader(found: Index, wanted: JoinRequest, boxes: list[Interface], reasons: list[str]) -> Interface:
     asked = next((box for box in boxes if box.id == wanted.master), None)
     if asked is not None:
-        reasons.append(f"{asked.name} leads, as you said.")
+        reasons.append(f"{asked.name} is clock master, as you said.")
         return asked
 
     def unsteady(box: Interface) -> float:
@@ -165,7 +165,7 @@ def _leader(found: Index, wanted: JoinRequest, boxes: list[Interface], reasons: 
     told = ", ".join(f"{box.name} {_off(found, box)} ppm" for box in boxes)
     alike = len({unsteady(box) for box in boxes}) == 1
     why = "the clocks are as steady as each other, and it was marked first" if alike else "the steadiest clock"
-    reasons.append(f"{leader.name} leads: {why} ({told}).")
+    reasons.append(f"{leader.name} is clock master: {why} ({told}).")
     return leader
 
 
@@ -187,7 +187,7 @@ def _ordered(
     if now is not None and program is not None:
         reasons.append(f"{now.name} comes first: {program.name} is on it, and its numbers stay.")
     else:
-        reasons.append(f"{first.name} comes first: it leads, and if another is absent its numbers stay.")
+        reasons.append(f"{first.name} comes first: it is clock master, and if another is absent its numbers stay.")
     return [first, *(box for box in boxes if box is not first)]
 
 

@@ -124,16 +124,16 @@ def master_not_a_member(reading: Reading) -> list[Snag]:
                 key=f"master-not-a-member:{aggregate.id}",
                 rule="master-not-a-member",
                 severity="trouble",
-                title=f"{found.name(aggregate.master)} leads {aggregate.name}, and {what}",
+                title=f"{found.name(aggregate.master)} is clock master of {aggregate.name}, and {what}",
                 evidence=f"The clock master of {aggregate.name} is {found.name(aggregate.master)}, which {what}; "
-                f"{there[0].name} calls instead.",
-                consequence="Another clock leads than the one that was chosen: other members are matched, or slip.",
+                f"{there[0].name} is it instead.",
+                consequence="Another clock drives it than was chosen: other members are rate matched, or slip.",
                 items=(aggregate.id, aggregate.master),
                 mend=partial(
                     distinct,
                     [
                         Remedy(
-                            f"Let {box.name} (±{box.tolerance_ppm:g} ppm) lead {aggregate.name}",
+                            f"Make {box.name} (±{box.tolerance_ppm:g} ppm) clock master of {aggregate.name}",
                             (SetValues(item=aggregate.id, values={"master": box.id}),),
                         )
                         for box in steady
@@ -382,5 +382,5 @@ def _spare_matching(found: Index, aggregate: Aggregate, opening: Opening, way: W
     assert opening.caller is not None
     remedies = lead_remedies(found, way.box, opening.caller.box)
     lead = SetValues(item=aggregate.id, values={"master": way.box.id})
-    remedies.append(Remedy(f"Let {way.box.name} lead {aggregate.name}", (lead,)))
+    remedies.append(Remedy(f"Make {way.box.name} clock master of {aggregate.name}", (lead,)))
     return distinct(remedies)

@@ -251,7 +251,7 @@ def _break_circle(circle: list[Interface]) -> tuple[Remedy, ...]:
     return distinct(
         [
             Remedy(
-                f"Let {box.name} run on its own clock (±{box.tolerance_ppm:g} ppm) and lead the others",
+                f"Let {box.name} run on its own clock (±{box.tolerance_ppm:g} ppm) and be the others' clock master",
                 (SetValues(item=box.id, values={"clock_source": "own"}),),
             )
             for box in steadiest

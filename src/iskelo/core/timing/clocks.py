@@ -62,9 +62,9 @@ def sync_tolerance_s(rate_hz: int) -> tuple[float, float]:
 
 
 def say_sync_tolerance(rate_hz: int) -> str:
-    """Example: 'locks if its reference is within 5.21 us; leads others within 1.04 us'."""
+    """Example: 'locks if its reference is within 5.21 us; drives others within 1.04 us'."""
     out_s, in_s = sync_tolerance_s(rate_hz)
-    return f"locks if its reference is within {1e6 * in_s:.2f} μs; leads others within {1e6 * out_s:.2f} μs"
+    return f"locks if its reference is within {1e6 * in_s:.2f} μs; drives others within {1e6 * out_s:.2f} μs"
 
 
 def clock_of(found: Index, master: str) -> tuple[float | None, float]:

@@ -67,7 +67,7 @@ export function Faults({ on, onTurn, onRun, onClose, running }: Props) {
           flex="1"
           autoFocus
           aria-label="Find a fault"
-          placeholder="Find: a box, a lead, turned over …"
+          placeholder="Find: a box, a lead, polarity …"
           value={wanted}
           onChange={(event) => setWanted(event.target.value)}
         />

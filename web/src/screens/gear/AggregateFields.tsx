@@ -5,6 +5,7 @@ import { answer, client, type Aggregate, type Edit, type Interface, type Schemas
 import { useRig } from "../../api/rig"
 import { Commit } from "../../parts/Commit"
 import { Button, Figure, Select } from "../../parts/controls"
+import { usePropose } from "../../parts/propose"
 import { Check, Row, Section, useNumber, useSet } from "./Inspector"
 
 export type AggregateView = Schemas["AggregateView"]
@@ -25,9 +26,9 @@ export function useAggregates() {
 }
 
 export const STATES: Record<MemberRow["state"], string> = {
-  calls: "calls",
+  calls: "clock master",
   "same clock": "same clock",
-  matched: "matched",
+  matched: "rate matched",
   free: "free: it slips",
   absent: "absent",
 }
@@ -35,6 +36,7 @@ export const STATES: Record<MemberRow["state"], string> = {
 /** Boxes joined as one: their order, whose clock leads, which are matched, and both channel maps. */
 export function AggregateFields({ device }: { device: Aggregate }) {
   const { state, edit } = useRig()
+  const propose = usePropose()
   const set = useSet(device.id)
   const number = useNumber()
   const view = useAggregates().data?.find((each) => each.id === device.id)
@@ -97,7 +99,11 @@ export function AggregateFields({ device }: { device: Aggregate }) {
                   variant="quiet"
                   aria-label={`Take ${name} out`}
                   onClick={() =>
-                    void edit([put(device.members.filter((each) => each.device !== member.device))])
+                    void propose({
+                      edits: [put(device.members.filter((each) => each.device !== member.device))],
+                      words: `take ${name} out of ${device.name}`,
+                      unlessHarmless: true,
+                    })
                   }
                 >
                   −
@@ -184,10 +190,10 @@ export function AggregateFields({ device }: { device: Aggregate }) {
             ))}
           </Select>
         </Row>
-        <Row words="Margin of its rings">
+        <Row words="Ring buffer margin">
           <Commit
             value={device.margin_samples}
-            label="Margin of its rings"
+            label="Ring buffer margin"
             width="60px"
             figure
             onKeep={(text) => number("Margin", text, (margin_samples) => set({ margin_samples }))}

@@ -85,10 +85,10 @@ export function Jacks({ box }: { box: Interface }) {
                 void edit([{ edit: "set_jack", interface: box.id, jack_in: jack, high_impedance }])
               }
             />
-            <chakra.label title="The lead turns the signal over" fontSize="12px" color="ink2">
+            <chakra.label title="The lead reverses the polarity" fontSize="12px" color="ink2">
               <input
                 type="checkbox"
-                aria-label={`Lead into jack in ${jack} turned over`}
+                aria-label={`Lead into jack in ${jack}, polarity reversed`}
                 disabled={!lead}
                 checked={lead?.inverted ?? false}
                 onChange={(event) =>
@@ -96,7 +96,7 @@ export function Jacks({ box }: { box: Interface }) {
                   void edit([{ edit: "set", item: lead.id, values: { inverted: event.target.checked } }])
                 }
               />
-              over
+              rev.
             </chakra.label>
           </Flex>
         )

@@ -170,7 +170,7 @@ export function Join({ marked, onClose, onMade }: Props) {
       {sheet && (
         <>
           <label>
-            led by{" "}
+            clock master{" "}
             <Select
               aria-label="Clock master"
               value={sheet.device.members.find((member) => member.state === "calls")?.box ?? ""}

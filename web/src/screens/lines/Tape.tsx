@@ -30,7 +30,7 @@ function distinct(arrivals: Arrival[]): Arrival[] {
 export function Tape({ line, onMend, mendable }: { line: LineView; onMend: () => void; mendable: boolean }) {
   const { state, edit } = useRig()
   const [sum, setSum] = useState(false)
-  useKeys([{ keys: "=", words: "Show the delay's sum", run: () => setSum((on) => !on) }])
+  useKeys([{ keys: "=", words: "How the delay adds up", run: () => setSum((on) => !on) }])
   const ways = useQuery({
     queryKey: ["ways", state.id, state.revision, line.id],
     placeholderData: (before) => before,
@@ -73,7 +73,7 @@ export function Tape({ line, onMend, mendable }: { line: LineView; onMend: () =>
           onClick={() => setSum((on) => !on)}
           disabled={arrivals.length === 0}
         >
-          {sum ? "Scale" : "Sum"} <Kbd>=</Kbd>
+          {sum ? "Scale" : "Adds up"} <Kbd>=</Kbd>
         </Button>
         <chakra.label
           display="flex"
@@ -260,7 +260,7 @@ function Strip({ arrival, x, y }: { arrival: Arrival; x: (ms: number) => number;
       <text x={x(0)} y={y + 10}>
         {arrival.way}, {arrival.assumed ? "~" : ""}
         {arrival.delay_ms.toFixed(2)} ms, {arrival.delay_samples} samples
-        {arrival.inverted ? ", turned over" : ""}:{" "}
+        {arrival.inverted ? ", polarity reversed" : ""}:{" "}
         {arrival.terms.map((term) => `${term.label.replace("wait: ", "")} ${term.samples}`).join(" · ")}
       </text>
       {arrival.terms.map((term, index) => {
@@ -308,7 +308,7 @@ function Sum({ arrivals }: { arrivals: Arrival[] }) {
         <Flex key={`${arrival.way}${arrival.delay_samples}`} gap="24px" align="flex-start">
           <Box>
             <Box textStyle="head">{arrival.way}</Box>
-            <chakra.table textStyle="cell" aria-label={`Sum, ${arrival.way}`}>
+            <chakra.table textStyle="cell" aria-label={`Adds up, ${arrival.way}`}>
               <tbody>
                 {arrival.terms.map((term, index) => (
                   <tr key={index}>

@@ -71,7 +71,7 @@ function Row({ budget, span, onLine }: { budget: Budget; span: number; onLine: (
     budget.left_ms === null
       ? ""
       : late
-        ? `${(-budget.left_ms).toFixed(2)} over`
+        ? `${(-budget.left_ms).toFixed(2)} too late`
         : `${budget.left_ms.toFixed(2)} left`
   return (
     <Flex

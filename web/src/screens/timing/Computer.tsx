@@ -41,10 +41,10 @@ export function Computer() {
         calls late by
         <Commit
           value={jitter_ms}
-          label="Late calls in ms"
+          label="Scheduling jitter in ms"
           width="48px"
           figure
-          onKeep={(text) => number("Late calls", text, (jitter_ms) => set({ jitter_ms }))}
+          onKeep={(text) => number("Scheduling jitter", text, (jitter_ms) => set({ jitter_ms }))}
         />
         ms
       </Flex>

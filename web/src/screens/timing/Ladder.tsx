@@ -329,7 +329,7 @@ function Bar(props: { share: number; limit: number | null; wax: boolean }) {
 }
 
 const said = (percent: number) =>
-  percent < 0 ? `over by ${Math.round(-percent)} %` : `${Math.round(percent)} %`
+  percent < 0 ? `${Math.round(-percent)} % short` : `${Math.round(percent)} %`
 
 /** Time to spare: the share of the period left; a range where one reading is all there is. */
 function Spare({ rung }: { rung: Rung }) {
@@ -362,7 +362,7 @@ function Spare({ rung }: { rung: Rung }) {
         <Box position="absolute" left="20%" top="-3px" h="16px" w="1px" bg="ink" />
       </Box>
       <Figure whiteSpace="nowrap" color={least < 0 ? "wax" : "ink"}>
-        {one ? said(least) : `${least < 0 ? "over" : Math.round(least)}…${said(most)}`}
+        {one ? said(least) : `${least < 0 ? "none" : Math.round(least)}…${said(most)}`}
       </Figure>
     </Flex>
   )
