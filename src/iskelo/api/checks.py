@@ -13,6 +13,7 @@ from fastapi.responses import StreamingResponse
 from sqlalchemy import Engine
 from sqlmodel import Session
 
+from iskelo.api.downloads import attachment
 from iskelo.api.problems import ANSWERS
 from iskelo.api.rigs import Database, now
 from iskelo.api.views import CheckRequest, CheckView, Wave, check_view, stage_of
@@ -101,11 +102,11 @@ def take_file(
     rate, size = next(((r, s) for r, _, s in files if rate_hz in (None, r)), (0, 0))
     if not size:
         raise NoSuchCheck(str(check_id))
-    number = checks.read_check(session, check_id).number
-    headers = {
-        "Accept-Ranges": "bytes",
-        "Content-Disposition": f'attachment; filename="take-{number}-{rate}.wav"',
-    }
+    row = checks.read_check(session, check_id)
+    day = (row.finished_at or row.made_at).strftime("%Y-%m-%d")
+    rig = rigs.name_at(session, row.rig_id, row.revision)
+    name = f"{rig}, rev {row.revision}, take {row.number}, {rate / 1000:g} kHz, {day}.wav"
+    headers = {"Accept-Ranges": "bytes", "Content-Disposition": attachment(name)}
     span = _range(range_wanted, size)
     if span is None:
         return _parts(request, check_id, rate, 0, size, 200, headers)

@@ -235,6 +235,14 @@ class Revision:
     kept_as: str | None
 
 
+def name_at(session: Session, identity: UUID, number: int) -> str:
+    """What a rig was called at a revision; 'A rig' if that is not known any more."""
+    name = session.exec(
+        select(RevisionRow.rig_name).where(RevisionRow.rig_id == identity, RevisionRow.number == number)
+    ).first()
+    return name or "A rig"
+
+
 def history(session: Session, identity: UUID) -> list[Revision]:
     """Every revision of a rig, the newest first."""
     _row(session, identity)

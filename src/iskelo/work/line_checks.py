@@ -5,6 +5,7 @@ import logging
 import threading
 import time
 from collections.abc import Callable
+from dataclasses import replace
 from datetime import UTC, datetime
 from uuid import UUID
 
@@ -19,6 +20,7 @@ from iskelo.core.linecheck.run import CannotCheck, CheckResult, run_line_check
 from iskelo.core.lines.context import read
 from iskelo.core.rig.rig import Rig
 from iskelo.core.twin.run import Cancelled
+from iskelo.formats.told_wav import TakeTold, told
 from iskelo.formats.wav import write_wav
 from iskelo.store import checks
 from iskelo.store.revisions import Faulty, NoSuchRig, rig_at
@@ -46,6 +48,7 @@ class LineChecks:
             if row is None:
                 return
             attempt, only = row.attempt, row.only
+            about = (row.revision, row.number, row.made_at)
             keys = {key for key, _ in row.faults or ()}
             try:
                 rig = rig_at(session, row.rig_id, row.revision)
@@ -53,16 +56,21 @@ class LineChecks:
                 self._end(identity, attempt, "failed", str(error))
                 return
         try:
-            self._checked(identity, attempt, rig, only, keys)
+            result = self._checked(identity, attempt, rig, only, keys)
+            if result is not None:
+                self._keep(identity, attempt, result, TakeTold(rig.name, *about, ()))
         finally:
             # The twin's parts know each other; without this a long-lived worker keeps many of them.
             gc.collect()
 
-    def _checked(self, identity: UUID, attempt: int, rig: Rig, only: list[str] | None, keys: set[str]) -> None:
+    def _checked(
+        self, identity: UUID, attempt: int, rig: Rig, only: list[str] | None, keys: set[str]
+    ) -> CheckResult | None:
+        """What a check found; None if it did not come to its end."""
         teller = _Teller(self._engine, identity, attempt, self._stopping)
         try:
             at_fault = with_faults(rig, read(rig), keys)[0] if keys else None
-            result = run_line_check(rig, teller, only=only, at_fault=at_fault)
+            return run_line_check(rig, teller, only=only, at_fault=at_fault)
         except Cancelled:
             if self._stopping.is_set():
                 self._insist(lambda session: checks.put_back(session, identity, attempt))
@@ -73,17 +81,18 @@ class LineChecks:
         except Exception:
             log.exception("line check %s", identity)
             self._end(identity, attempt, "failed", "The check broke off; this is a fault in Iskelo, not in the rig.")
-        else:
-            self._keep(identity, attempt, result)
+        return None
 
     def _end(self, identity: UUID, attempt: int, state: str, stage: str) -> None:
         self._insist(lambda session: checks.finish(session, identity, attempt, state, stage, datetime.now(UTC)))
 
-    def _keep(self, identity: UUID, attempt: int, result: CheckResult) -> None:
+    def _keep(self, identity: UUID, attempt: int, result: CheckResult, about: TakeTold) -> None:
         takes: dict[int, tuple[list[int], bytes]] = {}
         for rate_hz in sorted({channel.rate_hz for channel in result.take}):
             places = [place for place, channel in enumerate(result.take) if channel.rate_hz == rate_hz]
-            takes[rate_hz] = (places, write_wav([result.take[place].samples for place in places], rate_hz))
+            wav = write_wav([result.take[place].samples for place in places], rate_hz)
+            names = tuple(result.ledger.targets[place].name for place in places)
+            takes[rate_hz] = (places, told(wav, replace(about, channels=names)))
         ledger = _ledger.dump_python(result.ledger, mode="json")
         self._insist(
             lambda session: checks.finish(
