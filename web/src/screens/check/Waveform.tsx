@@ -1,6 +1,6 @@
 import { Box, Flex, chakra } from "@chakra-ui/react"
 import { useQuery } from "@tanstack/react-query"
-import { useRef, useState } from "react"
+import { useEffect, useRef, useState } from "react"
 
 import { answer, client, type CheckView, type Schemas } from "../../api/client"
 import { Button, Kbd } from "../../parts/controls"
@@ -38,12 +38,39 @@ export function Waveform({ check, channel, name }: { check: CheckView; channel: 
       const start = Math.max(0, Math.min(1 - width, first))
       return [start, start + width]
     })
+  const [at, setAt] = useState(0)
   const toggle = () => {
     const audio = player.current
     if (!audio) return
     if (audio.paused) void audio.play().catch(() => setPlaying(false))
     else audio.pause()
   }
+  // What plays is what is chosen: another channel goes on from the same moment.
+  const sounding = useRef(false)
+  useEffect(() => {
+    const audio = player.current
+    if (!audio || !sounding.current) return
+    const then = audio.currentTime
+    audio.load()
+    audio.currentTime = then
+    void audio.play().catch(() => setPlaying(false))
+  }, [channel])
+  useEffect(() => {
+    sounding.current = playing
+    if (!playing) return
+    let frame = 0
+    const follow = () => {
+      setAt(player.current?.currentTime ?? 0)
+      frame = requestAnimationFrame(follow)
+    }
+    frame = requestAnimationFrame(follow)
+    return () => cancelAnimationFrame(frame)
+  }, [playing])
+  // A page that is left is silent, though browsers play on what is out of sight.
+  useEffect(() => {
+    const audio = player.current
+    return () => audio?.pause()
+  }, [check.id])
   useKeys([
     { keys: " ", words: "Play or stop the channel", run: toggle },
     { keys: "+", words: "Nearer", run: () => zoom(0.5) },
@@ -103,7 +130,10 @@ export function Waveform({ check, channel, name }: { check: CheckView; channel: 
             preload="none"
             onPlay={() => setPlaying(true)}
             onPause={() => setPlaying(false)}
-            onEnded={() => setPlaying(false)}
+            onEnded={() => {
+              setPlaying(false)
+              setAt(0)
+            }}
           />
           <chakra.svg
             viewBox={`0 0 ${BINS} ${HEIGHT}`}
@@ -116,6 +146,17 @@ export function Waveform({ check, channel, name }: { check: CheckView; channel: 
           >
             <chakra.line x1="0" x2={BINS} y1={HEIGHT / 2} y2={HEIGHT / 2} stroke="rule" />
             <chakra.path d={outline} fill="ink" />
+            {(playing || at > 0) && seconds > 0 && (
+              <chakra.line
+                data-testid="playhead"
+                x1={BINS * ((at / seconds - span[0]) / (span[1] - span[0]))}
+                x2={BINS * ((at / seconds - span[0]) / (span[1] - span[0]))}
+                y1="0"
+                y2={HEIGHT}
+                stroke="sea"
+                strokeWidth="1.5"
+              />
+            )}
           </chakra.svg>
           <Flex justify="space-between" textStyle="figureSmall" color="ink2">
             <span>{(span[0] * seconds).toFixed(3)} s</span>

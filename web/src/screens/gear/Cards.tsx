@@ -63,8 +63,10 @@ function Frame(
           textAlign="left"
           cursor="pointer"
           aria-pressed={on}
+          onMouseUp={(event) => event.currentTarget.blur()}
           onClick={(event) => {
             event.stopPropagation()
+            event.currentTarget.blur()
             onChoose({ gear: gear.id, port: null })
           }}
         >

@@ -1,5 +1,5 @@
 import { Box, Flex, chakra } from "@chakra-ui/react"
-import { useMemo, useRef, useState } from "react"
+import { useEffect, useMemo, useRef, useState } from "react"
 
 import type { Gear, Interface } from "../../api/client"
 import { useRig } from "../../api/rig"
@@ -31,6 +31,11 @@ export function GearScreen() {
   const [open, setOpen] = useState<"swap" | "catalogue" | "join" | null>(null)
   const [marks, setMarks] = useState<string[]>([])
   const finder = useRef<HTMLInputElement>(null)
+  const inspector = useRef<HTMLDivElement>(null)
+  // The answer for a peg stands at the top of the panel.
+  useEffect(() => {
+    if (chosen?.port && inspector.current) inspector.current.scrollTop = 0
+  }, [chosen?.port])
   const ports = usePorts()
   const found = useAnswer(chosen?.port ?? null)
   const steps = useMemo(() => wayOf(found.data, way.to, way.from), [found.data, way])
@@ -140,13 +145,31 @@ export function GearScreen() {
           <Button size="row" variant="quiet" onClick={() => setOpen("catalogue")}>
             Catalogue <Kbd>c</Kbd>
           </Button>
-          <Button size="row" variant="quiet" onClick={mark} disabled={!joinable}>
+          <Button
+            size="row"
+            variant="quiet"
+            onClick={mark}
+            disabled={!joinable}
+            title={joinable ? undefined : "Choose a box, or boxes that are joined already"}
+          >
             {current && marked.includes(current.id) ? "Unmark" : "Mark"} <Kbd>Space</Kbd>
           </Button>
-          <Button size="row" variant="quiet" onClick={join} disabled={marked.length < 2}>
+          <Button
+            size="row"
+            variant="quiet"
+            onClick={join}
+            disabled={marked.length < 2}
+            title={marked.length < 2 ? "Mark two boxes or more with Space" : undefined}
+          >
             Join{marked.length > 1 ? ` ${marked.length}` : ""} <Kbd>j</Kbd>
           </Button>
-          <Button size="row" variant="quiet" onClick={swap} disabled={current?.kind !== "interface"}>
+          <Button
+            size="row"
+            variant="quiet"
+            onClick={swap}
+            disabled={current?.kind !== "interface"}
+            title={current?.kind === "interface" ? undefined : "Choose the box that is to be swapped"}
+          >
             Swap <Kbd>w</Kbd>
           </Button>
         </Flex>
@@ -175,7 +198,7 @@ export function GearScreen() {
               onChoose={choose}
             />
           ))}
-          <Box w="inspector" flex="none" bg="sheet" overflowY="auto">
+          <Box ref={inspector} w="inspector" flex="none" bg="sheet" overflowY="auto">
             {chosen?.port && (
               <Box p="10px" pb="0" textStyle="cell">
                 <AnswerPanel

@@ -5,9 +5,10 @@ import type { Destination, Edit, Gear, Source } from "../../api/client"
 import { useRig } from "../../api/rig"
 import { Commit, type Kept } from "../../parts/Commit"
 import { Button, Select, TextArea } from "../../parts/controls"
+import { usePropose } from "../../parts/propose"
 import { useSelection } from "../../parts/selection"
 import { AggregateFields } from "./AggregateFields"
-import { InterfaceFields } from "./InterfaceFields"
+import { InterfaceFields, Some } from "./InterfaceFields"
 import { usePorts } from "./Pegs"
 import { ProgramFields } from "./ProgramFields"
 
@@ -221,10 +222,59 @@ function UsedBy({ gear }: { gear: Gear }) {
   )
 }
 
+/** Where a source is plugged in; another jack moves its lead there. */
+function PluggedInto({ source, leg }: { source: Source; leg: number }) {
+  const { state } = useRig()
+  const propose = usePropose()
+  const { patches, gear } = state.rig
+  const lead = patches.find((each) => each.from_port[0] === source.id && each.from_port[2] === leg)
+  const taken = (box: string, jack: number) => {
+    const there = patches.find((each) => each.to_port[0] === box && each.to_port[2] === jack)
+    return gear.find((each) => each.id === there?.from_port[0])?.name ?? "free"
+  }
+  const side = source.width === 2 ? ` ${"LR"[leg - 1]}` : ""
+  return (
+    <Row words={`Plugged into${side}`}>
+      <Select
+        w="170px"
+        aria-label={`Plugged into${side}`}
+        value={lead ? `${lead.to_port[0]}/${lead.to_port[2]}` : ""}
+        onChange={(event) => {
+          const [box = "", jack = ""] = event.target.value.split("/")
+          const edits: Edit[] = lead ? [{ edit: "remove", items: [lead.id] }] : []
+          if (box)
+            edits.push({
+              edit: "plug",
+              from_port: [source.id, "out", leg],
+              to_port: [box, "jack_in", Number(jack)],
+              replace: true,
+            })
+          const words = `plug ${source.name}${side} into ${event.target.selectedOptions[0]?.text ?? "nothing"}`
+          void propose({ edits, words, unlessHarmless: true })
+        }}
+      >
+        <option value="">nothing</option>
+        {gear.map(
+          (box) =>
+            box.kind === "interface" &&
+            Array.from({ length: box.jack_in }, (_, index) => (
+              <option key={`${box.id}/${index}`} value={`${box.id}/${index + 1}`}>
+                {box.name}, jack {index + 1}: {taken(box.id, index + 1)}
+              </option>
+            )),
+        )}
+      </Select>
+    </Row>
+  )
+}
+
 function SourceFields({ source }: { source: Source }) {
   const set = useSet(source.id)
   return (
     <Section title="Source">
+      {Array.from({ length: source.width }, (_, leg) => (
+        <PluggedInto key={leg} source={source} leg={leg + 1} />
+      ))}
       <Row words="Kind">
         <Select
           aria-label="Kind"
@@ -245,6 +295,12 @@ function SourceFields({ source }: { source: Source }) {
         worded
         value={source.level_dbu}
         origins={source.origins}
+      />
+      <Some
+        words="Headroom needed (dB)"
+        none="alignment"
+        value={source.headroom_db}
+        onKeep={(headroom_db) => set({ headroom_db })}
       />
       <Row words="Told in">
         <Select

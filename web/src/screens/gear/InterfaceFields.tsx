@@ -51,6 +51,8 @@ export function InterfaceFields({ box }: { box: Interface }) {
   return (
     <>
       <Contents />
+      <Jacks box={box} />
+      <Outputs box={box} />
       <Clock box={box} />
       <Drivers box={box} />
       <Section title="Ports">
@@ -148,8 +150,6 @@ export function InterfaceFields({ box }: { box: Interface }) {
           onKeep={(instrument_jacks) => set({ instrument_jacks })}
         />
       </Section>
-      <Jacks box={box} />
-      <Outputs box={box} />
       <Direct box={box} />
     </>
   )

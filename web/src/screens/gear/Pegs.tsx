@@ -4,6 +4,7 @@ import { useMemo, useState } from "react"
 
 import { answer, client, type Schemas } from "../../api/client"
 import { useRig } from "../../api/rig"
+import { PORT, useDrop } from "./drag"
 import { portKey, useLit } from "./lit"
 
 /** A bank of more ports than these shows as runs until it is opened. */
@@ -89,6 +90,7 @@ export function Bank({ owner, bank, title, count, ids, shown = count, at, onPick
           {keys.map((key, index) => (
             <Peg
               key={key}
+              port={key}
               number={index + 1}
               wide={count > 99}
               use={ports.get(key)}
@@ -116,6 +118,7 @@ function runs(used: boolean[]): { from: number; to: number; used: boolean }[] {
 }
 
 function Peg(props: {
+  port: string
   number: number
   wide: boolean
   use: Schemas["PortUse"] | undefined
@@ -126,6 +129,7 @@ function Peg(props: {
   onPick: () => void
 }) {
   const { use, flag } = props
+  const drop = useDrop()
   const words = use
     ? [
         use.said,
@@ -158,6 +162,23 @@ function Peg(props: {
       cursor="pointer"
       title={words}
       aria-label={`${props.number}: ${words}${flag ? `; ${flag} on the chosen way` : ""}`}
+      // The focus stays where it was, so that Space goes on marking boxes.
+      onMouseDown={(event) => event.currentTarget.blur()}
+      onMouseUp={(event) => event.currentTarget.blur()}
+      draggable
+      onDragStart={(event) => {
+        event.stopPropagation()
+        event.dataTransfer.setData(PORT, props.port)
+        event.dataTransfer.effectAllowed = "link"
+      }}
+      onDragOver={(event) => {
+        if (event.dataTransfer.types.includes(PORT)) event.preventDefault()
+      }}
+      onDrop={(event) => {
+        event.preventDefault()
+        event.stopPropagation()
+        drop(event.dataTransfer.getData(PORT), props.port)
+      }}
       onClick={(event) => {
         event.stopPropagation()
         props.onPick()

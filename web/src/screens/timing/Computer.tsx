@@ -4,15 +4,16 @@ import { useMutation } from "@tanstack/react-query"
 import { answer, client, type Schemas } from "../../api/client"
 import { useRig } from "../../api/rig"
 import { Commit } from "../../parts/Commit"
-import { Button } from "../../parts/controls"
+import { Button, Select } from "../../parts/controls"
+import { signed } from "../../parts/figures"
 import { useNumber, useSet } from "../gear/Inspector"
 
-/** Of the computer: its cores, and how late it calls a program; and how long the recording will be. */
+/** Of the computer: its cores, and how late it wakes a program; how long the recording will be, and alignment. */
 export function Computer() {
   const { state, say } = useRig()
   const set = useSet("rig")
   const number = useNumber()
-  const { cores, jitter_ms, show_minutes } = state.rig
+  const { cores, jitter_ms, show_minutes, alignment_dbfs } = state.rig
   const measured = useMutation({
     mutationFn: () => answer<Schemas["Wakeups"]>(client.POST("/api/computer/wakeups")),
     onError: (problem) => say(problem.message),
@@ -38,7 +39,7 @@ export function Computer() {
           onKeep={(text) => number("Cores", text, (cores) => set({ cores }))}
         />
         <Box flex="1" />
-        calls late by
+        wakes late by
         <Commit
           value={jitter_ms}
           label="Scheduling jitter in ms"
@@ -79,6 +80,21 @@ export function Computer() {
           }
         />
         min
+        <Box flex="1" />
+        <label title="A nominal level stands here at most: what is above it is headroom">
+          alignment{" "}
+          <Select
+            aria-label="Alignment in dBFS"
+            value={alignment_dbfs}
+            onChange={(event) => void set({ alignment_dbfs: Number(event.target.value) })}
+          >
+            {[...new Set([-18, -20, alignment_dbfs])].map((level) => (
+              <option key={level} value={level}>
+                {signed(level, 0)} dBFS
+              </option>
+            ))}
+          </Select>
+        </label>
       </Flex>
     </>
   )
