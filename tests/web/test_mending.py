@@ -32,6 +32,7 @@ from web.test_tasks import AT_MOST, demo, preview
 def opened(screen: Page, server: Server, rig: Rig, place: str = "lines") -> None:
     made = httpx.post(f"{server.url}/api/rigs/import", content=write_rig(rig), timeout=60).json()
     screen.goto(f"{server.url}/rigs/{made['id']}/{place}")
+    expect(screen.get_by_test_id("arriving")).to_be_visible()
 
 
 DRUMS = ("Kick", "Snare", "Hat", "Tom 1", "Tom 2", "Room")
@@ -239,6 +240,6 @@ def test_what_only_corrects_a_fact_stands_apart_and_never_first(screen: Page, se
     snags = screen.get_by_role("complementary", name="Snags")
     expect(snags).to_contain_text("Remedy 1 of 1")
     expect(snags).to_contain_text("Disarm Spare")
-    press(screen, ["ArrowRight"])
+    screen.keyboard.press("ArrowRight")
     expect(snags).to_contain_text("If it is really so")
     expect(snags.get_by_role("button", name=re.compile("Say so"))).to_be_visible()

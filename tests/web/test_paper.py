@@ -72,7 +72,7 @@ def test_delay_budgets_show_late_lines_first_and_lead_to_them(screen: Page) -> N
     press(screen, ["3", "b"])
     rows = screen.get_by_role("list", name="Delay budgets").get_by_role("listitem")
     expect(rows.first).to_contain_text("Alma, heard")
-    expect(rows.first).to_contain_text("3.35 over")
+    expect(rows.first).to_contain_text("3.35 too late")
     expect(rows.nth(2)).to_contain_text("8.77 left")
     rows.first.get_by_role("button").click()
     expect(screen.get_by_role("region", name="Tape measure of Alma, heard")).to_be_visible()

@@ -363,7 +363,7 @@ def test_time_to_spare_is_told_from_two_readings_of_a_load_meter(screen: Page) -
     first = screen.get_by_label("Load meter, reading 1, in per cent")
     first.fill("66")
     first.press("Enter")
-    expect(ladder.locator("#rung-128")).to_contain_text("over by")
+    expect(ladder.locator("#rung-128")).to_contain_text("% short")
     expect(screen.get_by_test_id("last-edit")).to_contain_text("load meter 38 % at 256, 30 % at 512 → 66 % at 256")
     first.fill("much")
     first.press("Enter")

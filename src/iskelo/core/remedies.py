@@ -139,8 +139,22 @@ class _Trial:
         return _Tried(remedy, again, applied.words, freed, harmed, rank)
 
 
+NEVER_MADE = (
+    "work-exceeds-buffer",
+    "programs-crowd-the-computer",
+    "link-over-budget",
+    "clock-loop",
+    "two-masters",
+    "clocks-drift",
+)
+"""What no remedy may bring about if it is as bad as what it mends: nothing else had hidden it before."""
+
+
 def _worse(snag: Snag, now: Survey, after: Survey) -> bool:
-    """Whether a remedy makes a new trouble that is worse than what it mends."""
+    """Whether a remedy makes a new trouble that is worse than what it mends, or as bad where it is all its own."""
     kept = {each.key for each in now.snags}
     limit = SEVERITIES.index(snag.severity)
-    return any(SEVERITIES.index(each.severity) < limit and each.key not in kept for each in after.snags)
+    return any(
+        each.key not in kept and SEVERITIES.index(each.severity) < limit + (each.rule in NEVER_MADE)
+        for each in after.snags
+    )

@@ -270,6 +270,7 @@ function PluggedInto({ source, leg }: { source: Source; leg: number }) {
 
 function SourceFields({ source }: { source: Source }) {
   const set = useSet(source.id)
+  const { state } = useRig()
   return (
     <Section title="Source">
       {Array.from({ length: source.width }, (_, leg) => (
@@ -298,7 +299,7 @@ function SourceFields({ source }: { source: Source }) {
       />
       <Some
         words="Headroom needed (dB)"
-        none="alignment"
+        none={String(-state.rig.alignment_dbfs)}
         value={source.headroom_db}
         onKeep={(headroom_db) => set({ headroom_db })}
       />

@@ -214,7 +214,15 @@ export function LinesScreen() {
   if (list) return <InputList file={list} onClose={() => setList(null)} />
   return (
     <Flex direction="column" h="100%">
-      <Flex h="bar" flex="none" align="center" px="12px" gap="8px" whiteSpace="nowrap">
+      <Flex
+        minH="bar"
+        flex="none"
+        align="center"
+        px="12px"
+        gap="8px"
+        whiteSpace="nowrap"
+        wrap={narrow ? "wrap" : undefined}
+      >
         <Finder
           field={finder}
           text={wanted}

@@ -26,7 +26,7 @@ export function columnsFor(narrow: boolean): ColumnShape[] {
   const all: ColumnShape[] = [
     { key: "mark", title: "", width: 28 },
     { key: "number", title: "#", width: 36, right: true },
-    { key: "line", title: "Line", width: narrow ? 150 : 142 },
+    { key: "line", title: "Line", width: narrow ? 150 : 134 },
     { key: "source", title: "Source", width: 122 },
     { key: "box_in", title: "Box in", width: 122 },
     { key: "computer_in", title: "Computer in", width: 122 },

@@ -86,7 +86,7 @@ function Frame() {
     { keys: "Ctrl+Shift+z", words: "Redo", run: redo },
   ])
   return (
-    <Flex direction="column" h="100vh" minW="960px" _print={{ h: "auto", minW: 0, display: "block" }}>
+    <Flex direction="column" h="100vh" minW="640px" _print={{ h: "auto", minW: 0, display: "block" }}>
       <Vitals />
       <Flex flex="1" minH="0" _print={{ display: "block" }}>
         <chakra.nav
@@ -147,7 +147,7 @@ function Frame() {
             </Flex>
           )}
           <ProposalProvider>
-            <Box h="100%" pr={snag !== null || history ? "drawer" : 0} _print={{ pr: 0 }}>
+            <Box h="100%" pr={snag !== null || history ? "420px" : 0} _print={{ pr: 0 }}>
               <Outlet />
             </Box>
             {snag !== null && <SnagDrawer />}
