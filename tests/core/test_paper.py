@@ -22,7 +22,7 @@ from iskelo.core.rig.rig import Rig, index
 from iskelo.demo.orrin_point import orrin_point
 from rigs import Bench, any_rig, two_voices
 
-SECTIONS = ["Stage", "Clocks", "Boxes", "Devices of several boxes", "Programs", "Listening"]
+SECTIONS = ["Boxes", "Clocks", "Stage", "Devices of several boxes", "Programs", "Listening"]
 
 
 def steps(bench: Bench) -> dict[str, SetUpStep]:
@@ -101,7 +101,10 @@ def test_stage_and_listening_say_what_is_switched_on_the_way() -> None:
     told = list(set_up_list(read(bench.rig)))
     stage = [step for step in told if step.section == "Stage"]
     assert stage
-    assert any("phantom supply on" in step.settings for step in stage)
+    # Plugged first, supplied when all is in.
+    assert stage[-1].words == "Box: phantom supply on, now that all is plugged in"
+    assert stage[-1].settings == ("jacks 1", "off at the others")
+    assert [step.section for step in told][:2] == ["Boxes", "Boxes"]
     assert "jack in 1 to jack out 2, -6 dB" in next(step for step in told if step.key == f"direct:{box.id}").settings
 
 

@@ -18,7 +18,8 @@ def test_the_set_up_list_is_ticked_off_and_a_changed_step_loses_its_tick(screen:
     expect(ticked).to_contain_text("2/")
     screen.reload()
     expect(ticked).to_contain_text("2/")
-    # The first step is Alma's lead: another trim there, and what was ticked is not what is to be done.
+    expect(screen.get_by_role("note", name="Still wrong")).to_contain_text("Cassia and Dov share channel 3")
+    # The first step is to connect the box: by another link, and what was ticked is not what is to be done.
     press(screen, ["1"])
     expect(screen.locator("[data-card='Corvane 8']")).to_be_visible()
     screen.evaluate(
@@ -26,7 +27,7 @@ def test_the_set_up_list_is_ticked_off_and_a_changed_step_loses_its_tick(screen:
             const id = location.pathname.split("/")[2]
             const state = await (await fetch(`/api/rigs/${id}`)).json()
             const box = state.rig.gear.find((each) => each.name === "Corvane 8")
-            const edits = [{ edit: "set_jack", interface: box.id, jack_in: 1, phantom: false }]
+            const edits = [{ edit: "set", item: box.id, values: { link_kind: "PCIe-class" } }]
             await fetch(`/api/rigs/${id}/edits`, {
                 method: "POST",
                 headers: { "Content-Type": "application/json" },

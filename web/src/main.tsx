@@ -5,6 +5,7 @@ import "@fontsource/ibm-plex-sans-condensed/latin-ext-600.css"
 import "@fontsource/spline-sans-mono/latin-400.css"
 import "@fontsource/spline-sans-mono/latin-600.css"
 
+import "./theme/print.css"
 import { ChakraProvider } from "@chakra-ui/react"
 import { QueryClient, QueryClientProvider } from "@tanstack/react-query"
 import { StrictMode } from "react"

@@ -26,6 +26,7 @@ from iskelo.api.views import (
     MoveRequest,
     NewRig,
     PhraseRequest,
+    PlanSteps,
     PlanView,
     RevisionNumber,
     RowsRequest,
@@ -33,6 +34,7 @@ from iskelo.api.views import (
     SwapRequest,
     SwapView,
     TrialRequest,
+    WholePlan,
     answer_with,
 )
 from iskelo.core.answers import Answer, PortUse, answer_for, port_uses
@@ -197,14 +199,15 @@ def plan_batch(rig_id: UUID, wanted: BatchRequest, session: Database) -> TriedRe
 
 
 @router.get("/{rig_id}/plan")
-def plan_all(rig_id: UUID, session: Database) -> TriedRemedy | None:
+def plan_all(rig_id: UUID, session: Database) -> WholePlan | None:
     """The smallest changes that make every silent or blocked line arrive; null if there is nothing to do."""
     known = known_of(session, rig_id)
     rig = known.reading.rig
     joining = join_all(known.reading)
     if joining is None:
         return None
-    return TriedRemedy("; ".join(dict.fromkeys(joining.words)), joining.edits, trial(rig, joining.edits, known))
+    steps = tuple(PlanSteps(gear, words) for gear, words in joining.by_place())
+    return WholePlan(steps, joining.edits, trial(rig, joining.edits, known))
 
 
 @router.get("/{rig_id}/ports")

@@ -144,6 +144,23 @@ class ListView:
 
 
 @dataclass(frozen=True, slots=True)
+class PlanSteps:
+    """What a plan does at one piece of gear."""
+
+    gear: str
+    steps: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class WholePlan:
+    """A plan for all lines, gear by gear, with what it would change."""
+
+    steps: tuple[PlanSteps, ...]
+    edits: tuple[Edit, ...]
+    trial: NowAfter
+
+
+@dataclass(frozen=True, slots=True)
 class PlanView:
     """What the good rows of a list would do; ``trial`` is None when there are none."""
 

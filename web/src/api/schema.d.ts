@@ -3888,6 +3888,16 @@ export interface components {
             text: string;
         };
         /**
+         * PlanSteps
+         * @description What a plan does at one piece of gear.
+         */
+        PlanSteps: {
+            /** Gear */
+            gear: string;
+            /** Steps */
+            steps: string[];
+        };
+        /**
          * PlanView
          * @description What the good rows of a list would do; ``trial`` is None when there are none.
          */
@@ -4910,7 +4920,7 @@ export interface components {
              * Section
              * @enum {string}
              */
-            section: "Stage" | "Clocks" | "Boxes" | "Devices of several boxes" | "Programs" | "Listening";
+            section: "Boxes" | "Clocks" | "Stage" | "Devices of several boxes" | "Programs" | "Listening";
             /** Settings */
             settings: string[];
             /**
@@ -5627,6 +5637,17 @@ export interface components {
             rate_hz: number;
             /** Seconds */
             seconds: number;
+        };
+        /**
+         * WholePlan
+         * @description A plan for all lines, gear by gear, with what it would change.
+         */
+        WholePlan: {
+            /** Edits */
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            /** Steps */
+            steps: components["schemas"]["PlanSteps"][];
+            trial: components["schemas"]["NowAfter"];
         };
     };
     responses: never;
@@ -9511,7 +9532,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["TriedRemedy"] | null;
+                    "application/json": components["schemas"]["WholePlan"] | null;
                 };
             };
             /** @description The request cannot be read */

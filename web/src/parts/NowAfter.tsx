@@ -84,8 +84,9 @@ export function NowAfter({ trial, settings = false }: { trial: Trial; settings?:
             <td colSpan={2}>
               {trial.gone_snags.length} fewer
               {trial.new_snags.length > 0 ? (
-                <chakra.span color="wax">
-                  , {trial.new_snags.length} new: {trial.new_snags.slice(0, 3).join("; ")}
+                <chakra.span color={trial.harms ? "wax" : undefined}>
+                  , {trial.new_snags.length} {trial.harms ? "new" : "still to do"}:{" "}
+                  {trial.new_snags.slice(0, 3).join("; ")}
                 </chakra.span>
               ) : (
                 ", none new"

@@ -1,7 +1,8 @@
 """The set-up list: everything that has to be plugged, switched, chosen and opened so that the room is as the rig says.
 
-In the order in which it is done: leads first, then clocks, since a box that is to follow must find its leader; then
-what each box's driver is set to, the devices joined from them, the programs that open those, and what is listened to.
+In the order in which a careful person does it: boxes joined to the computer, clocks (a box that is to follow must find
+its leader), leads, and phantom supply only when all of a box's leads are in; then the devices joined from boxes, the
+programs that open those, and what is listened to.
 """
 
 from collections.abc import Iterator
@@ -16,10 +17,11 @@ from iskelo.core.rig.gear import Aggregate, Destination, Interface, Source
 from iskelo.core.rig.ports import CLOCK_BANKS
 from iskelo.core.rig.programs import Program, Track
 from iskelo.core.rig.rig import Index, Patch
+from iskelo.core.rig.units import say_figure
 from iskelo.core.rig.ways import Way, driver_of
 from iskelo.core.wiring.blocks import buses_in_circles
 
-Section = Literal["Stage", "Clocks", "Boxes", "Devices of several boxes", "Programs", "Listening"]
+Section = Literal["Boxes", "Clocks", "Stage", "Devices of several boxes", "Programs", "Listening"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -39,7 +41,7 @@ class SetUpStep:
 def set_up_list(reading: Reading) -> tuple[SetUpStep, ...]:
     """Every step, in the order in which they are done."""
     found = reading.found
-    return (*_stage(found), *_clocks(found), *_boxes(found), *_joined(found), *_programs(found), *_listening(found))
+    return (*_boxes(found), *_clocks(found), *_stage(found), *_joined(found), *_programs(found), *_listening(found))
 
 
 def _stage(found: Index) -> Iterator[SetUpStep]:
@@ -53,9 +55,7 @@ def _stage(found: Index) -> Iterator[SetUpStep]:
     for patch in sorted(leads, key=lambda each: (order[each.to_port.owner], each.to_port.number)):
         box, jack = found.gear[patch.to_port.owner], patch.to_port.number
         assert isinstance(box, Interface)
-        settings = [f"trim {box.trims_db[jack - 1]:g} dB"]
-        if jack in box.phantom_on:
-            settings.append("phantom supply on")
+        settings = [f"trim {say_figure(box.trims_db[jack - 1])} dB"]
         if jack in box.high_impedance_on:
             settings.append("high impedance on")
         yield SetUpStep(
@@ -65,6 +65,12 @@ def _stage(found: Index) -> Iterator[SetUpStep]:
             (*settings, *_lead(patch)),
             (patch.from_port.owner, box.id),
         )
+    for box in found.boxes:
+        if box.phantom_on:
+            words = f"{box.name}: phantom supply on, now that all is plugged in"
+            jacks = fold_numbers(list(box.phantom_on))
+            off = "off at the others" if len(box.phantom_on) < box.able_jacks("phantom") else "at all of them"
+            yield SetUpStep(f"phantom:{box.id}", "Stage", words, (f"jacks {jacks}", off), (box.id,))
 
 
 def _lead(patch: Patch) -> Iterator[str]:
@@ -257,7 +263,7 @@ def _listening(found: Index) -> Iterator[SetUpStep]:
         box, end = found.gear.get(patch.from_port.owner), found.gear.get(patch.to_port.owner)
         if isinstance(box, Interface) and isinstance(end, Destination):
             trim = box.output_trims_db[patch.from_port.number - 1]
-            settings = (f"trim {trim:g} dB",) if trim else ()
+            settings = (f"trim {say_figure(trim)} dB",) if trim else ()
             words = f"{found.say(patch.from_port)} → {found.say(patch.to_port)}"
             yield SetUpStep(f"lead:{patch.id}", "Listening", words, (*settings, *_lead(patch)), (box.id, end.id))
     for box in found.boxes:

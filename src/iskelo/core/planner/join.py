@@ -15,10 +15,18 @@ from iskelo.core.routes.route import passing_routes
 
 @dataclass(frozen=True, slots=True)
 class Joining:
-    """Edits that join a line's ends, and each of them as a command."""
+    """Edits that join a line's ends, and each of them as a command; ``places``: the gear where each is done."""
 
     edits: tuple[Edit, ...]
     words: tuple[str, ...]
+    places: tuple[str, ...] = ()
+
+    def by_place(self) -> tuple[tuple[str, tuple[str, ...]], ...]:
+        """The steps gear by gear, each once, in the order in which each piece is first met."""
+        steps: dict[str, dict[str, None]] = {}
+        for place, words in zip(self.places, self.words, strict=True):
+            steps.setdefault(place, {})[words] = None
+        return tuple((place, tuple(some)) for place, some in steps.items())
 
 
 def cheapest_way(reading: Reading, ask: Ask) -> list[Move] | None:
@@ -64,6 +72,7 @@ def join_line(reading: Reading, line: Line, *, direct: bool = True, through_comp
     """
     edits: list[Edit] = []
     words: list[str] = []
+    places: list[str] = []
     for start, end in line.pairs():
         way = cheapest_way(reading, Ask(start, end, direct, through_computer))
         if way is None:
@@ -76,11 +85,13 @@ def join_line(reading: Reading, line: Line, *, direct: bool = True, through_comp
         except Refused:
             return None
         edits += step
-        words += [said for move in way for said in move.words]
+        for move in way:
+            words += move.words
+            places += [reading.found.owner(move.end).name] * len(move.words)
     # A later leg may have taken away what an earlier one needed; then there is no such list of edits.
     if not edits or any(not passing_routes(reading.graph, start, end) for start, end in line.pairs()):
         return None
-    return Joining(tuple(edits), tuple(words))
+    return Joining(tuple(edits), tuple(words), tuple(places))
 
 
 def _arriving(reading: Reading) -> set[str]:
@@ -100,6 +111,7 @@ def join_all(reading: Reading) -> Joining | None:
     """
     edits: list[Edit] = []
     words: list[str] = []
+    places: list[str] = []
     for line in reading.rig.lines:
         joining = join_line(reading, line)
         if joining is None:
@@ -109,5 +121,6 @@ def join_all(reading: Reading) -> Joining | None:
         if _arriving(reading) <= _arriving(after):
             edits += joining.edits
             words += joining.words
+            places += joining.places
             reading = after
-    return Joining(tuple(edits), tuple(words)) if edits else None
+    return Joining(tuple(edits), tuple(words), tuple(places)) if edits else None

@@ -15,52 +15,64 @@ export function Plan({ onClose }: { onClose: () => void }) {
   const plan = useQuery({
     queryKey: ["plan", state.id, state.revision],
     queryFn: () =>
-      answer<Schemas["TriedRemedy"] | null>(
+      answer<Schemas["WholePlan"] | null>(
         client.GET("/api/rigs/{rig_id}/plan", { params: { path: { rig_id: state.id } } }),
       ),
   })
   const { press: apply } = useOnceSeen(plan.data, (seen) => {
     void edit(seen.edits).then((kept) => kept && onClose())
   })
+  const stuck = state.survey.lines.filter((line) =>
+    ["silent", "half silent", "blocked"].includes(line.headline),
+  ).length
   useKeys([
     { keys: "Escape", words: "Close the plan", run: onClose, inFields: true },
     { keys: "Ctrl+Enter", words: "Make the plan", run: apply, inFields: true },
   ])
   return (
     <Drawer title="Plan" note="the smallest changes that make every line arrive" onClose={onClose}>
-      <Flex direction="column" gap="8px" p="12px" overflowY="auto">
+      <Flex direction="column" gap="8px" p="12px" overflowY="auto" flex="1" minH="0">
         {plan.isLoading && <Box color="ink2">Working it out…</Box>}
         {plan.error && <Box color="wax">{plan.error.message}</Box>}
         {plan.data === null && (
           <Box color="ink2">
             {state.survey.lines.length === 0
               ? "No line is wanted yet, so there is nothing to plan."
-              : "No line is silent or blocked, or no change that Iskelo knows would help."}
+              : stuck === 0
+                ? "Every line has its way; what else is wrong stands among the snags."
+                : `For ${stuck === 1 ? "one line" : `${stuck} lines`} no list of changes that Iskelo knows joins both ends: every jack, channel, driver and crosspoint there is was tried.`}
           </Box>
         )}
         {plan.data && (
           <>
-            <chakra.ol textStyle="cell" pl="20px" listStyleType="decimal">
-              {plan.data.words.split("; ").map((step) => (
-                <li key={step}>{step}</li>
-              ))}
-            </chakra.ol>
+            {plan.data.steps.map(({ gear, steps }) => (
+              <chakra.section key={gear} textStyle="cell" aria-label={`Steps at ${gear}`}>
+                <chakra.h3 textStyle="head">
+                  {gear} · {steps.length} {steps.length === 1 ? "step" : "steps"}
+                </chakra.h3>
+                <chakra.ol pl="20px" listStyleType="decimal">
+                  {steps.map((step) => (
+                    <li key={step}>{step}</li>
+                  ))}
+                </chakra.ol>
+              </chakra.section>
+            ))}
             <NowAfter trial={plan.data.trial} />
           </>
         )}
-        <Flex gap="8px">
-          {plan.data && (
-            <Button variant="ink" onClick={apply}>
-              Apply{" "}
-              <Kbd borderColor="onSea" color="onSea">
-                Ctrl Enter
-              </Kbd>
-            </Button>
-          )}
-          <Button variant="quiet" onClick={onClose}>
-            Back <Kbd>Esc</Kbd>
+      </Flex>
+      <Flex gap="8px" p="12px" flex="none" borderTop="1px solid" borderColor="rule">
+        {plan.data && (
+          <Button variant="ink" onClick={apply}>
+            Apply{" "}
+            <Kbd borderColor="onSea" color="onSea">
+              Ctrl Enter
+            </Kbd>
           </Button>
-        </Flex>
+        )}
+        <Button variant="quiet" onClick={onClose}>
+          Back <Kbd>Esc</Kbd>
+        </Button>
       </Flex>
     </Drawer>
   )

@@ -103,7 +103,9 @@ export function PaperScreen() {
         <Flex align="baseline" gap="10px" mb="6px" maxW="760px">
           <chakra.h1 textStyle="title">Set-up list · {state.rig.name}</chakra.h1>
           <Figure color="ink2">rev {state.revision}</Figure>
+          <Figure color="ink2">{today()}</Figure>
         </Flex>
+        <StillWrong />
         {found.data && steps.length === 0 && (
           <Box color="ink2" textStyle="cell">
             Nothing to set up yet: this list fills by itself as gear is added and patched.
@@ -133,6 +135,34 @@ export function PaperScreen() {
         ))}
       </Box>
     </Flex>
+  )
+}
+
+const today = () => {
+  const now = new Date()
+  const two = (number: number) => String(number).padStart(2, "0")
+  return `${now.getFullYear()}-${two(now.getMonth() + 1)}-${two(now.getDate())}`
+}
+
+/** What is wrong with the rig that this page is of: whoever walks with it must know. */
+function StillWrong() {
+  const { lines, snags, vitals } = useRig().state.survey
+  const bad = snags.filter((snag) => snag.severity === "stop" || snag.severity === "trouble")
+  return (
+    <Box textStyle="cell" mb="10px" maxW="760px" aria-label="Still wrong" role="note">
+      <span>
+        {vitals.arriving} of {lines.length} lines arrive, {vitals.proved} proved.
+      </span>
+      {bad.length > 0 && (
+        <Box as="ul" listStyleType="none" color="wax" _print={{ color: "black" }}>
+          {bad.map((snag) => (
+            <li key={snag.key}>
+              <Mark severity={snag.severity} /> {snag.title}
+            </li>
+          ))}
+        </Box>
+      )}
+    </Box>
   )
 }
 
