@@ -195,3 +195,23 @@ def test_a_plan_tells_how_far_it_is_and_stops_when_nobody_wants_it() -> None:
         plan_rows(hall().rig, long_list(200), told)
     assert shares == sorted(shares)
     assert 0.4 < shares[-1] <= 0.6
+
+
+def test_what_is_recorded_and_heard_becomes_two_lines_as_in_a_batch() -> None:
+    bench = blank()
+    row = InputRow(number=2, source="Alma", box_input="1", heard_at="Phones", limit="10")
+    bench.do(*plan_rows(bench.rig, (row,)).edits)
+    assert [(line.name, line.purpose, line.longest_delay_ms) for line in bench.rig.lines] == [
+        ("Alma", "record", None),
+        ("Alma, heard", "listen", 10),
+    ]
+
+
+def test_a_row_is_told_all_that_is_wrong_with_it() -> None:
+    bench = blank()
+    row = InputRow(number=2, source="Alma", box_input="9", heard_at="Nowhere", purpose="record", limit="soon")
+    (outcome,) = plan_rows(bench.rig, (row,)).rows
+    assert not outcome.accepted
+    assert outcome.field == "limit"
+    for reason in ("no delay in milliseconds", "no jack in 9", "no destination 'Nowhere'"):
+        assert reason in outcome.reason

@@ -113,7 +113,32 @@ def test_pasted_cells_without_a_header_are_taken_in_order_and_that_is_told() -> 
         ("Voice 1", "Alma", "1"),
         ("Voice 2", "Bertil", "2"),
     ]
-    assert "no header row was found" in found.notes[0]
+    assert "no row with titles was found" in found.notes[0]
+    assert found.asks
+
+
+@pytest.mark.parametrize(
+    "titles",
+    [
+        "Bezeichnung;Quelle;Eingang;Spur;Kopfhörer",
+        "Nom;Micro;Entrée;Piste;Écoute",
+        "Nombre;Fuente;Entrada;Pista;Auriculares",
+        "Nome;Sorgente;Ingresso;Traccia;Cuffie",
+        "Naam;Bron;Ingang;Spoor;Koptelefoon",
+        "Nazwa;Źródło;Wejście;Ścieżka;Słuchawki",
+    ],
+)
+def test_titles_of_several_languages_are_known(titles: str) -> None:
+    found = read_input_list(f"{titles}\nVox;Alma;3;1;Phones\n".encode())
+    assert found.mapping == {"name": 0, "source": 1, "box_input": 2, "track": 3, "heard_at": 4}
+    assert not found.asks
+    assert found.unused(found.mapping) == ()
+
+
+def test_a_filled_column_that_stands_for_nothing_is_named() -> None:
+    found = read_input_list(b"Name,Source,Colour,Notes\nVox,Alma,red,\n")
+    assert found.unused(found.mapping) == ("Colour",)
+    assert found.unused({**found.mapping, "track": 2}) == ()
 
 
 def workbook(rows: list[list[object]], *, merge: str = "", sheets: tuple[str, ...] = ()) -> bytes:

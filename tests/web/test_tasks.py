@@ -227,7 +227,8 @@ def test_a_pasted_list_and_a_workbook_with_a_corrected_mapping(screen: Page, tmp
     file = tmp_path / "inputs.xlsx"
     workbook.save(file)
     screen.get_by_label("Input list file").set_input_files(file)
-    expect(screen.get_by_role("note")).to_contain_text("the header is row 2")
+    expect(screen.get_by_role("note").first).to_contain_text("the header is row 2")
+    expect(screen.get_by_text("column “Artist” is filled and stands for nothing yet")).to_be_visible()
     screen.get_by_label("Column for Name").select_option("Artist")
     expect(screen.get_by_label("Name, row 3")).to_have_value("Voice 1")
     screen.get_by_role("button", name=re.compile("Make 2 lines")).click()
@@ -239,7 +240,10 @@ def test_a_pasted_list_and_a_workbook_with_a_corrected_mapping(screen: Page, tmp
           window.dispatchEvent(new ClipboardEvent("paste", { clipboardData: data, bubbles: true }))
         }"""
     )
-    expect(screen.get_by_role("note")).to_contain_text("no header row was found")
+    expect(screen.get_by_role("note")).to_contain_text("no row with titles was found")
+    # Nothing is called bad before it is said which column is what.
+    expect(screen.get_by_role("button", name=re.compile("Make"))).to_have_count(0)
+    screen.get_by_role("button", name="These columns are right").click()
     screen.get_by_role("button", name=re.compile("Make 2 lines")).click()
     arriving(screen, "4/4")
 

@@ -70,7 +70,9 @@ from iskelo.store.catalogue import kept_gear
 from iskelo.store.revisions import rig_at
 from iskelo.store.rigs import Revision, RigSummary
 
-ColumnTaken = Annotated[str, StringConstraints(pattern=r"^(name|source|box_input|track|purpose|limit):\d{1,2}$")]
+ColumnTaken = Annotated[
+    str, StringConstraints(pattern=r"^(name|source|box_input|track|heard_at|purpose|limit):\d{1,2}$")
+]
 
 router = APIRouter(prefix="/api/rigs", responses=ANSWERS)
 
@@ -383,7 +385,15 @@ async def read_list(
     found = await (read_list_apart(request, data) if is_workbook(data) else run_in_threadpool(read_input_list, data))
     mapping = dict(each.split(":") for each in column) if column is not None else None
     taken = found.mapping if mapping is None else {field: int(place) for field, place in mapping.items()}
-    return ListView(mapped_rows(found, taken), found.titles, taken, found.kind, found.notes)
+    notes = tuple(f"column “{title}” is filled and stands for nothing yet" for title in found.unused(taken))
+    return ListView(
+        mapped_rows(found, taken),
+        found.titles,
+        taken,
+        found.kind,
+        (*found.notes, *notes),
+        found.asks and column is None,
+    )
 
 
 @router.post("/{rig_id}/input-list/plan")

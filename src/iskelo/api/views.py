@@ -134,13 +134,17 @@ class State:
 
 @dataclass(frozen=True, slots=True)
 class ListView:
-    """An input list as read: its rows by field, its columns' titles, and which was taken for which field."""
+    """An input list as read: its rows by field, its columns' titles, and which was taken for which field.
+
+    ``asks``: nobody has said which column is what, and no titles do.
+    """
 
     rows: tuple[InputRow, ...]
     titles: tuple[str, ...]
     mapping: dict[str, int]
     kind: str
     notes: tuple[str, ...]
+    asks: bool
 
 
 @dataclass(frozen=True, slots=True)

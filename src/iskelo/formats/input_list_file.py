@@ -3,6 +3,7 @@
 import csv
 import io
 import re
+import unicodedata
 from collections.abc import Iterator
 from dataclasses import dataclass
 
@@ -19,14 +20,43 @@ CELL_MAX_CHARACTERS = 4000
 HEADER_WITHIN_ROWS = 20
 
 HEADERS: dict[str, tuple[str, ...]] = {
-    "name": ("name", "line", "linename", "label", "what", "description"),
-    "source": ("source", "from", "mic", "microphone", "instrument", "sourcename"),
-    "box_input": ("boxinput", "boxin", "box", "input", "jack", "socket", "inputjack", "boxjack", "in"),
-    "track": ("track", "to", "target", "trackname", "destination", "heardat", "headphones", "recordto"),
-    "purpose": ("purpose", "use", "kind", "for", "recordorlisten"),
-    "limit": ("limit", "limitms", "longestdelay", "longestdelayms", "delay", "delayms", "within", "maxdelay", "ms"),
+    "name": (
+        *("name", "line", "linename", "label", "what", "description"),
+        *("bezeichnung", "beschreibung", "was", "nom", "libelle", "nombre", "nome", "naam", "omschrijving", "nazwa"),
+        *("namn", "navn"),
+    ),
+    "source": (
+        *("source", "from", "mic", "microphone", "instrument", "sourcename"),
+        *("quelle", "mikrofon", "mikro", "von", "micro", "microfono", "origine", "fuente", "origen", "fonte"),
+        *("sorgente", "bron", "microfoon", "zrodlo", "kalla", "kilde"),
+    ),
+    "box_input": (
+        *("boxinput", "boxin", "box", "input", "jack", "socket", "inputjack", "boxjack", "in", "channel", "ch"),
+        *("eingang", "kanal", "buchse", "entree", "canal", "voie", "entrada", "ingresso", "canale", "ingang"),
+        *("kanaal", "wejscie", "ingang", "inngang"),
+    ),
+    "track": (
+        *("track", "to", "target", "trackname", "destination", "recordto"),
+        *("spur", "ziel", "piste", "pista", "traccia", "spoor", "sciezka", "spar", "spor"),
+    ),
+    "heard_at": (
+        *("heardat", "headphones", "phones", "heard", "monitor", "listenat", "hears"),
+        *("kopfhorer", "zuhoren", "casque", "ecoute", "auriculares", "cascos", "cuffie", "koptelefoon", "sluchawki"),
+        *("horlurar", "horetelefoner"),
+    ),
+    "purpose": (
+        *("purpose", "use", "kind", "for", "recordorlisten"),
+        *("zweck", "art", "usage", "uso", "scopo", "doel", "cel"),
+    ),
+    "limit": (
+        *("limit", "limitms", "longestdelay", "longestdelayms", "delay", "delayms", "within", "maxdelay", "ms"),
+        *("grenze", "verzogerung", "latenz", "retard", "limite", "retardo", "ritardo", "vertraging", "opoznienie"),
+    ),
 }
-"""Accepted header names, without case, spaces and punctuation; their order is that of a list without a header."""
+"""Accepted titles in several languages, without case, accents, spaces and punctuation."""
+
+ORDER = ("name", "source", "box_input", "track", "purpose", "limit")
+"""The columns of a list without titles."""
 
 Row = tuple[int, tuple[str, ...]]
 """A row's number in the file, and its cells."""
@@ -36,7 +66,8 @@ Row = tuple[int, tuple[str, ...]]
 class ListFile:
     """A list as read: its cells, the titles of its columns, and which column was taken for which field.
 
-    ``notes`` say what a person should know before anything is made: merged cells, a missing header row.
+    ``notes`` say what a person should know before anything is made: merged cells, a missing header row. ``asks``: no
+    header row was found, so nobody knows which column is what.
     """
 
     cells: tuple[Row, ...]
@@ -44,6 +75,12 @@ class ListFile:
     mapping: dict[str, int]
     kind: str
     notes: tuple[str, ...]
+    asks: bool = False
+
+    def unused(self, mapping: dict[str, int]) -> tuple[str, ...]:
+        """The titles of columns that hold something and stand for nothing."""
+        filled = {column for _, cells in self.cells for column, cell in enumerate(cells) if cell}
+        return tuple(self.titles[column] for column in sorted(filled - set(mapping.values())))
 
 
 def is_workbook(data: bytes) -> bool:
@@ -73,8 +110,8 @@ def read_input_list(data: bytes) -> ListFile:
     width = max(len(cells) for _, cells in rows)
     if at is None:
         titles = tuple(f"Column {get_column_letter(column + 1)}" for column in range(width))
-        mapping = {field: column for column, field in enumerate(HEADERS) if column < width}
-        notes = (*notes, "no header row was found: the columns are taken in the order shown; correct it above them")
+        mapping = {field: column for column, field in enumerate(ORDER) if column < width}
+        notes = (*notes, "no row with titles was found: say which column is what")
         body = rows
     else:
         number, header = rows[at]
@@ -88,7 +125,7 @@ def read_input_list(data: bytes) -> ListFile:
     if len(body) > LIST_MAX_ROWS:
         raise Unreadable("", f"the list has {len(body)} rows; at most {LIST_MAX_ROWS} are read at once")
     padded = tuple((number, (*cells, *[""] * (width - len(cells)))) for number, cells in body)
-    return ListFile(padded, titles, mapping, kind, notes)
+    return ListFile(padded, titles, mapping, kind, notes, at is None)
 
 
 def mapped_rows(found: ListFile, mapping: dict[str, int]) -> tuple[InputRow, ...]:
@@ -115,13 +152,19 @@ def _header(rows: list[Row]) -> tuple[int | None, dict[str, int]]:
     for place, (_, cells) in enumerate(rows[:HEADER_WITHIN_ROWS]):
         mapping: dict[str, int] = {}
         for column, title in enumerate(cells):
-            bare = re.sub(r"[^a-z0-9]", "", title.casefold())
+            bare = _bare(title)
             field = next((field for field, names in HEADERS.items() if bare in names), None)
             if field is not None and field not in mapping:
                 mapping[field] = column
         if {"source", "name"} & set(mapping) and (len(mapping) > 1 or sum(map(bool, cells)) == 1):
             return place, mapping
     return None, {}
+
+
+def _bare(title: str) -> str:
+    """A title without case, accents, spaces and punctuation. Example: 'Zu hören' becomes 'zuhoren'."""
+    plain = unicodedata.normalize("NFKD", title.casefold().replace("ł", "l").replace("ø", "o"))
+    return re.sub(r"[^a-z0-9]", "", plain)
 
 
 def _read_text(data: bytes) -> tuple[list[Row], str, tuple[str, ...]]:

@@ -2724,6 +2724,8 @@ export interface components {
         /**
          * InputRow
          * @description One row of an input list, as typed; ``number`` is its row in the file.
+         *
+         *     What is recorded and has something in ``heard_at`` becomes two lines, the limit being that of the heard one.
          */
         "InputRow-Input": {
             /**
@@ -2731,6 +2733,11 @@ export interface components {
              * @default
              */
             box_input?: string;
+            /**
+             * Heard At
+             * @default
+             */
+            heard_at?: string;
             /**
              * Limit
              * @default
@@ -2765,6 +2772,8 @@ export interface components {
         /**
          * InputRow
          * @description One row of an input list, as typed; ``number`` is its row in the file.
+         *
+         *     What is recorded and has something in ``heard_at`` becomes two lines, the limit being that of the heard one.
          */
         "InputRow-Output": {
             /**
@@ -2772,6 +2781,11 @@ export interface components {
              * @default
              */
             box_input: string;
+            /**
+             * Heard At
+             * @default
+             */
+            heard_at: string;
             /**
              * Limit
              * @default
@@ -3657,8 +3671,12 @@ export interface components {
         /**
          * ListView
          * @description An input list as read: its rows by field, its columns' titles, and which was taken for which field.
+         *
+         *     ``asks``: nobody has said which column is what, and no titles do.
          */
         ListView: {
+            /** Asks */
+            asks: boolean;
             /** Kind */
             kind: string;
             /** Mapping */

@@ -4,8 +4,9 @@ Rows are worked through in order, each on the rig as the good rows before it lef
 """
 
 import re
+from collections.abc import Callable
 from dataclasses import dataclass, replace
-from typing import Annotated
+from typing import Annotated, TypeVar
 
 from pydantic import Field
 
@@ -21,11 +22,23 @@ from iskelo.core.rig.rig import Index, Purpose, Rig
 from iskelo.core.rig.text import Typed, clean_name
 from iskelo.core.rig.value import Value
 
+T = TypeVar("T")
+
 TOLD_EVERY = 20
 """So many rows lie between two words on how far a plan is."""
 
 _PURPOSES: dict[str, Purpose] = {
     "": "record",
+    "aufnahme": "record",
+    "enregistrement": "record",
+    "grabar": "record",
+    "registrazione": "record",
+    "opname": "record",
+    "hören": "listen",
+    "écoute": "listen",
+    "escucha": "listen",
+    "ascolto": "listen",
+    "luisteren": "listen",
     "r": "record",
     "rec": "record",
     "record": "record",
@@ -42,13 +55,17 @@ RowNumber = Annotated[int, Field(ge=0, le=10_000_000)]
 
 
 class InputRow(Value):
-    """One row of an input list, as typed; ``number`` is its row in the file."""
+    """One row of an input list, as typed; ``number`` is its row in the file.
+
+    What is recorded and has something in ``heard_at`` becomes two lines, the limit being that of the heard one.
+    """
 
     number: RowNumber = 0
     name: Typed = ""
     source: Typed = ""
     box_input: Typed = ""
     track: Typed = ""
+    heard_at: Typed = ""
     purpose: Typed = ""
     limit: Typed = ""
 
@@ -77,6 +94,27 @@ class _BadRow(ValueError):
         super().__init__(reason)
         self.field = field
         self.reason = reason
+
+
+class _Faults:
+    """Everything that is wrong with a row, not only what is found first."""
+
+    def __init__(self) -> None:
+        self.found: list[_BadRow] = []
+
+    def of(self, part: Callable[[], T], instead: T) -> T:
+        """A part of the row; where it is bad, that is kept and ``instead`` goes on for it."""
+        try:
+            return part()
+        except _BadRow as bad:
+            self.found.append(bad)
+            return instead
+
+    def tell(self) -> None:
+        """Raises _BadRow with all that was found, at the field of the first."""
+        if self.found:
+            reasons = dict.fromkeys(bad.reason for bad in self.found)
+            raise _BadRow(self.found[0].field, "; ".join(reasons))
 
 
 def plan_rows(rig: Rig, rows: tuple[InputRow, ...], progress: Progress = go_on) -> ListPlan:
@@ -114,24 +152,51 @@ def plan_rows(rig: Rig, rows: tuple[InputRow, ...], progress: Progress = go_on) 
 
 
 def _row(sheet: Sheet, row: InputRow) -> RowMade:
-    name = _name(row.name or row.source, "name" if row.name.strip() or not row.source.strip() else "source")
+    faults, made = _Faults(), RowMade()
+    named = "name" if row.name.strip() or not row.source.strip() else "source"
+    name = faults.of(lambda: _free_name(sheet, _name(row.name or row.source, named)), "")
+    purpose = faults.of(lambda: _purpose(row.purpose), "record")
+    limit_ms = faults.of(lambda: _limit(row.limit), None)
+    nowhere: tuple[Interface | None, int] = (None, 0)
+    box, jack = faults.of(lambda: _jack(sheet.found, row.box_input), nowhere)
+    heard = purpose == "record" and bool(row.heard_at.strip())
+    if heard and name:
+        faults.of(lambda: _free_name(sheet, f"{name}, heard"[:80]), "")
+    ears = row.heard_at if heard or row.heard_at.strip() else row.track
+    listens: tuple[Port, ...] = ()
+    if heard or purpose == "listen":
+        listens = faults.of(lambda: _heard_at(sheet.found, ears, "heard at" if row.heard_at.strip() else "track"), ())
+    source = faults.of(lambda: _source(sheet, made, _name(row.source, "source")), None)
+    if source is not None and box is not None:
+        faults.of(lambda: _plug(sheet, made, source, box, jack), None)
+    records: tuple[Port, ...] = ()
+    if source is not None and purpose == "record":
+        records = faults.of(lambda: _record_at(sheet, made, row, source, box, jack), ())
+    faults.tell()
+    assert source is not None
+    starts = tuple(Port(source.id, "out", number) for number in range(1, source.width + 1))
+    ends = records if purpose == "record" else listens
+    limit = None if heard else limit_ms
+    made.line(AddLine(name=name, purpose=purpose, from_ports=starts, to_ports=ends, longest_delay_ms=limit))
+    if heard:
+        both = f"{name}, heard"[:80]
+        made.line(AddLine(name=both, purpose="listen", from_ports=starts, to_ports=listens, longest_delay_ms=limit_ms))
+    return made
+
+
+def _free_name(sheet: Sheet, name: str) -> str:
     if name.casefold() in sheet.lines:
         raise _BadRow("name", f"there is a line {name} already")
     if len(sheet.lines) >= LINES_MAX:
         raise _BadRow("", f"a rig has {LINES_MAX} lines at most")
-    purpose = _PURPOSES.get(row.purpose.strip().casefold())
+    return name
+
+
+def _purpose(text: str) -> Purpose:
+    purpose = _PURPOSES.get(text.strip().casefold())
     if purpose is None:
-        raise _BadRow("purpose", f"{row.purpose.strip()!r} is no purpose; say record or listen")
-    limit_ms = _limit(row.limit)
-    made = RowMade()
-    source = _source(sheet, made, _name(row.source, "source"))
-    box, jack = _jack(sheet.found, row.box_input)
-    if box is not None:
-        _plug(sheet, made, source, box, jack)
-    starts = tuple(Port(source.id, "out", number) for number in range(1, source.width + 1))
-    ends = _record_at(sheet, made, row, source, box, jack) if purpose == "record" else _heard_at(sheet.found, row.track)
-    made.line(AddLine(name=name, purpose=purpose, from_ports=starts, to_ports=ends, longest_delay_ms=limit_ms))
-    return made
+        raise _BadRow("purpose", f"{text.strip()!r} is no purpose; say record or listen")
+    return purpose
 
 
 def _name(text: str, field: str) -> str:
@@ -227,14 +292,14 @@ def _takes_from(found: Index, program: Program, box: Interface) -> bool:
     return opening is None or opening.to("capture", box.id) is not None
 
 
-def _heard_at(found: Index, text: str) -> tuple[Port, ...]:
+def _heard_at(found: Index, text: str, field: str) -> tuple[Port, ...]:
     ends = [gear for gear in found.gear.values() if isinstance(gear, Destination)]
     wanted = text.strip().casefold()
     fitting = [gear for gear in ends if gear.name.casefold() == wanted] if wanted else ends
     if not ends:
-        raise _BadRow("track", "there are no headphones or other destination in this rig yet; add them on Gear")
+        raise _BadRow(field, "there are no headphones or other destination in this rig yet; add them on Gear")
     if not fitting:
-        raise _BadRow("track", f"there is no destination {text.strip()!r}; there is {', '.join(e.name for e in ends)}")
+        raise _BadRow(field, f"there is no destination {text.strip()!r}; there is {', '.join(e.name for e in ends)}")
     if len(fitting) > 1:
-        raise _BadRow("track", f"say where it is heard: {', '.join(gear.name for gear in fitting)}")
+        raise _BadRow(field, f"say where it is heard: {', '.join(gear.name for gear in fitting)}")
     return tuple(Port(fitting[0].id, "in", number) for number in range(1, fitting[0].width + 1))

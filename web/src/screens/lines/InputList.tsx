@@ -13,12 +13,13 @@ type Row = Schemas["InputRow-Output"]
 type Field = Exclude<keyof Row, "number">
 
 const FIELDS: [Field, string, string][] = [
-  ["name", "Name", "18%"],
-  ["source", "Source", "18%"],
+  ["name", "Name", "16%"],
+  ["source", "Source", "16%"],
   ["box_input", "Box input", "11%"],
-  ["track", "Track", "16%"],
-  ["purpose", "Purpose", "9%"],
-  ["limit", "Limit", "8%"],
+  ["track", "Track", "14%"],
+  ["heard_at", "Heard at", "14%"],
+  ["purpose", "Purpose", "8%"],
+  ["limit", "Limit", "6%"],
 ]
 
 /** An input list from a file or pasted: its columns named, bad rows refused in place, the good ones kept on request. */
@@ -58,9 +59,11 @@ export function InputList({ file, onClose }: { file: File; onClose: () => void }
         return changed
       })
   }, [read.data, corrected, made])
+  const asks = read.data?.asks ?? false
   const plan = useQuery<Schemas["PlanView"]>({
     queryKey: ["list-plan", state.id, state.revision, shown],
-    enabled: shown.length > 0,
+    // Before anybody has said which column is what, no row is called bad.
+    enabled: shown.length > 0 && !asks,
     placeholderData: (before) => before,
     queryFn: ({ signal }) =>
       answer<Schemas["PlanView"]>(
@@ -121,6 +124,14 @@ export function InputList({ file, onClose }: { file: File; onClose: () => void }
         <Box role="alert" bg="waxWash" color="wax" px="12px" py="8px">
           {plan.error.message}
         </Box>
+      )}
+      {asks && (
+        <Flex px="12px" py="4px" gap="12px" align="center" bg="pencilWash" color="pencil" textStyle="cell">
+          <span>Which column is what? Choose it above the columns, or take them in this order.</span>
+          <Button size="row" variant="trial" onClick={() => setMapping(columns)}>
+            These columns are right
+          </Button>
+        </Flex>
       )}
       {read.data?.notes.map((note) => (
         <Box key={note} px="12px" py="2px" color="ink2" textStyle="cell" role="note">
