@@ -149,9 +149,9 @@ def test_a_silent_track_is_found_and_mended_from_snags(screen: Page) -> None:
     # And a risk that no line tells: the computer's beeps in the director's ears.
     expect(snags).to_contain_text("The computer's own sounds play through Corvane 8")
     screen.keyboard.press("Control+Enter")
-    # What is left are notes: what matching the second box costs.
+    # What is left is a note: what matching the second box costs.
     expect(snags).to_contain_text("Matching Pellow Duo costs")
-    expect(snags.get_by_text("worst first")).to_have_text("2, worst first")
+    expect(snags.get_by_text("worst first")).to_have_text("1, worst first")
 
 
 CSV = """Line;Mic;Box input;Track;Purpose;Limit

@@ -69,7 +69,7 @@ export function Jacks({ box }: { box: Interface }) {
             />
             <JackSwitch
               words="48V"
-              label={`Phantom supply at jack in ${jack}`}
+              label={`48V, phantom supply at jack in ${jack}`}
               on={box.phantom_on.includes(jack)}
               able={jack <= (box.phantom_jacks ?? box.jack_in)}
               onTurn={(phantom) =>
@@ -78,7 +78,7 @@ export function Jacks({ box }: { box: Interface }) {
             />
             <JackSwitch
               words="hi-Z"
-              label={`High impedance at jack in ${jack}`}
+              label={`hi-Z, high impedance at jack in ${jack}`}
               on={box.high_impedance_on.includes(jack)}
               able={jack <= (box.instrument_jacks ?? box.jack_in)}
               onTurn={(high_impedance) =>
