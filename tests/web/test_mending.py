@@ -243,3 +243,70 @@ def test_what_only_corrects_a_fact_stands_apart_and_never_first(screen: Page, se
     screen.keyboard.press("ArrowRight")
     expect(snags).to_contain_text("If it is really so")
     expect(snags.get_by_role("button", name=re.compile("Say so"))).to_be_visible()
+
+
+def test_what_plays_is_the_chosen_track_with_a_playhead_and_is_silent_when_left(screen: Page) -> None:
+    demo(screen)
+    press(screen, ["4", "r"])
+    expect(screen.get_by_test_id("proved")).to_contain_text("of 13 lines as wanted", timeout=30_000)
+    press(screen, ["x"])
+    screen.locator('[data-target="Longhand track 1 Alma"]').click()
+    expect(screen.get_by_text("drawn and played")).to_be_visible()
+    press(screen, [" "])
+    expect(screen.get_by_role("button", name=re.compile("Stop"))).to_be_visible()
+    expect(screen.get_by_test_id("playhead")).to_be_visible()
+    screen.locator('[data-target="Longhand track 2 Bertil"]').click()
+    expect(screen.locator("audio")).to_have_attribute("src", re.compile(r"channel=1$"))
+    expect(screen.get_by_role("button", name=re.compile("Stop"))).to_be_visible()
+    assert screen.evaluate("!document.querySelector('audio').paused")
+    screen.evaluate("window.left = document.querySelector('audio')")
+    press(screen, ["2"])
+    screen.wait_for_function("window.left.paused")
+
+
+def test_a_peg_is_dragged_to_a_peg_and_what_it_takes_away_is_shown_first(screen: Page) -> None:
+    demo(screen)
+    press(screen, ["1"])
+    source = screen.locator('[data-card="Alma"]').get_by_role("button", name=re.compile("^1: Alma"))
+    box = screen.locator('[data-card="Pellow Duo"]')
+    source.drag_to(box.get_by_role("button", name=re.compile("^1: Pellow Duo jack in 1")))
+    # The organ would lose its jack, and Alma hers.
+    expect(preview(screen)).to_contain_text("Reed organ")
+    press(screen, ["Escape"])
+    expect(screen.get_by_test_id("last-edit")).to_contain_text("Rev 1:")
+    out = screen.locator('[data-card="Corvane 8"]').get_by_role(
+        "button", name=re.compile("^3: Corvane 8 jack out 3|^3: jack out 3")
+    )
+    phones = screen.locator('[data-card="Director\'s phones"]').get_by_role("button", name=re.compile("^1: "))
+    out.drag_to(phones)
+    expect(preview(screen)).to_be_visible()
+    press(screen, ["Control+Enter"])
+    expect(screen.get_by_test_id("last-edit")).to_contain_text("plugged Corvane 8 jack out 3 into Director's phones L")
+
+
+def test_space_marks_wherever_the_click_fell_and_disabled_commands_say_why(screen: Page) -> None:
+    demo(screen)
+    press(screen, ["1"])
+    expect(screen.get_by_role("button", name=re.compile("^Join"))).to_have_attribute("title", re.compile("Mark two"))
+    cards = [screen.locator('[data-card="Corvane 8"]'), screen.locator('[data-card="Pellow Duo"]')]
+    cards[0].get_by_role("button", name="Corvane 8", exact=True).click()
+    press(screen, [" "])
+    expect(cards[0]).to_contain_text("marked")
+    cards[1].get_by_role("button", name=re.compile("^1: Pellow Duo jack in 1")).click()
+    press(screen, [" "])
+    expect(cards[1]).to_contain_text("marked")
+    expect(screen.get_by_role("button", name=re.compile("^Join 2"))).to_be_enabled()
+
+
+@pytest.mark.parametrize("width", [853, 1024, 1280])
+def test_nothing_is_out_of_reach_in_a_narrow_window(screen: Page, width: int) -> None:
+    demo(screen)
+    screen.set_viewport_size({"width": width, "height": 680})
+    for place in "12345":
+        press(screen, [place])
+        screen.wait_for_timeout(200)
+        assert screen.evaluate("document.documentElement.scrollWidth") <= width
+    header = screen.locator("header")
+    assert screen.evaluate("(element) => element.scrollWidth - element.clientWidth", header.element_handle()) <= 0
+    for words in screen.locator("nav a").all():
+        assert words.evaluate("(element) => element.scrollWidth <= element.clientWidth")

@@ -45,11 +45,12 @@ export function AddGear({ focus }: { focus: number }) {
         void add()
       }}
     >
-      <Flex h="bar" align="center" px="12px" gap="6px">
+      <Flex minH="bar" align="center" px="12px" py="6px" gap="6px" wrap="wrap" whiteSpace="nowrap">
         <Input
           ref={field}
           h="28px"
           w="380px"
+          maxW="100%"
           bad={bad}
           aria-invalid={bad}
           aria-label="Add gear"

@@ -188,16 +188,18 @@ export function GearScreen() {
           />
         )}
         <Flex flex="1" minH="0" borderTop="1px solid" borderColor="edge" position="relative">
-          {COLUMNS.map((title) => (
-            <Column
-              key={title}
-              title={title}
-              gear={visible}
-              chosen={chosen}
-              marked={marked}
-              onChoose={choose}
-            />
-          ))}
+          <Flex flex="1" minW="0" overflowX="auto">
+            {COLUMNS.map((title) => (
+              <Column
+                key={title}
+                title={title}
+                gear={visible}
+                chosen={chosen}
+                marked={marked}
+                onChoose={choose}
+              />
+            ))}
+          </Flex>
           <Box ref={inspector} w="inspector" flex="none" bg="sheet" overflowY="auto">
             {chosen?.port && (
               <Box p="10px" pb="0" textStyle="cell">
@@ -270,7 +272,7 @@ function Column(props: {
   const { title, gear, chosen, marked, onChoose } = props
   const { rig } = useRig().state
   return (
-    <Box flex="1" minW="0" borderRight="1px solid" borderColor="rule" overflowY="auto">
+    <Box flex="1" minW="158px" borderRight="1px solid" borderColor="rule" overflowY="auto">
       <chakra.h2
         textStyle="head"
         h="26px"

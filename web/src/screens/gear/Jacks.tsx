@@ -85,7 +85,14 @@ export function Jacks({ box }: { box: Interface }) {
                 void edit([{ edit: "set_jack", interface: box.id, jack_in: jack, high_impedance }])
               }
             />
-            <chakra.label title="The lead reverses the polarity" fontSize="12px" color="ink2">
+            <chakra.label
+              title="The lead reverses the polarity"
+              display="inline-flex"
+              alignItems="center"
+              gap="3px"
+              fontSize="12px"
+              color="ink2"
+            >
               <input
                 type="checkbox"
                 aria-label={`Lead into jack in ${jack}, polarity reversed`}

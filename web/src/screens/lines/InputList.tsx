@@ -13,13 +13,13 @@ type Row = Schemas["InputRow-Output"]
 type Field = Exclude<keyof Row, "number">
 
 const FIELDS: [Field, string, string][] = [
-  ["name", "Name", "16%"],
-  ["source", "Source", "16%"],
+  ["name", "Name", "14%"],
+  ["source", "Source", "14%"],
   ["box_input", "Box input", "11%"],
-  ["track", "Track", "14%"],
-  ["heard_at", "Heard at", "14%"],
-  ["purpose", "Purpose", "8%"],
-  ["limit", "Limit", "6%"],
+  ["track", "Track", "13%"],
+  ["heard_at", "Heard at", "13%"],
+  ["purpose", "Purpose", "9%"],
+  ["limit", "Limit", "8%"],
 ]
 
 /** An input list from a file or pasted: its columns named, bad rows refused in place, the good ones kept on request. */
@@ -143,6 +143,7 @@ export function InputList({ file, onClose }: { file: File; onClose: () => void }
           {shown.length > 0 && (
             <chakra.table
               w="100%"
+              minW="1060px"
               borderCollapse="collapse"
               bg="sheet"
               textStyle="cell"
@@ -241,7 +242,7 @@ export function InputList({ file, onClose }: { file: File; onClose: () => void }
           )}
         </Box>
         {plan.data && (
-          <Box w="340px" flex="none" p="12px" borderLeft="1px solid" borderColor="rule" overflow="auto">
+          <Box w="300px" flex="none" p="12px" borderLeft="1px solid" borderColor="rule" overflow="auto">
             <Box mb="8px">
               <b>{good}</b> {good === 1 ? "row is" : "rows are"} good
               {bad > 0 && (

@@ -219,6 +219,7 @@ export function LinesScreen() {
         flex="none"
         align="center"
         px="12px"
+        py={narrow ? "4px" : undefined}
         gap="8px"
         whiteSpace="nowrap"
         wrap={narrow ? "wrap" : undefined}

@@ -25,7 +25,7 @@ export function Vitals() {
       flex="none"
       align="center"
       px="12px"
-      gap="18px"
+      gap={{ base: "8px", lg: "18px" }}
       bg="sheet"
       _print={{ display: "none" }}
       borderBottom="1px solid"
