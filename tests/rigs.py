@@ -144,6 +144,7 @@ def _driver_of(device: Interface | Aggregate | None) -> st.SearchStrategy[str | 
 RATES = st.sampled_from([44_100, 48_000, 88_200, 96_000, 176_400, 192_000])
 BUFFERS = st.sampled_from([16, 32, 48, 64, 128, 240, 256, 441, 512, 1024, 2048, 4096])
 FIXED = st.integers(0, 300)
+KINDS = ("vendor", "vendor", "system, shared", "wrapper", "system, sole use")
 GAINS = st.sampled_from([-12.0, -6.0, 0.0, 0.0, 3.0])
 
 
@@ -213,7 +214,7 @@ def any_rig(
                 drivers=tuple(
                     Driver(
                         id=new("d"),
-                        kind=draw(st.sampled_from(["vendor", "system, shared", "wrapper"])),
+                        kind=draw(st.sampled_from(KINDS)),
                         installed=draw(st.sampled_from([True, True, True, busy])),
                         clients=draw(st.sampled_from(["many", "many", "many" if busy else "one", "one"])),
                         capture=draw(st.sampled_from([None, None, 2])),
@@ -309,6 +310,7 @@ def any_rig(
                 spreads_over_cores=converting and draw(st.booleans()),
                 load_readings=_readings(draw) if converting else (),
                 one_track_per_input=draw(st.sampled_from([False, False, True])),
+                lets_go_in_background=draw(st.sampled_from([False, False, False, True])),
                 buses=tuple(
                     Bus(
                         id=bus,

@@ -8,8 +8,10 @@ from hypothesis import strategies as st
 
 from core.test_promises import acts_again_and_again
 from iskelo.core.edits.edit import (
+    AddDriver,
     AddInterface,
     AddLine,
+    AddProgram,
     AddProgramPorts,
     AddSources,
     AddTracks,
@@ -20,6 +22,7 @@ from iskelo.core.edits.edit import (
     SetDevice,
     SetDirect,
     SetLeg,
+    SetOutputDevice,
     SetOutputTrim,
     SetTrim,
     SetValues,
@@ -33,7 +36,7 @@ from iskelo.core.planner.stages import Stage, turned
 from iskelo.core.remedies import tried_remedies
 from iskelo.core.rig.gear import Member
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.rig import Rig
+from iskelo.core.rig.rig import Rig, index
 from iskelo.core.snags.registry import find_snags, run_rules
 from iskelo.core.snags.verdicts import VERDICTS
 from iskelo.core.survey import survey
@@ -344,6 +347,109 @@ def test_copies_that_cancel_are_predicted_and_heard_as_the_same_thing() -> None:
     assert "its copies cancel each other" in row(found, "Alma heard").words
     first_remedy(bench, "line-silent")
     assert bench.line("Alma heard").headline == "arrives"
+
+
+# Drivers, arming, devices, late lines.
+
+
+def sole_use(bench: Bench) -> None:
+    """A deck on the recorder's box, by the system's driver for sole use."""
+    bench.do(
+        AddDriver(interface=bench.id("Box"), kind="system, shared"),
+        AddDriver(interface=bench.id("Box"), kind="system, sole use"),
+        AddProgram(name="Deck", program_kind="player", voices=("Music",), device=bench.id("Box")),
+    )
+    shared, alone = (driver.id for driver in bench.box().drivers[1:])
+    voice = next(voice.id for program in index(bench.rig).programs() for voice in program.voices)
+    bench.do(
+        SetDevice(program=bench.id("Recorder"), device=bench.id("Box"), driver=shared),
+        SetDevice(program=bench.id("Deck"), device=bench.id("Box"), driver=alone),
+        AddLine(
+            name="Music heard",
+            purpose="listen",
+            from_ports=(Port(voice, "voice", 1), Port(voice, "voice", 2)),
+            to_ports=ears(bench),
+        ),
+    )
+
+
+def test_sole_use_is_shut_out_by_who_came_first_and_shuts_out_who_comes_later() -> None:
+    bench = two_voices()
+    sole_use(bench)
+    assert "nobody can have it for sole use" in bench.line("Music heard").findings[0].words
+    assert bench.line("L Alma").headline == "arrives"
+    found = check(bench)
+    assert [line.proved for line in found.lines] == [True, True, False]
+    assert all(target.agrees for target in found.targets)
+    # The recorder behind the deck: it is let in last, and shut out.
+    bench.do(SetValues(item=bench.id("Recorder"), values={"lets_go_in_background": True}))
+    assert "for its sole use" in bench.line("L Alma").findings[0].words
+    assert bench.line("Music heard").headline == "arrives"
+    found = check(bench)
+    assert [line.proved for line in found.lines] == [False, False, True]
+    assert all(target.agrees for target in found.targets)
+
+
+def test_a_driver_that_is_taken_offers_other_drivers_letting_go_and_says_what_is_lost() -> None:
+    bench = two_voices()
+    sole_use(bench)
+    (snag,) = bench.snags("driver-held")
+    words = [remedy.words for remedy in snag.mend()]
+    assert "Let Deck open Box by its vendor driver" in words
+    assert any("give Box up while Deck is in front; its 2 lines fall silent then" in each for each in words)
+    # What would silence two lines for one is not offered.
+    offered = [remedy.words for remedy in tried_remedies(bench.rig, snag)]
+    assert offered == ["Let Deck open Box by its vendor driver", "Let Deck open Box by its system, shared driver"]
+
+
+def test_mono_on_1_mono_on_2_and_stereo_on_both_clash_in_one_snag() -> None:
+    bench = two_voices()
+    bench.do(
+        SetValues(item=bench.id("Recorder"), values={"one_track_per_input": True}),
+        AddProgramPorts(program=bench.id("Recorder"), names=("In both",), width=2, first_channel=1),
+    )
+    pair = bench.id("In both")
+    bench.do(AddTracks(program=bench.id("Recorder"), names=("T both",), width=2, inputs=(pair,)))
+    (snag,) = bench.snags("armed-twice")
+    assert snag.title == "T Alma, T Bertil and T both are armed on the same channels 1–2"
+    assert not bench.snags("two-inputs-on-one-channel")
+    assert first_remedy(bench, "armed-twice") == "Disarm T both"
+    assert not bench.snags("armed-twice")
+    # Both legs of one input on one channel are no fault by themselves.
+    bench.do(SetLeg(item=pair, leg=2, channel=1))
+    assert not bench.snags("two-inputs-on-one-channel")
+
+
+def test_an_optical_port_of_the_output_box_never_cuts_the_input_box() -> None:
+    bench = two_voices()
+    bench.do(AddInterface(name="Second", jack_in=2, jack_out=8, rate_hz=96_000))
+    bench.do(
+        SetValues(item=bench.id("Box"), values={"rate_hz": 96_000}),
+        SetValues(item=bench.id("Second"), values={"optical_in": 2, "optical_out": 8}),
+        SetOutputDevice(program=bench.id("Recorder"), device=bench.id("Second")),
+        SetLeg(item=bench.id("In Bertil"), channel=8),
+    )
+    assert not [snag for snag in bench.snags("rate-cuts-channels") if "capture" in snag.title]
+
+
+def test_a_late_line_may_turn_the_buffer_of_either_device_on_its_way_the_smaller_change_first() -> None:
+    bench = heard(two_voices(), "Alma", within_ms=30)
+    bench.do(AddInterface(name="Second", jack_in=2, jack_out=2, buffer_samples=512))
+    bench.do(
+        SetValues(item=bench.box().drivers[0].id, values={"buffer_samples": 512}),
+        SetOutputDevice(program=bench.id("Recorder"), device=bench.id("Second"), matched=True),
+        monitored(bench, "Alma"),
+        *(
+            Plug(from_port=Port(bench.id("Second"), "jack_out", leg), to_port=end, replace=True)
+            for leg, end in enumerate(ears(bench), start=1)
+        ),
+    )
+    assert bench.line("Alma heard").has("late")
+    (snag,) = bench.snags("line-late")
+    sizes = [remedy.words for remedy in snag.mend() if remedy.words.startswith("Set the buffer of ")]
+    assert {words.split(" to ")[0] for words in sizes} == {"Set the buffer of Box", "Set the buffer of Second"}
+    first_remedy(bench, "line-late")
+    assert not bench.line("Alma heard").has("late")
 
 
 # What is proved.

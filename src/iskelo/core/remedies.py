@@ -53,17 +53,17 @@ def tried_remedies(rig: Rig, snag: Snag, before: Surveyed | None = None) -> tupl
     """A snag's remedies, each tried as it would be applied; one that is refused does not take the others with it.
 
     An act is offered only if it betters the rig (``standing``), takes no line with it that arrived unless it frees
-    more, and makes no new trouble that is worse than the one it mends; one that harms lines is offered with what mends
-    those.
+    more, and makes no new trouble that is worse than the one it mends; where none does, one that harms lines is offered
+    with what mends those.
     Acts are ranked by lines freed, lines harmed, whether the snag is gone, numbers moved, delay added, edits; behind
     them come at most as many corrections of facts.
     """
     known = before or survey_again(rig, None)
     trial_of = _Trial(rig, known, snag)
-    tried = [trial_of.remedy(each) if each.fact else trial_of.act(each) for each in snag.mend()]
-    ranked = sorted((each for each in tried if each is not None), key=lambda each: each.rank)
-    acts = [each for each in ranked if not each.remedy.fact]
-    kept = (*acts[:REMEDIES_AT_MOST], *(each for each in ranked if each.remedy.fact))
+    offered = snag.mend()
+    acts = trial_of.acts([each for each in offered if not each.fact])
+    facts = [each for each in map(trial_of.remedy, [each for each in offered if each.fact]) if each is not None]
+    kept = (*sorted(acts, key=_rank)[:REMEDIES_AT_MOST], *sorted(facts, key=_rank))
     return tuple(
         TriedRemedy(each.remedy.words, each.remedy.edits, compare(known, each.after, each.words), each.remedy.fact)
         for each in kept
@@ -82,6 +82,10 @@ class _Tried:
     rank: tuple[float, ...]
 
 
+def _rank(tried: _Tried) -> tuple[float, ...]:
+    return tried.rank
+
+
 class _Trial:
     """Tries the remedies of one snag of one rig."""
 
@@ -91,11 +95,15 @@ class _Trial:
         self._arriving = {line.id for line in known.survey.lines if line.headline == "arrives"}
         self._delay_ms = {line.id: line.latest_ms for line in known.survey.lines}
 
-    def act(self, remedy: Remedy) -> _Tried | None:
-        """An act, with what mends the lines it would harm; None if it is not to be offered."""
-        tried = self.remedy(remedy)
-        if tried is None or self._signed(tried):
-            return tried
+    def acts(self, remedies: list[Remedy]) -> list[_Tried]:
+        """The acts to be offered; only where none is by itself, those that are with what mends the lines they harm."""
+        tried = [each for each in map(self.remedy, remedies) if each is not None]
+        signed = [each for each in tried if self._signed(each)]
+        return signed or [both for each in tried if (both := self._together(each)) is not None]
+
+    def _together(self, tried: _Tried) -> _Tried | None:
+        """An act with what mends the lines it would harm; None if nothing does."""
+        remedy = tried.remedy
         for _, snag in zip(range(SNAGS_TRIED), self._of_harmed(tried), strict=False):
             for further in snag.mend():
                 if further.fact:

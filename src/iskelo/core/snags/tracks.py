@@ -122,7 +122,10 @@ def _sharing(program: Program) -> list[tuple[list[Track], set[int]]]:
             else:
                 apart.append(group)
         groups = [*apart, (tracks, channels, shared)]
-    return [(tracks, shared) for tracks, _, shared in groups if len(tracks) > 1]
+    order = {track.id: place for place, track in enumerate(program.tracks)}
+    return [
+        (sorted(tracks, key=lambda track: order[track.id]), shared) for tracks, _, shared in groups if len(tracks) > 1
+    ]
 
 
 def _channels_said(program: Program, track: Track) -> str:
