@@ -14,7 +14,7 @@ const button = defineRecipe({
     cursor: "pointer",
     border: "1px solid transparent",
     _focusVisible: focus,
-    _disabled: { color: "ink3", cursor: "default", opacity: 0.7 },
+    _disabled: { color: "ink3", cursor: "default" },
   },
   variants: {
     variant: {
