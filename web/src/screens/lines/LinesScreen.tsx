@@ -51,7 +51,7 @@ export function LinesScreen() {
   })
   const [by, setBy] = useSetting<GroupBy>("lines grouped by", "purpose")
   const [fold, setFold] = useState<boolean | null>(null)
-  const narrow = useWidth() - (snag === null ? 0 : DRAWER_PX) < NARROW_BELOW_PX
+  const narrow = useWidth() - (snag === null && open !== "plan" ? 0 : DRAWER_PX) < NARROW_BELOW_PX
   const finder = useRef<HTMLInputElement>(null)
   const file = useRef<HTMLInputElement>(null)
   const [scroller, setScroller] = useState<HTMLDivElement | null>(null)
@@ -213,7 +213,7 @@ export function LinesScreen() {
 
   if (list) return <InputList file={list} onClose={() => setList(null)} />
   return (
-    <Flex direction="column" h="100%">
+    <Flex direction="column" h="100%" pr={open === "plan" ? "420px" : 0}>
       <Flex
         minH="bar"
         flex="none"

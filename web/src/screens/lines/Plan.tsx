@@ -30,7 +30,7 @@ export function Plan({ onClose }: { onClose: () => void }) {
     { keys: "Ctrl+Enter", words: "Make the plan", run: apply, inFields: true },
   ])
   return (
-    <Drawer title="Plan" note="the smallest changes that make every line arrive" onClose={onClose}>
+    <Drawer title="Plan" note="the smallest changes" onClose={onClose}>
       <Flex direction="column" gap="8px" p="12px" overflowY="auto" flex="1" minH="0">
         {plan.isLoading && <Box color="ink2">Working it out…</Box>}
         {plan.error && <Box color="wax">{plan.error.message}</Box>}
