@@ -32,9 +32,9 @@ export function columnsFor(narrow: boolean): ColumnShape[] {
     { key: "computer_in", title: "Computer in", width: 122 },
     { key: "program_in", title: "Program in", width: 122 },
     { key: "track", title: "Track", width: 122 },
-    { key: "out", title: "Out", width: narrow ? 122 : 140 },
+    { key: "out", title: "Out", width: narrow ? 122 : 126 },
     { key: "delay", title: "Delay", width: 114, right: true },
-    { key: "level", title: "dBFS", width: 60, right: true },
+    { key: "level", title: "dBFS", width: 74, right: true },
     { key: "state", title: "State", width: 94 },
   ]
   if (!narrow) return all
