@@ -32,6 +32,7 @@ from iskelo.core.linecheck.run import CannotCheck, run_line_check
 from iskelo.core.lines.context import read
 from iskelo.core.lines.findings import HEADLINES
 from iskelo.core.lines.proof import proofs
+from iskelo.core.planner.join import join_all
 from iskelo.core.planner.stages import Stage, turned
 from iskelo.core.remedies import tried_remedies
 from iskelo.core.rig.gear import Member
@@ -536,3 +537,70 @@ def test_where_first_remedies_end_the_twin_agrees(rig: Rig) -> None:
         state = states[verdict.line]
         if state.headline == "arrives" and not untold & set(state.line.to_ports):
             assert verdict.proved, verdict.words
+
+
+# Remedies that move things, and plans by place.
+
+
+def test_a_player_whose_box_is_taken_is_offered_another_box_with_its_leads() -> None:
+    bench = two_voices()
+    bench.do(
+        SetValues(item=bench.box().drivers[0].id, values={"clients": "one"}),
+        AddInterface(name="Second", jack_in=2, jack_out=2),
+        AddProgram(name="Deck", program_kind="player", voices=("Music",), device=bench.id("Box")),
+    )
+    voice = next(voice.id for program in index(bench.rig).programs() for voice in program.voices)
+    bench.do(
+        AddLine(
+            name="Music heard",
+            purpose="listen",
+            from_ports=(Port(voice, "voice", 1), Port(voice, "voice", 2)),
+            to_ports=ears(bench),
+        )
+    )
+    assert bench.line("Music heard").headline == "blocked"
+    words = first_remedy(bench, "driver-held")
+    assert words.startswith("Let Deck open Second by its vendor driver, then plug Second jack out 1 into Phones L")
+    assert {state.headline for state in read(bench.rig).lines} == {"arrives"}
+    assert check(bench).as_wanted == 3
+
+
+def test_a_microphone_without_its_supply_is_moved_to_a_jack_that_has_it_and_leaves_no_lead_behind() -> None:
+    bench = two_voices()
+    bench.do(
+        SetValues(item=bench.id("Bertil"), values={"needs_phantom": True}),
+        SetValues(item=bench.id("Box"), values={"phantom_jacks": 1}),
+        Remove(items=(bench.rig.patches[0].id,)),
+    )
+    words = first_remedy(bench, "phantom-missing")
+    assert words.startswith("Move Bertil from Box jack in 2 to Box jack in 1, then switch phantom supply on")
+    assert bench.line("L Bertil").headline == "arrives"
+    assert len([patch for patch in bench.rig.patches if patch.from_port == bench.out("Bertil")]) == 1
+
+
+def test_a_source_in_a_second_jack_needs_a_splitter_and_says_so() -> None:
+    """Alma is recorded from one box; the recorder of the other can only have her by a second lead."""
+    bench = two_voices()
+    bench.do(AddInterface(name="Second", jack_in=2, jack_out=2))
+    bench.do(AddProgram(name="Other", tracks=("Alma too",), device=bench.id("Second")))
+    track = bench.track("Alma too")
+    bench.do(AddLine(name="L other", from_ports=(bench.out("Alma"),), to_ports=(Port(track, "track", 1),)))
+    words = first_remedy(bench, "line-silent")
+    assert "as well, by a splitter behind Alma" in words
+    assert {state.headline for state in read(bench.rig).lines} == {"arrives"}
+
+
+def test_a_plan_is_told_gear_by_gear_with_the_trim_of_what_is_plugged() -> None:
+    bench = two_voices()
+    bench.do(AddSources(names=("Deck",), source_kind="line player", level_dbu=4))
+    bench.do(AddTracks(program=bench.id("Recorder"), names=("T Deck",)))
+    bench.do(
+        AddLine(name="L Deck", from_ports=(bench.out("Deck"),), to_ports=(Port(bench.track("T Deck"), "track", 1),))
+    )
+    plan = join_all(read(bench.rig))
+    assert plan is not None
+    by_place = dict(plan.by_place())
+    assert list(by_place) == ["Box", "Recorder"]
+    assert by_place["Box"] == ("Plug Deck into Box jack in 3", "Set the trim of Box jack in 3 to −4 dB")
+    bench.do(*plan.edits)
+    assert bench.line("L Deck").headline == "arrives"
