@@ -2,6 +2,9 @@ import { createSystem, defaultBaseConfig, defineConfig } from "@chakra-ui/react"
 
 import { cells } from "./cells"
 
+/** What a drawer takes from the screen beside it. */
+export const DRAWER_PX = 420
+
 const pair = (light: string, night: string) => ({ value: { base: light, _dark: night } })
 
 /** Ink is fact, pencil a proposal, wax trouble, sea where you are and what you can press. */
@@ -66,7 +69,7 @@ export const system = createSystem(
           row: { value: "28px" },
           inspector: { value: "312px" },
           tape: { value: "200px" },
-          drawer: { value: "420px" },
+          drawer: { value: `${DRAWER_PX}px` },
         },
       },
       semanticTokens: { colors },

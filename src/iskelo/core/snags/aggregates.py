@@ -312,7 +312,6 @@ def members_differ_in_delay(reading: Reading) -> list[Snag]:
         skew = max(late.values()) - min(late.values())
         told = ", ".join(f"{name} {samples}" for name, samples in late.items())
         rate_hz = opening.device.rate_hz
-        pad = SetValues(item=aggregate.id, values={"align": "pad to the longest"})
         own = {line for program in programs for line in lines_of_program(reading, program)}
         lines = tuple(state.line.id for state, _ in with_finding(reading, "skewed") if state.line.id in own)
         snags.append(
@@ -327,10 +326,16 @@ def members_differ_in_delay(reading: Reading) -> list[Snag]:
                 f"{rate_hz / (2 * skew):.0f} Hz.",
                 items=(aggregate.id,),
                 lines=lines,
-                mend=partial(distinct, [Remedy(f"Pad the members of {aggregate.name} to the longest", (pad,))]),
+                mend=partial(distinct, [pad_members(aggregate)]),
             )
         )
     return snags
+
+
+def pad_members(aggregate: Aggregate) -> Remedy:
+    """All members of an aggregate made as late as its latest."""
+    pad = SetValues(item=aggregate.id, values={"align": "pad to the longest"})
+    return Remedy(f"Pad the members of {aggregate.name} to the longest", (pad,))
 
 
 def _used(opening: Opening, way: Way, programs: list[Program]) -> bool:

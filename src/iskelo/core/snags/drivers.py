@@ -8,12 +8,12 @@ from iskelo.core.lines.context import Reading
 from iskelo.core.lines.stations import fold_numbers
 from iskelo.core.planner.moving import on_another_box, then_joined
 from iskelo.core.rig.gear import Aggregate, Driver, Interface
+from iskelo.core.rig.links import BANKS
 from iskelo.core.rig.programs import Program
 from iskelo.core.rig.ways import Way
 from iskelo.core.snags.lines import joining_remedies
 from iskelo.core.snags.reach import lines_of_program, with_finding
 from iskelo.core.snags.rule import REMEDIES_AT_MOST, Remedy, Snag, distinct, if_so, joining, one_remedy
-from iskelo.core.timing.delays import BANKS
 from iskelo.core.wiring.blocks import say_held, wider_driver
 
 Bank = Literal["capture", "playback"]

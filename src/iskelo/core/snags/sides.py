@@ -7,6 +7,7 @@ from iskelo.core.lines.context import Reading
 from iskelo.core.lines.state import LineState
 from iskelo.core.rig.gear import Aggregate
 from iskelo.core.rig.programs import ProgramPort, Track
+from iskelo.core.snags.aggregates import pad_members
 from iskelo.core.snags.arrivals import direct_instead
 from iskelo.core.snags.levels import even_sides
 from iskelo.core.snags.lines import joining_remedies
@@ -151,6 +152,5 @@ def padding(reading: Reading, state: LineState) -> list[Remedy]:
         opening = reading.found.opened[program]
         aggregate = reading.found.gear.get(opening.device.id)
         if isinstance(aggregate, Aggregate) and aggregate.align == "none":
-            pad = SetValues(item=aggregate.id, values={"align": "pad to the longest"})
-            remedies.append(Remedy(f"Pad the members of {aggregate.name} to the latest", (pad,)))
+            remedies.append(pad_members(aggregate))
     return remedies

@@ -70,7 +70,7 @@ VERDICTS: dict[Headline, Verdict] = {
         "its sides come at times whose sum has a notch below 20 kHz, or at levels more than 1 dB apart; or it is "
         "recorded with others that come through another box at another time",
         "both sides, and what is recorded together, come with the delays that were predicted to be equal",
-        "the members of the device padded to the latest; the stage that is wrong on the softer side turned",
+        "the members of the device padded to the longest; the stage that is wrong on the softer side turned",
     ),
     "late": Verdict(
         "the latest copy takes longer than the line's longest delay",

@@ -25,14 +25,13 @@ from functools import cached_property
 from typing import Literal
 
 from iskelo.core.rig.gear import Aggregate, Driver, Interface, Offsets
+from iskelo.core.rig.links import BANKS
 from iskelo.core.rig.programs import Track
 from iskelo.core.rig.rig import Index
 from iskelo.core.rig.ways import Opening, Way, at_buffer
 from iskelo.core.timing.clocks import apart
 from iskelo.core.timing.doubt import Side, in_doubt
 from iskelo.core.wiring.graph import Edge
-
-BANKS: tuple[Literal["capture", "playback"], ...] = ("capture", "playback")
 
 RING, MATCHING, RESAMPLING = "wait: ring between devices", "rate matching", "resampling"
 

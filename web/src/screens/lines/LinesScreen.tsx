@@ -7,6 +7,7 @@ import { Button, Kbd, Select } from "../../parts/controls"
 import { useKeys } from "../../parts/keys"
 import { useSelection } from "../../parts/selection"
 import { useSetting, useWidth } from "../../parts/settings"
+import { DRAWER_PX } from "../../theme/system"
 import { Batch } from "./Batch"
 import { Fill } from "./Fill"
 import { fits, namedLines, soundsWrong, suspects, symptomOf } from "./find"
@@ -23,7 +24,6 @@ import { Tape } from "./Tape"
 /** From so many lines on, runs come folded. */
 const FOLD_FROM = 40
 const NARROW_BELOW_PX = 1200
-const DRAWER_PX = 420
 const NOBODY: ReadonlySet<string> = new Set()
 
 const turned = (set: ReadonlySet<string>, key: string): ReadonlySet<string> =>
@@ -213,7 +213,7 @@ export function LinesScreen() {
 
   if (list) return <InputList file={list} onClose={() => setList(null)} />
   return (
-    <Flex direction="column" h="100%" pr={open === "plan" ? "420px" : 0}>
+    <Flex direction="column" h="100%" pr={open === "plan" ? `${DRAWER_PX}px` : 0}>
       <Flex
         minH="bar"
         flex="none"

@@ -10,6 +10,7 @@ import { ProposalProvider } from "../../parts/Proposal"
 import { SelectionContext, useSelection } from "../../parts/selection"
 import { LETTERS, useSetting } from "../../parts/settings"
 import { useTheme, type Theme } from "../../theme/night"
+import { DRAWER_PX } from "../../theme/system"
 import { HistoryDrawer } from "../history/HistoryDrawer"
 import { SnagDrawer } from "../snags/SnagDrawer"
 import { Vitals } from "./Vitals"
@@ -147,7 +148,7 @@ function Frame() {
             </Flex>
           )}
           <ProposalProvider>
-            <Box h="100%" pr={snag !== null || history ? "420px" : 0} _print={{ pr: 0 }}>
+            <Box h="100%" pr={snag !== null || history ? `${DRAWER_PX}px` : 0} _print={{ pr: 0 }}>
               <Outlet />
             </Box>
             {snag !== null && <SnagDrawer />}
