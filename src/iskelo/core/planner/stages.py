@@ -16,6 +16,9 @@ from iskelo.core.wiring.graph import Edge, input_gain_db
 
 LOWEST_DB, HIGHEST_DB = -144.0, 60.0
 
+LEAST_TURN_DB = 0.051
+"""Stages are set in tenths: what is left of half a tenth, or a rounding more, no other stage is turned for."""
+
 
 class Stage(NamedTuple):
     """One place on a route where a level is turned.
@@ -142,11 +145,11 @@ def turned(stages: Sequence[Stage], by_db: float) -> list[Turn]:
     for stage in sorted(stages, key=lambda each: -abs(each.off_db)):
         wrong = -stage.off_db if stage.off_db * by_db < 0 else 0.0
         step = max(wrong, left) if by_db < 0 else min(wrong, left)
-        if abs(step) >= 0.05:
+        if abs(step) >= LEAST_TURN_DB:
             turns[stage.key] = Turn(stage, _within(stage, stage.now_db + step))
             left -= turns[stage.key].by_db
     for stage in reversed(stages):
-        if abs(left) < 0.05:
+        if abs(left) < LEAST_TURN_DB:
             break
         now = turns[stage.key].to_db if stage.key in turns else stage.now_db
         to = _within(stage, now + left)
