@@ -15,16 +15,17 @@ from iskelo.core.edits.edit import (
 )
 from iskelo.core.rig.gear import Member
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.rig import Rig
+from iskelo.core.rig.rig import Rig, index
 from rigs import Bench
 
 BUFFERS = (32, 64, 128, 256, 512)
 
 
-def free_clocks(seed: int, *, far_apart: bool = False) -> Bench:
+def free_clocks(seed: int, *, far_apart: bool = False, levels: bool = False) -> Bench:
     """Two or three boxes, a recorder and a sampler in either order, each on one box, on two, or on all of them joined.
 
     ``far_apart``: clocks of up to 2000 ppm, seldom matched, so that most of them slip while they are listened to.
+    ``levels``: sounds as far as 60 dB apart.
     """
     draw, bench = random.Random(seed), Bench(Rig(name=f"Free clocks {seed}"))
     boxes = [f"Box {number}" for number in range(draw.choice([2, 2, 3]))]
@@ -75,4 +76,16 @@ def free_clocks(seed: int, *, far_apart: bool = False) -> Bench:
     draw.shuffle(parts)
     for part in parts:
         part()
+    if levels:
+        softly(bench, random.Random(seed))
     return bench
+
+
+def softly(bench: Bench, draw: random.Random) -> None:
+    """Give every source and voice a level of its own."""
+    found = index(bench.rig)
+    for gear in bench.rig.gear:
+        if gear.kind == "source":
+            bench.do(SetValues(item=gear.id, values={"level_dbu": round(draw.uniform(-100, -40), 1)}))
+    for voice in (voice for program in found.programs() for voice in program.voices):
+        bench.do(SetValues(item=voice.id, values={"level_dbfs": round(draw.uniform(-60, -6), 1)}))

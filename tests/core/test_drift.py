@@ -6,7 +6,7 @@ import pytest
 from iskelo.core.between import BEFORE, TAPS, between
 from iskelo.core.signals.comb import PERIODS_PLAYED, WovenComb, woven_comb
 from iskelo.core.signals.detect import detect
-from iskelo.core.signals.drift import pace, repeats, steady
+from iskelo.core.signals.drift import pace, periods_at, repeats, sound_at, steady
 
 RATE_HZ = 48_000
 LENGTH = PERIODS_PLAYED * 2 * RATE_HZ + 12_000
@@ -46,6 +46,36 @@ def test_a_known_drift_is_found_beside_a_source_that_does_not_drift(comb: WovenC
         assert 20 * np.log10(each.copies[0].gain / 0.1) == pytest.approx(0, abs=0.05)
         assert each.copies[0].polarity == 1
         assert each.jumps == ()
+
+
+@pytest.mark.parametrize(
+    ("loud_ppm", "soft_ppm"), [(94.0, 0.0), (0.0, 94.0), (20.0, 23.4), (0.0, 2.0), (2000.0, -2000.0)]
+)
+@pytest.mark.parametrize("below_db", [12.0, 30.0, 55.0])
+def test_a_soft_sound_on_another_clock_is_told_as_well_as_a_loud_one(
+    comb: WovenComb, loud_ppm: float, soft_ppm: float, below_db: float
+) -> None:
+    """The loud one's smear at the other pace stands 25 to 30 dB under it, and would hide what is softer."""
+    gain = 0.1 * 10 ** (-below_db / 20)
+    take = recorded(comb, 0, loud_ppm, 585.0) + recorded(comb, 1, soft_ppm, 300.0, gain=gain)
+    found = {each.source: each for each in detect(take[np.newaxis], comb).heard}
+    assert found.keys() == {0, 1}
+    for source, ppm, delay, ratio in ((0, loud_ppm, 585.0, 0.1), (1, soft_ppm, 300.0, gain)):
+        (copy,) = found[source].copies
+        assert found[source].drift_ppm == pytest.approx(ppm, abs=0.02)
+        assert copy.delay_samples == pytest.approx(delay / (1 + ppm * 1e-6), abs=0.02)
+        assert 20 * np.log10(copy.gain / ratio) == pytest.approx(0, abs=0.05)
+        assert copy.polarity == 1
+
+
+def test_what_was_taken_out_of_a_take_at_a_pace_is_gone_from_it(comb: WovenComb) -> None:
+    take = recorded(comb, 2, 37.5, 410.0).astype(float)
+    spectrum = np.mean(periods_at(take, comb, 37.5, 1, 4), axis=0)
+    own = np.zeros_like(spectrum)
+    own[comb.lines[2]] = spectrum[comb.lines[2]]
+    rest = take - sound_at(own, comb, 37.5, 1, 4, len(take))
+    inside = slice(2 * RATE_HZ, 10 * RATE_HZ)
+    assert np.sqrt(np.mean(rest[inside] ** 2) / np.mean(take[inside] ** 2)) < 1e-4
 
 
 @pytest.mark.parametrize("second", [3.0, 4.9, 6.0, 8.7])

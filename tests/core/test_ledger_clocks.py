@@ -26,6 +26,16 @@ def test_any_rig_of_free_clocks_is_heard_as_predicted(seed: int) -> None:
     assert [row.name for row in ledger.targets if said_wrongly(row)] == []
 
 
+@pytest.mark.parametrize("seed", [5, 20, 33, 58, 67, 90])
+@pytest.mark.parametrize("far_apart", [False, True])
+def test_sounds_far_apart_in_level_and_on_clocks_of_their_own_are_heard_as_predicted(
+    seed: int, far_apart: bool
+) -> None:
+    ledger = run_line_check(free_clocks(seed, far_apart=far_apart, levels=True).rig).ledger
+    assert [row.name for row in ledger.targets if said_wrongly(row)] == []
+    assert ledger.agreeing + ledger.untold == len(ledger.targets)
+
+
 @pytest.mark.parametrize("seed", [2, 4, 15, 19, 24, 30, 31, 36, 39, 45])
 def test_a_sound_that_slips_is_one_sound_or_it_is_said_that_it_cannot_be_told(seed: int) -> None:
     ledger = run_line_check(free_clocks(seed, far_apart=True).rig).ledger

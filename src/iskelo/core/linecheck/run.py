@@ -14,7 +14,8 @@ from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import Index, Rig, index
 from iskelo.core.signals.comb import PERIOD_SECONDS, PERIODS_PLAYED, TAIL_SECONDS, WovenComb
-from iskelo.core.signals.detect import Heard, detect
+from iskelo.core.signals.detect import detect
+from iskelo.core.signals.listen import Heard
 from iskelo.core.twin.run import Cancelled, TakeChannel, run_twin
 from iskelo.core.twin.told import Missed, Slipped
 

@@ -8,6 +8,7 @@ pace of each clock found, and each source's own lines tell which clock it is on,
 
 import functools
 import itertools
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 
 import numpy as np
@@ -16,16 +17,15 @@ import scipy.signal
 from numpy.typing import NDArray
 
 from iskelo.core.signals.comb import PERIODS_PLAYED, WovenComb
-
-Real = NDArray[np.float64]
-Complex = NDArray[np.complex128]
+from iskelo.core.signals.listen import Clear, Complex, Real, clear_lines
 
 SAME = 2e-4
 """Periods whose difference has less than this share of their energy do not drift by more than 0.04 ppm; noise 40 dB
 below the signal stays under it."""
 
-MOST_PPM = 2600.0
-"""USB 2.0 allows full-speed devices 2500 ppm, from memory; beyond that it is another rate, not a drift."""
+MOST_PPM = 5000.0
+"""USB 2.0 allows full-speed devices 2500 ppm either way, from memory, and two clocks are compared; beyond that it is
+another rate, not a drift."""
 
 REACH_SAMPLES = 6000
 """Jumps up to so far are looked for."""
@@ -58,33 +58,48 @@ class Pace:
 
 
 def steady(channel: NDArray[np.float32] | Real, comb: WovenComb) -> bool:
-    """Whether the last analysed period is the first one again, so that nothing drifts."""
+    """Whether the last analysed period is the first one again, so that nothing loud drifts."""
+    return unlike_share(channel, comb) <= SAME
+
+
+def unlike_share(channel: NDArray[np.float32] | Real, comb: WovenComb) -> float:
+    """The energy by which the last analysed period differs from the first one, as a share of the first one's."""
     period = comb.period_samples
     first = channel[period : 2 * period].astype(np.float64)
     last = channel[(PERIODS_PLAYED - 1) * period : PERIODS_PLAYED * period]
-    energy = float(first @ first)
     apart = last - first
-    return float(apart @ apart) <= SAME * energy
+    return float(apart @ apart) / max(float(first @ first), 1e-300)
 
 
-def repeats(channel: NDArray[np.float32] | Real, comb: WovenComb) -> bool:
+def repeats(channel: NDArray[np.float32] | Real, comb: WovenComb, first: int = 1) -> bool:
     """Whether two neighbouring periods are alike at any lag; mere noise is not, and has no pace to be found."""
+    early, late = _periods(channel, comb, first, first + 1)
+    return alike(late * early.conj(), comb)
+
+
+def alike(cross: Complex, comb: WovenComb) -> bool:
+    """Whether a cross spectrum of two periods has a lag at which they are alike."""
     period = comb.period_samples
-    early, late = (scipy.fft.rfft(channel[n * period : (n + 1) * period].astype(np.float64)) for n in (1, 2))
-    cross = late * early.conj()
     cross[: int(comb.lines.min())] = 0
     cross[int(comb.lines.max()) + 1 :] = 0
-    alike = np.abs(scipy.fft.irfft(cross, n=period))
-    near = max(float(alike[:REACH_SAMPLES].max()), float(alike[-REACH_SAMPLES:].max()))
-    return near > ALIKE * float(np.sqrt(np.mean(alike**2)))
+    correlation = np.abs(scipy.fft.irfft(cross, n=period))
+    near = max(float(correlation[:REACH_SAMPLES].max()), float(correlation[-REACH_SAMPLES:].max()))
+    return near > ALIKE * float(np.sqrt(np.mean(correlation**2)))
 
 
-def pace(channel: NDArray[np.float32] | Real, comb: WovenComb) -> Pace:
-    """Compare each period with the next: by how much it lags, in how many clocks, and where it jumped."""
+def _periods(channel: NDArray[np.float32] | Real, comb: WovenComb, first: int, last: int) -> list[Complex]:
+    """Spectra of the periods from ``first`` to ``last`` as they lie in the take."""
     period = comb.period_samples
-    spectra = [
-        scipy.fft.rfft(channel[n * period : (n + 1) * period].astype(np.float64)) for n in range(1, PERIODS_PLAYED)
-    ]
+    return [scipy.fft.rfft(channel[n * period : (n + 1) * period].astype(np.float64)) for n in range(first, last + 1)]
+
+
+def pace(channel: NDArray[np.float32] | Real, comb: WovenComb, begin: int = 1, end: int = PERIODS_PLAYED - 1) -> Pace:
+    """Compare each period with the next: by how much it lags, in how many clocks, and where it jumped.
+
+    Periods ``begin`` to ``end`` are compared, two at least.
+    """
+    period = comb.period_samples
+    spectra = _periods(channel, comb, begin, end)
     lowest, highest = int(comb.lines.min()), int(comb.lines.max())
     steps = [_peaks(late * early.conj(), lowest, highest, period) for early, late in itertools.pairwise(spectra)]
     most = MOST_PPM * 1e-6 * period
@@ -116,7 +131,7 @@ def pace(channel: NDArray[np.float32] | Real, comb: WovenComb) -> Pace:
         # A jump inside a period shows on both sides of it.
         jumps += [round(jump) for jump in here if not _shared([jump], before)]
     clocks = tuple(1e6 * lag / period for lag in usual[:CLOCKS_AT_MOST])
-    return Pace(clocks or (0.0,), tuple(jumps), first + 1, last + 1)
+    return Pace(clocks or (0.0,), tuple(jumps), first + begin, last + begin)
 
 
 def _has(peaks: list[tuple[float, float]], lag: float) -> bool:
@@ -180,9 +195,9 @@ def _steady_run(strays: list[list[float]]) -> tuple[int, int]:
     for step, jumps in enumerate(strays):
         if jumps and step + 1 < len(strays) and _shared(jumps, strays[step + 1]):
             clean[step + 1] = False
-    if strays[0] and not _shared(strays[0], strays[1]):
+    if strays[0] and not any(_shared(strays[0], others) for others in strays[1:2]):
         clean[0] = False
-    if strays[-1] and not _shared(strays[-1], strays[-2]):
+    if strays[-1] and not any(_shared(strays[-1], others) for others in strays[-2:-1]):
         clean[-1] = False
     best, start = (0, periods - 1) if not any(clean) else (0, -1), None
     for period in range(periods):
@@ -213,8 +228,7 @@ def periods_at(
     *IEEE Trans. Audio Electroacoust.* 17(2), 1969, from memory; done by scipy.signal).
     """
     if ppm == 0:
-        whole = comb.period_samples
-        return [scipy.fft.rfft(channel[n * whole : (n + 1) * whole].astype(np.float64)) for n in range(first, last + 1)]
+        return _periods(channel, comb, first, last)
     period = comb.period_samples * (1 + ppm * 1e-6)
     count = round(period)
     most = int(comb.lines.max())
@@ -243,12 +257,58 @@ def _transform(count: int, most: int, period: float) -> scipy.signal.CZT:
     return scipy.signal.CZT(count, m=2 * most + 1, w=step, a=np.exp(-2j * np.pi * most / period))
 
 
-def left_over(spectra: list[Complex], comb: WovenComb, sources: NDArray[np.int64]) -> dict[int, Left]:
+def sound_at(spectrum: Complex, comb: WovenComb, ppm: float, first: int, last: int, samples: int) -> Real:
+    """What a period's spectrum on a clock sounds like: the converse of ``periods_at``, in a take of so many samples.
+
+    It is silent but for the periods from ``first`` to ``last`` and a little around them.
+    """
+    most = int(comb.lines.max())
+    period = comb.period_samples * (1 + ppm * 1e-6)
+    # Five periods on the fastest clock are so much longer than on the slowest.
+    around = round(2 * MOST_PPM * 1e-6 * PERIODS_PLAYED * comb.period_samples)
+    begin = max(0, round(first * period) - around)
+    end = min(samples, round((last + 1) * period) + around)
+    sound = np.zeros(samples)
+    if ppm == 0:
+        whole = comb.period_samples
+        wave = scipy.fft.irfft(spectrum, n=whole)
+        sound[begin:end] = np.resize(np.roll(wave, -begin), end - begin)
+        return sound
+    count = round(period)
+    both = np.concatenate([spectrum[most:0:-1].conj(), [0], spectrum[1 : most + 1]]) / count
+    lines = np.arange(-most, most + 1)
+    transform = _back(count, most, period)
+    starts = list(range(begin, end, count))
+    for pair in (starts[n : n + 2] for n in range(0, len(starts), 2)):
+        # Two real stretches are the halves of one complex one.
+        turned = sum(
+            unit * both * np.exp(2j * np.pi * (start % period) / period * lines)
+            for start, unit in zip(pair, (1, 1j), strict=False)
+        )
+        waves = transform(turned)
+        for start, wave in zip(pair, (waves.real, waves.imag), strict=False):
+            stop = min(end, start + count)
+            sound[start:stop] = wave[: stop - start]
+    return sound
+
+
+@functools.lru_cache(maxsize=4)
+def _back(count: int, most: int, period: float) -> Callable[[Complex], Complex]:
+    """From lines from minus ``most`` to ``most`` to ``count`` samples."""
+    transform = scipy.signal.CZT(2 * most + 1, m=count, w=np.exp(2j * np.pi / period))
+    # The first line is not nought but minus ``most``.
+    lowest = np.exp(-2j * np.pi * most / period * np.arange(count))
+    return lambda lines: transform(lines) * lowest
+
+
+def left_over(
+    spectra: list[Complex], comb: WovenComb, sources: Iterable[int], clear: Clear | None = None
+) -> dict[int, Left]:
     """The drift that each source's own lines have beside the pace of these periods: from the first to the last."""
     period = comb.period_samples
     drifts = {}
     for source in map(int, sources):
-        lines = comb.lines[source]
+        lines = comb.lines[source][clear_lines(comb, source, clear)]
         lag, coherence = _slope(spectra[-1][lines] * spectra[0][lines].conj(), lines / period)
         drifts[source] = Left(1e6 * lag / (max(1, len(spectra) - 1) * period), coherence)
     return drifts

@@ -1,0 +1,252 @@
+"""Sounds in one channel whose clocks run apart: each is listened to in what all the others leave.
+
+Read at one clock's pace, a sound on another clock is smeared over the whole band and hides what is softer by some ten
+decibels. So the loudest clock's sounds are taken out of the channel, then the next clock's are looked for in the rest,
+and in the end every clock's sounds are listened to without those of all the others (Hogbom, "Aperture synthesis with a
+non-regular distribution of interferometer baselines", *Astron. Astrophys. Suppl.* 15, 1974, from memory, for taking out
+the strongest first).
+"""
+
+from collections.abc import Collection, Iterable, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from iskelo.core.signals.comb import PERIODS_PLAYED, WovenComb
+from iskelo.core.signals.drift import (
+    CLOCKS_AT_MOST,
+    COHERENT,
+    Pace,
+    alike,
+    left_over,
+    pace,
+    periods_at,
+    repeats,
+    sound_at,
+    unlike_share,
+)
+from iskelo.core.signals.listen import (
+    Clear,
+    Complex,
+    Heard,
+    Real,
+    arrivals,
+    arriving,
+    clear_lines,
+    gate,
+    mean_spectrum,
+    noise_power,
+    rms_of_noise,
+    sources_heard,
+)
+
+LEAST_PPM = 0.02
+SAME_CLOCK_PPM = 0.03
+ABOUT_ONE_CLOCK_PPM = 0.3
+"""Drifts so close are taken for one clock's until what is on other clocks was taken out."""
+
+UNHEARD = 1e-8
+"""Periods that differ by less than this share of their energy differ by a converter's own noise: it hides nothing."""
+
+NEAR_LINES = 0.6
+"""Lines closer than this cannot be told apart within eight seconds."""
+
+LEFT_BEHIND = 1e-6
+"""So much of a sound, as a ratio, is still there when it was taken out."""
+
+_ROUNDS = 3
+_SETTLED_PPM = 0.004
+
+
+@dataclass(frozen=True, slots=True)
+class Layer:
+    """Sources on one clock, and the mean spectrum of the periods at its pace; where it slipped."""
+
+    ppm: float
+    sources: tuple[int, ...]
+    spectrum: Complex
+    pace: Pace
+
+    def read(self, channel: NDArray[np.float32] | Real, comb: WovenComb) -> list[Complex]:
+        """A channel's periods at this pace, as far as nothing slipped."""
+        return periods_at(channel, comb, self.ppm, self.pace.first, self.pace.last)
+
+
+def restless(
+    recorded: NDArray[np.float32] | Real, comb: WovenComb, there: NDArray[np.int64], found: Collection[Heard]
+) -> bool:
+    """Whether something soft drifts in a channel whose loud sounds are steady.
+
+    A source that seems to be there and is not the same in the last period as in the first one drifts, and so does what
+    repeats at a lag in the lines that nobody plays.
+    """
+    if unlike_share(recorded, comb) < UNHEARD:
+        return False
+    spectra = periods_at(recorded, comb, 0.0, 1, PERIODS_PLAYED - 1)
+    left = left_over(spectra, comb, there)
+    if any(abs(each.ppm) > LEAST_PPM or each.coherence < COHERENT for each in left.values()):
+        return True
+    steadily = [each.source for each in found]
+    nobodys = np.zeros(comb.period_samples // 2 + 1, bool)
+    nobodys[np.delete(comb.lines, steadily, axis=0)] = True
+    return alike(spectra[1] * spectra[0].conj() * nobodys, comb)
+
+
+def heard_by_clock(
+    channel: int, recorded: NDArray[np.float32] | Real, comb: WovenComb, tests: int
+) -> tuple[float, list[Heard]]:
+    """The noise of a channel that is not the same from period to period, and what is heard in it, clock by clock."""
+    layers, last = _peeled(recorded, comb)
+    for _ in range(_ROUNDS if len(layers) > 1 else 0):
+        before, layers = layers, _again(recorded, comb, layers, tests)
+        if _settled(before, layers):
+            break
+    heard: list[Heard] = []
+    noise_rms = rms_of_noise(mean_spectrum(recorded, comb.period_samples), comb)
+    softer: dict[int, tuple[float, Layer, Clear]] = {}
+    placed = {source for layer in layers for source in layer.sources}
+    rest = recorded - _sounds(layers, comb, len(recorded))
+    others = [] if last is None else [(Layer(ppm, (), np.zeros(0, complex), last), rest) for ppm in last.clocks_ppm]
+    for layer, clean in [*_each_alone(recorded, comb, layers), *others]:
+        clear = _clear(comb, layers, layer)
+        spectra = layer.read(clean, comb)
+        spectrum = np.mean(spectra, axis=0)
+        noise = noise_power(spectrum, comb)
+        noise_rms = min(noise_rms, rms_of_noise(spectrum, comb))
+        audible = set(map(int, gate(spectrum, comb, noise)))
+        here = sorted(audible & set(layer.sources))
+        heard += sources_heard(channel, spectrum, comb, here, tests, (layer.ppm, layer.pace.jumps), clear)
+        # What is too soft to show its clock is on the one where there is most of it.
+        for source, left in left_over(spectra, comb, sorted(audible - placed), clear).items():
+            energy = float(np.sum(np.abs(spectrum[comb.lines[source]]) ** 2)) * left.coherence
+            if energy > softer.get(source, (0.0,))[0]:
+                softer[source] = (energy, Layer(layer.ppm, (source,), spectrum, layer.pace), clear)
+    for _, layer, clear in softer.values():
+        clock = (layer.ppm, layer.pace.jumps)
+        heard += sources_heard(channel, layer.spectrum, comb, layer.sources, tests, clock, clear)
+    # What is left of the loudest when it was taken out is no sound.
+    least = LEFT_BEHIND * max((copy.gain for each in heard for copy in each.copies), default=0.0)
+    real = [replace(each, copies=tuple(copy for copy in each.copies if copy.gain > least)) for each in heard]
+    return noise_rms, sorted((each for each in real if each.copies), key=lambda each: each.source)
+
+
+def _peeled(recorded: NDArray[np.float32] | Real, comb: WovenComb) -> tuple[list[Layer], Pace | None]:
+    """The clocks of a channel, the loudest first, with their sources; and the pace of what is left, if it has one."""
+    layers: list[Layer] = []
+    rest = recorded
+    found = pace(rest, comb)
+    while len(layers) < CLOCKS_AT_MOST:
+        new = _on_clocks(rest, comb, found, {source for layer in layers for source in layer.sources})
+        layers += new
+        if not new or found.last <= found.first:
+            break
+        rest = rest - _sounds(new, comb, len(recorded))
+        if not repeats(rest, comb, found.first):
+            return layers, None
+        found = pace(rest, comb, found.first, found.last)
+    return layers, found
+
+
+def _on_clocks(rest: NDArray[np.float32] | Real, comb: WovenComb, found: Pace, known: set[int]) -> list[Layer]:
+    """Every clock found is tried: a source is on the one where its lines are most alike from period to period."""
+    best: dict[int, tuple[float, float]] = {}
+    # Channels on one clock are read at one pace, though each finds a slightly other one: ``left_over`` tells the rest.
+    for ppm in (round(each, 1) for each in found.clocks_ppm):
+        spectra = periods_at(rest, comb, ppm, found.first, found.last)
+        spectrum = np.mean(spectra, axis=0)
+        there = [int(each) for each in gate(spectrum, comb, noise_power(spectrum, comb))]
+        for source, left in left_over(spectra, comb, [each for each in there if each not in known]).items():
+            energy = float(np.sum(np.abs(spectrum[comb.lines[source]]) ** 2)) * left.coherence
+            if left.coherence > COHERENT and energy > best.get(source, (0.0, 0.0))[0]:
+                best[source] = (energy, ppm + left.ppm)
+    groups = _on_one_clock({source: ppm for source, (_, ppm) in best.items()}, ABOUT_ONE_CLOCK_PPM)
+    return [_layer(rest, comb, sources, ppm, found) for sources, ppm in groups]
+
+
+def _layer(
+    rest: NDArray[np.float32] | Real,
+    comb: WovenComb,
+    sources: Iterable[int],
+    ppm: float,
+    at: Pace,
+    known: tuple[float, list[Complex]] | None = None,
+) -> Layer:
+    """Sources on one clock in the rest of a channel, of which the periods at some pace may be known."""
+    bare = Layer(round(ppm, 2) if abs(ppm) > LEAST_PPM else 0.0, tuple(sources), np.zeros(0, complex), at)
+    spectra = known[1] if known is not None and known[0] == bare.ppm else bare.read(rest, comb)
+    return replace(bare, spectrum=np.mean(spectra, axis=0))
+
+
+def _again(recorded: NDArray[np.float32] | Real, comb: WovenComb, layers: Sequence[Layer], tests: int) -> list[Layer]:
+    """Every clock once more, without the sounds of all the others.
+
+    Where another clock's line falls on a source's own, the one cannot be told from the other: there it is taken for
+    what the source's copies make of it.
+    """
+    again: list[Layer] = []
+    for layer, clean in _each_alone(recorded, comb, layers):
+        clear = _clear(comb, layers, layer)
+        spectra = layer.read(clean, comb)
+        left = left_over(spectra, comb, layer.sources, clear)
+        drifts = {source: layer.ppm + each.ppm for source, each in left.items()}
+        for sources, ppm in _on_one_clock(drifts):
+            new = _layer(clean, comb, sources, ppm, layer.pace, (layer.ppm, spectra))
+            for source in sources:
+                delays, gains = arrivals(new.spectrum, comb, source, tests, clear)
+                own = clear_lines(comb, source, clear)
+                lines = comb.lines[source]
+                new.spectrum[lines] = np.where(own, new.spectrum[lines], arriving(comb, source, delays, gains))
+            again.append(new)
+    return again
+
+
+def _clear(comb: WovenComb, layers: Sequence[Layer], but: Layer) -> Clear:
+    """The lines on which nothing falls, at a layer's pace, of what is on other clocks."""
+    clear = np.ones(comb.period_samples // 2 + 1, bool)
+    for other in layers:
+        if other is but:
+            continue
+        falls = comb.lines[list(other.sources)].ravel() * ((1 + but.ppm * 1e-6) / (1 + other.ppm * 1e-6))
+        for near in (np.floor(falls), np.ceil(falls)):
+            on = near[np.abs(falls - near) < NEAR_LINES].astype(np.int64)
+            clear[on[on < len(clear)]] = False
+    return clear
+
+
+def _settled(before: Sequence[Layer], layers: Sequence[Layer]) -> bool:
+    was = {source: layer.ppm for layer in before for source in layer.sources}
+    return all(abs(was[source] - layer.ppm) <= _SETTLED_PPM for layer in layers for source in layer.sources)
+
+
+def _each_alone(
+    recorded: NDArray[np.float32] | Real, comb: WovenComb, layers: Sequence[Layer]
+) -> list[tuple[Layer, NDArray[np.float32] | Real]]:
+    """Every clock with what the channel is without the sounds of all the others."""
+    if len(layers) < 2:
+        return [(layer, recorded) for layer in layers]
+    sounds = [_sounds([layer], comb, len(recorded)) for layer in layers]
+    rest = recorded - sum(sounds)
+    return [(layer, rest + sound) for layer, sound in zip(layers, sounds, strict=True)]
+
+
+def _sounds(layers: Iterable[Layer], comb: WovenComb, samples: int) -> Real:
+    """What the sources of some clocks sound like in the periods in which they were listened to."""
+    total = np.zeros(samples)
+    for layer in layers:
+        lines = comb.lines[list(layer.sources)].ravel()
+        spectrum = np.zeros_like(layer.spectrum)
+        spectrum[lines] = layer.spectrum[lines]
+        total += sound_at(spectrum, comb, layer.ppm, layer.pace.first, layer.pace.last, samples)
+    return total
+
+
+def _on_one_clock(drifts_ppm: dict[int, float], within: float = SAME_CLOCK_PPM) -> list[tuple[list[int], float]]:
+    """Sources whose drifts are one clock's, with the mean of them."""
+    groups: list[list[int]] = []
+    for source in sorted(drifts_ppm, key=lambda each: drifts_ppm[each]):
+        if groups and drifts_ppm[source] - drifts_ppm[groups[-1][-1]] < within:
+            groups[-1].append(source)
+        else:
+            groups.append([source])
+    return [(group, float(np.mean([drifts_ppm[source] for source in group]))) for group in groups]
