@@ -76,8 +76,10 @@ def test_sound_that_is_worked_at_once_is_that_of_every_block_by_itself(rig: Rig,
     assert short_slips == long_slips
     for one, other in zip(short, long, strict=True):
         assert one.port == other.port
-        # The dither is drawn in other pieces, and so are the bands in which a matching filter goes over between phases.
-        assert np.allclose(one.samples, other.samples, atol=1e-4)
+        # The dither is drawn in other pieces, and so are the bands in which a matching filter's coefficients go over
+        # evenly between phases 1/160 of a sample apart. A sinc strays from its chord by h''/8 of that squared, and the
+        # root of the sum of its h'' squared is pi^2/sqrt(5): 2.2e-5 of a sound's RMS. Five times that at full scale:
+        assert np.allclose(one.samples, other.samples, atol=1.1e-4)
 
 
 @given(

@@ -9,7 +9,7 @@ from fastapi.encoders import jsonable_encoder
 from fastapi.staticfiles import StaticFiles
 from sqlmodel import Session
 
-from iskelo.api import catalogue, checks, computer, limits, measured, problems, rigs
+from iskelo.api import catalogue, checks, computer, input_lists, limits, measured, planning, problems, reading, rigs
 from iskelo.api.guards import Guard
 from iskelo.api.settings import Settings
 from iskelo.api.views import state_of
@@ -35,12 +35,8 @@ def create_app(settings: Settings) -> FastAPI:
 
     app = _Application(title="Iskelo", version="0.1.0", lifespan=lifespan, docs_url=None, redoc_url=None)
     app.state.engine = engine
-    app.include_router(rigs.router)
-    app.include_router(measured.router)
-    app.include_router(checks.router)
-    app.include_router(catalogue.router)
-    app.include_router(limits.router)
-    app.include_router(computer.router)
+    for each in (rigs, reading, planning, input_lists, measured, checks, catalogue, limits, computer):
+        app.include_router(each.router)
     problems.install(app, settings)
 
     @app.exception_handler(Stale)

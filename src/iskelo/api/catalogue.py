@@ -6,8 +6,8 @@ from uuid import UUID
 from fastapi import APIRouter, Request, Response
 from fastapi.concurrency import run_in_threadpool
 
+from iskelo.api.asked import Database, now
 from iskelo.api.problems import ANSWERS
-from iskelo.api.rigs import Database, now
 from iskelo.api.views import KeepGearRequest
 from iskelo.core.edits.base import Refused
 from iskelo.core.rig.gear import Aggregate, Gear

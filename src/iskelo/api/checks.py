@@ -13,9 +13,9 @@ from fastapi.responses import StreamingResponse
 from sqlalchemy import Engine
 from sqlmodel import Session
 
+from iskelo.api.asked import Database, now
 from iskelo.api.downloads import attachment
 from iskelo.api.problems import ANSWERS
-from iskelo.api.rigs import Database, now
 from iskelo.api.views import CheckRequest, CheckView, Wave, check_view, stage_of
 from iskelo.core.edits.base import Refused
 from iskelo.core.linecheck.faults import Fault, faults_of

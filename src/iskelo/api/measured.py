@@ -4,8 +4,8 @@ from uuid import UUID
 
 from fastapi import APIRouter
 
+from iskelo.api.asked import Database, known_of
 from iskelo.api.problems import ANSWERS
-from iskelo.api.rigs import Database, known_of
 from iskelo.core.edits.edit import Edit
 from iskelo.core.planner.measured import (
     FeedbackRequest,

@@ -83,7 +83,12 @@ export function Select(props: ComponentProps<typeof PlainSelect>) {
   const { onChange, onKeyDown, ...rest } = props
   return (
     <PlainSelect
+      textOverflow="ellipsis"
       {...rest}
+      onMouseEnter={(event) => {
+        // A choice that is too long for its field is told in full on hover.
+        if (!rest.title) event.currentTarget.title = event.currentTarget.selectedOptions[0]?.text ?? ""
+      }}
       onChange={(event) => {
         onChange?.(event)
         if (!event.currentTarget.form) event.currentTarget.blur()

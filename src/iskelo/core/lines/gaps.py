@@ -189,10 +189,10 @@ def _too_few(found: Index, program: Program, far: Port) -> str:
     """That a program's driver does not show the channel a sound is on, in words; empty if it does."""
     opening = found.opened.get(program.id)
     way = opening.to("capture", far.owner) if opening is not None else None
-    if way is None or far.number <= way.box.shown(way.driver, "capture"):
+    if way is None or far.number <= way.shown("capture"):
         return ""
     has = way.box.channels_at("capture", way.box.rate_hz)
-    return f"the {way.driver.kind} driver shows {way.box.shown(way.driver, 'capture')} of {has}"
+    return f"the {way.driver.kind} driver shows {way.shown('capture')} of {has}"
 
 
 def _tail(found: Index, back: Port) -> str:

@@ -207,7 +207,7 @@ def _shown_as(port: Port, program: Program, reading: Reading) -> tuple[int | Non
     found = reading.found
     opening = found.opened.get(program.id)
     way = opening.to("capture", port.owner) if opening is not None else None
-    if opening is None or way is None or port.number <= way.box.shown(way.driver, "capture"):
+    if opening is None or way is None or port.number <= way.shown("capture"):
         return found.channel(program, port), [], []
     if port.number > way.box.channels_at("capture", way.box.rate_hz):
         return None, [], []

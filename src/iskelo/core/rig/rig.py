@@ -7,8 +7,9 @@ from typing import Annotated, Literal, NamedTuple
 
 from pydantic import AfterValidator, Field, model_validator
 
+from iskelo.core.rig.claims import Claim, admitted, excludes, is_by
 from iskelo.core.rig.clocks import Pace, paces
-from iskelo.core.rig.gear import Aggregate, Destination, Driver, DriverKind, Gear, Interface, Source
+from iskelo.core.rig.gear import Aggregate, Destination, Driver, Gear, Interface, Source
 from iskelo.core.rig.links import link_overload
 from iskelo.core.rig.ports import BANK_WORDS, CLOCK_BANKS, Port
 from iskelo.core.rig.programs import Bus, Program, ProgramPort, Track, Voice
@@ -117,9 +118,6 @@ Hindrance = Literal["", "not connected", "link", "own period", "buffer", "not in
 """Why a box cannot be opened; *link*: it cannot carry its channels; *own period* and *buffer*: by an aggregate, at its
 buffer."""
 
-SHARED_BY_THE_SYSTEM: tuple[DriverKind, ...] = ("system, shared", "system, sole use", "wrapper")
-"""Drivers that open a box through the system: one that has it for sole use shuts the others out, and is shut out."""
-
 
 class Placed(NamedTuple):
     """A program's input, track, voice, bus or output, with the side it stands on and its place there, from 1."""
@@ -128,43 +126,6 @@ class Placed(NamedTuple):
     item: Item
     side: Side
     position: int
-
-
-class Claim(NamedTuple):
-    """A client that has a box open by one of its drivers, and the first program of it."""
-
-    client: str
-    program: Program
-    driver: Driver
-
-
-def excludes(one: Driver, other: Driver) -> bool:
-    """Whether two clients cannot have a box open by these two drivers (or twice by one) at a time."""
-    if one is other:
-        return one.clients != "many"
-    return "system, sole use" in (one.kind, other.kind) and {one.kind, other.kind} <= set(SHARED_BY_THE_SYSTEM)
-
-
-def _is(claim: Claim, way: Way) -> bool:
-    return claim.client == way.client and claim.driver is way.driver
-
-
-def admitted(programs: Iterable[Program], opened: dict[str, Opening]) -> dict[str, list[Claim]]:
-    """Who has each box open: whoever comes first and can, in the rig's order, before those that let go of their device.
-
-    A program that lets go in the background leaves its device to any other that wants it.
-    """
-    claims: dict[str, list[Claim]] = {}
-    for program in sorted(programs, key=lambda each: each.lets_go_in_background):
-        opening = opened.get(program.id)
-        for way in opening.ways if opening is not None else ():
-            there = claims.setdefault(way.box.id, [])
-            others = [claim for claim in there if claim.client != way.client]
-            if not any(_is(claim, way) for claim in there) and not any(
-                excludes(claim.driver, way.driver) for claim in others
-            ):
-                there.append(Claim(way.client, program, way.driver))
-    return claims
 
 
 @dataclass(frozen=True, slots=True)
@@ -243,7 +204,7 @@ class Index:
         """How many channels of its device a program is shown."""
         opening = self.opened.get(program.id)
         ways = opening.ways if opening is not None else ()
-        return sum(min(len(way.channels(bank)), way.box.shown(way.driver, bank)) for way in ways)
+        return sum(min(len(way.channels(bank)), way.shown(bank)) for way in ways)
 
     def holder(self, way: Way) -> Program | None:
         """The other program that keeps a box from being opened by this way: see ``admitted``.
@@ -256,7 +217,7 @@ class Index:
             for claim in self.claims.get(way.box.id, ())
             if claim.client != way.client and excludes(claim.driver, way.driver)
         )
-        return None if any(_is(claim, way) for claim in self.claims.get(way.box.id, ())) else next(holders, None)
+        return None if any(is_by(claim, way) for claim in self.claims.get(way.box.id, ())) else next(holders, None)
 
     def hindrance(self, opening: Opening, way: Way) -> Hindrance:
         """Why a box of a device cannot be opened for it; empty if it can."""

@@ -51,6 +51,10 @@ class Way:
         )
         return range(first + 1, first + count + 1)
 
+    def shown(self, bank: Bank) -> int:
+        """How many of the box's channels its driver shows to whom opens it."""
+        return self.box.shown(self.driver, bank)
+
     @property
     def slips(self) -> bool:
         """It runs on another clock, and nothing makes up for it."""

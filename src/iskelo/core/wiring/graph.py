@@ -184,7 +184,7 @@ def _device_edges(program: Program, opening: Opening, found: Index) -> list[Edge
                     continue
                 way, number, block = places[channel]
                 box_id = way.box.id
-                if block is None and number > way.box.shown(way.driver, bank):
+                if block is None and number > way.shown(bank):
                     block = not_shown(program, way, bank, number, found)
                 if block is None and channel not in on:
                     block = not_enabled(program, side, channel)

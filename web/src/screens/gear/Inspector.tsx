@@ -1,16 +1,17 @@
 import { Box, Flex, chakra } from "@chakra-ui/react"
 import { useNavigate } from "react-router"
 
-import type { Destination, Edit, Gear, Source } from "../../api/client"
+import type { Edit, Gear } from "../../api/client"
 import { useRig } from "../../api/rig"
 import { Commit, type Kept } from "../../parts/Commit"
 import { Button, Select, TextArea } from "../../parts/controls"
-import { usePropose } from "../../parts/propose"
 import { useSelection } from "../../parts/selection"
 import { AggregateFields } from "./AggregateFields"
-import { InterfaceFields, Some } from "./InterfaceFields"
+import { DestinationFields } from "./DestinationFields"
+import { InterfaceFields } from "./InterfaceFields"
 import { usePorts } from "./Pegs"
 import { ProgramFields } from "./ProgramFields"
+import { SourceFields } from "./SourceFields"
 
 /** Everything about one piece of gear that can be changed. */
 export function Inspector({ gear }: { gear: Gear }) {
@@ -218,199 +219,6 @@ function UsedBy({ gear }: { gear: Gear }) {
         ))}
         {lines.length > 24 && <span>and {lines.length - 24} more</span>}
       </Flex>
-    </Section>
-  )
-}
-
-/** Where a source is plugged in; another jack moves its lead there. */
-function PluggedInto({ source, leg }: { source: Source; leg: number }) {
-  const { state } = useRig()
-  const propose = usePropose()
-  const { patches, gear } = state.rig
-  const lead = patches.find((each) => each.from_port[0] === source.id && each.from_port[2] === leg)
-  const taken = (box: string, jack: number) => {
-    const there = patches.find((each) => each.to_port[0] === box && each.to_port[2] === jack)
-    return gear.find((each) => each.id === there?.from_port[0])?.name ?? "free"
-  }
-  const side = source.width === 2 ? ` ${"LR"[leg - 1]}` : ""
-  return (
-    <Row words={`Plugged into${side}`}>
-      <Select
-        w="170px"
-        aria-label={`Plugged into${side}`}
-        value={lead ? `${lead.to_port[0]}/${lead.to_port[2]}` : ""}
-        onChange={(event) => {
-          const [box = "", jack = ""] = event.target.value.split("/")
-          const edits: Edit[] = lead ? [{ edit: "remove", items: [lead.id] }] : []
-          if (box)
-            edits.push({
-              edit: "plug",
-              from_port: [source.id, "out", leg],
-              to_port: [box, "jack_in", Number(jack)],
-              replace: true,
-            })
-          const words = `plug ${source.name}${side} into ${event.target.selectedOptions[0]?.text ?? "nothing"}`
-          void propose({ edits, words, unlessHarmless: true })
-        }}
-      >
-        <option value="">nothing</option>
-        {gear.map(
-          (box) =>
-            box.kind === "interface" &&
-            Array.from({ length: box.jack_in }, (_, index) => (
-              <option key={`${box.id}/${index}`} value={`${box.id}/${index + 1}`}>
-                {box.name}, jack {index + 1}: {taken(box.id, index + 1)}
-              </option>
-            )),
-        )}
-      </Select>
-    </Row>
-  )
-}
-
-function SourceFields({ source }: { source: Source }) {
-  const set = useSet(source.id)
-  const { state } = useRig()
-  return (
-    <Section title="Source">
-      {Array.from({ length: source.width }, (_, leg) => (
-        <PluggedInto key={leg} source={source} leg={leg + 1} />
-      ))}
-      <Row words="Kind">
-        <Select
-          aria-label="Kind"
-          value={source.source_kind}
-          onChange={(event) => set({ source_kind: event.target.value })}
-        >
-          {["microphone", "instrument", "line player"].map((kind) => (
-            <option key={kind}>{kind}</option>
-          ))}
-        </Select>
-      </Row>
-      <Check words="Stereo" on={source.width === 2} onChange={(on) => set({ width: on ? 2 : 1 })} />
-      <OriginRow
-        item={source.id}
-        field="level_dbu"
-        words="Level"
-        unit="dBu"
-        worded
-        value={source.level_dbu}
-        origins={source.origins}
-      />
-      <Some
-        words="Headroom needed (dB)"
-        none={String(-state.rig.alignment_dbfs)}
-        value={source.headroom_db}
-        onKeep={(headroom_db) => set({ headroom_db })}
-      />
-      <Row words="Told in">
-        <Select
-          aria-label="Level told in"
-          value={source.level_unit}
-          onChange={(event) => void set({ level_unit: event.target.value })}
-        >
-          <option value="dBu">dBu, professional</option>
-          <option value="dBV">dBV, consumer</option>
-        </Select>
-      </Row>
-      <Box color="ink2" mb="4px">
-        Type the level as its panel tells it: +4 dBu, -10 dBV
-      </Box>
-      <Check
-        words="Needs phantom supply"
-        on={source.needs_phantom}
-        onChange={(needs_phantom) => set({ needs_phantom })}
-      />
-      <Check
-        words="Needs a high-impedance input"
-        on={source.needs_high_impedance}
-        onChange={(needs_high_impedance) => set({ needs_high_impedance })}
-      />
-    </Section>
-  )
-}
-
-function DestinationFields({ destination }: { destination: Destination }) {
-  const { state, edit } = useRig()
-  const set = useSet(destination.id)
-  const number = useNumber()
-  const boxes = state.rig.gear.filter((gear) => gear.kind === "interface")
-  const leads = state.rig.patches.filter((patch) => patch.to_port[0] === destination.id)
-  return (
-    <Section title="Destination">
-      <Row words="Kind">
-        <Select
-          aria-label="Kind"
-          value={destination.destination_kind}
-          onChange={(event) => set({ destination_kind: event.target.value })}
-        >
-          {["headphones", "loudspeakers", "feed"].map((kind) => (
-            <option key={kind}>{kind}</option>
-          ))}
-        </Select>
-      </Row>
-      <Check words="Stereo" on={destination.width === 2} onChange={(on) => set({ width: on ? 2 : 1 })} />
-      <Row words="Takes at most">
-        <Commit
-          value={destination.highest_dbu ?? null}
-          label="Highest level in dBu"
-          width="60px"
-          figure
-          placeholder="any"
-          onKeep={(text) =>
-            text === ""
-              ? set({ highest_dbu: null })
-              : number("Highest level", text, (highest_dbu) => set({ highest_dbu }))
-          }
-        />
-        <Box w="46px" color="ink2">
-          dBu
-        </Box>
-      </Row>
-      <Row words="Expects">
-        <Select
-          aria-label="Level expected in"
-          value={destination.level_unit}
-          onChange={(event) => void set({ level_unit: event.target.value })}
-        >
-          <option value="dBu">dBu, professional</option>
-          <option value="dBV">dBV, consumer</option>
-        </Select>
-      </Row>
-      {Array.from({ length: destination.width }, (_, leg) => {
-        const lead = leads.find((patch) => patch.to_port[2] === leg + 1)
-        return (
-          <Row key={leg} words={destination.width === 2 ? `${"LR"[leg]} from` : "from"}>
-            <Select
-              aria-label={`Leg ${leg + 1} from`}
-              value={lead ? `${lead.from_port[0]}/${lead.from_port[2]}` : ""}
-              onChange={(event) => {
-                const [box, jack] = event.target.value.split("/")
-                if (!box) {
-                  if (lead) void edit([{ edit: "remove", items: [lead.id] }])
-                } else
-                  void edit([
-                    {
-                      edit: "plug",
-                      from_port: [box, "jack_out", Number(jack)],
-                      to_port: [destination.id, "in", leg + 1],
-                      replace: true,
-                    },
-                  ])
-              }}
-            >
-              <option value="">nothing</option>
-              {boxes.flatMap((box) =>
-                Array.from({ length: box.jack_out }, (_, jack) => (
-                  <option key={`${box.id}/${jack}`} value={`${box.id}/${jack + 1}`}>
-                    {box.name} out {jack + 1}
-                  </option>
-                )),
-              )}
-            </Select>
-          </Row>
-        )
-      })}
     </Section>
   )
 }

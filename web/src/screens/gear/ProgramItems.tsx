@@ -256,14 +256,17 @@ interface SinkItem {
   output?: string | null | undefined
 }
 
-/** Voices or buses: each with a name, a figure and where it goes. */
+/** A figure of a voice or bus; what an empty field means is `none`, where it may be empty. */
+type SinkFigure = { label: string; field: string; value: number | null; none?: string }
+
+/** Voices or buses: each with a name, figures and where it goes. */
 function SinkItems<Item extends SinkItem>(props: {
   program: Program
   what: "voice" | "bus"
   title: string
   note: string
   items: Item[]
-  figure: (item: Item) => [label: string, field: string, value: number]
+  figures: (item: Item) => SinkFigure[]
   onAdd: () => void
 }) {
   const { edit } = useRig()
@@ -273,10 +276,9 @@ function SinkItems<Item extends SinkItem>(props: {
     edit([{ edit: "set", item, values }])
   return (
     <Section title={props.title} note={props.note}>
-      {props.items.map((item, index) => {
-        const [label, field, value] = props.figure(item)
-        return (
-          <Flex key={item.id} gap="4px" align="center" minH="28px">
+      {props.items.map((item, index) => (
+        <Box key={item.id} mb="4px">
+          <Flex gap="4px" align="center" minH="28px">
             <Figure w="20px" textAlign="right">
               {index + 1}
             </Figure>
@@ -285,20 +287,15 @@ function SinkItems<Item extends SinkItem>(props: {
               label={`Name of ${what} ${index + 1}`}
               onKeep={(name) => set(item.id, { name })}
             />
-            <Commit
-              value={value}
-              label={`${label} of ${what} ${item.name}`}
-              width="48px"
-              figure
-              onKeep={(text) => number(label, text, (typed) => set(item.id, { [field]: typed }))}
-            />
-            <OutputSelect
-              program={program}
-              label={`Output of ${what} ${item.name}`}
-              value={item.output}
-              not={item.id}
-              onChange={(output) => void set(item.id, { output })}
-            />
+            <Box w="110px" flex="none" display="flex">
+              <OutputSelect
+                program={program}
+                label={`Output of ${what} ${item.name}`}
+                value={item.output}
+                not={item.id}
+                onChange={(output) => void set(item.id, { output })}
+              />
+            </Box>
             <Button
               size="row"
               variant="quiet"
@@ -308,8 +305,27 @@ function SinkItems<Item extends SinkItem>(props: {
               −
             </Button>
           </Flex>
-        )
-      })}
+          <Flex gap="4px" align="center" minH="28px" pl="24px">
+            {props.figures(item).map(({ label, field, value, none }) => (
+              <Flex key={field} as="label" gap="4px" align="center" color="ink2">
+                {label}
+                <Commit
+                  value={value}
+                  label={`${label} of ${what} ${item.name}`}
+                  width="52px"
+                  figure
+                  placeholder={none}
+                  onKeep={(text) =>
+                    text === "" && none !== undefined
+                      ? set(item.id, { [field]: null })
+                      : number(label, text, (typed) => set(item.id, { [field]: typed }))
+                  }
+                />
+              </Flex>
+            ))}
+          </Flex>
+        </Box>
+      ))}
       <Button size="row" onClick={props.onAdd}>
         Add {what}
       </Button>
@@ -318,7 +334,8 @@ function SinkItems<Item extends SinkItem>(props: {
 }
 
 export function Voices({ program }: { program: Program }) {
-  const { edit } = useRig()
+  const { edit, state } = useRig()
+  const none = String(-state.rig.alignment_dbfs)
   const output = program.outputs[0]?.id ?? null
   const names = [`Voice ${program.voices.length + 1}`]
   return (
@@ -326,9 +343,12 @@ export function Voices({ program }: { program: Program }) {
       program={program}
       what="voice"
       title="Voices"
-      note="what it sounds itself: level in dBFS, output"
+      note="what it sounds itself; level in dBFS, headroom in dB"
       items={program.voices}
-      figure={(voice) => ["Level", "level_dbfs", voice.level_dbfs]}
+      figures={(voice) => [
+        { label: "Level", field: "level_dbfs", value: voice.level_dbfs },
+        { label: "Headroom", field: "headroom_db", value: voice.headroom_db ?? null, none },
+      ]}
       onAdd={() => void edit([{ edit: "add_voices", program: program.id, names, output }])}
     />
   )
@@ -343,9 +363,9 @@ export function Buses({ program }: { program: Program }) {
       program={program}
       what="bus"
       title="Buses"
-      note="gain in dB, output"
+      note="gain in dB"
       items={program.buses}
-      figure={(bus) => ["Gain", "gain_db", bus.gain_db]}
+      figures={(bus) => [{ label: "Gain", field: "gain_db", value: bus.gain_db }]}
       onAdd={() => void edit([{ edit: "add_buses", program: program.id, names, output }])}
     />
   )

@@ -97,44 +97,53 @@ export function Finder({ field, text, symptom, asking, found, onText, onTake, on
           </Box>
           {asking &&
             SYMPTOMS.map((each, index) => (
-              <Box
+              <Suspect
                 key={each}
-                px="8px"
-                py="4px"
-                cursor="pointer"
-                bg={index === at ? "wash" : "sheet"}
-                boxShadow={index === at ? "inset 3px 0 0 {colors.sea}" : undefined}
-                onMouseDown={(event) => {
-                  event.preventDefault()
+                chosen={index === at}
+                onTake={() => {
                   setAt(0)
                   onText(each)
                 }}
               >
                 {each}
-              </Box>
+              </Suspect>
             ))}
           {found.map((snag, index) => (
-            <Flex
+            <Suspect
               key={snag.key}
-              px="8px"
-              minH="28px"
-              gap="8px"
-              align="center"
-              cursor="pointer"
-              bg={index === at ? "wash" : "sheet"}
-              boxShadow={index === at ? "inset 3px 0 0 {colors.sea}" : undefined}
-              onMouseDown={(event) => {
-                event.preventDefault()
+              chosen={index === at}
+              onTake={() => {
                 onSnag(snag)
                 leave()
               }}
             >
               <Mark severity={snag.severity} />
               <chakra.span>{snag.title}</chakra.span>
-            </Flex>
+            </Suspect>
           ))}
         </Box>
       )}
     </Box>
+  )
+}
+
+/** A row of what can be chosen; the text field keeps the focus. */
+function Suspect(props: { chosen: boolean; onTake: () => void; children: React.ReactNode }) {
+  return (
+    <Flex
+      px="8px"
+      minH="28px"
+      gap="8px"
+      align="center"
+      cursor="pointer"
+      bg={props.chosen ? "wash" : "sheet"}
+      boxShadow={props.chosen ? "inset 3px 0 0 {colors.sea}" : undefined}
+      onMouseDown={(event) => {
+        event.preventDefault()
+        props.onTake()
+      }}
+    >
+      {props.children}
+    </Flex>
   )
 }

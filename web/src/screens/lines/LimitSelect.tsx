@@ -18,6 +18,8 @@ export function LimitSelect({ line }: { line: LineView }) {
   return (
     <Select
       w="76px"
+      textOverflow="clip"
+      data-shortest="60" // Its figure stands first; where that is from is told on hover.
       aria-label={`Limit of ${line.name}`}
       title={said ? `${said.purpose}: ${said.source}` : "How late it may be"}
       value={now === null ? "" : String(now)}

@@ -7,7 +7,7 @@ import { Button, Input, Kbd, Select } from "../../parts/controls"
 
 const NEW_TRACK = "new"
 
-/** A strip under the toolbar that states one line after another: from, purpose, to, name, within. */
+/** A strip under the toolbar that states one line after another: name, from, purpose, to, within. */
 export function NewLine({ onClose }: { onClose: () => void }) {
   const { state, edit } = useRig()
   const { rig } = state
@@ -19,7 +19,7 @@ export function NewLine({ onClose }: { onClose: () => void }) {
   const [to, setTo] = useState("")
   const [name, setName] = useState("")
   const [within, setWithin] = useState("")
-  const first = useRef<HTMLSelectElement>(null)
+  const first = useRef<HTMLInputElement>(null)
   const source = sources.find((gear) => gear.id === from)
   const target =
     to ||
@@ -29,6 +29,13 @@ export function NewLine({ onClose }: { onClose: () => void }) {
         : ""
       : (destinations[0]?.id ?? ""))
   const fallback = source ? (purpose === "record" ? source.name : `${source.name}, heard`) : ""
+
+  /** A name that begins only one source's is that source's. */
+  const typed = (text: string) => {
+    setName(text)
+    const begun = sources.filter((gear) => gear.name.toLowerCase().startsWith(text.trim().toLowerCase()))
+    if (text.trim() && begun[0] && begun.length === 1) setFrom(begun[0].id)
+  }
 
   const add = async () => {
     if (!source || !target) return
@@ -95,15 +102,19 @@ export function NewLine({ onClose }: { onClose: () => void }) {
       }}
     >
       <Flex gap="10px" align="center" wrap="wrap">
-        <Labelled words="From">
-          <Select
+        <Labelled words="Name">
+          <Input
             ref={first}
             autoFocus
             w="150px"
-            value={from}
-            onChange={(event) => setFrom(event.target.value)}
-            aria-label="From"
-          >
+            placeholder={fallback}
+            value={name}
+            onChange={(event) => typed(event.target.value)}
+            aria-label="Name of the line"
+          />
+        </Labelled>
+        <Labelled words="from">
+          <Select w="150px" value={from} onChange={(event) => setFrom(event.target.value)} aria-label="From">
             {sources.map((gear) => (
               <option key={gear.id} value={gear.id}>
                 {gear.name}
@@ -155,15 +166,6 @@ export function NewLine({ onClose }: { onClose: () => void }) {
             aria-label="Longest delay in ms"
           />{" "}
           ms
-        </Labelled>
-        <Labelled words="named">
-          <Input
-            w="150px"
-            placeholder={fallback}
-            value={name}
-            onChange={(event) => setName(event.target.value)}
-            aria-label="Name of the line"
-          />
         </Labelled>
         <Button
           variant="ink"

@@ -1,0 +1,81 @@
+"""Input lists over HTTP: read into rows, and what the rows would do."""
+
+import threading
+from typing import Annotated
+from uuid import UUID
+
+from fastapi import APIRouter, Body, Query, Request
+from fastapi.concurrency import run_in_threadpool
+from pydantic import StringConstraints
+from sqlmodel import Session
+
+from iskelo.api.apart import read_list_apart, while_there
+from iskelo.api.asked import known_of
+from iskelo.api.problems import ANSWERS
+from iskelo.api.views import (
+    ListView,
+    PlanView,
+    RowsRequest,
+)
+from iskelo.core.compare import trial
+from iskelo.core.edits.input_list import plan_rows
+from iskelo.formats.input_list_file import is_workbook, mapped_rows, read_input_list
+
+ColumnTaken = Annotated[
+    str, StringConstraints(pattern=r"^(name|source|box_input|track|heard_at|purpose|limit):\d{1,2}$")
+]
+
+router = APIRouter(prefix="/api/rigs", responses=ANSWERS)
+
+
+@router.post(
+    "/{rig_id}/input-list/read",
+    openapi_extra={
+        "requestBody": {
+            "required": True,
+            "content": {"application/octet-stream": {"schema": {"type": "string", "format": "binary"}}},
+        }
+    },
+)
+async def read_list(
+    rig_id: UUID, request: Request, column: Annotated[list[ColumnTaken] | None, Query(max_length=16)] = None
+) -> ListView:
+    """Read an input list (CSV, pasted cells or XLSX) into rows; nothing is made yet.
+
+    ``column`` says which column is taken for which field ('source:1'); without any, the titles decide.
+    """
+    data = await request.body()
+    found = await (read_list_apart(request, data) if is_workbook(data) else run_in_threadpool(read_input_list, data))
+    mapping = dict(each.split(":") for each in column) if column is not None else None
+    taken = found.mapping if mapping is None else {field: int(place) for field, place in mapping.items()}
+    notes = tuple(f"column “{title}” is filled and stands for nothing yet" for title in found.unused(taken))
+    return ListView(
+        mapped_rows(found, taken),
+        found.titles,
+        taken,
+        found.kind,
+        (*found.notes, *notes),
+        found.asks and column is None,
+    )
+
+
+@router.post("/{rig_id}/input-list/plan")
+async def plan_list(rig_id: UUID, wanted: Annotated[RowsRequest, Body()], request: Request) -> PlanView:
+    """What the good rows would do, and why each bad one is refused; nothing is made yet.
+
+    Given up when who asked has left.
+    """
+    engine, left = request.app.state.engine, threading.Event()
+
+    def plan() -> PlanView:
+        with Session(engine) as session:
+            known = known_of(session, rig_id)
+        rig = known.reading.rig
+        planned = plan_rows(rig, wanted.rows, lambda _: not left.is_set())
+        tried = trial(rig, planned.edits, known) if planned.edits and not left.is_set() else None
+        return PlanView(planned.edits, planned.rows, tried)
+
+    try:
+        return await while_there(request, run_in_threadpool(plan))
+    finally:
+        left.set()

@@ -1,0 +1,109 @@
+"""What edits would do, before they are made: trials, batches, plans, swaps, joins, remedies."""
+
+from typing import Annotated
+from uuid import UUID
+
+from fastapi import APIRouter, Query
+
+from iskelo.api.asked import Database, known_of, state_of_line, stock
+from iskelo.api.problems import ANSWERS
+from iskelo.api.views import (
+    FillView,
+    JoinView,
+    PlanSteps,
+    SwapRequest,
+    SwapView,
+    TrialRequest,
+    WholePlan,
+)
+from iskelo.core.compare import NowAfter, trial
+from iskelo.core.edits.apply import apply
+from iskelo.core.edits.base import Refused
+from iskelo.core.edits.batch import BatchRequest, batch
+from iskelo.core.edits.phrases import interface_phrase
+from iskelo.core.lines.stations import Column
+from iskelo.core.planner.choices import Choices, choices
+from iskelo.core.planner.fill import FillRequest, fill
+from iskelo.core.planner.join import join_all
+from iskelo.core.planner.joining import JoinRequest, join_sheet
+from iskelo.core.planner.swap import plan_swap
+from iskelo.core.remedies import TriedRemedy, tried_remedies
+from iskelo.core.rig.gear import Interface
+
+router = APIRouter(prefix="/api/rigs", responses=ANSWERS)
+
+
+@router.post("/{rig_id}/trial")
+def try_edits(rig_id: UUID, wanted: TrialRequest, session: Database) -> NowAfter:
+    """What edits would do, without making them."""
+    known = known_of(session, rig_id)
+    return trial(known.reading.rig, wanted.edits, known)
+
+
+@router.post("/{rig_id}/batch")
+def plan_batch(rig_id: UUID, wanted: BatchRequest, session: Database) -> TriedRemedy:
+    """What a batch of lines would do; nothing is made yet."""
+    known = known_of(session, rig_id)
+    rig = known.reading.rig
+    edits = batch(rig, wanted)
+    return TriedRemedy(apply(rig, edits).words, edits, trial(rig, edits, known))
+
+
+@router.get("/{rig_id}/plan")
+def plan_all(rig_id: UUID, session: Database) -> WholePlan | None:
+    """The smallest changes that make every silent or blocked line arrive; null if there is nothing to do."""
+    known = known_of(session, rig_id)
+    rig = known.reading.rig
+    joining = join_all(known.reading)
+    if joining is None:
+        return None
+    steps = tuple(PlanSteps(gear, words) for gear, words in joining.by_place())
+    return WholePlan(steps, joining.edits, trial(rig, joining.edits, known))
+
+
+@router.post("/{rig_id}/fill")
+def plan_fill(rig_id: UUID, wanted: FillRequest, session: Database) -> FillView:
+    """What filling a column of lines ascending would do; nothing is made yet."""
+    known = known_of(session, rig_id)
+    rig = known.reading.rig
+    filling = fill(rig, wanted)
+    return FillView(filling.edits, filling.numbers, trial(rig, filling.edits, known))
+
+
+@router.post("/{rig_id}/swap")
+def plan_swap_of(rig_id: UUID, wanted: SwapRequest, session: Database) -> SwapView:
+    """What another interface in the place of one would do; nothing is made yet."""
+    known = known_of(session, rig_id)
+    rig = known.reading.rig
+    reading = known.reading
+    old = reading.found.gear.get(wanted.item)
+    if not isinstance(old, Interface):
+        raise Refused("swap", "only an interface can be swapped for another one")
+    swap = plan_swap(reading, old, interface_phrase(wanted.text, stock(session)))
+    edits = (swap.edit,)
+    return SwapView(apply(rig, edits).words, edits, trial(rig, edits, known), swap.jacks)
+
+
+@router.post("/{rig_id}/join")
+def plan_join(rig_id: UUID, wanted: JoinRequest, session: Database) -> JoinView:
+    """How boxes would be joined as one device, why so, and what that does; nothing is made yet."""
+    known = known_of(session, rig_id)
+    rig = known.reading.rig
+    sheet = join_sheet(known.reading, wanted)
+    return JoinView(apply(rig, sheet.edits).words, sheet, trial(rig, sheet.edits, known))
+
+
+@router.get("/{rig_id}/remedies")
+def remedies(rig_id: UUID, snag: Annotated[str, Query(max_length=200)], session: Database) -> list[TriedRemedy]:
+    """The remedies of a snag, best first, each with what it would change."""
+    known = known_of(session, rig_id)
+    rig = known.reading.rig
+    found = next((each for each in known.snags if each.key == snag), None)
+    return list(tried_remedies(rig, found, known)) if found else []
+
+
+@router.get("/{rig_id}/lines/{line_id}/choices")
+def station_choices(rig_id: UUID, line_id: str, column: Annotated[Column, Query()], session: Database) -> Choices:
+    """What a station of a line can be set to."""
+    reading = known_of(session, rig_id).reading
+    return choices(reading, state_of_line(reading, line_id), column)
