@@ -566,6 +566,23 @@ def test_a_player_whose_box_is_taken_is_offered_another_box_with_its_leads() -> 
     assert check(bench).as_wanted == 3
 
 
+def test_a_recorder_whose_box_is_taken_is_offered_another_box_with_its_microphones_by_splitters() -> None:
+    bench = two_voices()
+    bench.do(
+        SetValues(item=bench.box().drivers[0].id, values={"clients": "one"}),
+        AddInterface(name="Second", jack_in=4, jack_out=2),
+        AddProgram(name="Other", tracks=("Alma too", "Bertil too"), device=bench.id("Box")),
+    )
+    for name in ("Alma", "Bertil"):
+        end = Port(bench.track(f"{name} too"), "track", 1)
+        bench.do(AddLine(name=f"{name} twice", from_ports=(bench.out(name),), to_ports=(end,)))
+    words = first_remedy(bench, "driver-held")
+    assert words.startswith("Let Other open Second by its vendor driver, then plug Alma into Second jack in 1 as well")
+    assert "by a splitter behind Bertil" in words
+    assert {state.headline for state in read(bench.rig).lines} == {"arrives"}
+    assert check(bench).as_wanted == 4
+
+
 def test_a_microphone_without_its_supply_is_moved_to_a_jack_that_has_it_and_leaves_no_lead_behind() -> None:
     bench = two_voices()
     bench.do(

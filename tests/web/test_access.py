@@ -136,3 +136,37 @@ def test_nothing_serious_on_any_screen(screen: Page, theme: str) -> None:
     found |= on_gear(screen) | on_timing_and_more(screen)
     told = "\n".join(f"{place}: {each}" for place, all_found in found.items() for each in all_found)
     assert told == ""
+
+
+ALIKE = """(weight) => {
+  const drawn = ["I", "l", "1", "i", "|", "0", "O"].map((letter) => {
+    const pen = Object.assign(document.createElement("canvas"), { width: 24, height: 24 }).getContext("2d")
+    pen.font = `${weight} 13px ${getComputedStyle(document.body).fontFamily}`
+    pen.fillText(letter, 6, 18)
+    return [letter, pen.getImageData(0, 0, 24, 24).data.filter((_, place) => place % 4 === 3)]
+  })
+  const alike = []
+  for (const [one, first] of drawn)
+    for (const [other, second] of drawn) {
+      let apart = 0
+      first.forEach((ink, place) => (apart += Math.abs(ink - second[place]) / 255))
+      if (one < other && apart < 2) alike.push(one + other)
+    }
+  return alike
+}"""
+
+
+LOADED = "(weight) => document.fonts.load(`${weight} 13px ${getComputedStyle(document.body).fontFamily}`).then(() => 0)"
+
+
+@pytest.mark.parametrize("weight", [400, 700])
+def test_letters_that_are_easily_taken_for_each_other_are_not_alike_at_13_px(screen: Page, weight: int) -> None:
+    """By what is drawn at 1x: at least the ink of two whole pixels stands elsewhere."""
+    screen.evaluate(LOADED, weight)
+    assert screen.evaluate(ALIKE, weight) == []
+
+
+def test_the_look_at_letters_finds_those_that_are_alike(screen: Page) -> None:
+    screen.evaluate(LOADED, 400)
+    looked = ALIKE.replace('"0", "O"', '"O", "\u041e"')
+    assert len(screen.evaluate(looked, 400)) == 1

@@ -1,5 +1,10 @@
 """The set-up list on Paper and the delay budgets on Timing, as a technician works on them."""
 
+import io
+import re
+from datetime import UTC, datetime
+
+import pypdf
 from playwright.sync_api import Page, expect
 
 from web.test_person import add, new_rig, press
@@ -56,6 +61,38 @@ def test_paper_is_printed_light_and_whole_whatever_the_screen_is(screen: Page) -
     assert page_height > 800
     screen.emulate_media(media="screen")
     expect(screen.locator("html.dark")).to_have_count(1)
+
+
+def test_printed_paper_keeps_its_margins_and_says_its_date_its_revision_its_pages_and_what_is_wrong(
+    screen: Page,
+) -> None:
+    """Read back with pypdf: nothing stands nearer to an edge than 15 mm, but for the page's own number."""
+    demo(screen)
+    press(screen, ["5"])
+    screen.locator("[data-step]").last.wait_for()
+    printed = pypdf.PdfReader(io.BytesIO(screen.pdf(format="A4", prefer_css_page_size=True)))
+    assert len(printed.pages) > 1
+    margin = 15 / 25.4 * 72
+    for number, page in enumerate(printed.pages, start=1):
+        places: list[tuple[str, float, float]] = []
+
+        def note(text: str, cm: list[float], tm: list[float], *_: object, into=places) -> None:
+            if text.strip():
+                into.append((text, cm[0] * tm[4] + cm[2] * tm[5] + cm[4], cm[1] * tm[4] + cm[3] * tm[5] + cm[5]))
+
+        words = page.extract_text(visitor_text=note)
+        assert f"{number} / {len(printed.pages)}" in words
+        own = [place for place in places if not re.fullmatch(r"[\d\s/]*", place[0])]
+        height, width = float(page.mediabox.height), float(page.mediabox.width)
+        assert min(x for _, x, _ in own) >= margin - 1
+        assert max(x for _, x, _ in own) <= width - margin
+        assert min(y for _, _, y in own) >= margin - 1
+        assert max(y for _, _, y in own) <= height - margin
+    first = re.sub(r"\s+", " ", printed.pages[0].extract_text())
+    assert re.search(r"rev\s*1\b", first)
+    assert str(datetime.now(UTC).year) in first
+    assert "9 of 13 lines arrive" in first
+    assert "Cassia and Dov share" in first
 
 
 def test_a_rig_without_gear_says_that_the_list_fills_by_itself(screen: Page) -> None:
