@@ -79,7 +79,7 @@ def test_which_leg_goes_to_which(width: int, into: int, legs: list[tuple[int, in
 def taken(bench: Bench) -> Edge:
     """The hop by which the recorder takes Alma's channel."""
     item = next(item for item in bench.program().inputs if item.name == "In Alma")
-    return edge(graph_of(bench.rig), Port(bench.id("Box"), "capture", 1), Port(item.id, "input", 1), "take")
+    return edge(graph_of(bench.rig), Port(bench.id("Box"), "capture", 1), Port(item.id, "input", 1), "from device")
 
 
 def test_a_driver_that_is_not_installed_stops_everything_and_says_which() -> None:
@@ -97,13 +97,13 @@ def test_a_driver_for_one_program_is_held_by_the_first_and_another_driver_is_off
     assert taken(bench).block is None
     second = bench.do(AddProgram(name="Player", program_kind="player", voices=("Music",), device=bench.id("Box")))
     player = next(program for program in index(second.rig).programs() if program.name == "Player")
-    sent = next(each for each in graph_of(bench.rig).edges() if each.kind == "send" and each.owner == player.id)
+    sent = next(each for each in graph_of(bench.rig).edges() if each.kind == "to device" and each.owner == player.id)
     assert sent.block is not None
     assert sent.block.words == "Recorder holds the vendor driver of Box, which takes one program at a time"
     # Taking it away from who has it would silence that one.
     assert sent.block.unblock == ()
     bench.do(AddDriver(interface=bench.id("Box")))
-    sent = next(each for each in graph_of(bench.rig).edges() if each.kind == "send" and each.owner == player.id)
+    sent = next(each for each in graph_of(bench.rig).edges() if each.kind == "to device" and each.owner == player.id)
     assert sent.block is not None
     assert sent.block.unblock_words == "Let Player open Box by its system, shared driver"
 
@@ -131,7 +131,9 @@ def test_an_optical_channel_that_the_rate_cuts_says_at_which_it_is_there() -> No
         SetLeg(item=bench.id("In Alma"), channel=3),
     )
     item = next(item for item in bench.program().inputs if item.name == "In Alma")
-    block = edge(graph_of(bench.rig), Port(bench.id("Box"), "capture", 3), Port(item.id, "input", 1), "take").block
+    block = edge(
+        graph_of(bench.rig), Port(bench.id("Box"), "capture", 3), Port(item.id, "input", 1), "from device"
+    ).block
     assert block is not None
     assert block.words == "at 192 kHz Box has 2 capture channels, not 3"
     assert block.unblock_words == "Run Box at 96 kHz"

@@ -21,7 +21,6 @@ from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.batch import BatchRequest, batch
 from iskelo.core.edits.phrases import interface_phrase
-from iskelo.core.lines.stations import Column
 from iskelo.core.planner.choices import Choices, choices
 from iskelo.core.planner.fill import FillRequest, fill
 from iskelo.core.planner.join import join_all
@@ -29,6 +28,7 @@ from iskelo.core.planner.joining import JoinRequest, join_sheet
 from iskelo.core.planner.swap import plan_swap
 from iskelo.core.remedies import TriedRemedy, tried_remedies
 from iskelo.core.rig.gear import Interface
+from iskelo.core.rig.ports import Column
 
 router = APIRouter(prefix="/api/rigs", responses=ANSWERS)
 

@@ -1,15 +1,14 @@
 """Levels along a route: dBu in the leads, dBFS in the computer, and where it clips."""
 
-from collections.abc import Sequence
-from typing import Literal, NamedTuple
+from collections.abc import Callable, Sequence
+from typing import NamedTuple
 
 from iskelo.core.levels.headroom import TOLERANCE_DB
 from iskelo.core.rig.gear import Destination, Interface, Source
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Index
 from iskelo.core.wiring.graph import Edge, input_gain_db
-
-Unit = Literal["dBu", "dBFS"]
+from iskelo.core.wiring.hops import HOPS, HopKind, Unit
 
 
 class LevelStep(NamedTuple):
@@ -42,8 +41,8 @@ def levels_along(edges: Sequence[Edge], found: Index) -> list[LevelStep]:
     unit: Unit = "dBFS" if start.bank == "voice" else "dBu"
     steps = [LevelStep(start, level, unit)]
     for edge in edges:
-        level, room_db = _behind(edge, level, found)
-        unit = _UNIT_BEHIND.get(edge.kind, unit)
+        level, room_db = LEVELS[edge.kind](edge, level, found)
+        unit = HOPS[edge.kind].after
         steps.append(LevelStep(edge.end, level, unit, room_db))
     return steps
 
@@ -55,40 +54,65 @@ def first_short(edges: Sequence[Edge], found: Index, needed_db: float) -> tuple[
     """
     level = found.level(edges[0].start)
     for edge in edges:
-        level, room_db = _behind(edge, level, found)
+        level, room_db = LEVELS[edge.kind](edge, level, found)
         if room_db is not None and room_db < needed_db - TOLERANCE_DB:
             return edge, room_db + 0.0
     return None
 
 
-_IN_THE_COMPUTER = frozenset({"take", "record", "monitor", "mix", "send"})
-"""Where a level only changes by the hop's gain, and nothing clips."""
-
-_UNIT_BEHIND: dict[str, Unit] = {"capture": "dBFS", "direct": "dBu", "playback": "dBu"}
+Behind = tuple[float, float | None]
+"""The level behind a hop, from that before it, and what could be carried above it where it is tightest."""
 
 
-def _behind(edge: Edge, level: float, found: Index) -> tuple[float, float | None]:
-    """The level behind a hop, from that before it, and what could be carried above it where it is tightest."""
-    kind = edge.kind
-    if kind == "lead in" or kind in _IN_THE_COMPUTER:
-        return level + edge.gain_db, None
-    if kind == "capture":
-        level += edge.gain_db
-        return level, -level
-    if kind == "lead out":
-        level += edge.gain_db
-        end = found.gear[edge.end.owner]
-        highest = end.highest_dbu if isinstance(end, Destination) else None
-        return level, highest - level if highest is not None else None
-    box = found.gear[edge.owner]
-    assert isinstance(box, Interface)
-    if kind == "playback":
-        # A trim above nought turns up what the converter gives, which has no more to give than full scale.
-        return level + edge.gain_db + box.output_full_scale_dbu, -level
+def _turned(edge: Edge, level: float, found: Index) -> Behind:
+    """A level only changes by the hop's gain, and nothing clips."""
+    return level + edge.gain_db, None
+
+
+def _captured(edge: Edge, level: float, found: Index) -> Behind:
+    level += edge.gain_db
+    return level, -level
+
+
+def _arriving(edge: Edge, level: float, found: Index) -> Behind:
+    level += edge.gain_db
+    end = found.gear[edge.end.owner]
+    highest = end.highest_dbu if isinstance(end, Destination) else None
+    return level, highest - level if highest is not None else None
+
+
+def _played(edge: Edge, level: float, found: Index) -> Behind:
+    # A trim above nought turns up what the converter gives, which has no more to give than full scale.
+    return level + edge.gain_db + _box(edge, found).output_full_scale_dbu, -level
+
+
+def _direct(edge: Edge, level: float, found: Index) -> Behind:
+    box = _box(edge, found)
     converted = level + input_gain_db(box, edge.start.number)
     trim_db = box.output_trims_db[edge.end.number - 1]
     sent = level + edge.gain_db - trim_db
     return sent + trim_db + box.output_full_scale_dbu, -max(converted, sent)
+
+
+def _box(edge: Edge, found: Index) -> Interface:
+    box = found.gear[edge.owner]
+    assert isinstance(box, Interface)
+    return box
+
+
+LEVELS: dict[HopKind, Callable[[Edge, float, Index], Behind]] = {
+    "lead in": _turned,
+    "capture": _captured,
+    "direct": _direct,
+    "from device": _turned,
+    "record": _turned,
+    "monitor": _turned,
+    "mix": _turned,
+    "to device": _turned,
+    "playback": _played,
+    "lead out": _arriving,
+}
+"""What each kind of hop does to a level."""
 
 
 def source_assumed(start: Port, found: Index) -> bool:

@@ -12,6 +12,7 @@ from iskelo.core.routes.route import passing_routes
 from iskelo.core.timing.clocks import apart, clock_of
 from iskelo.core.timing.delays import way_of
 from iskelo.core.wiring.graph import Edge
+from iskelo.core.wiring.hops import DEVICE_HOPS
 
 SAME_SAMPLE = 0.25
 """A measured delay this close to a whole number of samples is that number."""
@@ -66,7 +67,7 @@ def expected_drift(reading: Reading, source: Port, target: Port) -> Expected:
     edges = routes[0].edges
     turns = _turns(found, edges, source, target)
     known, worst = _together(found, turns)
-    taken = [edge for route in routes for edge in route.edges if edge.kind in ("take", "send")]
+    taken = [edge for route in routes for edge in route.edges if edge.kind in DEVICE_HOPS]
     ringed = any(way_of(found.opened[edge.owner], edge).rings for edge in taken)
     # Clocks that are the same in the end, as through a matched ring, count delays all the same.
     reference = _reference(found)
@@ -89,12 +90,12 @@ def _turns(found: Index, edges: tuple[Edge, ...], source: Port, target: Port) ->
     turn(_caller(found, target), reference)
     turn(_caller(found, source), reference, -1)
     for edge in edges:
-        if edge.kind not in ("take", "send"):
+        if edge.kind not in DEVICE_HOPS:
             continue
         opening = found.opened[edge.owner]
         way, caller = way_of(opening, edge), opening.caller
         if caller is not None and way.slips:
-            sign = 1 if edge.kind == "take" else -1
+            sign = 1 if edge.kind == "from device" else -1
             turn(found.paces[way.box.id].master, found.paces[caller.box.id].master, sign)
     return Counter({clock: times for clock, times in turns.items() if times})
 
@@ -127,7 +128,7 @@ def _clocks(found: Index, edges: tuple[Edge, ...]) -> set[str]:
     """The clocks of all boxes on a way."""
     boxes = {edge.owner for edge in edges if edge.owner in found.paces}
     for edge in edges:
-        if edge.kind in ("take", "send"):
+        if edge.kind in DEVICE_HOPS:
             opening = found.opened[edge.owner]
             boxes.add(way_of(opening, edge).box.id)
             boxes |= {opening.caller.box.id} if opening.caller is not None else set()

@@ -14,6 +14,7 @@ from iskelo.core.routes.route import Route, passing_routes
 from iskelo.core.signals.comb import PERIOD_SECONDS, PERIODS_PLAYED
 from iskelo.core.timing.delays import way_of
 from iskelo.core.twin.told import Slipped
+from iskelo.core.wiring.hops import DEVICE_HOPS
 
 RINGS_AT_MOST = 4
 GUARD_S = 0.01
@@ -30,9 +31,9 @@ def slips_between(reading: Reading, source: Port, target: Port, slips: Iterable[
 def _rings(reading: Reading, route: Route) -> Iterable[tuple[str, str, bool]]:
     """Where on a route something may slip, as the twin names it: device, box, and whether inwards."""
     for edge in route.edges:
-        if edge.kind in ("take", "send"):
+        if edge.kind in DEVICE_HOPS:
             opening = reading.found.opened[edge.owner]
-            yield opening.device.name, way_of(opening, edge).box.name, edge.kind == "take"
+            yield opening.device.name, way_of(opening, edge).box.name, edge.kind == "from device"
 
 
 def tellable(slips: Sequence[Slipped], late_s: float) -> bool:

@@ -16,6 +16,7 @@ from iskelo.core.timing.copies import Comb, comb
 from iskelo.core.timing.delays import Delay, delay_of, way_of
 from iskelo.core.wiring.blocks import Block
 from iskelo.core.wiring.graph import Edge, Graph
+from iskelo.core.wiring.hops import DEVICE_HOPS
 
 
 class Passage(NamedTuple):
@@ -107,9 +108,9 @@ class Legs:
             kind = edge.kind
             if kind in _OF_BOXES or (kind == "mix" and edge.owner in self._late_tracks):
                 passed += (kind, edge.owner)
-            elif kind == "take":
+            elif kind == "from device":
                 passed += (kind, edge.owner, edge.start.owner)
-            elif kind == "send":
+            elif kind == "to device":
                 passed += (kind, edge.owner, edge.end.owner)
         key = tuple(passed)
         if key not in self._passages:
@@ -127,10 +128,10 @@ _OF_BOXES = frozenset({"capture", "playback", "direct"})
 def drifts_along(edges: Sequence[Edge], found: Index) -> Iterator[tuple[Drift, Way]]:
     """Where a route passes between clocks that are not matched, and what they do."""
     for edge in edges:
-        if edge.kind in ("take", "send"):
+        if edge.kind in DEVICE_HOPS:
             opening = found.opened[edge.owner]
             way = way_of(opening, edge)
-            drift = drift_of(found, opening, way, "capture" if edge.kind == "take" else "playback")
+            drift = drift_of(found, opening, way, "capture" if edge.kind == "from device" else "playback")
             if drift is not None:
                 yield drift, way
 

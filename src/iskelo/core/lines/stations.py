@@ -7,21 +7,16 @@ from iskelo.core.light import light
 from iskelo.core.lines.gaps import Gap
 from iskelo.core.lines.state import LineState
 from iskelo.core.rig.gear import Aggregate
-from iskelo.core.rig.ports import CLOCK_BANKS, STAGE, Port
+from iskelo.core.rig.ports import BANK_TABLE, COLUMNS, Column, Port
 from iskelo.core.rig.rig import Index
 from iskelo.core.rig.ways import Bank
 from iskelo.core.routes.route import Route
+from iskelo.core.wiring.hops import DEVICE_HOPS
 
-Column = Literal["source", "box_in", "computer_in", "program_in", "track", "out"]
-COLUMNS: tuple[Column, ...] = ("source", "box_in", "computer_in", "program_in", "track", "out")
 _PASSED = frozenset(COLUMNS.index(column) for column in ("computer_in", "program_in", "track"))
 """The columns that direct monitoring goes past."""
 
-_PLACE: dict[str, int] = {
-    bank: 0 if bank == "voice" else min(stage, len(COLUMNS) - 1)
-    for bank, stage in STAGE.items()
-    if bank not in CLOCK_BANKS
-}
+_PLACE: dict[str, int] = {bank: COLUMNS.index(row.column) for bank, row in BANK_TABLE.items() if row.column is not None}
 """In which column the ports of a bank stand."""
 
 State = Literal["on", "empty", "passed", "gap", "blocked", "beyond"]
@@ -170,8 +165,8 @@ def _joined(state: LineState, found: Index) -> Numbers:
     passed: list[tuple[Port, str]] = []
     for leg in state.legs:
         for edge in leg.way.edges if leg.way else ():
-            if edge.kind in ("take", "send"):
-                passed.append((edge.start if edge.kind == "take" else edge.end, edge.owner))
+            if edge.kind in DEVICE_HOPS:
+                passed.append((edge.start if edge.kind == "from device" else edge.end, edge.owner))
         placed = found.items.get(leg.end.owner)
         for port in leg.gap.ahead if leg.gap and placed else ():
             if port.bank == "capture" and placed is not None:

@@ -8,9 +8,9 @@ from pydantic import Field
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import AddProgramPorts, Edit, Plug, Remove, SetJack, SetLeg, SetValues
-from iskelo.core.lines.stations import Column, fold_numbers
+from iskelo.core.lines.stations import fold_numbers
 from iskelo.core.rig.gear import Destination, Interface, Source
-from iskelo.core.rig.ports import Port
+from iskelo.core.rig.ports import Column, Port
 from iskelo.core.rig.programs import Program, ProgramPort, Track
 from iskelo.core.rig.rig import Index, Line, Rig, index
 from iskelo.core.rig.text import Ids

@@ -13,6 +13,7 @@ from iskelo.core.timing.budgets import recording_bytes_per_s, seconds_to_limit
 from iskelo.core.timing.delays import Growth, Trip, samples_to_ms, trip_of, trip_terms, way_of
 from iskelo.core.timing.spare import MARGIN, Work, smallest_safe, to_spare, work_of
 from iskelo.core.wiring.graph import Edge
+from iskelo.core.wiring.hops import DEVICE_HOPS
 
 Verdict = Literal["clicks", "tight", "late", "fits"]
 """*clicks*: the work does not fit in the buffer; *tight*: it fits, with less to spare than it should have."""
@@ -293,7 +294,7 @@ def _waiting(reading: Reading) -> dict[str, list[_Waiting]]:
         for arrival in (a for leg in state.legs for a in leg.arrivals):
             passed: dict[str, set[str]] = {}
             for edge in arrival.route.edges:
-                if edge.kind in ("take", "send"):
+                if edge.kind in DEVICE_HOPS:
                     opening = reading.found.opened[edge.owner]
                     way = way_of(opening, edge)
                     # Boxes that are joined work at the buffer of the device, not of their drivers.

@@ -29,7 +29,8 @@ from iskelo.core.rig.rig import Index
 from iskelo.core.rig.units import say_figure
 from iskelo.core.rig.ways import Opening, open_box
 from iskelo.core.wiring.blocks import wider_driver
-from iskelo.core.wiring.graph import EdgeKind, input_gain_db, mix_legs
+from iskelo.core.wiring.graph import input_gain_db, mix_legs
+from iskelo.core.wiring.hops import HopKind
 
 TAKEN_AWAY = 0.5
 SPLIT = 0.2
@@ -39,8 +40,8 @@ OTHER_LEG = 1.5
 """One jack into both legs of a destination: dearer than a second jack, for it makes stereo mono."""
 _TIE = 1e-4
 
-_ASIDE: dict[str, tuple[EdgeKind, ...]] = {
-    "track": ("direct", "monitor", "mix", "send", "playback", "lead out"),
+_ASIDE: dict[str, tuple[HopKind, ...]] = {
+    "track": ("direct", "monitor", "mix", "to device", "playback", "lead out"),
     "in": ("record",),
 }
 """Hops that lead away from a target of this bank."""

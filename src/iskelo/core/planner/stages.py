@@ -13,6 +13,7 @@ from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Index
 from iskelo.core.rig.units import say_figure
 from iskelo.core.wiring.graph import Edge, input_gain_db
+from iskelo.core.wiring.hops import HopKind
 
 LOWEST_DB, HIGHEST_DB = -144.0, 60.0
 
@@ -61,7 +62,7 @@ def stages_along(edges: Sequence[Edge], found: Index, aim_dbfs: float) -> list[S
     stages: list[Stage] = []
     level = found.level(edges[0].start)
     for edge in edges:
-        stages += _stages_of(edge, level, found, aim_dbfs)
+        stages += STAGES[edge.kind](edge, level, found, aim_dbfs)
         if edge.kind in ("lead in", "capture"):
             level += edge.gain_db
     start = edges[0].start
@@ -76,33 +77,61 @@ def _field(port: Port, field: str) -> Callable[[float], Edit]:
     return lambda to_db: SetValues(item=port.owner, values={field: to_db})
 
 
-def _stages_of(edge: Edge, level: float, found: Index, aim_dbfs: float) -> list[Stage]:
-    kind, owner = edge.kind, edge.owner
-    match kind:
-        case "lead in" | "lead out" if edge.gain_db:
-            words = f"the gain of the lead {found.say(edge.start)} → {found.say(edge.end)}"
-            gain = edge.gain_db
-            return [Stage((owner,), words, gain, gain, HIGHEST_DB, lambda db: _values(owner, "gain_db", db))]
-        case "capture":
-            return [_preamplifier(edge.start, level, found, aim_dbfs)]
-        case "direct":
-            first = _preamplifier(edge.start, level, found, aim_dbfs)
-            last = _output_trim(edge.end, found)
-            cross = edge.gain_db - input_gain_db(_box(owner, found), edge.start.number) - last.now_db
-            start, end = edge.start.number, edge.end.number
-            words = f"direct monitoring of jack in {start} at jack out {end} of {found.name(owner)}"
-
-            def crossing(db: float) -> Edit:
-                return SetDirect(interface=owner, jack_in=start, jack_out=end, gain_db=db)
-
-            return [first, Stage((owner, str(start), str(end)), words, cross, cross, HIGHEST_DB, crossing), last]
-        case "mix" if edge.start.bank != "voice":
-            gain = edge.gain_db
-            words = f"the gain of {'bus' if edge.start.bank == 'bus' else 'track'} {found.name(owner)}"
-            return [Stage((owner,), words, gain, gain, HIGHEST_DB, lambda db: _values(owner, "gain_db", db))]
-        case "playback":
-            return [_output_trim(edge.end, found)]
+def _no_stage(edge: Edge, level: float, found: Index, aim_dbfs: float) -> list[Stage]:
     return []
+
+
+def _of_lead(edge: Edge, level: float, found: Index, aim_dbfs: float) -> list[Stage]:
+    owner, gain = edge.owner, edge.gain_db
+    if not gain:
+        return []
+    words = f"the gain of the lead {found.say(edge.start)} → {found.say(edge.end)}"
+    return [Stage((owner,), words, gain, gain, HIGHEST_DB, lambda db: _values(owner, "gain_db", db))]
+
+
+def _of_input(edge: Edge, level: float, found: Index, aim_dbfs: float) -> list[Stage]:
+    return [_preamplifier(edge.start, level, found, aim_dbfs)]
+
+
+def _of_output(edge: Edge, level: float, found: Index, aim_dbfs: float) -> list[Stage]:
+    return [_output_trim(edge.end, found)]
+
+
+def _of_crosspoint(edge: Edge, level: float, found: Index, aim_dbfs: float) -> list[Stage]:
+    owner = edge.owner
+    first = _preamplifier(edge.start, level, found, aim_dbfs)
+    last = _output_trim(edge.end, found)
+    cross = edge.gain_db - input_gain_db(_box(owner, found), edge.start.number) - last.now_db
+    start, end = edge.start.number, edge.end.number
+    words = f"direct monitoring of jack in {start} at jack out {end} of {found.name(owner)}"
+
+    def crossing(db: float) -> Edit:
+        return SetDirect(interface=owner, jack_in=start, jack_out=end, gain_db=db)
+
+    return [first, Stage((owner, str(start), str(end)), words, cross, cross, HIGHEST_DB, crossing), last]
+
+
+def _of_fader(edge: Edge, level: float, found: Index, aim_dbfs: float) -> list[Stage]:
+    owner, gain = edge.owner, edge.gain_db
+    if edge.start.bank == "voice":
+        return []
+    words = f"the gain of {'bus' if edge.start.bank == 'bus' else 'track'} {found.name(owner)}"
+    return [Stage((owner,), words, gain, gain, HIGHEST_DB, lambda db: _values(owner, "gain_db", db))]
+
+
+STAGES: dict[HopKind, Callable[[Edge, float, Index, float], list[Stage]]] = {
+    "lead in": _of_lead,
+    "capture": _of_input,
+    "direct": _of_crosspoint,
+    "from device": _no_stage,
+    "record": _no_stage,
+    "monitor": _no_stage,
+    "mix": _of_fader,
+    "to device": _no_stage,
+    "playback": _of_output,
+    "lead out": _of_lead,
+}
+"""What can be turned at each kind of hop: each gain that is folded into one stands here by itself."""
 
 
 def _values(owner: str, field: str, to_db: float) -> Edit:

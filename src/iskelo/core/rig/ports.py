@@ -21,46 +21,53 @@ Bank = Literal[
     "optical_out",  # and goes out by it
 ]
 
-STAGE: dict[str, int] = {
-    "out": 0,
-    "jack_in": 1,
-    "capture": 2,
-    "input": 3,
-    "track": 4,
-    "monitor": 4,
-    "voice": 4,
-    "bus": 5,
-    "output": 6,
-    "playback": 7,
-    "jack_out": 8,
-    "in": 9,
-    "word_in": 10,
-    "word_out": 10,
-    "optical_in": 10,
-    "optical_out": 10,
-}
-"""How far along the way from a source to a destination a bank stands; clocks' sockets stand on no way."""
+Owner = Literal["source", "interface", "input", "track", "voice", "bus", "output", "destination"]
+Column = Literal["source", "box_in", "computer_in", "program_in", "track", "out"]
+COLUMNS: tuple[Column, ...] = ("source", "box_in", "computer_in", "program_in", "track", "out")
 
-BANK_WORDS: dict[str, str] = {
-    "out": "",
-    "jack_in": "jack in",
-    "capture": "capture",
-    "input": "in",
-    "track": "track",
-    "monitor": "track",
-    "voice": "voice",
-    "bus": "bus",
-    "output": "out",
-    "playback": "playback",
-    "jack_out": "jack out",
-    "in": "",
-    "word_in": "word clock in",
-    "word_out": "word clock out",
-    "optical_in": "optical in",
-    "optical_out": "optical out",
-}
 
-CLOCK_BANKS = ("word_in", "word_out", "optical_in", "optical_out")
+class BankRow(NamedTuple):
+    """What is known of a bank.
+
+    ``words``: how a port of it is told. ``carries``: what passes there. ``owner``: whose ports these are. ``stage``:
+    how far along the way from a source to a destination they stand. ``column``: where they are shown on Lines; None
+    where no line passes. ``plugged``: a person can put a lead there.
+    """
+
+    words: str
+    carries: Literal["audio", "clock"]
+    owner: Owner
+    stage: int
+    column: Column | None
+    plugged: bool
+
+
+BANK_TABLE: dict[Bank, BankRow] = {
+    "out": BankRow("", "audio", "source", 0, "source", plugged=True),
+    "jack_in": BankRow("jack in", "audio", "interface", 1, "box_in", plugged=True),
+    "capture": BankRow("capture", "audio", "interface", 2, "computer_in", plugged=False),
+    "input": BankRow("in", "audio", "input", 3, "program_in", plugged=False),
+    "track": BankRow("track", "audio", "track", 4, "track", plugged=False),
+    "monitor": BankRow("track", "audio", "track", 4, "track", plugged=False),
+    "voice": BankRow("voice", "audio", "voice", 4, "source", plugged=False),
+    "bus": BankRow("bus", "audio", "bus", 5, "out", plugged=False),
+    "output": BankRow("out", "audio", "output", 6, "out", plugged=False),
+    "playback": BankRow("playback", "audio", "interface", 7, "out", plugged=False),
+    "jack_out": BankRow("jack out", "audio", "interface", 8, "out", plugged=True),
+    "in": BankRow("", "audio", "destination", 9, "out", plugged=True),
+    "word_in": BankRow("word clock in", "clock", "interface", 10, None, plugged=True),
+    "word_out": BankRow("word clock out", "clock", "interface", 10, None, plugged=True),
+    "optical_in": BankRow("optical in", "clock", "interface", 10, None, plugged=True),
+    "optical_out": BankRow("optical out", "clock", "interface", 10, None, plugged=True),
+}
+"""Every bank; whatever reads banks reads them here."""
+
+STAGE: dict[str, int] = {bank: row.stage for bank, row in BANK_TABLE.items()}
+"""How far along the way a bank stands; where sound passes is told by the graph alone."""
+
+BANK_WORDS: dict[str, str] = {bank: row.words for bank, row in BANK_TABLE.items()}
+
+CLOCK_BANKS = tuple(bank for bank, row in BANK_TABLE.items() if row.carries == "clock")
 """The sockets that carry a clock; each box has one of a kind at most, a word clock output feeds several."""
 
 

@@ -17,6 +17,7 @@ from iskelo.core.snags.reach import with_finding
 from iskelo.core.snags.rule import Remedy, Snag, distinct, if_so
 from iskelo.core.timing.delays import Buffers, Growth, samples_to_ms, way_of
 from iskelo.core.wiring.graph import Edge
+from iskelo.core.wiring.hops import DEVICE_HOPS
 
 
 def line_doubled(reading: Reading) -> list[Snag]:
@@ -168,7 +169,7 @@ def _cut(reading: Reading, edge: Edge) -> tuple[Edit | None, str]:
         case "direct":
             edit: Edit = SetDirect(interface=owner, jack_in=start_number, jack_out=end.number, gain_db=None)
             return edit, f"Stop direct monitoring of jack in {start_number} on {found.name(owner)}"
-        case "take":
+        case "from device":
             return SetLeg(
                 item=end.owner, leg=end.number, channel=None
             ), f"Take input {found.name(end.owner)} off channel {start_number}"
@@ -260,7 +261,7 @@ def _buffers_of(reading: Reading, state: LineState) -> list[_Buffer]:
     buffers: dict[str, _Buffer] = {}
     for copy in sorted(copies, key=lambda arrival: -arrival.delay.ms):
         for edge in copy.route.edges:
-            if edge.kind not in ("take", "send"):
+            if edge.kind not in DEVICE_HOPS:
                 continue
             opening = reading.found.opened[edge.owner]
             passed = way_of(opening, edge)

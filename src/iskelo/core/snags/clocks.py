@@ -15,6 +15,7 @@ from iskelo.core.snags.reach import with_finding
 from iskelo.core.snags.rule import Remedy, Snag, distinct
 from iskelo.core.timing.clocks import drift_of, master_name, say_drift, say_seconds
 from iskelo.core.timing.delays import way_of
+from iskelo.core.wiring.hops import DEVICE_HOPS
 
 CLOCK_LEADS: tuple[tuple[ClockSource, Bank, Bank], ...] = (
     ("word clock", "word_out", "word_in"),
@@ -77,7 +78,7 @@ def _drifting_lines(reading: Reading, way: Way) -> tuple[str, ...]:
         for leg in state.legs:
             for arrival in leg.arrivals:
                 for edge in arrival.route.edges:
-                    if edge.kind in ("take", "send"):
+                    if edge.kind in DEVICE_HOPS:
                         passed = way_of(reading.found.opened[edge.owner], edge)
                         if (passed.client, passed.box.id) == (way.client, way.box.id):
                             lines.append(state.line.id)
@@ -154,7 +155,7 @@ def _mend_line(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
     for leg in state.legs:
         for arrival in leg.arrivals:
             for edge in arrival.route.edges:
-                if edge.kind not in ("take", "send"):
+                if edge.kind not in DEVICE_HOPS:
                     continue
                 opening = reading.found.opened[edge.owner]
                 way, program = way_of(opening, edge), reading.found.gear[edge.owner]

@@ -13,6 +13,7 @@ from iskelo.core.snags.levels import even_sides
 from iskelo.core.snags.lines import joining_remedies
 from iskelo.core.snags.reach import with_finding
 from iskelo.core.snags.rule import Remedy, Snag, distinct
+from iskelo.core.wiring.hops import DEVICE_HOPS
 
 
 def line_half_silent(reading: Reading) -> list[Snag]:
@@ -145,7 +146,7 @@ def padding(reading: Reading, state: LineState) -> list[Remedy]:
         for leg in state.legs
         for arrival in leg.arrivals
         for edge in arrival.route.edges
-        if edge.kind in ("take", "send")
+        if edge.kind in DEVICE_HOPS
     }
     remedies = []
     for program in passed:

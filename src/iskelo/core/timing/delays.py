@@ -18,8 +18,8 @@ these are samples of either clock; they differ by less than one over so short a 
 """
 
 import math
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
 from fractions import Fraction
 from functools import cached_property
 from typing import Literal
@@ -32,6 +32,7 @@ from iskelo.core.rig.ways import Opening, Way, at_buffer
 from iskelo.core.timing.clocks import apart
 from iskelo.core.timing.doubt import Side, in_doubt
 from iskelo.core.wiring.graph import Edge
+from iskelo.core.wiring.hops import DEVICE_HOPS, HopKind
 
 RING, MATCHING, RESAMPLING = "wait: ring between devices", "rate matching", "resampling"
 
@@ -97,39 +98,70 @@ def delay_of(edges: Sequence[Edge], found: Index) -> Delay:
     Delay
         Terms in the order in which the sound meets them; terms of nought are left out.
     """
-    terms: list[Term] = []
-    doubts: dict[Side, bool] = {}
-    known: dict[Side, Offsets] = {}
-    rate_hz: int | None = None
+    passed = _Passed()
     for edge in edges:
-        match edge.kind:
-            case "capture" | "playback" | "direct":
-                box = found.gear[edge.owner]
-                assert isinstance(box, Interface)
-                rate_hz = box.rate_hz
-                passed = _BOX_TERMS[edge.kind](box)
-                terms += passed
-                _doubt((box.id, _SIDES[edge.kind]), passed, doubts)
-            case "take" | "send":
-                opening = found.opened[edge.owner]
-                rate_hz = opening.device.rate_hz
-                way = way_of(opening, edge)
-                passed = (take_terms if edge.kind == "take" else send_terms)(opening, way, found)
-                terms += passed
-                _know(way, _SIDES[edge.kind], passed, doubts, known)
-            case "mix":
-                placed = found.items[edge.owner]
-                if isinstance(placed.item, Track):
-                    label = f"effects on {placed.item.name}"
-                    delay = placed.item.effect_delay_samples
-                    terms.append(Term("program", label, placed.program.name, delay, "set"))
-    return Delay(tuple(term for term in terms if term.samples), rate_hz, in_doubt(doubts, known))
+        DELAYS[edge.kind](edge, found, passed)
+    told = tuple(term for term in passed.terms if term.samples)
+    return Delay(told, passed.rate_hz, in_doubt(passed.doubts, passed.known))
 
 
-_SIDES: dict[str, Literal["in", "out", "elsewhere"]] = {
+@dataclass(slots=True)
+class _Passed:
+    """What a sound has met on its way so far."""
+
+    terms: list[Term] = field(default_factory=list)
+    doubts: dict[Side, bool] = field(default_factory=dict)
+    known: dict[Side, Offsets] = field(default_factory=dict)
+    rate_hz: int | None = None
+
+
+def _at_once(edge: Edge, found: Index, passed: _Passed) -> None:
+    """Nothing delays there."""
+
+
+def _by_box(edge: Edge, found: Index, passed: _Passed) -> None:
+    box = found.gear[edge.owner]
+    assert isinstance(box, Interface)
+    passed.rate_hz = box.rate_hz
+    terms = _BOX_TERMS[edge.kind](box)
+    passed.terms += terms
+    _doubt((box.id, _SIDES[edge.kind]), terms, passed.doubts)
+
+
+def _by_device(edge: Edge, found: Index, passed: _Passed) -> None:
+    opening = found.opened[edge.owner]
+    passed.rate_hz = opening.device.rate_hz
+    way = way_of(opening, edge)
+    terms = (take_terms if edge.kind == "from device" else send_terms)(opening, way, found)
+    passed.terms += terms
+    _know(way, _SIDES[edge.kind], terms, passed.doubts, passed.known)
+
+
+def _by_effects(edge: Edge, found: Index, passed: _Passed) -> None:
+    placed = found.items[edge.owner]
+    if isinstance(placed.item, Track):
+        label = f"effects on {placed.item.name}"
+        passed.terms.append(Term("program", label, placed.program.name, placed.item.effect_delay_samples, "set"))
+
+
+DELAYS: dict[HopKind, Callable[[Edge, Index, _Passed], None]] = {
+    "lead in": _at_once,
+    "capture": _by_box,
+    "direct": _by_box,
+    "from device": _by_device,
+    "record": _at_once,
+    "monitor": _at_once,
+    "mix": _by_effects,
+    "to device": _by_device,
+    "playback": _by_box,
+    "lead out": _at_once,
+}
+"""What each kind of hop adds to a delay."""
+
+_SIDES: dict[HopKind, Literal["in", "out", "elsewhere"]] = {
     "capture": "in",
-    "take": "in",
-    "send": "out",
+    "from device": "in",
+    "to device": "out",
     "playback": "out",
     "direct": "elsewhere",
 }
@@ -168,7 +200,11 @@ def waits(driver: Driver, buffer_samples: int) -> tuple[int, int]:
 
 def way_of(opening: Opening, edge: Edge) -> Way:
     """The way to the box that a program takes this from, or sends it to."""
-    way = opening.to("capture", edge.start.owner) if edge.kind == "take" else opening.to("playback", edge.end.owner)
+    way = (
+        opening.to("capture", edge.start.owner)
+        if edge.kind == "from device"
+        else opening.to("playback", edge.end.owner)
+    )
     assert way is not None
     return way
 
@@ -190,10 +226,10 @@ class Growth:
 
     def with_buffers(self, edges: Sequence[Edge], buffers: Buffers) -> int:
         """That of a route, when each of these drivers or aggregates has so large a buffer."""
-        return sum(self._at(edge, buffers) for edge in edges if edge.kind in ("take", "send"))
+        return sum(self._at(edge, buffers) for edge in edges if edge.kind in DEVICE_HOPS)
 
     def _at(self, edge: Edge, buffers: Buffers) -> int:
-        box = edge.start.owner if edge.kind == "take" else edge.end.owner
+        box = edge.start.owner if edge.kind == "from device" else edge.end.owner
         key = (edge.owner, edge.kind, box, buffers)
         if key not in self._known:
             now = self._found.opened[edge.owner]
@@ -204,7 +240,7 @@ class Growth:
         return self._known[key]
 
     def _waited(self, opening: Opening, edge: Edge) -> int:
-        terms = take_terms if edge.kind == "take" else send_terms
+        terms = take_terms if edge.kind == "from device" else send_terms
         return sum(term.samples for term in terms(opening, way_of(opening, edge), self._found))
 
 
@@ -370,4 +406,8 @@ def _direct(box: Interface) -> list[Term]:
     ]
 
 
-_BOX_TERMS = {"capture": _capture, "playback": _playback, "direct": _direct}
+_BOX_TERMS: dict[HopKind, Callable[[Interface], list[Term]]] = {
+    "capture": _capture,
+    "playback": _playback,
+    "direct": _direct,
+}

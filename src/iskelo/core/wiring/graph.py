@@ -27,8 +27,7 @@ from iskelo.core.wiring.blocks import (
     not_supplied,
     shut_way,
 )
-
-EdgeKind = Literal["lead in", "capture", "direct", "take", "record", "monitor", "mix", "send", "playback", "lead out"]
+from iskelo.core.wiring.hops import HopKind
 
 
 class Edge(NamedTuple):
@@ -36,14 +35,14 @@ class Edge(NamedTuple):
 
     start: Port
     end: Port
-    kind: EdgeKind
+    kind: HopKind
     owner: str
     gain_db: float = 0.0
     sign: int = 1
     block: Block | None = None
 
 
-_edge: Callable[[tuple[Port, Port, EdgeKind, str, float, int, Block | None]], Edge] = partial(tuple.__new__, Edge)
+_edge: Callable[[tuple[Port, Port, HopKind, str, float, int, Block | None]], Edge] = partial(tuple.__new__, Edge)
 """An edge from all its parts, without a Python call: a large rig has thousands of them."""
 
 
@@ -122,7 +121,7 @@ def compile_graph(found: Index, before: Graph | None = None, touched: frozenset[
 
 
 def _lead(patch: Patch, found: Index) -> Edge:
-    kind: EdgeKind = "lead in" if patch.to_port.bank == "jack_in" else "lead out"
+    kind: HopKind = "lead in" if patch.to_port.bank == "jack_in" else "lead out"
     block = None
     if patch.muted:
         said = f"the lead into {found.say(patch.to_port)} is muted"
@@ -190,9 +189,9 @@ def _device_edges(program: Program, opening: Opening, found: Index) -> list[Edge
                     block = not_enabled(program, side, channel)
                 box_end, end = Port(box_id, bank, number), Port(item.id, side, leg)
                 if side == "input":
-                    edges.append(_edge((box_end, end, "take", program.id, 0.0, 1, block)))
+                    edges.append(_edge((box_end, end, "from device", program.id, 0.0, 1, block)))
                 else:
-                    edges.append(_edge((end, box_end, "send", program.id, 0.0, 1, block)))
+                    edges.append(_edge((end, box_end, "to device", program.id, 0.0, 1, block)))
     return edges
 
 

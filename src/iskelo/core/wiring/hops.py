@@ -1,0 +1,71 @@
+"""The kinds of hops: from which bank to which, in which unit, whose doing, and what their delay depends on.
+
+Every reader of hops (delays, levels, stages, drift) is a dispatch over these kinds with a row for each of them, which
+``tests/core/test_hops.py`` holds.
+"""
+
+from typing import Literal, NamedTuple
+
+from iskelo.core.rig.ports import Bank
+
+HopKind = Literal[
+    "lead in",
+    "capture",
+    "direct",
+    "from device",
+    "record",
+    "monitor",
+    "mix",
+    "to device",
+    "playback",
+    "lead out",
+]
+Unit = Literal["dBu", "dBFS"]
+
+
+class HopRow(NamedTuple):
+    """What is known of a kind of hop.
+
+    ``before`` and ``after`` are the units of its ends. ``delay``: nothing delays there; the *gear* whose doing it is
+    does, always alike; or the *gear and port*, by which it passes. ``device``: a program's device is passed, from it or
+    to it.
+    """
+
+    starts: frozenset[Bank]
+    ends: frozenset[Bank]
+    before: Unit
+    after: Unit
+    whose: Literal["lead", "interface", "program", "track", "item"]
+    delay: Literal["nothing", "gear", "gear and port"]
+    device: Literal["", "from", "to"] = ""
+
+
+def _row(
+    starts: tuple[Bank, ...],
+    ends: tuple[Bank, ...],
+    units: tuple[Unit, Unit],
+    whose: Literal["lead", "interface", "program", "track", "item"],
+    delay: Literal["nothing", "gear", "gear and port"],
+    device: Literal["", "from", "to"] = "",
+) -> HopRow:
+    return HopRow(frozenset(starts), frozenset(ends), *units, whose, delay, device)
+
+
+_ANALOGUE: tuple[Unit, Unit] = ("dBu", "dBu")
+_DIGITAL: tuple[Unit, Unit] = ("dBFS", "dBFS")
+
+HOPS: dict[HopKind, HopRow] = {
+    "lead in": _row(("out",), ("jack_in",), _ANALOGUE, "lead", "nothing"),
+    "capture": _row(("jack_in",), ("capture",), ("dBu", "dBFS"), "interface", "gear"),
+    "direct": _row(("jack_in",), ("jack_out",), _ANALOGUE, "interface", "gear"),
+    "from device": _row(("capture",), ("input",), _DIGITAL, "program", "gear and port", "from"),
+    "record": _row(("input",), ("track",), _DIGITAL, "track", "nothing"),
+    "monitor": _row(("input",), ("monitor",), _DIGITAL, "track", "nothing"),
+    "mix": _row(("monitor", "voice", "bus"), ("bus", "output"), _DIGITAL, "item", "gear"),
+    "to device": _row(("output",), ("playback",), _DIGITAL, "program", "gear and port", "to"),
+    "playback": _row(("playback",), ("jack_out",), ("dBFS", "dBu"), "interface", "gear"),
+    "lead out": _row(("jack_out",), ("in",), _ANALOGUE, "lead", "nothing"),
+}
+
+DEVICE_HOPS: frozenset[HopKind] = frozenset(kind for kind, row in HOPS.items() if row.device)
+"""Where a program's device is passed: there are buffers, clocks and channel numbers."""
