@@ -1,7 +1,8 @@
 """Rigs for tests: a small one to change by hand, and any rig at all."""
 
+from collections.abc import Callable
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, get_args
 
 from hypothesis import strategies as st
 
@@ -22,7 +23,7 @@ from iskelo.core.lines.state import LineState
 from iskelo.core.rig.check import check
 from iskelo.core.rig.gear import Aggregate, Destination, DirectMonitor, Driver, Interface, Member, Offsets, Source
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.programs import Bus, LoadReading, Program, ProgramPort, Track, Voice
+from iskelo.core.rig.programs import Bus, LoadReading, PanLaw, Program, ProgramPort, Send, Tap, Track, Voice
 from iskelo.core.rig.rig import Line, Patch, Rig, index
 from iskelo.core.snags.registry import run_rules
 from iskelo.core.snags.rule import Snag
@@ -163,6 +164,38 @@ def _offsets(draw: st.DrawFn, rate_hz: int) -> tuple[Offsets, ...]:
     )
 
 
+PANS = st.sampled_from([0.0, 0.0, -1.0, 0.5, 1.0])
+
+
+def _sends(
+    draw: st.DrawFn, items: list[Track | Voice], buses: list[str], sinks: list[str], new: Callable[[str], str]
+) -> tuple[Send, ...]:
+    """Sends of tracks, voices and buses to buses and outputs, each to the same place by the same tap once."""
+    givers = [*(item.id for item in items), *buses]
+    if not givers or not sinks:
+        return ()
+    ways = draw(
+        st.lists(
+            st.tuples(st.sampled_from(givers), st.sampled_from(sinks), st.sampled_from(get_args(Tap))),
+            unique=True,
+            max_size=3,
+        )
+    )
+    return tuple(
+        Send(
+            id=new("e"),
+            item=giver,
+            to=to,
+            tap=tap,
+            gain_db=draw(GAINS),
+            pan=draw(st.one_of(st.none(), PANS)),
+            on=draw(st.sampled_from([True, True, False])),
+        )
+        for giver, to, tap in ways
+        if giver != to
+    )
+
+
 @st.composite
 def any_rig(
     draw: st.DrawFn, *, boxes_at_most: int = 2, joined: bool = True, busy: bool = False, converting: bool = False
@@ -291,10 +324,21 @@ def any_rig(
                 monitored=busy or draw(st.booleans()),
                 muted=draw(st.sampled_from([False, False, True])),
                 gain_db=draw(GAINS),
+                pan=draw(PANS),
                 effect_delay_samples=draw(st.sampled_from([0, 0, 1, 64, 777])),
             )
             for k in range(draw(st.integers(least, 3)))
         ]
+        voices = tuple(
+            Voice(
+                id=new("v"),
+                name=f"Voice {k}",
+                width=draw(st.integers(1, 2)),
+                output=draw(st.sampled_from(sinks)),
+                pan=draw(PANS),
+            )
+            for k in range(draw(st.integers(0, 2)))
+        )
         programs.append(
             Program(
                 id=new("p"),
@@ -319,18 +363,14 @@ def any_rig(
                         output=draw(st.sampled_from(sinks)),
                         gain_db=draw(GAINS),
                         muted=draw(st.sampled_from([False, False, True])),
+                        effects=draw(st.sampled_from([False, False, True])),
                     )
                     for bus in buses
                 ),
-                voices=tuple(
-                    Voice(
-                        id=new("v"),
-                        name=f"Voice {k}",
-                        width=draw(st.integers(1, 2)),
-                        output=draw(st.sampled_from(sinks)),
-                    )
-                    for k in range(draw(st.integers(0, 2)))
-                ),
+                voices=voices,
+                sends=_sends(draw, [*tracks, *voices], buses, sinks[1:], new),
+                pan_law=draw(st.sampled_from(get_args(PanLaw))),
+                mute_kills_pre=draw(st.booleans()),
                 enabled_in=tuple(draw(st.sets(st.integers(1, 6), min_size=2)) | set(range(1, 9 * busy))),
                 enabled_out=tuple(draw(st.sets(st.integers(1, 6), min_size=2)) | set(range(1, 9 * busy))),
                 inputs=tuple(ports[0]),

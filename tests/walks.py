@@ -18,6 +18,8 @@ from iskelo.demo.catalogue import catalogue
 
 KINDS: tuple[type[Value], ...] = get_args(get_args(e.Edit)[0])
 FIGURES = (0, 1, 1, 2, 2, 3, 4, 8, 16, 64, 127, 128, 129, 512, 44_100, 48_000, 96_000, 100_000, 1_000_000_000, -1, -38)
+LIKELY = {"program": "p", "interface": "b", "aggregate": "g", "to": "uo"}
+"""By what the ids of things begin that a field is for; half the time something else is drawn."""
 NAMES = ("Alma", "Bertil", "T Alma", "Box", "Ö", "x" * 80, "x" * 81, "\u202eamlA", "Corvane 8", "", "1")
 
 
@@ -72,6 +74,9 @@ class Drawing:
             return () if name == "ids" else {}
         if name == "gear":
             return self._draw.choice([*catalogue(), *self._rig.gear])
+        fit = [each for each in self.ids if each[0] in LIKELY.get(name, "")]
+        if fit and self._draw.random() < 0.5:
+            return self._draw.choice(fit)
         return self._of(annotation)
 
     def _of(self, annotation: Any) -> Any:

@@ -40,7 +40,7 @@ def test_whatever_a_walk_of_edits_acknowledges_can_be_exported_imported_and_kept
 
 
 def test_walks_reach_nearly_every_kind_of_edit() -> None:
-    seen = {type(edit) for seed in range(4) for _, edit, _ in walk(seed, orrin_point(), 450)}
+    seen = {type(edit) for seed in range(7) for _, edit, _ in walk(seed, orrin_point(), 450)}
     assert len(seen) > 0.7 * len(KINDS)
 
 

@@ -18,12 +18,23 @@ from iskelo.formats.input_list_file import ListFile, mapped_rows, read_input_lis
 from iskelo.formats.refusal import Unreadable
 from iskelo.formats.rig_file import read_rig, write_rig
 from iskelo.formats.wav import peaks, read_wav, write_wav
+from older_rigs import of_version_2
 from rigs import any_rig, two_voices
 
 
 @given(any_rig())
 def test_any_rig_comes_back_from_its_file_equal_with_an_equal_survey(rig: Rig) -> None:
     back = read_rig(write_rig(rig))
+    assert back == rig
+    assert survey(back) == survey(rig)
+
+
+def test_a_file_of_version_2_is_brought_up_and_means_what_it_did() -> None:
+    """On the demo, whose tracks are monitored in mono and stereo, with a player's voices beside them."""
+    rig = orrin_point()
+    old = of_version_2(json.loads(write_rig(rig)))
+    assert "pan" not in json.dumps(old)
+    back = read_rig(json.dumps(old).encode())
     assert back == rig
     assert survey(back) == survey(rig)
 
@@ -38,7 +49,7 @@ def spoilt(**changes: object) -> bytes:
         (b"%PDF-1.7 \xff\xfe", "byte 9", "no text in UTF-8"),
         (b"{", "the whole file", "this is no JSON"),
         (b"[]", "the whole file", "should be an object"),
-        (spoilt(version=3), "version", "input should be 2"),
+        (spoilt(version=4), "version", "input should be 3"),
         (spoilt(format="else"), "format", "iskelo rig"),
         (spoilt(colour="red"), "colour", "extra inputs are not permitted"),
         (spoilt(name="a\x00b"), "name", "control character"),

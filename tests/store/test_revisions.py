@@ -1,5 +1,6 @@
 """Revisions as they are kept: whole now and then, between them what changed; read back the same from any of them."""
 
+import json
 from datetime import UTC, datetime
 from uuid import uuid4
 
@@ -11,11 +12,13 @@ from sqlmodel import Session
 from iskelo.command.postgres import Cluster
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import SetValues
+from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import Rig
 from iskelo.demo.orrin_point import orrin_point
 from iskelo.store import database, revisions, rigs
 from iskelo.store.database import connect, migrate
 from iskelo.store.revisions import WHOLE_EVERY, Faulty, rig_at
+from older_rigs import of_version_2
 from server import fresh_database
 from walks import walk
 
@@ -80,6 +83,30 @@ def test_a_chain_that_is_broken_is_said_and_the_revisions_before_it_stay(session
         rigs.edit_rig(session, kept.id, 3, (SetValues(item="rig", values={"name": "x"}),), NOW)
 
 
+def test_a_history_kept_in_version_2_is_read_undone_and_gone_on_with(session: Session) -> None:
+    """The demo and two edits as the version before sends kept them: a whole document, then what changed."""
+    kept = rigs.make_rig(session, orrin_point(), uuid4(), NOW, "made")
+    made = [kept.rig]
+    for name in ("Two", "Three"):
+        kept = rigs.edit_rig(session, kept.id, kept.revision, (SetValues(item="rig", values={"name": name}),), NOW)
+        made.append(kept.rig)
+    document = json.dumps(of_version_2(json.loads(made[0].model_dump_json())))
+    session.execute(
+        text("UPDATE revision SET document = CAST(:document AS jsonb) WHERE rig_id = :rig AND number = 1"),
+        {"rig": kept.id, "document": document},
+    )
+    session.execute(text("UPDATE revision SET version = 2 WHERE rig_id = :rig"), {"rig": kept.id})
+    session.commit()
+    forgotten()
+    assert [rig_at(session, kept.id, number) for number in (1, 2, 3)] == made
+    kept = rigs.undo(session, kept.id, 3, NOW)
+    assert kept.rig == made[1]
+    track = next(gear for gear in kept.rig.gear if isinstance(gear, Program)).tracks[0].id
+    kept = rigs.edit_rig(session, kept.id, kept.revision, (SetValues(item=track, values={"pan": -0.5}),), NOW)
+    forgotten()
+    assert rig_at(session, kept.id, kept.revision) == kept.rig
+
+
 def test_rigs_of_the_version_before_are_taken_over_with_their_history(cluster: Cluster) -> None:
     """Whole documents each, one of them in the form of version 1; from there on what changed is kept."""
     url = fresh_database(cluster)
@@ -120,7 +147,7 @@ def test_rigs_of_the_version_before_are_taken_over_with_their_history(cluster: C
         for name in ("A", "B"):
             kept = rigs.edit_rig(session, rig, kept.revision, (SetValues(item="rig", values={"name": name}),), NOW)
         stored = session.execute(text("SELECT number, version, document IS NULL FROM revision ORDER BY 1")).all()
-        assert [tuple(row) for row in stored] == [(1, 1, False), (2, 2, False), (3, 2, False), (4, 2, True)]
+        assert [tuple(row) for row in stored] == [(1, 1, False), (2, 3, False), (3, 3, False), (4, 3, True)]
         forgotten()
         assert [rig_at(session, rig, number).name for number in (1, 2, 3, 4)] == ["Old", "Newer", "A", "B"]
     engine.dispose()

@@ -142,8 +142,12 @@ def test_a_silent_track_is_found_and_mended_from_snags(screen: Page) -> None:
     arriving(screen, "10/13")
     # The rest of the demo: a buffer that is too large, a clock that runs free, and a box whose
     # rate is matched, so that it comes later than what is recorded with it.
-    for preview, rest in (("late", "11/13"), ("drifting", "11/13"), ("skewed", "12/13"), ("late", "13/13")):
+    steps = (("late", "", "11/13"), ("drifting", "", "11/13"), ("skewed", "drifting", "12/13"), ("late", "", "13/13"))
+    for preview, before, rest in steps:
         expect(snags.get_by_test_id("now-after")).to_contain_text(preview)
+        if before:
+            # The step before says what it leads to, too: it must have gone.
+            expect(snags.get_by_test_id("now-after")).not_to_contain_text(before)
         screen.keyboard.press("Control+Enter")
         arriving(screen, rest)
     # And a risk that no line tells: the computer's beeps in the director's ears.

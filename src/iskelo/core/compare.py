@@ -9,7 +9,7 @@ from iskelo.core.edits.moved import moved_names
 from iskelo.core.edits.settable import SETTABLE, say_value
 from iskelo.core.rig.gear import Aggregate, Destination, Driver, Interface, Member, Source
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.programs import Bus, Program, ProgramPort, Track, Voice
+from iskelo.core.rig.programs import Bus, Program, ProgramPort, Send, Track, Voice
 from iskelo.core.rig.rig import Index, Line, Patch, Rig
 from iskelo.core.rig.value import Value
 from iskelo.core.survey import LineView, SnagView, Surveyed, survey_again
@@ -134,7 +134,7 @@ def say_state(line: LineView) -> str:
     return f"{line.headline}, {mark}{line.earliest_ms:.2f} / {line.latest_ms:.2f} ms"
 
 
-_CONTENTS = ("id", "kind", "inputs", "outputs", "tracks", "voices", "buses", "drivers", "origins")
+_CONTENTS = ("id", "kind", "inputs", "outputs", "tracks", "voices", "buses", "sends", "drivers", "origins")
 """Fields that are no setting, or that hold things which are compared one by one."""
 
 
@@ -170,6 +170,8 @@ def _place(found: Index, value: Value) -> str:
             return f"{box.name}, {value.kind} driver"
         case Source() | Interface() | Aggregate() | Program() | Destination():
             return value.name
+        case Send():
+            return f"{found.items[value.id].program.name}, {found.say_send(value)}"
         case ProgramPort() | Track() | Voice() | Bus():
             placed = found.items[value.id]
             return f"{placed.program.name}, {placed.side} {value.name}"

@@ -39,7 +39,10 @@ class HopView:
 
 @light
 class ArrivalView:
-    """One copy: where it comes from and arrives, its delay with its terms, level and polarity."""
+    """One copy: where it comes from and arrives, its delay with its terms, level and polarity.
+
+    ``wet``: it comes through an effects mix and is no copy.
+    """
 
     from_port: Port
     to_port: Port
@@ -55,6 +58,7 @@ class ArrivalView:
     level_dbfs: float
     level_assumed: bool
     inverted: bool
+    wet: bool
 
 
 @light
@@ -207,7 +211,7 @@ def _snag(snag: Snag) -> SnagView:
 
 
 def line_ways(reading: Reading, state: LineState) -> tuple[ArrivalView, ...]:
-    """Every copy of a line that arrives, with its delay term by term and its level port by port."""
+    """Every copy of a line that arrives, with its delay term by term and its level port by port; then what is wet."""
     found = reading.found
     return tuple(
         ArrivalView(
@@ -215,7 +219,7 @@ def line_ways(reading: Reading, state: LineState) -> tuple[ArrivalView, ...]:
             to_port=leg.end,
             from_words=found.say(leg.start),
             to_words=found.say(leg.end),
-            way=_way(arrival.route.edges),
+            way="Wet, through an effects mix" if wet else _way(arrival.route.edges),
             hops=tuple(
                 HopView(step.port, found.say(step.port), step.level, step.unit, step.over_db)
                 for step in levels_along(arrival.route.edges, found)
@@ -228,9 +232,10 @@ def line_ways(reading: Reading, state: LineState) -> tuple[ArrivalView, ...]:
             level_dbfs=arrival.level_dbfs,
             level_assumed=arrival.level_assumed,
             inverted=arrival.sign < 0,
+            wet=wet,
         )
         for leg in state.legs
-        for arrival in leg.arrivals
+        for arrival, wet in (*((each, False) for each in leg.arrivals), *((each, True) for each in leg.wet))
     )
 
 

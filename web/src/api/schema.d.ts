@@ -1509,6 +1509,62 @@ export interface components {
             width: number;
         };
         /**
+         * AddSends
+         * @description Send tracks, voices or buses to a bus or an output besides their own outputs; those that are sent there stay.
+         */
+        "AddSends-Input": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "add_sends";
+            /**
+             * Gain Db
+             * @default 0
+             */
+            gain_db?: number;
+            /** Items */
+            items: string[];
+            /** Program */
+            program: string;
+            /**
+             * Tap
+             * @default behind the fader
+             * @enum {string}
+             */
+            tap?: "before the fader" | "behind the fader";
+            /** To */
+            to: string;
+        };
+        /**
+         * AddSends
+         * @description Send tracks, voices or buses to a bus or an output besides their own outputs; those that are sent there stay.
+         */
+        "AddSends-Output": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "add_sends";
+            /**
+             * Gain Db
+             * @default 0
+             */
+            gain_db: number;
+            /** Items */
+            items: string[];
+            /** Program */
+            program: string;
+            /**
+             * Tap
+             * @default behind the fader
+             * @enum {string}
+             */
+            tap: "before the fader" | "behind the fader";
+            /** To */
+            to: string;
+        };
+        /**
          * AddSources
          * @description Add sources, one for each name.
          */
@@ -1888,6 +1944,8 @@ export interface components {
         /**
          * ArrivalView
          * @description One copy: where it comes from and arrives, its delay with its terms, level and polarity.
+         *
+         *     ``wet``: it comes through an effects mix and is no copy.
          */
         ArrivalView: {
             /** Assumed */
@@ -1916,6 +1974,8 @@ export interface components {
             to_words: string;
             /** Way */
             way: string;
+            /** Wet */
+            wet: boolean;
         };
         /**
          * BatchRequest
@@ -1975,8 +2035,15 @@ export interface components {
         /**
          * Bus
          * @description A sum inside a program; ``output`` is another bus of it, or one of its outputs.
+         *
+         *     ``effects``: what passes it is wet, such as reverberation, and no copy of the sound that was sent to it.
          */
         "Bus-Input": {
+            /**
+             * Effects
+             * @default false
+             */
+            effects?: boolean;
             /**
              * Gain Db
              * @default 0
@@ -2002,8 +2069,15 @@ export interface components {
         /**
          * Bus
          * @description A sum inside a program; ``output`` is another bus of it, or one of its outputs.
+         *
+         *     ``effects``: what passes it is wet, such as reverberation, and no copy of the sound that was sent to it.
          */
         "Bus-Output": {
+            /**
+             * Effects
+             * @default false
+             */
+            effects: boolean;
             /**
              * Gain Db
              * @default 0
@@ -2115,7 +2189,7 @@ export interface components {
             /** Current */
             current: boolean;
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /** Label */
             label: string;
             /** Note */
@@ -2179,6 +2253,8 @@ export interface components {
         /**
          * CopyRow
          * @description One copy at a target: measured, and what was predicted for it (None where nothing was).
+         *
+         *     ``wet_db``: by so much it is louder for what comes through effects mixes at once; None if it is all wet.
          */
         CopyRow: {
             /** Delay Ms */
@@ -2195,6 +2271,11 @@ export interface components {
             predicted_polarity: number | null;
             /** Predicted Samples */
             predicted_samples: number | null;
+            /**
+             * Wet Db
+             * @default 0
+             */
+            wet_db?: number | null;
         };
         /**
          * Destination
@@ -2519,7 +2600,7 @@ export interface components {
             /** Driver */
             driver: string;
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /** Kind */
             kind: string;
             /** Now */
@@ -2537,7 +2618,7 @@ export interface components {
          */
         EditRequest: {
             /** Edits */
-            edits: (components["schemas"]["AddSources-Input"] | components["schemas"]["AddInterface-Input"] | components["schemas"]["AddProgram-Input"] | components["schemas"]["AddDestination-Input"] | components["schemas"]["AddGear-Input"] | components["schemas"]["AddDriver-Input"] | components["schemas"]["AddVoices-Input"] | components["schemas"]["AddBuses-Input"] | components["schemas"]["AddProgramPorts-Input"] | components["schemas"]["AddTracks-Input"] | components["schemas"]["SetValues-Input"] | components["schemas"]["RenameEverywhere-Input"] | components["schemas"]["SetLeg-Input"] | components["schemas"]["FillChannels-Input"] | components["schemas"]["EnableChannels-Input"] | components["schemas"]["SetDevice-Input"] | components["schemas"]["SetOutputDevice-Input"] | components["schemas"]["JoinDevices-Input"] | components["schemas"]["SetMembers-Input"] | components["schemas"]["SetDirect-Input"] | components["schemas"]["SetTrim-Input"] | components["schemas"]["SetOutputTrim-Input"] | components["schemas"]["SetJack-Input"] | components["schemas"]["SwapGear-Input"] | components["schemas"]["Plug-Input"] | components["schemas"]["Remove-Input"] | components["schemas"]["AddLine-Input"])[];
+            edits: (components["schemas"]["AddSources-Input"] | components["schemas"]["AddInterface-Input"] | components["schemas"]["AddProgram-Input"] | components["schemas"]["AddDestination-Input"] | components["schemas"]["AddGear-Input"] | components["schemas"]["AddDriver-Input"] | components["schemas"]["AddVoices-Input"] | components["schemas"]["AddBuses-Input"] | components["schemas"]["AddSends-Input"] | components["schemas"]["AddProgramPorts-Input"] | components["schemas"]["AddTracks-Input"] | components["schemas"]["SetValues-Input"] | components["schemas"]["RenameEverywhere-Input"] | components["schemas"]["SetLeg-Input"] | components["schemas"]["FillChannels-Input"] | components["schemas"]["EnableChannels-Input"] | components["schemas"]["SetDevice-Input"] | components["schemas"]["SetOutputDevice-Input"] | components["schemas"]["JoinDevices-Input"] | components["schemas"]["SetMembers-Input"] | components["schemas"]["SetDirect-Input"] | components["schemas"]["SetTrim-Input"] | components["schemas"]["SetOutputTrim-Input"] | components["schemas"]["SetJack-Input"] | components["schemas"]["SwapGear-Input"] | components["schemas"]["Plug-Input"] | components["schemas"]["Remove-Input"] | components["schemas"]["AddLine-Input"])[];
             /** Revision */
             revision: number;
         };
@@ -2614,7 +2695,7 @@ export interface components {
              */
             area: "boxes" | "clocks" | "computer" | "leads" | "supply";
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /** Key */
             key: string;
             /** Words */
@@ -2699,7 +2780,7 @@ export interface components {
          */
         FillView: {
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /** Numbers */
             numbers: {
                 [key: string]: string;
@@ -3327,7 +3408,7 @@ export interface components {
             buffers_samples: number[];
             device: components["schemas"]["AggregateView"];
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /** Padded */
             padded: boolean;
             /** Program */
@@ -3921,7 +4002,7 @@ export interface components {
          */
         PlanView: {
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /** Rows */
             rows: components["schemas"]["RowOutcome"][];
             trial: components["schemas"]["NowAfter"] | null;
@@ -3984,7 +4065,7 @@ export interface components {
         };
         Port: [
             string,
-            "out" | "jack_in" | "capture" | "input" | "track" | "monitor" | "voice" | "bus" | "output" | "playback" | "jack_out" | "in" | "word_in" | "word_out" | "optical_in" | "optical_out",
+            "out" | "jack_in" | "capture" | "input" | "track" | "monitor" | "post" | "voice" | "bus" | "bus_out" | "output" | "playback" | "jack_out" | "in" | "word_in" | "word_out" | "optical_in" | "optical_out",
             number
         ];
         /**
@@ -4037,6 +4118,8 @@ export interface components {
          *     ``margin_samples``, and brought to the other's rate if ``matched``. ``lets_go_in_background``:
          *     it gives its device up while another program is in front. ``one_file``: all armed tracks go into one file.
          *     ``rate_hz`` is the rate its own sound was made for and its files are written as (None: whatever its device runs at).
+         *     ``pan_law``: of mono sounds in stereo mixes. ``mute_kills_pre``: a muted track's sends before the fader
+         *     are silent too.
          *     ``compensates_samples``: by so much it moves what it recorded to playback by itself.
          *     ``load_readings`` are two readings of its load meter at different buffers, or one, or none; ``spreads_over_cores``:
          *     what they tell is done by several cores at a time. ``read_ahead_samples``: what only plays is worked so far ahead.
@@ -4098,6 +4181,11 @@ export interface components {
              * @default false
              */
             matched?: boolean;
+            /**
+             * Mute Kills Pre
+             * @default false
+             */
+            mute_kills_pre?: boolean;
             /** Name */
             name: string;
             /**
@@ -4125,6 +4213,12 @@ export interface components {
              */
             outputs?: components["schemas"]["ProgramPort-Input"][];
             /**
+             * Pan Law
+             * @default 0 dB
+             * @enum {string}
+             */
+            pan_law?: "0 dB" | "-3 dB" | "-4.5 dB" | "-6 dB";
+            /**
              * Program Kind
              * @default recorder
              * @enum {string}
@@ -4134,6 +4228,11 @@ export interface components {
             rate_hz?: number | null;
             /** Read Ahead Samples */
             read_ahead_samples?: number | null;
+            /**
+             * Sends
+             * @default []
+             */
+            sends?: components["schemas"]["Send-Input"][];
             /**
              * Spreads Over Cores
              * @default false
@@ -4159,6 +4258,8 @@ export interface components {
          *     ``margin_samples``, and brought to the other's rate if ``matched``. ``lets_go_in_background``:
          *     it gives its device up while another program is in front. ``one_file``: all armed tracks go into one file.
          *     ``rate_hz`` is the rate its own sound was made for and its files are written as (None: whatever its device runs at).
+         *     ``pan_law``: of mono sounds in stereo mixes. ``mute_kills_pre``: a muted track's sends before the fader
+         *     are silent too.
          *     ``compensates_samples``: by so much it moves what it recorded to playback by itself.
          *     ``load_readings`` are two readings of its load meter at different buffers, or one, or none; ``spreads_over_cores``:
          *     what they tell is done by several cores at a time. ``read_ahead_samples``: what only plays is worked so far ahead.
@@ -4220,6 +4321,11 @@ export interface components {
              * @default false
              */
             matched: boolean;
+            /**
+             * Mute Kills Pre
+             * @default false
+             */
+            mute_kills_pre: boolean;
             /** Name */
             name: string;
             /**
@@ -4247,6 +4353,12 @@ export interface components {
              */
             outputs: components["schemas"]["ProgramPort-Output"][];
             /**
+             * Pan Law
+             * @default 0 dB
+             * @enum {string}
+             */
+            pan_law: "0 dB" | "-3 dB" | "-4.5 dB" | "-6 dB";
+            /**
              * Program Kind
              * @default recorder
              * @enum {string}
@@ -4256,6 +4368,11 @@ export interface components {
             rate_hz: number | null;
             /** Read Ahead Samples */
             read_ahead_samples: number | null;
+            /**
+             * Sends
+             * @default []
+             */
+            sends: components["schemas"]["Send-Output"][];
             /**
              * Spreads Over Cores
              * @default false
@@ -4497,10 +4614,10 @@ export interface components {
             show_minutes: number | null;
             /**
              * Version
-             * @default 2
+             * @default 3
              * @constant
              */
-            version: 2;
+            version: 3;
         };
         /**
          * RigSummary
@@ -4603,6 +4720,70 @@ export interface components {
              * @enum {string}
              */
             verdict: "clicks" | "tight" | "late" | "fits";
+        };
+        /**
+         * Send
+         * @description What a track, a voice or a bus (``item``) gives to a bus or an output (``to``) besides its own output.
+         *
+         *     ``tap``: before its fader, so that the fader does not touch it, or behind it. ``pan``: None for the track's own.
+         */
+        "Send-Input": {
+            /**
+             * Gain Db
+             * @default 0
+             */
+            gain_db?: number;
+            /** Id */
+            id: string;
+            /** Item */
+            item: string;
+            /**
+             * On
+             * @default true
+             */
+            on?: boolean;
+            /** Pan */
+            pan?: number | null;
+            /**
+             * Tap
+             * @default behind the fader
+             * @enum {string}
+             */
+            tap?: "before the fader" | "behind the fader";
+            /** To */
+            to: string;
+        };
+        /**
+         * Send
+         * @description What a track, a voice or a bus (``item``) gives to a bus or an output (``to``) besides its own output.
+         *
+         *     ``tap``: before its fader, so that the fader does not touch it, or behind it. ``pan``: None for the track's own.
+         */
+        "Send-Output": {
+            /**
+             * Gain Db
+             * @default 0
+             */
+            gain_db: number;
+            /** Id */
+            id: string;
+            /** Item */
+            item: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /** Pan */
+            pan: number | null;
+            /**
+             * Tap
+             * @default behind the fader
+             * @enum {string}
+             */
+            tap: "before the fader" | "behind the fader";
+            /** To */
+            to: string;
         };
         /**
          * SetDevice
@@ -5346,7 +5527,7 @@ export interface components {
          */
         SwapView: {
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /** Jacks */
             jacks: components["schemas"]["JackMove"][];
             trial: components["schemas"]["NowAfter"];
@@ -5464,6 +5645,11 @@ export interface components {
             /** Output */
             output?: string | null;
             /**
+             * Pan
+             * @default 0
+             */
+            pan?: number;
+            /**
              * Width
              * @default 1
              */
@@ -5510,6 +5696,11 @@ export interface components {
             /** Output */
             output: string | null;
             /**
+             * Pan
+             * @default 0
+             */
+            pan: number;
+            /**
              * Width
              * @default 1
              */
@@ -5521,7 +5712,7 @@ export interface components {
          */
         TrialRequest: {
             /** Edits */
-            edits: (components["schemas"]["AddSources-Input"] | components["schemas"]["AddInterface-Input"] | components["schemas"]["AddProgram-Input"] | components["schemas"]["AddDestination-Input"] | components["schemas"]["AddGear-Input"] | components["schemas"]["AddDriver-Input"] | components["schemas"]["AddVoices-Input"] | components["schemas"]["AddBuses-Input"] | components["schemas"]["AddProgramPorts-Input"] | components["schemas"]["AddTracks-Input"] | components["schemas"]["SetValues-Input"] | components["schemas"]["RenameEverywhere-Input"] | components["schemas"]["SetLeg-Input"] | components["schemas"]["FillChannels-Input"] | components["schemas"]["EnableChannels-Input"] | components["schemas"]["SetDevice-Input"] | components["schemas"]["SetOutputDevice-Input"] | components["schemas"]["JoinDevices-Input"] | components["schemas"]["SetMembers-Input"] | components["schemas"]["SetDirect-Input"] | components["schemas"]["SetTrim-Input"] | components["schemas"]["SetOutputTrim-Input"] | components["schemas"]["SetJack-Input"] | components["schemas"]["SwapGear-Input"] | components["schemas"]["Plug-Input"] | components["schemas"]["Remove-Input"] | components["schemas"]["AddLine-Input"])[];
+            edits: (components["schemas"]["AddSources-Input"] | components["schemas"]["AddInterface-Input"] | components["schemas"]["AddProgram-Input"] | components["schemas"]["AddDestination-Input"] | components["schemas"]["AddGear-Input"] | components["schemas"]["AddDriver-Input"] | components["schemas"]["AddVoices-Input"] | components["schemas"]["AddBuses-Input"] | components["schemas"]["AddSends-Input"] | components["schemas"]["AddProgramPorts-Input"] | components["schemas"]["AddTracks-Input"] | components["schemas"]["SetValues-Input"] | components["schemas"]["RenameEverywhere-Input"] | components["schemas"]["SetLeg-Input"] | components["schemas"]["FillChannels-Input"] | components["schemas"]["EnableChannels-Input"] | components["schemas"]["SetDevice-Input"] | components["schemas"]["SetOutputDevice-Input"] | components["schemas"]["JoinDevices-Input"] | components["schemas"]["SetMembers-Input"] | components["schemas"]["SetDirect-Input"] | components["schemas"]["SetTrim-Input"] | components["schemas"]["SetOutputTrim-Input"] | components["schemas"]["SetJack-Input"] | components["schemas"]["SwapGear-Input"] | components["schemas"]["Plug-Input"] | components["schemas"]["Remove-Input"] | components["schemas"]["AddLine-Input"])[];
         };
         /**
          * TriedRemedy
@@ -5529,7 +5720,7 @@ export interface components {
          */
         TriedRemedy: {
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /**
              * Fact
              * @default false
@@ -5588,6 +5779,11 @@ export interface components {
             /** Output */
             output?: string | null;
             /**
+             * Pan
+             * @default 0
+             */
+            pan?: number;
+            /**
              * Width
              * @default 2
              */
@@ -5611,6 +5807,11 @@ export interface components {
             name: string;
             /** Output */
             output: string | null;
+            /**
+             * Pan
+             * @default 0
+             */
+            pan: number;
             /**
              * Width
              * @default 2
@@ -5662,7 +5863,7 @@ export interface components {
          */
         WholePlan: {
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /** Steps */
             steps: components["schemas"]["PlanSteps"][];
             trial: components["schemas"]["NowAfter"];
@@ -7413,7 +7614,7 @@ export interface operations {
         parameters: {
             query: {
                 owner: string;
-                bank: "out" | "jack_in" | "capture" | "input" | "track" | "monitor" | "voice" | "bus" | "output" | "playback" | "jack_out" | "in" | "word_in" | "word_out" | "optical_in" | "optical_out";
+                bank: "out" | "jack_in" | "capture" | "input" | "track" | "monitor" | "post" | "voice" | "bus" | "bus_out" | "output" | "playback" | "jack_out" | "in" | "word_in" | "word_out" | "optical_in" | "optical_out";
                 number: number;
             };
             header?: never;
@@ -8389,7 +8590,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+                    "application/json": (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
                 };
             };
             /** @description The request cannot be read */
@@ -9936,7 +10137,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+                    "application/json": (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
                 };
             };
             /** @description The request cannot be read */
@@ -10034,7 +10235,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+                    "application/json": (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
                 };
             };
             /** @description The request cannot be read */

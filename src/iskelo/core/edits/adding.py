@@ -4,11 +4,11 @@ from collections.abc import Sequence
 from typing import Any
 
 from iskelo.core.edits import edit as e
-from iskelo.core.edits.base import Applied, changed, free_name, gear_of, made, new_ids, with_gear
+from iskelo.core.edits.base import Applied, Refused, changed, free_name, gear_of, made, new_ids, with_gear
 from iskelo.core.edits.one import apply_one, at_one_stroke
 from iskelo.core.rig.gear import Aggregate, Destination, Driver, Interface, Source
 from iskelo.core.rig.links import link_overload
-from iskelo.core.rig.programs import Bus, Program, ProgramPort, Track, Voice
+from iskelo.core.rig.programs import Bus, Program, ProgramPort, Send, Track, Voice
 from iskelo.core.rig.rig import FIELDS_OF, AnyGear, Line, Rig, index
 from iskelo.core.rig.value import Value
 
@@ -145,6 +145,36 @@ def _(edit: e.AddBuses, rig: Rig) -> Applied:
 
 
 @apply_one.register
+def _(edit: e.AddSends, rig: Rig) -> Applied:
+    program = gear_of(rig, edit.program, Program)
+    found = index(rig)
+    there = {send.item for send in program.sends if send.to == edit.to and send.tap == edit.tap}
+    items = [each for each in dict.fromkeys(edit.items) if each not in there and each != edit.to]
+    for each in (*edit.items, edit.to):
+        if each not in found.items:
+            raise Refused(each, "there is nothing with this id in the rig; it may have been removed")
+    where = found.name(edit.to)
+    if not items:
+        raise Refused(where, f"all of them are sent to {where} {edit.tap} already")
+    rig, ids = new_ids(rig, "e", len(items))
+    sends = [
+        made(
+            Send,
+            f"{program.name}, send",
+            id=identity,
+            item=each,
+            to=edit.to,
+            tap=edit.tap,
+            gain_db=edit.gain_db,
+        )
+        for identity, each in zip(ids, items, strict=True)
+    ]
+    program = changed(program, program.name, sends=(*program.sends, *sends))
+    who = found.name(items[0]) if len(items) == 1 else f"{len(items)} items"
+    return Applied(with_gear(rig, program), f"{program.name}: sent {who} to {where}, {edit.tap}")
+
+
+@apply_one.register
 def _(edit: e.AddTracks, rig: Rig) -> Applied:
     inputs = (*edit.inputs, *[None] * len(edit.names))
     own = [{"input": inputs[n], "armed": edit.armed, "monitored": edit.monitored} for n in range(len(edit.names))]
@@ -207,6 +237,11 @@ def renewed(rig: Rig, gear: AnyGear) -> tuple[Rig, AnyGear]:
     renamed["tracks"] = tuple(
         track.model_copy(update={"input": new.get(track.input), "output": new.get(track.output)})
         for track in renamed["tracks"]
+    )
+    rig, ids = new_ids(rig, "e", len(gear.sends))
+    renamed["sends"] = tuple(
+        send.model_copy(update={"id": given, "item": new.get(send.item), "to": new.get(send.to)})
+        for given, send in zip(ids, gear.sends, strict=True)
     )
     for field in ("voices", "buses"):
         renamed[field] = tuple(item.model_copy(update={"output": new.get(item.output)}) for item in renamed[field])

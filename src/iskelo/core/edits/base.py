@@ -276,6 +276,13 @@ def _kept_ends(program: Program, words: list[str]) -> dict[str, Any]:
         items = getattr(program, field)
         after = tuple(kept(what, item) for item in items)
         ends[field] = items if all(new is old for new, old in zip(after, items, strict=True)) else after
+    givers = {track.id for track in program.tracks} | {voice.id for voice in program.voices}
+    givers |= {bus.id for bus in program.buses}
+    sends = tuple(send for send in program.sends if send.item in givers and send.to in sinks)
+    if len(sends) < len(program.sends):
+        gone = len(program.sends) - len(sends)
+        words.append(f"{program.name} loses {gone} send{'s' if gone > 1 else ''}")
+        ends["sends"] = sends
     return ends
 
 

@@ -6,7 +6,7 @@ from pydantic import Field, JsonValue
 
 from iskelo.core.rig.gear import Clients, DriverKind, Gear, Interface, Member
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.programs import ProgramKind
+from iskelo.core.rig.programs import ProgramKind, Tap
 from iskelo.core.rig.rig import Purpose
 from iskelo.core.rig.text import DelaySamples, GainDb, Id, Ids, Name
 from iskelo.core.rig.value import BankSize, BufferSamples, ChannelNumber, LevelDbu, LevelUnit, RateHz, Value, Width
@@ -112,6 +112,17 @@ class AddBuses(Value):
     width: Width = 2
     output: Id | None = None
     ids: Ids = ()
+
+
+class AddSends(Value):
+    """Send tracks, voices or buses to a bus or an output besides their own outputs; those that are sent there stay."""
+
+    edit: Literal["add_sends"] = "add_sends"
+    program: Id
+    items: Annotated[Ids, Field(min_length=1, max_length=512)]
+    to: Id
+    tap: Tap = "behind the fader"
+    gain_db: GainDb = 0.0
 
 
 class AddProgramPorts(Value):
@@ -326,6 +337,7 @@ Edit = Annotated[
     | AddDriver
     | AddVoices
     | AddBuses
+    | AddSends
     | AddProgramPorts
     | AddTracks
     | SetValues

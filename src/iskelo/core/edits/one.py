@@ -6,7 +6,7 @@ from typing import Any
 
 from iskelo.core.edits.base import Applied, Refused, with_gear
 from iskelo.core.rig.gear import Driver
-from iskelo.core.rig.programs import Bus, ProgramPort, Track, Voice
+from iskelo.core.rig.programs import Bus, ProgramPort, Send, Track, Voice
 from iskelo.core.rig.rig import FIELDS_OF, Line, Patch, Rig, index
 from iskelo.core.rig.value import Value
 
@@ -42,6 +42,8 @@ def place_of(rig: Rig, owner: str, value: Value) -> str:
             return f"lead from {found.say(value.from_port)} to {found.say(value.to_port)}"
         case Line():
             return f"line {value.name}"
+        case Send():
+            return f"{owner}, {index(rig).say_send(value)}"
         case Track() | ProgramPort() | Voice() | Bus():
             return f"{owner}, {value.name}"
     return owner

@@ -3,7 +3,7 @@
 from typing import Any
 
 from iskelo.core.rig.gear import Aggregate, Destination, Driver, Interface, Member, Offsets, Source
-from iskelo.core.rig.programs import Bus, LoadReading, Program, ProgramPort, Track, Voice
+from iskelo.core.rig.programs import Bus, LoadReading, Program, ProgramPort, Send, Track, Voice
 from iskelo.core.rig.rig import Line, Patch, Rig
 from iskelo.core.rig.value import Value
 
@@ -94,6 +94,8 @@ SETTABLE: dict[type[Value], dict[str, str]] = {
         "lets_go_in_background": "lets its device go in the background",
         "one_track_per_input": "one track an input",
         "one_file": "all tracks in one file",
+        "pan_law": "pan law",
+        "mute_kills_pre": "mute silences sends before the fader",
         "compensates_samples": "moves overdubs by itself (samples)",
         "load_readings": "load meter",
         "spreads_over_cores": "spreads its work over cores",
@@ -111,13 +113,23 @@ SETTABLE: dict[type[Value], dict[str, str]] = {
         "monitored": "monitored",
         "muted": "muted",
         "gain_db": "gain (dB)",
+        "pan": "pan",
         "effect_delay_samples": "effect delay (samples)",
     },
-    Bus: {"name": "name", "width": "width", "output": "output", "gain_db": "gain (dB)", "muted": "muted"},
+    Bus: {
+        "name": "name",
+        "width": "width",
+        "output": "output",
+        "gain_db": "gain (dB)",
+        "muted": "muted",
+        "effects": "effects mix",
+    },
+    Send: {"tap": "tap", "gain_db": "gain (dB)", "pan": "pan", "on": "on"},
     Voice: {
         "name": "name",
         "width": "width",
         "output": "output",
+        "pan": "pan",
         "level_dbfs": "level (dBFS)",
         "headroom_db": "headroom needed (dB)",
     },

@@ -4,6 +4,7 @@ import math
 from collections.abc import Collection
 from dataclasses import dataclass, replace
 from fractions import Fraction
+from typing import NamedTuple
 
 from iskelo.core.levels.units import db_to_ratio, ratio_to_db
 from iskelo.core.linecheck.drifting import Expected, expected_drift
@@ -11,6 +12,7 @@ from iskelo.core.linecheck.line_verdict import cancelled, line_verdict, say_brok
 from iskelo.core.linecheck.rows import CopyRow, Ledger, LineRow, SoundRow, TargetRow
 from iskelo.core.linecheck.slipping import moved_by, moves, slips_between, tellable
 from iskelo.core.lines.context import Reading, read
+from iskelo.core.lines.legs import effects_mixes, is_wet
 from iskelo.core.lines.proof import mark
 from iskelo.core.lines.state import LineState
 from iskelo.core.rig.ports import Port
@@ -35,8 +37,17 @@ class TargetHeard:
 CANCELLED = 1e-4
 """What is left of copies that cancel is so small a share of one of them: gains are typed in tenths of a decibel."""
 
-Prediction = tuple[int, float, int]
-"""A copy's delay in samples, its level, its polarity."""
+
+class Prediction(NamedTuple):
+    """A copy's delay in samples, its level, its polarity; ``dry_dbfs``: without what effects mixes add to it at once.
+
+    A copy that is all wet has no dry level.
+    """
+
+    samples: int
+    level_dbfs: float
+    polarity: int
+    dry_dbfs: float | None
 
 
 def dbfs(rms: float) -> float:
@@ -174,6 +185,7 @@ def _sound(
                 predicted_samples=match[0] if match else None,
                 predicted_level_dbfs=match[1] if match else None,
                 predicted_polarity=match[2] if match else None,
+                wet_db=_wet_db(match),
             )
         )
     return SoundRow(
@@ -221,18 +233,32 @@ def _predicted(reading: Reading, source: Port, target: TargetHeard) -> list[Pred
     In samples of the take: a box that runs at another rate than the rig says (a fault) counts others. Copies that come
     at once are heard as one, or cancel each other.
     """
-    at_once: dict[int, list[float]] = {}
-    for route in passing_routes(reading.graph, source, target.target):
+    at_once: dict[int, list[tuple[float, bool]]] = {}
+    routes = passing_routes(reading.graph, source, target.target)
+    effects = effects_mixes(reading.found)
+    all_wet = all(is_wet(route, effects) for route in routes)
+    for route in routes:
         delay = delay_of(route.edges, reading.found)
         samples = round(Fraction(delay.samples * target.rate_hz, delay.rate_hz or target.rate_hz))
         level = reading.found.level(source) + route.gain_db
-        at_once.setdefault(samples, []).append(route.sign * db_to_ratio(level))
+        wet = is_wet(route, effects) and not all_wet
+        at_once.setdefault(samples, []).append((route.sign * db_to_ratio(level), wet))
     copies = []
-    for samples, amplitudes in sorted(at_once.items()):
-        together = sum(amplitudes)
-        if abs(together) > CANCELLED * max(map(abs, amplitudes)):
-            copies.append((samples, ratio_to_db(abs(together)), 1 if together > 0 else -1))
+    for samples, parts in sorted(at_once.items()):
+        loudest = CANCELLED * max(abs(amplitude) for amplitude, _ in parts)
+        together = sum(amplitude for amplitude, _ in parts)
+        dry = sum(amplitude for amplitude, wet in parts if not wet)
+        if abs(together) > loudest:
+            dry_dbfs = ratio_to_db(abs(dry)) if abs(dry) > loudest else None
+            copies.append(Prediction(samples, ratio_to_db(abs(together)), 1 if together > 0 else -1, dry_dbfs))
     return copies
+
+
+def _wet_db(match: Prediction | None) -> float | None:
+    """By how much what effects mixes add at once makes a copy louder; None for one that is all wet."""
+    if match is None:
+        return 0.0
+    return None if match.dry_dbfs is None else match.level_dbfs - match.dry_dbfs
 
 
 def _closest(copy: Copy, predicted: list[Prediction]) -> Prediction | None:
@@ -245,7 +271,7 @@ def _is_broken_up(
     """Whether a wanted sound slips so often that nothing of it can be told."""
     for _, start in wanted:
         met = slips_between(reading, start, target.target, slips)
-        late = max((samples for samples, _, _ in _predicted(reading, start, target)), default=0)
+        late = max((samples for samples, *_ in _predicted(reading, start, target)), default=0)
         if met and not tellable(met, late / target.rate_hz):
             return True
     return False
@@ -268,10 +294,11 @@ def _verdict(
         cancel = any(cancelled(state, port, target.target) for state, _ in wanted for port in missing)
         why = ": two copies cancel each other" if cancel else ""
         return "silent", f"{', '.join(map(reading.found.say, missing))} not heard{why}"
-    doubled = [by_source[port] for port in wanted_ports if len(by_source[port].copies) > 1]
+    doubled = [by_source[port] for port in wanted_ports if len(by_source[port].dry) > 1]
     if doubled:
-        apart = doubled[0].copies[1].delay_samples - doubled[0].copies[0].delay_samples
-        return "doubled", f"{doubled[0].name} heard {len(doubled[0].copies)} times, {apart:.0f} samples apart"
+        first, second = doubled[0].dry[:2]
+        apart = second.delay_samples - first.delay_samples
+        return "doubled", f"{doubled[0].name} heard {len(doubled[0].dry)} times, {apart:.0f} samples apart"
     off = next((state for state, _ in wanted if state.has("off speed")), None)
     if off is not None:
         return "wrong speed", next(each.words for each in off.findings if each.kind == "off speed")
@@ -306,7 +333,7 @@ def _agreement(
     slipping = [source for source in sources if here[source] and met[source]]
     apart = len({clocks[source].known_ppm for source in sources if here[source]}) > 1
     for source in sources:
-        late = max((samples for samples, _, _ in here[source]), default=0)
+        late = max((samples for samples, *_ in here[source]), default=0)
         if met[source] and not tellable(met[source], late / target.rate_hz):
             times = len(met[source])
             untold.append(f"{reading.found.say(source)} slips {times} times, too often for its delay to be told")

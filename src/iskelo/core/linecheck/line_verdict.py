@@ -64,10 +64,12 @@ def cancelled(state: LineState, start: Port, end: Port) -> bool:
 
 def _amiss(state: LineState, row: TargetRow, sound: SoundRow, reading: Reading) -> str:
     """What of a sound that is heard is not as its line wants it; empty if nothing is."""
-    line, copy = state.line, sound.copies[0]
-    if len(sound.copies) > 1:
-        apart = sound.copies[1].delay_samples - copy.delay_samples
-        return f"{len(sound.copies)} copies at {row.name}, {apart:.0f} samples apart"
+    if not sound.dry:
+        return f"{sound.name} is heard at {row.name} through effects mixes alone"
+    line, copy = state.line, sound.dry[0]
+    if len(sound.dry) > 1:
+        apart = sound.dry[1].delay_samples - copy.delay_samples
+        return f"{len(sound.dry)} copies at {row.name}, {apart:.0f} samples apart"
     if copy.polarity < 0:
         return f"{sound.name} has its polarity reversed at {row.name}"
     if line.alone and any(each.source not in line.from_ports for each in row.sounds):
@@ -83,7 +85,7 @@ def _amiss(state: LineState, row: TargetRow, sound: SoundRow, reading: Reading) 
 
 
 def _level_amiss(state: LineState, sound: SoundRow, copy: CopyRow, reading: Reading) -> str:
-    line, level = state.line, copy.level_dbfs
+    line, level = state.line, copy.level_dbfs - (copy.wet_db or 0.0)
     if line.lowest_dbfs is not None and level < line.lowest_dbfs - SAME_LEVEL_DB:
         return f"{say_figure(level, 1)} dBFS, its lowest is {say_figure(line.lowest_dbfs)} dBFS"
     if line.highest_dbfs is not None and level > line.highest_dbfs + SAME_LEVEL_DB:

@@ -8,7 +8,10 @@ from iskelo.core.twin.told import Missed, Slipped
 
 @dataclass(frozen=True, slots=True)
 class CopyRow:
-    """One copy at a target: measured, and what was predicted for it (None where nothing was)."""
+    """One copy at a target: measured, and what was predicted for it (None where nothing was).
+
+    ``wet_db``: by so much it is louder for what comes through effects mixes at once; None if it is all wet.
+    """
 
     delay_samples: float
     delay_ms: float
@@ -17,6 +20,7 @@ class CopyRow:
     predicted_samples: int | None
     predicted_level_dbfs: float | None
     predicted_polarity: int | None
+    wet_db: float | None = 0.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,6 +39,11 @@ class SoundRow:
     drift_known_ppm: float | None = 0.0
     drift_worst_ppm: float = 0.0
     jumps: tuple[int, ...] = ()
+
+    @property
+    def dry(self) -> tuple[CopyRow, ...]:
+        """Its copies, without what only effects mixes make of it."""
+        return tuple(copy for copy in self.copies if copy.wet_db is not None)
 
 
 @dataclass(frozen=True, slots=True)

@@ -167,9 +167,9 @@ def _reason(found: Index, far: Port, back: Port, end: Port, behind: set[Port]) -
             return "no way from a program's voice back into a program"
         case "voice":
             return f"voice {found.name(far.owner)} has no output"
-        case "bus":
+        case "bus" | "bus_out":
             return f"bus {found.name(far.owner)} has no output"
-        case "monitor" | "track":
+        case "monitor" | "post" | "track":
             return f"track {found.name(far.owner)} has no output"
         case "output":
             placed = found.items[far.owner]
@@ -204,7 +204,7 @@ def _tail(found: Index, back: Port) -> str:
 def _not_taken(found: Index, far: Port, back: Port, behind: set[Port]) -> str:
     """The sound is in the computer but the target's program does not take that channel."""
     match back.bank:
-        case "track" | "monitor":
+        case "track" | "monitor" | "post":
             return f"track {found.name(back.owner)} has no input"
         case "input":
             item = found.items[back.owner].item

@@ -43,7 +43,10 @@ class Arrival(NamedTuple):
 
 @light
 class Leg:
-    """One wanted pair of ports and what happens between them; arrivals are earliest first."""
+    """One wanted pair of ports and what happens between them; arrivals are earliest first.
+
+    ``wet`` are the ways through effects mixes beside them: told, but no copies.
+    """
 
     start: Port
     end: Port
@@ -51,12 +54,14 @@ class Leg:
     way: Route | None
     gap: Gap | None
     comb: Comb | None
+    wet: tuple[Arrival, ...] = ()
 
     @property
     def blocks(self) -> tuple[Block, ...]:
         if self.arrivals or self.way is None:
             return ()
-        return tuple(edge.block for edge in self.way.edges if edge.block)
+        # One switch may shut a way in two places.
+        return tuple({edge.block.words: edge.block for edge in self.way.edges if edge.block}.values())
 
     @property
     def sounds(self) -> bool:
@@ -75,6 +80,16 @@ class Leg:
         )
 
 
+def effects_mixes(found: Index) -> frozenset[str]:
+    """The buses whose sound is wet."""
+    return frozenset(bus.id for program in found.programs() for bus in program.buses if bus.effects)
+
+
+def is_wet(route: Route, effects: frozenset[str]) -> bool:
+    """Whether a way passes an effects mix."""
+    return bool(effects) and any(edge.end.owner in effects for edge in route.edges)
+
+
 class Legs:
     """The legs of one rig's lines; what routes through the same gear share is worked out once."""
 
@@ -83,6 +98,7 @@ class Legs:
         self._gaps = Gaps(graph, found, known)
         self._passages: dict[tuple[str, ...], Passage] = {}
         tracks = [track for program in found.programs() for track in program.tracks]
+        self._effects = effects_mixes(found)
         self._late_tracks = {track.id for track in tracks if track.effect_delay_samples}
 
     def between(self, start: Port, end: Port) -> Leg:
@@ -91,11 +107,20 @@ class Legs:
         if not routes:
             way = least_blocked(self._graph, start, end, self._known)
             return Leg(start, end, (), way, None if way else self._gaps.between(start, end), None)
+        wet: tuple[Arrival, ...] = ()
+        if len(routes) > 1 and self._effects:
+            routes, wet = self._dry_and_wet(start, routes)
         if len(routes) == 1:
-            return Leg(start, end, (self._arrival(start, routes[0]),), routes[0], None, None)
+            return Leg(start, end, (self._arrival(start, routes[0]),), routes[0], None, None, wet)
         arrivals = sorted((self._arrival(start, each) for each in routes), key=lambda each: each.delay.samples)
         longest = max(arrivals, key=lambda arrival: len(arrival.route.edges))
-        return Leg(start, end, tuple(arrivals), longest.route, None, _comb(arrivals))
+        return Leg(start, end, tuple(arrivals), longest.route, None, _comb(arrivals), wet)
+
+    def _dry_and_wet(self, start: Port, routes: list[Route]) -> tuple[list[Route], tuple[Arrival, ...]]:
+        """The ways that are copies, and those through effects mixes; where all are wet, these are what arrives."""
+        wet = [each for each in routes if is_wet(each, self._effects)]
+        dry = [each for each in routes if each not in wet]
+        return (dry, tuple(self._arrival(start, each) for each in wet)) if dry else (routes, ())
 
     def _arrival(self, start: Port, route: Route) -> Arrival:
         found = self._found
@@ -106,7 +131,7 @@ class Legs:
         passed: list[str] = []
         for edge in edges:
             kind = edge.kind
-            if kind in _OF_BOXES or (kind == "mix" and edge.owner in self._late_tracks):
+            if kind in _OF_BOXES or (kind == "monitor" and edge.owner in self._late_tracks):
                 passed += (kind, edge.owner)
             elif kind == "from device":
                 passed += (kind, edge.owner, edge.start.owner)

@@ -191,7 +191,7 @@ def _one(port: Port, joined: Numbers, found: Index) -> tuple[str, str]:
     placed = found.items.get(port.owner)
     if placed is None:
         return found.gear[port.owner].name, "" if port.bank in ("out", "in") else str(port.number)
-    if port.bank in ("track", "monitor"):
+    if port.bank in ("track", "monitor", "post"):
         return placed.item.name, str(placed.position)
     if port.bank == "voice":
         return placed.item.name, ""
@@ -212,7 +212,7 @@ def _said_tracks(ports: list[Port], joined: Numbers, found: Index) -> tuple[str,
 def _said_out(ports: list[Port], joined: Numbers, found: Index) -> tuple[str, str]:
     """Where the sound goes, by which jacks."""
     ends = [found.name(port.owner) for port in ports if port.bank == "in"]
-    if not ends or ports[0].bank == "bus":
+    if not ends or ports[0].bank in ("bus", "bus_out"):
         return _said(ports, joined, found)
     return _names(ends), fold_numbers([port.number for port in ports if port.bank == "jack_out"])
 

@@ -14,8 +14,9 @@ from iskelo.core.lines.context import Reading
 from iskelo.core.lines.stations import fold_numbers
 from iskelo.core.rig.clocks import SOCKETS
 from iskelo.core.rig.gear import Aggregate, Destination, Interface, Source
+from iskelo.core.rig.mixing import say_pan
 from iskelo.core.rig.ports import CLOCK_BANKS
-from iskelo.core.rig.programs import Program, Track
+from iskelo.core.rig.programs import Program, Send, Track
 from iskelo.core.rig.rig import Index, Patch
 from iskelo.core.rig.units import say_figure
 from iskelo.core.rig.ways import Way, driver_of
@@ -211,12 +212,14 @@ def _programs(found: Index) -> Iterator[SetUpStep]:
         for bus in program.buses:
             end = found.name(bus.output) if bus.output is not None else "nothing"
             trouble = "it feeds itself" if bus.id in circles else ""
-            settings = (f"{bus.gain_db:+g} dB",) if bus.gain_db else ()
+            settings = [f"{bus.gain_db:+g} dB"] if bus.gain_db else []
+            settings += ["muted"] if bus.muted else []
+            settings += [_send(found, send) for send in program.sends if send.to == bus.id]
             yield SetUpStep(
                 f"bus:{bus.id}",
                 "Programs",
                 f"{program.name}: bus {bus.name} to {end}",
-                settings,
+                tuple(settings),
                 (program.id,),
                 trouble,
             )
@@ -246,11 +249,18 @@ def _open(found: Index, program: Program) -> SetUpStep:
     )
 
 
+def _send(found: Index, send: Send) -> str:
+    gain = f", {send.gain_db:+g} dB" if send.gain_db else ""
+    return f"takes {found.name(send.item)} {send.tap}{gain}{'' if send.on else ', off'}"
+
+
 def _track(found: Index, track: Track) -> str:
     place = found.items[track.id].position
     said = [f"{place} {track.name}", f"input {found.name(track.input)}" if track.input else "no input"]
     if track.output:
         said.append(f"to {found.name(track.output)}")
+    if track.pan:
+        said.append(say_pan(track.pan))
     said += [
         word for word, on in (("armed", track.armed), ("monitored", track.monitored), ("muted", track.muted)) if on
     ]

@@ -23,13 +23,14 @@ from iskelo.core.edits.edit import (
 from iskelo.core.levels.headroom import FAR_OFF_DB, TOLERANCE_DB
 from iskelo.core.lines.context import Reading
 from iskelo.core.rig.gear import Interface, Source
+from iskelo.core.rig.mixing import legs_into
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.programs import Program, ProgramPort, Track
+from iskelo.core.rig.programs import Program, ProgramPort, Send, Track
 from iskelo.core.rig.rig import Index
 from iskelo.core.rig.units import say_figure
 from iskelo.core.rig.ways import Opening, open_box
 from iskelo.core.wiring.blocks import wider_driver
-from iskelo.core.wiring.graph import input_gain_db, mix_legs
+from iskelo.core.wiring.graph import input_gain_db
 from iskelo.core.wiring.hops import HopKind
 
 TAKEN_AWAY = 0.5
@@ -41,7 +42,7 @@ OTHER_LEG = 1.5
 _TIE = 1e-4
 
 _ASIDE: dict[str, tuple[HopKind, ...]] = {
-    "track": ("direct", "monitor", "mix", "to device", "playback", "lead out"),
+    "track": ("direct", "monitor", "fader", "mix", "send", "to device", "playback", "lead out"),
     "in": ("record",),
 }
 """Hops that lead away from a target of this bank."""
@@ -87,7 +88,7 @@ def moves(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
             yield from _into_a_program(port, reading, ask)
         case "input":
             yield from _onto_a_track(port, reading, ask)
-        case "monitor" | "voice" | "bus" if ask.end.bank == "in":
+        case "monitor" | "post" | "voice" | "bus" | "bus_out" if ask.end.bank == "in":
             yield from _to_an_output(port, reading, ask)
         case "output":
             yield from _to_a_channel(port, reading)
@@ -282,7 +283,7 @@ def _onto_a_track(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
 
 def _to_an_output(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
     program, track, side, _ = reading.found.items[port.owner]
-    assert not isinstance(track, ProgramPort)
+    assert not isinstance(track, ProgramPort | Send)
     if track.output in {bus.id for bus in program.buses}:
         return
     for output in program.outputs:
@@ -290,7 +291,7 @@ def _to_an_output(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
             continue
         cost = 1 + (TAKEN_AWAY if track.output else 0)
         edit = SetValues(item=track.id, values={"output": output.id})
-        for leg, end_leg in mix_legs(track.width, len(output.legs)):
+        for leg, end_leg, _ in legs_into(track.width, len(output.legs)):
             if leg == port.number:
                 words = f"Send {side} {track.name} to {output.name}"
                 yield Move(Port(output.id, "output", end_leg), cost, (edit,), (words,))

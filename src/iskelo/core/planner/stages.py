@@ -10,6 +10,7 @@ from typing import NamedTuple
 from iskelo.core.edits.edit import Edit, SetDirect, SetOutputTrim, SetTrim, SetValues
 from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.ports import Port
+from iskelo.core.rig.programs import Send
 from iskelo.core.rig.rig import Index
 from iskelo.core.rig.units import say_figure
 from iskelo.core.wiring.graph import Edge, input_gain_db
@@ -113,10 +114,16 @@ def _of_crosspoint(edge: Edge, level: float, found: Index, aim_dbfs: float) -> l
 
 def _of_fader(edge: Edge, level: float, found: Index, aim_dbfs: float) -> list[Stage]:
     owner, gain = edge.owner, edge.gain_db
-    if edge.start.bank == "voice":
-        return []
     words = f"the gain of {'bus' if edge.start.bank == 'bus' else 'track'} {found.name(owner)}"
     return [Stage((owner,), words, gain, gain, HIGHEST_DB, lambda db: _values(owner, "gain_db", db))]
+
+
+def _of_send(edge: Edge, level: float, found: Index, aim_dbfs: float) -> list[Stage]:
+    send = found.items[edge.owner].item
+    assert isinstance(send, Send)
+    gain = send.gain_db
+    words = f"the gain of the {found.say_send(send)}"
+    return [Stage((send.id,), words, gain, gain, HIGHEST_DB, lambda db: _values(send.id, "gain_db", db))]
 
 
 STAGES: dict[HopKind, Callable[[Edge, float, Index, float], list[Stage]]] = {
@@ -126,7 +133,9 @@ STAGES: dict[HopKind, Callable[[Edge, float, Index, float], list[Stage]]] = {
     "from device": _no_stage,
     "record": _no_stage,
     "monitor": _no_stage,
-    "mix": _of_fader,
+    "fader": _of_fader,
+    "mix": _no_stage,
+    "send": _of_send,
     "to device": _no_stage,
     "playback": _of_output,
     "lead out": _of_lead,

@@ -85,7 +85,7 @@ def _sized(rig: Rig, found: Index) -> None:
     if len(found.items) > ITEMS_MAX:
         raise Broken(
             rig.name,
-            f"its programs hold {len(found.items)} inputs, tracks, voices, buses and outputs together; "
+            f"its programs hold {len(found.items)} inputs, tracks, voices, buses, outputs and sends together; "
             f"there can be {ITEMS_MAX} at most",
         )
     notes = sum(len(each.notes) for each in (*rig.gear, *rig.lines))
@@ -118,7 +118,7 @@ def _ids_of(rig: Rig) -> Iterator[str]:
     for gear in rig.gear:
         yield gear.id
         if isinstance(gear, Program):
-            for items in (gear.inputs, gear.tracks, gear.voices, gear.buses, gear.outputs):
+            for items in (gear.inputs, gear.tracks, gear.voices, gear.buses, gear.outputs, gear.sends):
                 yield from (item.id for item in items)
         if isinstance(gear, Interface):
             yield from (driver.id for driver in gear.drivers)
@@ -131,7 +131,14 @@ def _bad_id(rig: Rig) -> None:
     found = [(gear.id, gear.name) for gear in rig.gear]
     for gear in rig.gear:
         if isinstance(gear, Program):
-            items: tuple[Item, ...] = (*gear.inputs, *gear.tracks, *gear.voices, *gear.buses, *gear.outputs)
+            items: tuple[Item, ...] = (
+                *gear.inputs,
+                *gear.tracks,
+                *gear.voices,
+                *gear.buses,
+                *gear.outputs,
+                *gear.sends,
+            )
             found += [(item.id, f"{gear.name}, {item.name}") for item in items]
         if isinstance(gear, Interface):
             found += [(driver.id, f"{gear.name}, driver") for driver in gear.drivers]
@@ -195,6 +202,24 @@ def _program(program: Program, found: Index) -> None:
         if bus.output is not None and bus.output not in outputs:
             place = f"{program.name}, bus {bus.name}"
             raise Broken(place, f"its output {bus.output!r} is no bus and no output of {program.name}")
+    _sends(program, outputs)
+
+
+def _sends(program: Program, outputs: set[str]) -> None:
+    givers: dict[str, str] = {track.id: track.name for track in program.tracks}
+    givers |= {voice.id: voice.name for voice in program.voices} | {bus.id: bus.name for bus in program.buses}
+    known: set[tuple[str, str, str]] = set()
+    for send in program.sends:
+        if send.item not in givers:
+            raise Broken(f"{program.name}, send", f"{send.item!r} is no track, voice or bus of {program.name}")
+        place = f"{program.name}, send of {givers[send.item]}"
+        if send.to not in outputs:
+            raise Broken(place, f"{send.to!r}, where it leads, is no bus and no output of {program.name}")
+        if send.to == send.item:
+            raise Broken(place, "a bus cannot be sent to itself")
+        if (send.item, send.to, send.tap) in known:
+            raise Broken(place, f"there is one to the same place, {send.tap}, already")
+        known.add((send.item, send.to, send.tap))
 
 
 def _patch_place(found: Index, patch: Patch) -> str:

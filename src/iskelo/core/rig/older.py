@@ -6,16 +6,19 @@ from typing import Any
 def brought_up(document: Any) -> Any:
     """A rig's document as the present version writes it; anything else is given back as it is.
 
-    Version 1 knew one driver a box (``driver``), no origins and no switches: its figures count as typed, and
-    where a microphone that needs a supply was plugged in, the supply was on.
+    Version 2 knew no sends, no pan and no effects mixes. Version 1 knew one driver a box (``driver``), no origins and
+    no switches: its figures count as typed, and where a microphone that needs a supply was plugged in, the supply was
+    on.
     """
+    if isinstance(document, dict) and document.get("version") == 2:
+        return {**document, "version": 3}
     if not isinstance(document, dict) or document.get("version") != 1:
         return document
     gear = document.get("gear", [])
     if isinstance(gear, list):
         supplied = _supplied(gear, document.get("patches"))
         gear = [_brought_up(each, supplied) for each in gear]
-    return {**document, "version": 2, "gear": gear}
+    return {**document, "version": 3, "gear": gear}
 
 
 def _brought_up(gear: Any, supplied: dict[str, list[int]]) -> Any:

@@ -8,9 +8,11 @@ Bank = Literal[
     "capture",  # a channel that an interface gives to the computer
     "input",  # a leg of a program's named input
     "track",  # what a track records
-    "monitor",  # what a track lets through to its output
+    "monitor",  # what a track lets through, before its fader
+    "post",  # the same behind its fader
     "voice",  # a leg of what a program itself sounds
-    "bus",  # a leg of a program's bus
+    "bus",  # a leg of a program's bus: the sum of what it takes
+    "bus_out",  # the same behind the bus's fader
     "output",  # a leg of a program's named output
     "playback",  # a channel that an interface takes from the computer
     "jack_out",  # an interface's output jack
@@ -50,15 +52,17 @@ BANK_TABLE: dict[Bank, BankRow] = {
     "track": BankRow("track", "audio", "track", 4, "track", plugged=False),
     "monitor": BankRow("track", "audio", "track", 4, "track", plugged=False),
     "voice": BankRow("voice", "audio", "voice", 4, "source", plugged=False),
-    "bus": BankRow("bus", "audio", "bus", 5, "out", plugged=False),
-    "output": BankRow("out", "audio", "output", 6, "out", plugged=False),
-    "playback": BankRow("playback", "audio", "interface", 7, "out", plugged=False),
-    "jack_out": BankRow("jack out", "audio", "interface", 8, "out", plugged=True),
-    "in": BankRow("", "audio", "destination", 9, "out", plugged=True),
-    "word_in": BankRow("word clock in", "clock", "interface", 10, None, plugged=True),
-    "word_out": BankRow("word clock out", "clock", "interface", 10, None, plugged=True),
-    "optical_in": BankRow("optical in", "clock", "interface", 10, None, plugged=True),
-    "optical_out": BankRow("optical out", "clock", "interface", 10, None, plugged=True),
+    "post": BankRow("track", "audio", "track", 5, "track", plugged=False),
+    "bus": BankRow("bus", "audio", "bus", 6, "out", plugged=False),
+    "bus_out": BankRow("bus", "audio", "bus", 7, "out", plugged=False),
+    "output": BankRow("out", "audio", "output", 8, "out", plugged=False),
+    "playback": BankRow("playback", "audio", "interface", 9, "out", plugged=False),
+    "jack_out": BankRow("jack out", "audio", "interface", 10, "out", plugged=True),
+    "in": BankRow("", "audio", "destination", 11, "out", plugged=True),
+    "word_in": BankRow("word clock in", "clock", "interface", 12, None, plugged=True),
+    "word_out": BankRow("word clock out", "clock", "interface", 12, None, plugged=True),
+    "optical_in": BankRow("optical in", "clock", "interface", 12, None, plugged=True),
+    "optical_out": BankRow("optical out", "clock", "interface", 12, None, plugged=True),
 }
 """Every bank; whatever reads banks reads them here."""
 

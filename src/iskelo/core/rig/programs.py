@@ -34,6 +34,15 @@ class ProgramPort(Value):
         return self.meant[leg - 1] if leg <= len(self.meant) else None
 
 
+Pan = Annotated[float, Field(ge=-1, le=1, allow_inf_nan=False)]
+"""From -1, all left, to 1, all right."""
+
+PanLaw = Literal["0 dB", "-3 dB", "-4.5 dB", "-6 dB"]
+"""What a mono sound in the centre of a stereo mix loses on either side."""
+
+Tap = Literal["before the fader", "behind the fader"]
+
+
 class Track(Value):
     """A recorder's track: takes one named input, records it when armed, passes it on when monitored.
 
@@ -49,11 +58,15 @@ class Track(Value):
     monitored: bool = False
     muted: bool = False
     gain_db: GainDb = 0.0
+    pan: Pan = 0.0
     effect_delay_samples: DelaySamples = 0
 
 
 class Bus(Value):
-    """A sum inside a program; ``output`` is another bus of it, or one of its outputs."""
+    """A sum inside a program; ``output`` is another bus of it, or one of its outputs.
+
+    ``effects``: what passes it is wet, such as reverberation, and no copy of the sound that was sent to it.
+    """
 
     id: Id
     name: Name
@@ -61,6 +74,27 @@ class Bus(Value):
     output: Id | None = None
     gain_db: GainDb = 0.0
     muted: bool = False
+    effects: bool = False
+
+
+class Send(Value):
+    """What a track, a voice or a bus (``item``) gives to a bus or an output (``to``) besides its own output.
+
+    ``tap``: before its fader, so that the fader does not touch it, or behind it. ``pan``: None for the track's own.
+    """
+
+    id: Id
+    item: Id
+    to: Id
+    tap: Tap = "behind the fader"
+    gain_db: GainDb = 0.0
+    pan: Pan | None = None
+    on: bool = True
+
+    @property
+    def name(self) -> str:
+        """What it is called beside other items; whose it is and where it leads, ``Index.say_send`` tells."""
+        return "send"
 
 
 class Voice(Value):
@@ -70,6 +104,7 @@ class Voice(Value):
     name: Name
     width: Width = 2
     output: Id | None = None
+    pan: Pan = 0.0
     level_dbfs: Annotated[float, Field(ge=-144, le=0, allow_inf_nan=False)] = -18.0
     headroom_db: Headroom | None = None
 
@@ -92,6 +127,8 @@ class Program(Value):
     ``margin_samples``, and brought to the other's rate if ``matched``. ``lets_go_in_background``:
     it gives its device up while another program is in front. ``one_file``: all armed tracks go into one file.
     ``rate_hz`` is the rate its own sound was made for and its files are written as (None: whatever its device runs at).
+    ``pan_law``: of mono sounds in stereo mixes. ``mute_kills_pre``: a muted track's sends before the fader
+    are silent too.
     ``compensates_samples``: by so much it moves what it recorded to playback by itself.
     ``load_readings`` are two readings of its load meter at different buffers, or one, or none; ``spreads_over_cores``:
     what they tell is done by several cores at a time. ``read_ahead_samples``: what only plays is worked so far ahead.
@@ -112,6 +149,8 @@ class Program(Value):
     lets_go_in_background: bool = False
     one_track_per_input: bool = False
     one_file: bool = False
+    pan_law: PanLaw = "0 dB"
+    mute_kills_pre: bool = False
     compensates_samples: DelaySamples = 0
     load_readings: Annotated[tuple[LoadReading, ...], Field(max_length=2)] = ()
     spreads_over_cores: bool = False
@@ -123,6 +162,7 @@ class Program(Value):
     outputs: Annotated[tuple[ProgramPort, ...], Field(max_length=128)] = ()
     buses: Annotated[tuple[Bus, ...], Field(max_length=128)] = ()
     voices: Annotated[tuple[Voice, ...], Field(max_length=128)] = ()
+    sends: Annotated[tuple[Send, ...], Field(max_length=2048)] = ()
 
     @field_validator("load_readings")
     @classmethod

@@ -12,22 +12,23 @@ from iskelo.core.rig.clocks import Pace, paces
 from iskelo.core.rig.gear import Aggregate, Destination, Driver, Gear, Interface, Source
 from iskelo.core.rig.links import link_overload
 from iskelo.core.rig.ports import BANK_WORDS, CLOCK_BANKS, Port
-from iskelo.core.rig.programs import Bus, Program, ProgramPort, Track, Voice
+from iskelo.core.rig.programs import Bus, Program, ProgramPort, Send, Track, Voice
 from iskelo.core.rig.text import GainDb, Id, Name, Notes, clean_tag
 from iskelo.core.rig.value import Value
 from iskelo.core.rig.ways import Opening, Way, open_program
 
 Purpose = Literal["record", "listen"]
-Side = Literal["input", "track", "voice", "bus", "output"]
-Item = ProgramPort | Track | Voice | Bus
+Side = Literal["input", "track", "voice", "bus", "output", "send"]
+Item = ProgramPort | Track | Voice | Bus | Send
 AnyGear = Source | Interface | Aggregate | Program | Destination
-SIDES: tuple[Side, ...] = ("input", "track", "voice", "bus", "output")
+SIDES: tuple[Side, ...] = ("input", "track", "voice", "bus", "output", "send")
 FIELDS_OF: dict[str, str] = {
     "input": "inputs",
     "track": "tracks",
     "voice": "voices",
     "bus": "buses",
     "output": "outputs",
+    "send": "sends",
 }
 """A program's field for the items of each side."""
 
@@ -101,7 +102,7 @@ class Rig(Value):
     """
 
     format: Literal["iskelo rig"] = "iskelo rig"
-    version: Literal[2] = 2
+    version: Literal[3] = 3
     name: Name = "New rig"
     notes: Notes = ""
     next_number: Annotated[int, Field(ge=1, le=1_000_000_000)] = 1
@@ -289,10 +290,18 @@ class Index:
         if placed is None:
             return 0
         if isinstance(placed.item, Track):
-            return placed.item.width if bank in ("track", "monitor") else 0
-        if isinstance(placed.item, Voice | Bus):
-            return placed.item.width if bank == placed.side else 0
+            return placed.item.width if bank in ("track", "monitor", "post") else 0
+        if isinstance(placed.item, Bus):
+            return placed.item.width if bank in ("bus", "bus_out") else 0
+        if isinstance(placed.item, Voice):
+            return placed.item.width if bank == "voice" else 0
+        if isinstance(placed.item, Send):
+            return 0
         return len(placed.item.legs) if bank == placed.side else 0
+
+    def say_send(self, send: Send) -> str:
+        """A send in words: 'send of Alma to Reverb'."""
+        return f"send of {self.name(send.item)} to {self.name(send.to)}"
 
     def exists(self, port: Port) -> bool:
         return 1 <= port.number <= self.bank_size(port.owner, port.bank)

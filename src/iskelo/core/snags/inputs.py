@@ -191,6 +191,7 @@ def output_nowhere(reading: Reading) -> list[Snag]:
         box = reading.found.device(program)
         fed = {track.output for track in program.tracks}
         fed |= {voice.output for voice in program.voices} | {bus.output for bus in program.buses}
+        fed |= {send.to for send in program.sends}
         for item in program.outputs:
             empty = [leg for leg, channel in enumerate(item.legs, start=1) if _no_playback(channel, box)]
             if box is not None and item.id in fed and empty:
@@ -290,8 +291,10 @@ def unused_bus(reading: Reading) -> list[Snag]:
     for program in reading.found.programs():
         fed = {track.output for track in program.tracks}
         fed |= {voice.output for voice in program.voices} | {bus.output for bus in program.buses}
+        fed |= {send.to for send in program.sends}
         for bus in program.buses:
-            if bus.id in fed and bus.output is not None:
+            leads = bus.output is not None or any(send.item == bus.id for send in program.sends)
+            if bus.id in fed and leads:
                 continue
             reason = "nothing feeds it" if bus.id not in fed else "it leads nowhere"
             snags.append(
@@ -347,4 +350,7 @@ def _break_circle(program: Program, bus: Bus) -> tuple[Remedy, ...]:
         for output in program.outputs[:2]
     ]
     off = Remedy(f"Take bus {bus.name} off what it feeds", (SetValues(item=bus.id, values={"output": None}),))
-    return distinct([*remedies, off])
+    buses = {each.id for each in program.buses}
+    sent = tuple(send.id for send in program.sends if send.item == bus.id and send.to in buses)
+    pulled = [Remedy(f"Take the sends of bus {bus.name} to other buses away", (Remove(items=sent),))] if sent else []
+    return distinct([*pulled, *remedies, off])

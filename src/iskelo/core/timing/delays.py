@@ -139,7 +139,7 @@ def _by_device(edge: Edge, found: Index, passed: _Passed) -> None:
 
 def _by_effects(edge: Edge, found: Index, passed: _Passed) -> None:
     placed = found.items[edge.owner]
-    if isinstance(placed.item, Track):
+    if isinstance(placed.item, Track) and placed.item.effect_delay_samples:
         label = f"effects on {placed.item.name}"
         passed.terms.append(Term("program", label, placed.program.name, placed.item.effect_delay_samples, "set"))
 
@@ -150,8 +150,10 @@ DELAYS: dict[HopKind, Callable[[Edge, Index, _Passed], None]] = {
     "direct": _by_box,
     "from device": _by_device,
     "record": _at_once,
-    "monitor": _at_once,
-    "mix": _by_effects,
+    "monitor": _by_effects,
+    "fader": _at_once,
+    "mix": _at_once,
+    "send": _at_once,
     "to device": _by_device,
     "playback": _by_box,
     "lead out": _at_once,

@@ -13,6 +13,7 @@ from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program, ProgramPort
 from iskelo.core.twin.converter import Converter
 from iskelo.core.twin.delay_line import DelayLine
+from iskelo.core.twin.mixing import mixed
 from iskelo.core.twin.stream import Block, Rows
 
 Leg = tuple[str, int]
@@ -138,47 +139,47 @@ class ProgramAtWork:
         self._open = admitted
         inputs = {item.id: item for item in program.inputs}
         self._outputs = {item.id: item for item in program.outputs}
-        self._buses = {bus.id: bus for bus in program.buses}
         self._legs: list[Leg] = [(track.id, leg) for track in program.tracks for leg in range(1, track.width + 1)]
         # A converter's 24 bits fit a single-precision number exactly.
         self._tape = np.zeros((len(self._legs), length), np.float32)
         rows, channels = [], []
-        # What goes from which capture channels to which playback channels: without effects, and with each of them.
-        self._mixes: list[tuple[Mix, DelayLine | None]] = []
-        straight = np.zeros((driver.playback, driver.capture), np.float32)
         tracks = {track.id: track for track in program.tracks}
         refused = _not_let_arm(program)
         for row, (identity, leg) in enumerate(self._legs):
             track = tracks[identity]
             taken = inputs.get(track.input) if track.input else None
             channel = self._channel(taken, leg, program.enabled_in, driver.capture)
-            if channel is None:
-                continue
-            if track.armed and track.id not in refused:
+            if channel is not None and track.armed and track.id not in refused:
                 rows.append(row)
                 channels.append(channel - 1)
-            if track.monitored and not track.muted and track.output:
-                mix = np.zeros_like(straight)
-                for end, gain in self._ends(track.output, leg, track.width):
-                    mix[end - 1, channel - 1] += 10 ** (track.gain_db / 20) * gain
-                if track.effect_delay_samples == 0:
-                    straight += mix
-                else:
-                    line = DelayLine(driver.capture, track.effect_delay_samples)
-                    self._mixes.append((Mix.of(mix), line))
-        if straight.any():
-            self._mixes.append((Mix.of(straight), None))
         self._rows, self._channels = _run(rows), _run(channels)
         self._records = bool(rows)
+        # What goes from which capture channels to which playback channels, by how much later; and of each voice.
+        self._mixes: list[tuple[Mix, DelayLine | None]] = []
         self._voices: list[tuple[Sound, Mix]] = []
-        for voice in program.voices:
-            for leg in range(1, voice.width + 1):
-                sound = sounds.get(Port(voice.id, "voice", leg))
-                if sound is not None and voice.output:
-                    mix = np.zeros((driver.playback, 1), np.float32)
-                    for end, gain in self._ends(voice.output, leg, voice.width):
-                        mix[end - 1, 0] += gain
-                    self._voices.append((sound, Mix.of(mix)))
+        taken_late: dict[int, Block] = {}
+        sounded: dict[Port, Block] = {}
+        for (output, leg), heard in mixed(program).items():
+            end = self._channel(self._outputs[output], leg, program.enabled_out, driver.playback)
+            if end is None:
+                continue
+            for ((identity, start), late), gain in heard.items():
+                row_in: int | None = 1
+                if identity in inputs:
+                    row_in = self._channel(inputs[identity], start, program.enabled_in, driver.capture)
+                    gains = taken_late.setdefault(late, np.zeros((driver.playback, driver.capture), np.float32))
+                else:
+                    voice = Port(identity, "voice", start)
+                    gains = sounded.setdefault(voice, np.zeros((driver.playback, 1), np.float32))
+                if row_in is not None:
+                    gains[end - 1, row_in - 1] += gain
+        for late, gains in taken_late.items():
+            if gains.any():
+                line = DelayLine(driver.capture, late) if late else None
+                self._mixes.append((Mix.of(gains), line))
+        for voice, gains in sounded.items():
+            if voice in sounds and gains.any():
+                self._voices.append((sounds[voice], Mix.of(gains)))
 
     @staticmethod
     def _channel(item: ProgramPort | None, leg: int, enabled: tuple[int, ...], size: int) -> int | None:
@@ -187,32 +188,6 @@ class ProgramAtWork:
             return None
         channel = item.legs[leg - 1]
         return channel if channel is not None and channel in enabled and channel <= size else None
-
-    def _ends(self, output: str, leg: int, width: int) -> list[tuple[int, float]]:
-        """The playback channels a leg is mixed to, with the gain to each: through buses, to a named output.
-
-        A mono leg goes to every leg, stereo goes leg to leg. A bus that feeds itself is kept silent.
-        """
-        if output in self._outputs:
-            item = self._outputs[output]
-            legs = _mixed(leg, width, len(item.legs))
-            found = (self._channel(item, end, self.program.enabled_out, self._driver.playback) for end in legs)
-            return [(channel, 1.0) for channel in found if channel is not None]
-        bus = self._buses[output]
-        if bus.muted or bus.output is None or self._circles(bus.id):
-            return []
-        gain = 10 ** (bus.gain_db / 20)
-        return [
-            (channel, gain * further)
-            for end in _mixed(leg, width, bus.width)
-            for channel, further in self._ends(bus.output, end, bus.width)
-        ]
-
-    def _circles(self, start: str) -> bool:
-        at, steps = self._buses[start].output, 0
-        while at in self._buses and at != start and steps <= len(self._buses):
-            at, steps = self._buses[at].output, steps + 1
-        return at == start
 
     def call(self) -> None:
         """Handle the blocks of the calls since the last turn."""
@@ -271,12 +246,6 @@ def _not_let_arm(program: Program) -> set[str]:
         else:
             busy.update(channel for channel in wanted if channel is not None)
     return refused
-
-
-def _mixed(leg: int, width: int, into: int) -> list[int]:
-    if width == 1:
-        return list(range(1, into + 1))
-    return [1] if into == 1 else [leg]
 
 
 def _run(numbers: list[int]) -> Rows:

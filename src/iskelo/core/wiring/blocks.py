@@ -9,7 +9,7 @@ from iskelo.core.edits.edit import Edit, EnableChannels, SetDevice, SetJack, Set
 from iskelo.core.rig.claims import excludes
 from iskelo.core.rig.gear import Aggregate, Interface, Source
 from iskelo.core.rig.links import link_overload
-from iskelo.core.rig.programs import Bus, Program, Track
+from iskelo.core.rig.programs import Bus, Program, Send, Track
 from iskelo.core.rig.rig import Hindrance, Index, Patch
 from iskelo.core.rig.value import Value
 from iskelo.core.rig.ways import Opening, Way, driver_of
@@ -196,27 +196,41 @@ def wider_driver(
     return (), ""
 
 
-def bus_shut(program: Program, bus: Bus) -> Block | None:
-    """Why a bus passes nothing on: it is muted, or what it feeds leads back to it and the program stops that."""
-    if bus.id in buses_in_circles(program):
-        off = Setting(bus.id, {"output": None})
-        return Block(f"bus {bus.name} feeds itself", off, f"Take bus {bus.name} off what it feeds")
-    if bus.muted:
-        opened = Setting(bus.id, {"muted": False})
-        return Block(f"bus {bus.name} is muted", opened, f"Unmute bus {bus.name}")
-    return None
+def bus_in_a_circle(bus: Bus) -> Block:
+    """What a bus feeds leads back to it, and programs stop that."""
+    off = Setting(bus.id, {"output": None})
+    return Block(f"bus {bus.name} feeds itself", off, f"Take bus {bus.name} off what it feeds")
+
+
+def bus_muted(bus: Bus) -> Block | None:
+    """A muted bus passes nothing on from its fader."""
+    if not bus.muted:
+        return None
+    return Block(f"bus {bus.name} is muted", Setting(bus.id, {"muted": False}), f"Unmute bus {bus.name}")
+
+
+def send_off(send: Send) -> Block:
+    """A send that is switched off."""
+    return Block("a send is off", Setting(send.id, {"on": True}), "Switch the send on")
 
 
 def buses_in_circles(program: Program) -> set[str]:
-    """The buses that feed themselves, straight or through others."""
-    onward = {bus.id: bus.output for bus in program.buses}
+    """The buses that feed themselves, straight or through others: by what they lead to or are sent to."""
+    buses = {bus.id for bus in program.buses}
+    onward: dict[str, set[str]] = {bus.id: {bus.output} & buses for bus in program.buses if bus.output is not None}
+    for send in program.sends:
+        if send.on and send.item in buses and send.to in buses:
+            onward.setdefault(send.item, set()).add(send.to)
     found = set()
     for start, first in onward.items():
-        at, seen = first, {start}
-        while at is not None and at in onward and at not in seen:
-            seen.add(at)
-            at = onward[at]
-        if at == start:
+        seen: set[str] = set()
+        queue = list(first)
+        while queue:
+            at = queue.pop()
+            if at not in seen:
+                seen.add(at)
+                queue += onward.get(at, ())
+        if start in seen:
             found.add(start)
     return found
 
@@ -230,11 +244,16 @@ def not_enabled(program: Program, side: Side, channel: int) -> Block:
     )
 
 
-def not_heard(track: Track) -> Block | None:
+def not_heard(track: Track, program: Program) -> Block | None:
+    """Why nothing passes a track before its fader: it is not monitored, or muted where that silences all of it."""
     if not track.monitored:
         opened = Setting(track.id, {"monitored": True, "muted": False})
         return Block(f"track {track.name} is not monitored", opened, f"Monitor track {track.name}")
-    if track.muted:
-        opened = Setting(track.id, {"muted": False})
-        return Block(f"track {track.name} is muted", opened, f"Unmute track {track.name}")
-    return None
+    return track_muted(track) if program.mute_kills_pre else None
+
+
+def track_muted(track: Track) -> Block | None:
+    """A muted track passes nothing on from its fader."""
+    if not track.muted:
+        return None
+    return Block(f"track {track.name} is muted", Setting(track.id, {"muted": False}), f"Unmute track {track.name}")

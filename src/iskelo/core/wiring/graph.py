@@ -6,26 +6,31 @@ and neither can borrow the other's.
 """
 
 from collections import defaultdict
-from collections.abc import Callable
-from functools import cache, cached_property, partial
+from collections.abc import Callable, Mapping, Sequence
+from functools import cached_property, partial
 from typing import Literal, NamedTuple
 
 from iskelo.core.edits.edit import SetDirect
 from iskelo.core.rig.gear import Interface
+from iskelo.core.rig.mixing import legs_into
 from iskelo.core.rig.ports import CLOCK_BANKS, Bank, Port
-from iskelo.core.rig.programs import Program, ProgramPort, Track
+from iskelo.core.rig.programs import PanLaw, Program, ProgramPort, Send, Track
 from iskelo.core.rig.rig import Index, Patch
 from iskelo.core.rig.ways import Opening
 from iskelo.core.wiring.blocks import (
     Block,
     Setting,
     Side,
-    bus_shut,
+    bus_in_a_circle,
+    bus_muted,
+    buses_in_circles,
     not_enabled,
     not_heard,
     not_shown,
     not_supplied,
+    send_off,
     shut_way,
+    track_muted,
 )
 from iskelo.core.wiring.hops import HopKind
 
@@ -197,13 +202,17 @@ def _device_edges(program: Program, opening: Opening, found: Index) -> list[Edge
 
 def _program_edges(program: Program, found: Index) -> list[Edge]:
     opening = found.opened.get(program.id)
+    law = program.pan_law
+    given: dict[str, list[Send]] = {}
+    for send in program.sends:
+        given.setdefault(send.item, []).append(send)
     edges = _device_edges(program, opening, found) if opening is not None else []
     starts = {item.id: _legs(item.id, "input", len(item.legs)) for item in program.inputs}
     sinks = {item.id: _legs(item.id, "output", len(item.legs)) for item in program.outputs}
     sinks |= {bus.id: _legs(bus.id, "bus", bus.width) for bus in program.buses}
     refused = refused_to_arm(program)
     for track in program.tracks:
-        monitor = _legs(track.id, "monitor", track.width)
+        monitor, sends = _legs(track.id, "monitor", track.width), given.get(track.id, ())
         if track.input is not None:
             armed = None
             if not track.armed:
@@ -214,18 +223,59 @@ def _program_edges(program: Program, found: Index) -> list[Edge]:
                 opened = Setting(other.id, {"armed": False})
                 said = f"{program.name} arms a channel on one track only, and {other.name} has it"
                 armed = Block(said, opened, f"Disarm track {other.name}")
-            heard = not_heard(track)
+            heard = not_heard(track, program)
             for leg, (start, end) in enumerate(zip(starts[track.input], monitor, strict=False), start=1):
                 edges.append(_edge((start, Port(track.id, "track", leg), "record", track.id, 0.0, 1, armed)))
                 edges.append(_edge((start, end, "monitor", track.id, 0.0, 1, heard)))
-        if track.output is not None:
-            edges += _mixed(track.id, monitor, sinks[track.output], track.gain_db)
+        if track.output is not None or sends:
+            post, muted = _legs(track.id, "post", track.width), track_muted(track)
+            edges += [
+                _edge((start, end, "fader", track.id, track.gain_db, 1, muted))
+                for start, end in zip(monitor, post, strict=True)
+            ]
+            if track.output is not None:
+                edges += _mixed("mix", track.id, post, sinks[track.output], (law, track.pan))
+            edges += _sent(sends, monitor, post, sinks, (law, track.pan))
     for voice in program.voices:
+        legs = _legs(voice.id, "voice", voice.width)
         if voice.output is not None:
-            edges += _mixed(voice.id, _legs(voice.id, "voice", voice.width), sinks[voice.output])
+            edges += _mixed("mix", voice.id, legs, sinks[voice.output], (law, voice.pan))
+        edges += _sent(given.get(voice.id, ()), legs, legs, sinks, (law, voice.pan))
+    circles = buses_in_circles(program) if program.buses else set()
     for bus in program.buses:
+        sends = given.get(bus.id, ())
+        if bus.output is None and not sends:
+            continue
+        legs, post = sinks[bus.id], _legs(bus.id, "bus_out", bus.width)
+        shut = bus_in_a_circle(bus) if bus.id in circles else None
+        muted = shut or bus_muted(bus)
+        edges += [
+            _edge((start, end, "fader", bus.id, bus.gain_db, 1, muted)) for start, end in zip(legs, post, strict=True)
+        ]
         if bus.output is not None:
-            edges += _mixed(bus.id, sinks[bus.id], sinks[bus.output], bus.gain_db, bus_shut(program, bus))
+            edges += _mixed("mix", bus.id, post, sinks[bus.output])
+        edges += _sent(sends, legs, post, sinks, (law, None), shut)
+    return edges
+
+
+def _sent(
+    sends: Sequence[Send],
+    pre: tuple[Port, ...],
+    post: tuple[Port, ...],
+    sinks: Mapping[str, tuple[Port, ...]],
+    panned: tuple[PanLaw, float | None],
+    block: Block | None = None,
+) -> list[Edge]:
+    """Sends by their taps; a mix is not panned (None) unless its send says so."""
+    edges = []
+    for send in sends:
+        law, own = panned
+        pan = own if send.pan is None else send.pan
+        if pan is None:
+            law, pan = "0 dB", 0.0
+        legs = pre if send.tap == "before the fader" else post
+        shut = block or (None if send.on else send_off(send))
+        edges += _mixed("send", send.id, legs, sinks[send.to], (law, pan), send.gain_db, shut)
     return edges
 
 
@@ -253,24 +303,16 @@ def _legs(owner: str, bank: Bank, width: int) -> tuple[Port, ...]:
 
 
 def _mixed(
-    owner: str, legs: tuple[Port, ...], into: tuple[Port, ...], gain_db: float = 0.0, block: Block | None = None
+    kind: HopKind,
+    owner: str,
+    legs: tuple[Port, ...],
+    into: tuple[Port, ...],
+    panned: tuple[PanLaw, float] = ("0 dB", 0.0),
+    gain_db: float = 0.0,
+    block: Block | None = None,
 ) -> list[Edge]:
-    """What a track, a voice or a bus sends to an output or a bus."""
+    """What a track, a voice or a bus gives to an output or a bus."""
     return [
-        _edge((legs[leg - 1], into[end_leg - 1], "mix", owner, gain_db, 1, block))
-        for leg, end_leg in mix_legs(len(legs), len(into))
+        _edge((legs[leg - 1], into[end_leg - 1], kind, owner, gain_db + turned_db, 1, block))
+        for leg, end_leg, turned_db in legs_into(len(legs), len(into), *panned)
     ]
-
-
-@cache
-def mix_legs(width: int, output_width: int) -> tuple[tuple[int, int], ...]:
-    """Which leg of a track goes to which leg of its output.
-
-    Equal widths go straight; a mono track goes to both legs of a stereo output, both legs of a stereo
-    track to a mono output, each at its own level. Common practice, no published source.
-    """
-    if width == output_width:
-        return tuple((leg, leg) for leg in range(1, width + 1))
-    if width == 1:
-        return tuple((1, leg) for leg in range(1, output_width + 1))
-    return tuple((leg, 1) for leg in range(1, width + 1))

@@ -8,8 +8,9 @@ import { useAggregates } from "./AggregateFields"
 import { Check, NumberRow, Row, Section, useSet } from "./Inspector"
 import { Some } from "./InterfaceFields"
 import { Buses, Ports, Tracks, Voices } from "./ProgramItems"
+import { Sends } from "./Sends"
 
-/** A program: its device and driver, enabled channels, inputs, tracks, voices, buses and outputs. */
+/** A program: its device and driver, enabled channels, inputs, tracks, voices, buses, sends and outputs. */
 export function ProgramFields({ program }: { program: Program }) {
   const { state } = useRig()
   const propose = usePropose()
@@ -200,6 +201,7 @@ export function ProgramFields({ program }: { program: Program }) {
       <Tracks program={program} />
       <Voices program={program} />
       <Buses program={program} />
+      <Sends program={program} />
       <Ports program={program} side="output" items={program.outputs} size={box?.playback ?? 0} />
     </>
   )

@@ -5,6 +5,7 @@ import { useRig } from "../../api/rig"
 import { Commit } from "../../parts/Commit"
 import { Button, Figure, Select } from "../../parts/controls"
 import { Section, useNumber, useSet } from "./Inspector"
+import { PanField } from "./Sends"
 
 type Track = Program["tracks"][number]
 type ProgramPort = Program["inputs"][number]
@@ -201,7 +202,11 @@ function TrackRow({ program, track, position }: { program: Program; track: Track
           figure
           onKeep={(text) => number("Gain", text, (gain_db) => set({ gain_db }))}
         />
-        dB, effects
+        dB, pan
+        <PanField label={`Pan of track ${track.name}`} value={track.pan} onKeep={(pan) => set({ pan })} />
+      </Flex>
+      <Flex gap="4px" align="center" mt="2px" pl="24px" color="ink2">
+        effects delay
         <Commit
           value={track.effect_delay_samples}
           label={`Effect delay of track ${track.name}`}
@@ -267,6 +272,7 @@ function SinkItems<Item extends SinkItem>(props: {
   note: string
   items: Item[]
   figures: (item: Item) => SinkFigure[]
+  more: (item: Item) => React.ReactNode
   onAdd: () => void
 }) {
   const { edit } = useRig()
@@ -323,6 +329,7 @@ function SinkItems<Item extends SinkItem>(props: {
                 />
               </Flex>
             ))}
+            {props.more(item)}
           </Flex>
         </Box>
       ))}
@@ -349,8 +356,39 @@ export function Voices({ program }: { program: Program }) {
         { label: "Level", field: "level_dbfs", value: voice.level_dbfs },
         { label: "Headroom", field: "headroom_db", value: voice.headroom_db ?? null, none },
       ]}
+      more={(voice) => <VoicePan voice={voice} />}
       onAdd={() => void edit([{ edit: "add_voices", program: program.id, names, output }])}
     />
+  )
+}
+
+function VoicePan({ voice }: { voice: Program["voices"][number] }) {
+  const set = useSet(voice.id)
+  return (
+    <Flex as="label" gap="4px" align="center" color="ink2">
+      Pan
+      <PanField label={`Pan of voice ${voice.name}`} value={voice.pan} onKeep={(pan) => set({ pan })} />
+    </Flex>
+  )
+}
+
+/** A bus is muted, or what passes it is wet. */
+function BusSwitches({ bus }: { bus: Program["buses"][number] }) {
+  const set = useSet(bus.id)
+  return (
+    <>
+      {(["muted", "effects"] as const).map((field) => (
+        <Flex key={field} as="label" gap="4px" align="center" color="ink2">
+          <input
+            type="checkbox"
+            aria-label={`Bus ${bus.name} ${field}`}
+            checked={bus[field]}
+            onChange={(event) => void set({ [field]: event.target.checked })}
+          />
+          {field === "effects" ? "effects (wet)" : field}
+        </Flex>
+      ))}
+    </>
   )
 }
 
@@ -366,6 +404,7 @@ export function Buses({ program }: { program: Program }) {
       note="gain in dB"
       items={program.buses}
       figures={(bus) => [{ label: "Gain", field: "gain_db", value: bus.gain_db }]}
+      more={(bus) => <BusSwitches bus={bus} />}
       onAdd={() => void edit([{ edit: "add_buses", program: program.id, names, output }])}
     />
   )

@@ -11,8 +11,21 @@ const NEW_TRACK = "new"
 export function NewLine({ onClose }: { onClose: () => void }) {
   const { state, edit } = useRig()
   const { rig } = state
-  const sources = rig.gear.filter((gear) => gear.kind === "source")
   const programs = rig.gear.filter((gear) => gear.kind === "program")
+  const sources = [
+    ...rig.gear
+      .filter((gear) => gear.kind === "source")
+      .map(({ id, name, width }) => ({ id, name, width, bank: "out" as const, words: name })),
+    ...programs.flatMap((program) =>
+      program.voices.map(({ id, name, width }) => ({
+        id,
+        name,
+        width,
+        bank: "voice" as const,
+        words: `${name}, of ${program.name}`,
+      })),
+    ),
+  ]
   const destinations = rig.gear.filter((gear) => gear.kind === "destination")
   const [purpose, setPurpose] = useState<"record" | "listen">("record")
   const [from, setFrom] = useState(sources[0]?.id ?? "")
@@ -66,7 +79,7 @@ export function NewLine({ onClose }: { onClose: () => void }) {
       edit: "add_line",
       name: name.trim() || fallback,
       purpose,
-      from_ports: ports(source.id, "out", source.width),
+      from_ports: ports(source.id, source.bank, source.width),
       to_ports: ends,
       longest_delay_ms: limit,
     })
@@ -117,7 +130,7 @@ export function NewLine({ onClose }: { onClose: () => void }) {
           <Select w="150px" value={from} onChange={(event) => setFrom(event.target.value)} aria-label="From">
             {sources.map((gear) => (
               <option key={gear.id} value={gear.id}>
-                {gear.name}
+                {gear.words}
               </option>
             ))}
           </Select>
@@ -185,7 +198,7 @@ export function NewLine({ onClose }: { onClose: () => void }) {
       {(sources.length === 0 || !target) && (
         <Box color="wax" mt="4px">
           {sources.length === 0
-            ? "There is no source yet: add a microphone on Gear (1)."
+            ? "There is no source yet: add a microphone or a player on Gear (1)."
             : purpose === "record"
               ? "There is no recorder yet: add one on Gear (1)."
               : "There are no headphones yet: add them on Gear (1)."}

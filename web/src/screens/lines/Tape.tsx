@@ -16,14 +16,14 @@ const LEFT = 12
 const WIDTH = 1180
 const LABEL_FROM = 70
 
-/** The arrivals that differ: both ears of a pair of headphones get the same copies. */
+/** The arrivals that differ: both ears of a pair of headphones get the same copies, and so do both legs of a source. */
 function distinct(arrivals: Arrival[]): Arrival[] {
   const seen = new Map<string, Arrival>()
   for (const arrival of arrivals) {
-    const key = `${arrival.way}:${arrival.delay_samples}:${arrival.from_port.join()}`
+    const key = `${arrival.way}:${arrival.delay_samples}:${arrival.from_port[0]}`
     if (!seen.has(key)) seen.set(key, arrival)
   }
-  return [...seen.values()].sort((a, b) => b.delay_samples - a.delay_samples)
+  return [...seen.values()].sort((a, b) => Number(a.wet) - Number(b.wet) || b.delay_samples - a.delay_samples)
 }
 
 /** The tape measure: the chosen line's hops to a scale of milliseconds, and their sum term by term. */

@@ -1,0 +1,13 @@
+"""Rigs as earlier versions wrote them, for tests."""
+
+from typing import Any
+
+NEW_IN_3 = ("sends", "pan_law", "mute_kills_pre", "pan", "effects")
+
+
+def of_version_2(document: Any) -> Any:
+    """A rig as it was written before there were sends and pans."""
+    if isinstance(document, dict):
+        kept = {name: of_version_2(value) for name, value in document.items() if name not in NEW_IN_3}
+        return {**kept, "version": 2} if "version" in kept else kept
+    return [of_version_2(each) for each in document] if isinstance(document, list) else document

@@ -1,0 +1,82 @@
+"""Sends, pans and effects mixes on the screen, from a blank rig and on the demo."""
+
+from playwright.sync_api import Page, expect
+
+from web.test_person import add, new_rig, press, row
+from web.test_tasks import demo
+
+
+def field(screen: Page, label: str, typed: str) -> None:
+    screen.get_by_label(label, exact=True).fill(typed)
+    screen.get_by_label(label, exact=True).press("Enter")
+
+
+def test_a_voice_to_two_effects_buses_and_a_main_bus_named_and_heard(screen: Page) -> None:
+    new_rig(screen, "Two effects")
+    for phrase in ("box 2x2 Quill", "player Player", "headphones Phones"):
+        add(screen, phrase)
+    screen.keyboard.press("Escape")
+    screen.locator('[data-card="Player"]').get_by_role("button", name="Player", exact=True).first.click()
+    for number, bus in enumerate(("Hall reverb", "Plate", "Mix"), start=1):
+        screen.get_by_role("button", name="Add bus", exact=True).press("Enter")
+        field(screen, f"Name of bus {number}", bus)
+        expect(screen.get_by_test_id("last-edit")).to_contain_text(bus)
+    for bus in ("Hall reverb", "Plate"):
+        screen.get_by_label(f"Bus {bus} effects").press("Space")
+        expect(screen.get_by_label(f"Bus {bus} effects")).to_be_checked()
+        screen.get_by_label(f"Output of bus {bus}").select_option(label="bus Mix")
+    voice = screen.get_by_label("Name of voice 1", exact=True).input_value()
+    screen.get_by_label(f"Output of voice {voice}").select_option(label="bus Mix")
+    for bus in ("Hall reverb", "Plate"):
+        screen.get_by_label("Send what").select_option(label=voice)
+        screen.get_by_label("Send to").select_option(label=f"bus {bus}")
+        screen.get_by_role("button", name="Add send", exact=True).press("Enter")
+        expect(screen.locator(f'[data-send="{voice} to bus {bus}"]')).to_be_visible()
+    press(screen, ["2", "n"])
+    strip = screen.get_by_role("form", name="New line")
+    strip.get_by_label("From", exact=True).select_option(label=f"{voice}, of Player")
+    strip.get_by_label("Purpose").select_option("listen")
+    strip.get_by_label("Name of the line").fill("Heard")
+    strip.get_by_label("Name of the line").press("Enter")
+    expect(row(screen, "Heard")).to_be_visible()
+    press(screen, ["Escape", "p"])
+    screen.keyboard.press("Control+Enter")
+    expect(row(screen, "Heard")).to_contain_text("arrives")
+    row(screen, "Heard").click()
+    expect(screen.get_by_label("Tape measure of Heard")).to_contain_text("Wet, through an effects mix")
+    press(screen, ["4", "r"])
+    expect(screen.locator("body")).to_contain_text("1 of 1", timeout=60_000)
+
+
+def test_the_send_of_a_vocal_track_is_moved_before_the_fader_undone_and_all_are_sent_at_once(screen: Page) -> None:
+    demo(screen)
+    press(screen, ["1"])
+    screen.locator('[data-card="Longhand"]').get_by_role("button", name="Longhand", exact=True).first.click()
+    screen.get_by_role("button", name="Add bus", exact=True).click()
+    field(screen, "Name of bus 1", "Stairwell")
+    screen.get_by_label("Send what").select_option(label="Alma")
+    screen.get_by_role("button", name="Add send", exact=True).click()
+    tap = screen.get_by_label("Tap of send Alma to bus Stairwell")
+    expect(tap).to_have_value("behind the fader")
+    tap.select_option("before the fader")
+    expect(screen.get_by_test_id("last-edit")).to_contain_text("tap behind the fader → before the fader")
+    screen.keyboard.press("Control+z")
+    expect(tap).to_have_value("behind the fader")
+    # All tracks: the one that is sent already stays.
+    screen.get_by_label("Send what").select_option(label="all tracks")
+    screen.get_by_role("button", name="Add send", exact=True).click()
+    expect(screen.locator("[data-send]")).to_have_count(9)
+    screen.get_by_role("button", name="Add send", exact=True).click()
+    expect(screen.locator("body")).to_contain_text("all of them are sent to Stairwell")
+    field(screen, "Gain of send Bertil to bus Stairwell", "loud")
+    expect(screen.locator("body")).to_contain_text("“loud” is no number")
+    # A bus that is renamed is renamed wherever it is taken.
+    field(screen, "Name of bus 1", "Tower")
+    expect(screen.get_by_label("Tap of send Alma to bus Tower")).to_be_visible()
+    field(screen, "Pan of track Alma", "-60")
+    expect(screen.get_by_test_id("last-edit")).to_contain_text("pan")
+    screen.reload()
+    screen.locator('[data-card="Longhand"]').get_by_role("button", name="Longhand", exact=True).first.click()
+    expect(screen.get_by_label("Pan of track Alma")).to_have_value("-60")
+    screen.get_by_role("button", name="Remove bus Tower").click()
+    expect(screen.get_by_test_id("last-edit")).to_contain_text("loses 9 sends")
