@@ -170,7 +170,9 @@ def _(edit: e.AddSends, rig: Rig) -> Applied:
         for identity, each in zip(ids, items, strict=True)
     ]
     program = changed(program, program.name, sends=(*program.sends, *sends))
-    who = found.name(items[0]) if len(items) == 1 else f"{len(items)} items"
+    kinds = {found.items[each].side for each in items}
+    many = FIELDS_OF[kinds.pop()] if len(kinds) == 1 else "items"
+    who = found.name(items[0]) if len(items) == 1 else f"{len(items)} {many}"
     return Applied(with_gear(rig, program), f"{program.name}: sent {who} to {where}, {edit.tap}")
 
 

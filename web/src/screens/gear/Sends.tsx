@@ -124,7 +124,7 @@ export function PanField(props: {
     <Commit
       value={props.value === null || props.value === empty ? null : Math.round(100 * props.value)}
       label={props.label}
-      width="56px"
+      width="66px"
       figure
       placeholder={props.none ?? "centre"}
       onKeep={(text) =>
