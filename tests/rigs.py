@@ -318,7 +318,7 @@ def any_rig(
                 id=new("t"),
                 name=f"Track {k}",
                 width=draw(st.integers(1, 2)),
-                input=draw(st.sampled_from([*([] if busy else [None]), *(p.id for p in ports[0])])),
+                input=draw(st.sampled_from([*([] if busy else [None]), *(p.id for p in ports[0]), *buses[:1]])),
                 output=draw(st.sampled_from(sinks[1:] if busy else sinks)),
                 armed=busy or draw(st.booleans()),
                 monitored=busy or draw(st.booleans()),
@@ -364,6 +364,7 @@ def any_rig(
                         gain_db=draw(GAINS),
                         muted=draw(st.sampled_from([False, False, True])),
                         effects=draw(st.sampled_from([False, False, True])),
+                        effect_delay_samples=draw(st.sampled_from([0, 0, 64, 777])),
                     )
                     for bus in buses
                 ),
@@ -371,6 +372,7 @@ def any_rig(
                 sends=_sends(draw, [*tracks, *voices], buses, sinks[1:], new),
                 pan_law=draw(st.sampled_from(get_args(PanLaw))),
                 mute_kills_pre=draw(st.booleans()),
+                delay_compensation=draw(st.booleans()),
                 enabled_in=tuple(draw(st.sets(st.integers(1, 6), min_size=2)) | set(range(1, 9 * busy))),
                 enabled_out=tuple(draw(st.sets(st.integers(1, 6), min_size=2)) | set(range(1, 9 * busy))),
                 inputs=tuple(ports[0]),

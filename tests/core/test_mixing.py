@@ -5,22 +5,23 @@ from collections.abc import Iterator
 
 import numpy as np
 import pytest
-from hypothesis import given, settings
+from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
-from iskelo.core.edits.edit import AddBuses, AddLine, AddSends, AddVoices, Edit, Remove, SetValues
+from iskelo.core.edits.edit import AddBuses, AddLine, AddSends, AddTracks, AddVoices, Edit, Remove, SetValues
 from iskelo.core.levels.units import db_to_ratio
 from iskelo.core.linecheck.run import run_line_check
 from iskelo.core.lines.context import read
+from iskelo.core.lines.legs import Leg
 from iskelo.core.paperwork.set_up import set_up_list
 from iskelo.core.planner.join import join_line
 from iskelo.core.rig.mixing import legs_into, pan_gains, say_pan
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Bus, Program, ProgramPort, Send, Tap, Track, Voice
 from iskelo.core.rig.rig import Rig, index
-from iskelo.core.routes.route import passing_routes
+from iskelo.core.routes.route import ROUTES_AT_MOST, passing_routes
 from iskelo.core.snags.registry import run_rules
 from iskelo.core.timing.delays import delay_of
 from iskelo.core.twin.mixing import mixed
@@ -78,7 +79,7 @@ def engines(draw: st.DrawFn) -> Program:
             id=f"t{n}",
             name=f"T{n}",
             width=draw(width),
-            input="i1",
+            input=draw(st.sampled_from(["i1", "i1", *buses])),
             output=draw(sink),
             monitored=draw(st.sampled_from([True, True, False])),
             muted=draw(st.sampled_from([False, False, True])),
@@ -99,12 +100,21 @@ def engines(draw: st.DrawFn) -> Program:
         name="Engine",
         pan_law=draw(st.sampled_from(["0 dB", "-3 dB", "-4.5 dB", "-6 dB"])),
         mute_kills_pre=draw(st.booleans()),
+        delay_compensation=draw(st.booleans()),
         inputs=(ProgramPort(id="i1", name="I", legs=(1, 2)),),
         outputs=tuple(outputs),
         tracks=tuple(tracks),
         voices=(voice,),
         buses=tuple(
-            Bus(id=bus, name=bus, width=draw(width), output=draw(sink), gain_db=draw(GAINS), muted=draw(st.booleans()))
+            Bus(
+                id=bus,
+                name=bus,
+                width=draw(width),
+                output=draw(sink),
+                gain_db=draw(GAINS),
+                muted=draw(st.sampled_from([False, False, True])),
+                effect_delay_samples=draw(st.sampled_from([0, 0, 100])),
+            )
             for bus in buses
         ),
         sends=tuple(
@@ -124,30 +134,43 @@ def engines(draw: st.DrawFn) -> Program:
 
 
 def predicted(program: Program) -> dict[tuple[str, int], dict[tuple[tuple[str, int], int], float]]:
-    """By the graph: what of each input and voice leg gets to each output leg, by delay."""
+    """By the graph: what of each input and voice leg gets to each output leg and each track's tape, by delay."""
     rig = Rig(gear=(program,), next_number=100)
     found = index(rig)
     graph = compile_graph(found)
     starts = [Port("i1", "input", leg) for leg in (1, 2)]
     starts += [Port("v21", "voice", leg) for leg in range(1, program.voices[0].width + 1)]
     sums: dict[tuple[str, int], dict[tuple[tuple[str, int], int], float]] = {}
-    for item in program.outputs:
-        for leg in range(1, len(item.legs) + 1):
-            there = sums.setdefault((item.id, leg), {})
-            for start in starts:
-                for route in passing_routes(graph, start, Port(item.id, "output", leg)):
-                    sound = ((start.owner, start.number), delay_of(route.edges, found).samples)
-                    there[sound] = there.get(sound, 0.0) + db_to_ratio(route.gain_db)
+    ends = [Port(item.id, "output", leg) for item in program.outputs for leg in range(1, len(item.legs) + 1)]
+    ends += [Port(track.id, "track", leg) for track in program.tracks for leg in range(1, track.width + 1)]
+    for end in ends:
+        there = sums.setdefault((end.owner, end.number), {})
+        for start in starts:
+            routes = passing_routes(graph, start, end)
+            assume(len(routes) < ROUTES_AT_MOST)
+            for route in routes:
+                sound = ((start.owner, start.number), delay_of(route.edges, found).samples)
+                there[sound] = there.get(sound, 0.0) + db_to_ratio(route.gain_db)
     return sums
+
+
+def worked(program: Program) -> dict[tuple[str, int], dict[tuple[tuple[str, int], int], float]]:
+    """By the twin's desk."""
+    desk = mixed(program)
+    got = {(item.id, leg): desk.at(item.id, leg) for item in program.outputs for leg in range(1, len(item.legs) + 1)}
+    for track in program.tracks:
+        if track.input == "i1":
+            got |= {(track.id, leg): {(("i1", leg), 0): 1.0} for leg in range(1, track.width + 1)}
+    return got | desk.recorded
 
 
 @given(engines())
 @settings(max_examples=400)
 def test_any_engine_is_predicted_as_it_mixes(program: Program) -> None:
     """Level to 0.05 dB, delay to the sample, nothing else anywhere."""
-    wanted, got = predicted(program), mixed(program)
+    wanted, got = predicted(program), worked(program)
     for place, there in wanted.items():
-        heard_there = {sound: gain for sound, gain in got[place].items() if abs(gain) > 1e-9}
+        heard_there = {sound: gain for sound, gain in got.get(place, {}).items() if abs(gain) > 1e-9}
         assert heard_there.keys() == there.keys()
         for sound, gain in there.items():
             assert abs(20 * math.log10(heard_there[sound] / gain)) < 0.05
@@ -298,3 +321,55 @@ def test_a_voice_on_two_effects_buses_and_a_main_bus_is_heard_once() -> None:
     wet = [copy.wet_db for sound in own for copy in sound.copies]
     # One dry and two wet at once are three times as much.
     np.testing.assert_allclose(np.array(wet, float), 20 * math.log10(3), atol=0.01)
+
+
+def test_an_effects_track_takes_a_bus_records_it_and_is_heard() -> None:
+    """Alma goes to a bus, which a second track takes, with effects of 300 samples, records and passes on."""
+    bench = with_effects()
+    program = bench.id("Recorder")
+    bench.do(SetValues(item=bench.id("Reverb"), values={"output": None, "effects": False}))
+    bench.do(AddTracks(program=program, names=("Wet",), width=2, output=bench.id("Main"), monitored=True))
+    wet = bench.track("Wet")
+    bench.do(SetValues(item=wet, values={"input": bench.id("Reverb"), "effect_delay_samples": 300}))
+    assert bench.snags("unused-bus") == []
+    assert bench.snags("one-side-silent") == []
+    assert set(listened(bench)) == {"doubled"}
+    bench.do(AddLine(name="Wet kept", from_ports=(bench.out("Alma"),), to_ports=(Port(wet, "track", 1),)))
+    assert bench.line("Wet kept").headline == "arrives"
+    found = run_line_check(bench.rig).ledger
+    assert found.agreeing == len(found.targets)
+    assert next(line for line in found.lines if line.name == "Wet kept").proved
+    # With compensation what meets in the output comes at once; it is recorded as before.
+    bench.do(SetValues(item=program, values={"delay_compensation": True}))
+    (leg, *_) = next(state for state in read(bench.rig).lines if state.line.purpose == "listen").legs
+    assert leg.comb is not None
+    assert leg.comb.delay_samples == 0
+    assert any(term.label == "wait: delay compensation" for arrival in leg.arrivals for term in arrival.delay.terms)
+    found = run_line_check(bench.rig).ledger
+    assert found.agreeing == len(found.targets)
+
+
+def test_a_track_that_takes_what_it_feeds_is_a_circle_and_kept_silent_on_both_sides() -> None:
+    bench = with_effects()
+    program = bench.id("Recorder")
+    bench.do(AddTracks(program=program, names=("Again",), width=2, output=bench.id("Reverb"), monitored=True))
+    bench.do(SetValues(item=bench.track("Again"), values={"input": bench.id("Reverb")}))
+    assert len(bench.snags("bus-feeds-itself")) == 1
+    found = run_line_check(bench.rig).ledger
+    assert found.agreeing == len(found.targets)
+
+
+def test_an_effects_bus_with_a_delay_parts_the_copies_unless_the_program_compensates() -> None:
+    bench = with_effects()
+    bench.do(SetValues(item=bench.id("Reverb"), values={"effects": False, "effect_delay_samples": 480}))
+    doubled = bench_leg(bench)
+    assert [arrival.delay.samples - doubled.arrivals[0].delay.samples for arrival in doubled.arrivals] == [0, 480]
+    bench.do(SetValues(item=bench.id("Recorder"), values={"delay_compensation": True}))
+    together = bench_leg(bench)
+    assert {arrival.delay.samples for arrival in together.arrivals} == {doubled.arrivals[1].delay.samples}
+    found = run_line_check(bench.rig).ledger
+    assert found.agreeing == len(found.targets)
+
+
+def bench_leg(bench: Bench) -> Leg:
+    return next(state for state in read(bench.rig).lines if state.line.purpose == "listen").legs[0]

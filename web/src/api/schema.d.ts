@@ -2036,9 +2036,15 @@ export interface components {
          * Bus
          * @description A sum inside a program; ``output`` is another bus of it, or one of its outputs.
          *
-         *     ``effects``: what passes it is wet, such as reverberation, and no copy of the sound that was sent to it.
+         *     ``effects``: what passes it is wet, such as reverberation, and no copy of the sound that was sent to it. Its own
+         *     effects delay what it takes before anything leaves it.
          */
         "Bus-Input": {
+            /**
+             * Effect Delay Samples
+             * @default 0
+             */
+            effect_delay_samples?: number;
             /**
              * Effects
              * @default false
@@ -2070,9 +2076,15 @@ export interface components {
          * Bus
          * @description A sum inside a program; ``output`` is another bus of it, or one of its outputs.
          *
-         *     ``effects``: what passes it is wet, such as reverberation, and no copy of the sound that was sent to it.
+         *     ``effects``: what passes it is wet, such as reverberation, and no copy of the sound that was sent to it. Its own
+         *     effects delay what it takes before anything leaves it.
          */
         "Bus-Output": {
+            /**
+             * Effect Delay Samples
+             * @default 0
+             */
+            effect_delay_samples: number;
             /**
              * Effects
              * @default false
@@ -4119,7 +4131,7 @@ export interface components {
          *     it gives its device up while another program is in front. ``one_file``: all armed tracks go into one file.
          *     ``rate_hz`` is the rate its own sound was made for and its files are written as (None: whatever its device runs at).
          *     ``pan_law``: of mono sounds in stereo mixes. ``mute_kills_pre``: a muted track's sends before the fader
-         *     are silent too.
+         *     are silent too. ``delay_compensation``: what meets in a mix waits for the latest, so that effects part no copies.
          *     ``compensates_samples``: by so much it moves what it recorded to playback by itself.
          *     ``load_readings`` are two readings of its load meter at different buffers, or one, or none; ``spreads_over_cores``:
          *     what they tell is done by several cores at a time. ``read_ahead_samples``: what only plays is worked so far ahead.
@@ -4135,6 +4147,11 @@ export interface components {
              * @default 0
              */
             compensates_samples?: number;
+            /**
+             * Delay Compensation
+             * @default false
+             */
+            delay_compensation?: boolean;
             /** Device */
             device?: string | null;
             /** Driver */
@@ -4259,7 +4276,7 @@ export interface components {
          *     it gives its device up while another program is in front. ``one_file``: all armed tracks go into one file.
          *     ``rate_hz`` is the rate its own sound was made for and its files are written as (None: whatever its device runs at).
          *     ``pan_law``: of mono sounds in stereo mixes. ``mute_kills_pre``: a muted track's sends before the fader
-         *     are silent too.
+         *     are silent too. ``delay_compensation``: what meets in a mix waits for the latest, so that effects part no copies.
          *     ``compensates_samples``: by so much it moves what it recorded to playback by itself.
          *     ``load_readings`` are two readings of its load meter at different buffers, or one, or none; ``spreads_over_cores``:
          *     what they tell is done by several cores at a time. ``read_ahead_samples``: what only plays is worked so far ahead.
@@ -4275,6 +4292,11 @@ export interface components {
              * @default 0
              */
             compensates_samples: number;
+            /**
+             * Delay Compensation
+             * @default false
+             */
+            delay_compensation: boolean;
             /** Device */
             device: string | null;
             /** Driver */
@@ -5606,7 +5628,7 @@ export interface components {
         };
         /**
          * Track
-         * @description A recorder's track: takes one named input, records it when armed, passes it on when monitored.
+         * @description A recorder's track: takes one named input, or a bus, records it when armed, passes it on when monitored.
          *
          *     ``output`` is a bus or an output of the program.
          */
@@ -5657,7 +5679,7 @@ export interface components {
         };
         /**
          * Track
-         * @description A recorder's track: takes one named input, records it when armed, passes it on when monitored.
+         * @description A recorder's track: takes one named input, or a bus, records it when armed, passes it on when monitored.
          *
          *     ``output`` is a bus or an output of the program.
          */

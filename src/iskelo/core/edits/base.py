@@ -263,7 +263,7 @@ def _kept_ends(program: Program, words: list[str]) -> dict[str, Any]:
 
     def kept(what: str, item: Track | Voice | Bus) -> Value:
         update: dict[str, None] = {}
-        if isinstance(item, Track) and item.input is not None and item.input not in inputs:
+        if isinstance(item, Track) and item.input is not None and item.input not in inputs and item.input not in sinks:
             words.append(f"{what} {item.name} has no input now")
             update["input"] = None
         if item.output is not None and item.output not in sinks:

@@ -95,6 +95,7 @@ SETTABLE: dict[type[Value], dict[str, str]] = {
         "one_track_per_input": "one track an input",
         "one_file": "all tracks in one file",
         "pan_law": "pan law",
+        "delay_compensation": "delay compensation",
         "mute_kills_pre": "mute silences sends before the fader",
         "compensates_samples": "moves overdubs by itself (samples)",
         "load_readings": "load meter",
@@ -123,6 +124,7 @@ SETTABLE: dict[type[Value], dict[str, str]] = {
         "gain_db": "gain (dB)",
         "muted": "muted",
         "effects": "effects mix",
+        "effect_delay_samples": "effect delay (samples)",
     },
     Send: {"tap": "tap", "gain_db": "gain (dB)", "pan": "pan", "on": "on"},
     Voice: {

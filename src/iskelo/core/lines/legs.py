@@ -12,6 +12,7 @@ from iskelo.core.rig.rig import Index
 from iskelo.core.rig.ways import Way
 from iskelo.core.routes.route import Ahead, Route, least_blocked, passing_routes
 from iskelo.core.timing.clocks import Drift, drift_of, say_drift
+from iskelo.core.timing.compensation import waits
 from iskelo.core.timing.copies import Comb, comb
 from iskelo.core.timing.delays import Delay, delay_of, way_of
 from iskelo.core.wiring.blocks import Block
@@ -90,6 +91,16 @@ def is_wet(route: Route, effects: frozenset[str]) -> bool:
     return bool(effects) and any(edge.end.owner in effects for edge in route.edges)
 
 
+def late_items(found: Index) -> frozenset[str]:
+    """Tracks and buses with effects that take time, and feeds that wait for them."""
+    late: set[str] = set()
+    for program in found.programs():
+        late |= {track.id for track in program.tracks if track.effect_delay_samples}
+        late |= {bus.id for bus in program.buses if bus.effect_delay_samples}
+        late |= {feed for feed, wait in waits(program, found).items() if wait}
+    return frozenset(late)
+
+
 class Legs:
     """The legs of one rig's lines; what routes through the same gear share is worked out once."""
 
@@ -97,9 +108,8 @@ class Legs:
         self._graph, self._found, self._known = graph, found, known
         self._gaps = Gaps(graph, found, known)
         self._passages: dict[tuple[str, ...], Passage] = {}
-        tracks = [track for program in found.programs() for track in program.tracks]
         self._effects = effects_mixes(found)
-        self._late_tracks = {track.id for track in tracks if track.effect_delay_samples}
+        self._late = late_items(found)
 
     def between(self, start: Port, end: Port) -> Leg:
         """What happens between a source port and a target port."""
@@ -131,7 +141,9 @@ class Legs:
         passed: list[str] = []
         for edge in edges:
             kind = edge.kind
-            if kind in _OF_BOXES or (kind == "monitor" and edge.owner in self._late_tracks):
+            if kind in _OF_BOXES or (
+                kind in _IN_A_MIXER and (edge.owner in self._late or edge.end.owner in self._late)
+            ):
                 passed += (kind, edge.owner)
             elif kind == "from device":
                 passed += (kind, edge.owner, edge.start.owner)
@@ -147,6 +159,7 @@ class Legs:
         return self._passages[key]
 
 
+_IN_A_MIXER = frozenset({"monitor", "mix", "send"})
 _OF_BOXES = frozenset({"capture", "playback", "direct"})
 
 

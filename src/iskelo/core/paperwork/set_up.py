@@ -214,6 +214,7 @@ def _programs(found: Index) -> Iterator[SetUpStep]:
             trouble = "it feeds itself" if bus.id in circles else ""
             settings = [f"{bus.gain_db:+g} dB"] if bus.gain_db else []
             settings += ["muted"] if bus.muted else []
+            settings += ["effects mix"] if bus.effects else []
             settings += [_send(found, send) for send in program.sends if send.to == bus.id]
             yield SetUpStep(
                 f"bus:{bus.id}",
@@ -239,6 +240,13 @@ def _open(found: Index, program: Program) -> SetUpStep:
         settings.append(f"{program.rate_hz / 1000:g} kHz")
     if program.lets_go_in_background:
         settings.append("lets its device go in the background")
+    if (
+        any(item.width == 1 and item.output for item in (*program.tracks, *program.voices))
+        and program.pan_law != "0 dB"
+    ):
+        settings.append(f"pan law {program.pan_law.replace('-', '−')}")
+    if program.delay_compensation:
+        settings.append("delay compensation on")
     if program.read_ahead_samples is not None:
         settings.append(f"read-ahead {program.read_ahead_samples}")
     if program.compensates_samples:

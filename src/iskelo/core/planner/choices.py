@@ -288,8 +288,9 @@ def _direct_choices(reading: Reading, state: LineState, box: Interface, jack_in:
 def _sources_of(reading: Reading, item: str) -> set[Port]:
     """The source ports that reach a program's input by leads and converters."""
     placed = reading.found.items[item]
-    assert isinstance(placed.item, ProgramPort)
     found: set[Port] = set()
+    if not isinstance(placed.item, ProgramPort):
+        return found
     for leg in range(1, len(placed.item.legs) + 1):
         for taken in reading.graph.into(Port(item, "input", leg)):
             for converted in reading.graph.into(taken.start):

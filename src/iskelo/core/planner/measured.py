@@ -11,7 +11,7 @@ from iskelo.core.rig.gear import Driver, Interface, Offsets
 from iskelo.core.rig.rig import Index
 from iskelo.core.rig.value import Value
 from iskelo.core.rig.ways import open_box
-from iskelo.core.timing.delays import trip_of, waits
+from iskelo.core.timing.delays import buffer_waits, trip_of
 from iskelo.core.timing.feedback import FRACTION_BITS, feedback_word, ppm_of, rate_of
 
 MOST_SAMPLES = 100_000
@@ -138,7 +138,7 @@ def _driver(found: Index, identity: str) -> tuple[Interface, Driver]:
 def _parts(found: Index, box: Interface, driver: Driver) -> tuple[tuple[int, int], tuple[int, int]]:
     """In samples, in and out: what is waited in the driver's buffers, and all else but its safety offsets."""
     trip = trip_of(open_box(box, driver), found)
-    buffers = waits(driver, driver.buffer_samples)
+    buffers = buffer_waits(driver, driver.buffer_samples)
     safety = driver.safety(box.rate_hz, driver.buffer_samples)
     into = trip.in_samples - buffers[0] - safety.in_samples
     return buffers, (into, trip.out_samples - buffers[1] - safety.out_samples)

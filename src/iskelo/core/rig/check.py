@@ -187,11 +187,12 @@ def _program(program: Program, found: Index) -> None:
     _driver(program.name, program.driver, into)
     _driver(program.name, program.output_driver, out)
     inputs = {item.id for item in program.inputs}
-    outputs = {item.id for item in program.outputs} | {bus.id for bus in program.buses}
+    buses = {bus.id for bus in program.buses}
+    outputs = {item.id for item in program.outputs} | buses
     for track in program.tracks:
         place = f"{program.name}, track {track.name}"
-        if track.input is not None and track.input not in inputs:
-            raise Broken(place, f"its input {track.input!r} is no input of {program.name}")
+        if track.input is not None and track.input not in inputs and track.input not in buses:
+            raise Broken(place, f"its input {track.input!r} is no input and no bus of {program.name}")
         if track.output is not None and track.output not in outputs:
             raise Broken(place, f"its output {track.output!r} is no output of {program.name}")
     for voice in program.voices:

@@ -44,7 +44,7 @@ Tap = Literal["before the fader", "behind the fader"]
 
 
 class Track(Value):
-    """A recorder's track: takes one named input, records it when armed, passes it on when monitored.
+    """A recorder's track: takes one named input, or a bus, records it when armed, passes it on when monitored.
 
     ``output`` is a bus or an output of the program.
     """
@@ -65,7 +65,8 @@ class Track(Value):
 class Bus(Value):
     """A sum inside a program; ``output`` is another bus of it, or one of its outputs.
 
-    ``effects``: what passes it is wet, such as reverberation, and no copy of the sound that was sent to it.
+    ``effects``: what passes it is wet, such as reverberation, and no copy of the sound that was sent to it. Its own
+    effects delay what it takes before anything leaves it.
     """
 
     id: Id
@@ -75,6 +76,7 @@ class Bus(Value):
     gain_db: GainDb = 0.0
     muted: bool = False
     effects: bool = False
+    effect_delay_samples: DelaySamples = 0
 
 
 class Send(Value):
@@ -128,7 +130,7 @@ class Program(Value):
     it gives its device up while another program is in front. ``one_file``: all armed tracks go into one file.
     ``rate_hz`` is the rate its own sound was made for and its files are written as (None: whatever its device runs at).
     ``pan_law``: of mono sounds in stereo mixes. ``mute_kills_pre``: a muted track's sends before the fader
-    are silent too.
+    are silent too. ``delay_compensation``: what meets in a mix waits for the latest, so that effects part no copies.
     ``compensates_samples``: by so much it moves what it recorded to playback by itself.
     ``load_readings`` are two readings of its load meter at different buffers, or one, or none; ``spreads_over_cores``:
     what they tell is done by several cores at a time. ``read_ahead_samples``: what only plays is worked so far ahead.
@@ -151,6 +153,7 @@ class Program(Value):
     one_file: bool = False
     pan_law: PanLaw = "0 dB"
     mute_kills_pre: bool = False
+    delay_compensation: bool = False
     compensates_samples: DelaySamples = 0
     load_readings: Annotated[tuple[LoadReading, ...], Field(max_length=2)] = ()
     spreads_over_cores: bool = False

@@ -134,8 +134,8 @@ class Index:
     """Look-ups by id, made once from a rig; a driver stands there with the box it opens.
 
     ``opened`` says how each program that has a device reaches it, ``claims`` who has each box open, ``paces`` whose
-    clock each box runs on. ``said`` and ``sizes`` keep what has been asked for: ports in words, and how many of them a
-    bank has.
+    clock each box runs on. ``said``, ``sizes`` and ``waits`` keep what has been asked for: ports in words, how many of
+    them a bank has, how long what a program mixes waits.
     """
 
     rig: Rig
@@ -152,6 +152,7 @@ class Index:
     claims: dict[str, list[Claim]]
     said: dict[Port, str] = field(default_factory=dict, compare=False)
     sizes: dict[tuple[str, str], int] = field(default_factory=dict, compare=False)
+    waits: dict[str, dict[str, int]] = field(default_factory=dict, compare=False)
 
     def name(self, identity: str) -> str:
         """The name of a piece of gear, an input, a track, a voice, an output or a line."""

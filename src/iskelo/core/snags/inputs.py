@@ -294,6 +294,7 @@ def unused_bus(reading: Reading) -> list[Snag]:
         fed |= {send.to for send in program.sends}
         for bus in program.buses:
             leads = bus.output is not None or any(send.item == bus.id for send in program.sends)
+            leads = leads or any(track.input == bus.id for track in program.tracks)
             if bus.id in fed and leads:
                 continue
             reason = "nothing feeds it" if bus.id not in fed else "it leads nowhere"

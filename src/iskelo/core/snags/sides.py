@@ -46,7 +46,8 @@ def _fit_mono(reading: Reading, state: LineState) -> list[Remedy]:
         return []
     track, program = placed.item, placed.program
     item = reading.found.items[placed.item.input].item
-    assert isinstance(item, ProgramPort)
+    if not isinstance(item, ProgramPort):
+        return []
     remedies = [
         Remedy(
             f"Make track {track.name} mono, as its input {item.name} is",

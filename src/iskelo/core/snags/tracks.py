@@ -57,7 +57,7 @@ def one_side_silent(reading: Reading) -> list[Snag]:
     """A stereo track takes a mono input: its right side stays silent."""
     snags = []
     for program in reading.found.programs():
-        widths = {item.id: len(item.legs) for item in program.inputs}
+        widths = {item.id: len(item.legs) for item in program.inputs} | {bus.id: bus.width for bus in program.buses}
         for track in program.tracks:
             if track.input is not None and widths[track.input] < track.width:
                 edit = SetValues(item=track.id, values={"width": 1})
@@ -113,7 +113,7 @@ def _sharing(program: Program) -> list[tuple[list[Track], set[int]]]:
     for track in program.tracks:
         if not track.armed or track.input is None:
             continue
-        tracks, channels, shared = [track], set(inputs[track.input]), set[int]()
+        tracks, channels, shared = [track], set(inputs.get(track.input, ())), set[int]()
         apart = []
         for group in groups:
             if group[1] & channels:

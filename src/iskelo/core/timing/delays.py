@@ -26,10 +26,11 @@ from typing import Literal
 
 from iskelo.core.rig.gear import Aggregate, Driver, Interface, Offsets
 from iskelo.core.rig.links import BANKS
-from iskelo.core.rig.programs import Track
+from iskelo.core.rig.programs import Bus, Track
 from iskelo.core.rig.rig import Index
 from iskelo.core.rig.ways import Opening, Way, at_buffer
 from iskelo.core.timing.clocks import apart
+from iskelo.core.timing.compensation import waits
 from iskelo.core.timing.doubt import Side, in_doubt
 from iskelo.core.wiring.graph import Edge
 from iskelo.core.wiring.hops import DEVICE_HOPS, HopKind
@@ -144,6 +145,18 @@ def _by_effects(edge: Edge, found: Index, passed: _Passed) -> None:
         passed.terms.append(Term("program", label, placed.program.name, placed.item.effect_delay_samples, "set"))
 
 
+def _into_a_mix(edge: Edge, found: Index, passed: _Passed) -> None:
+    """A feed waits where its program compensates delays; a bus's own effects delay all that it takes."""
+    program = found.items[edge.owner].program
+    wait = waits(program, found).get(edge.owner, 0)
+    if wait:
+        passed.terms.append(Term("program", "wait: delay compensation", program.name, wait, "set"))
+    bus = found.items[edge.end.owner].item
+    if isinstance(bus, Bus) and bus.effect_delay_samples:
+        label = f"effects on {bus.name}"
+        passed.terms.append(Term("program", label, program.name, bus.effect_delay_samples, "set"))
+
+
 DELAYS: dict[HopKind, Callable[[Edge, Index, _Passed], None]] = {
     "lead in": _at_once,
     "capture": _by_box,
@@ -152,8 +165,8 @@ DELAYS: dict[HopKind, Callable[[Edge, Index, _Passed], None]] = {
     "record": _at_once,
     "monitor": _by_effects,
     "fader": _at_once,
-    "mix": _at_once,
-    "send": _at_once,
+    "mix": _into_a_mix,
+    "send": _into_a_mix,
     "to device": _by_device,
     "playback": _by_box,
     "lead out": _at_once,
@@ -189,7 +202,7 @@ def _know(
         known[box, side] = offsets
 
 
-def waits(driver: Driver, buffer_samples: int) -> tuple[int, int]:
+def buffer_waits(driver: Driver, buffer_samples: int) -> tuple[int, int]:
     """The samples waited in a driver's buffers on the way in and on the way out, at this buffer.
 
     Example: an engine of 480 with a buffer of 512 waits 480 + 512 - 32 = 960 in and 480 out.
@@ -326,7 +339,7 @@ def _into(opening: Opening, way: Way) -> list[Term]:
     label = "wait: capture buffer" if driver.engine is None else "wait: engine and capture buffer"
     return [
         Term("hardware", "safety in", box.name, safety.in_samples, safety.in_origin),
-        Term("buffer", label, box.name, waits(driver, way.buffer_samples)[0], "set"),
+        Term("buffer", label, box.name, buffer_waits(driver, way.buffer_samples)[0], "set"),
         *_ring(opening, way),
     ]
 
@@ -337,7 +350,7 @@ def _out_of(opening: Opening, way: Way) -> list[Term]:
     label = "wait: playback buffer" if driver.engine is None else "wait: engine out"
     return [
         *_ring(opening, way),
-        Term("buffer", label, box.name, waits(driver, way.buffer_samples)[1], "set"),
+        Term("buffer", label, box.name, buffer_waits(driver, way.buffer_samples)[1], "set"),
         Term("hardware", "safety out", box.name, safety.out_samples, safety.out_origin),
     ]
 
@@ -354,7 +367,7 @@ def _ring(opening: Opening, way: Way) -> list[Term]:
     caller = opening.caller
     if not way.rings or caller is None:
         return []
-    waiting = waits(caller.driver, caller.buffer_samples)[0] + way.margin_samples
+    waiting = buffer_waits(caller.driver, caller.buffer_samples)[0] + way.margin_samples
     terms = [Term("buffer", RING, way.box.name, waiting, "set")]
     if way.matched:
         terms.append(Term("buffer", MATCHING, way.box.name, MATCHING_SAMPLES, "set"))

@@ -1,12 +1,13 @@
 """A program's mixing at work: what of each of its sounds gets to each of its outputs, how loud and how much later.
 
 Faders, mutes, pans and sends are worked one after the other as a desk would, from the tracks and voices through buses
-to the outputs. A bus is worked when all that it takes has been; those that feed themselves are kept silent.
+to the outputs. A bus is worked when all that it takes has been; those that feed themselves are kept silent. Where the
+program compensates delays, what meets in a mix waits for the latest giver, muted or not.
 """
 
 import math
 from collections import defaultdict
-from collections.abc import Iterable
+from dataclasses import dataclass, replace
 
 from iskelo.core.rig.programs import Bus, Program, Send, Track, Voice
 
@@ -17,36 +18,41 @@ Heard = dict[tuple[Sound, int], float]
 """Which sounds are there, each later by so many samples, and their gains."""
 
 
-def mixed(program: Program) -> dict[tuple[str, int], Heard]:
-    """What is heard at each leg of each output of a program, by the output's id and the leg."""
-    desk = _Desk(program)
+def mixed(program: Program) -> "Desk":
+    """A program's mixing, worked from its inputs and voices to its outputs and to tracks that take a bus."""
+    desk = Desk(program)
+    silent = {bus.id for bus in program.buses if desk.comes_back(bus)}
     for track in program.tracks:
-        desk.track(track)
+        if track.input not in desk.buses or track.input in silent:
+            desk.track(track)
     for voice in program.voices:
         desk.voice(voice)
-    waiting = list(program.buses)
+    waiting = [bus for bus in program.buses if bus.id not in silent]
     while waiting:
         fed = {target for bus in waiting for target in desk.leads_to(bus)}
         ready = [bus for bus in waiting if bus.id not in fed]
         for bus in ready:
             desk.bus(bus)
-        if not ready:
-            # What is left feeds itself, or takes from what does.
-            kept = [bus for bus in waiting if not desk.comes_back(bus)]
-            waiting = [bus for bus in waiting if bus in kept]
-            if not kept:
-                break
-            continue
         waiting = [bus for bus in waiting if bus not in ready]
-    return {(item.id, leg): desk.at[item.id, leg] for item in program.outputs for leg in range(1, len(item.legs) + 1)}
+    return desk
 
 
-class _Desk:
-    """What has got where so far."""
+@dataclass(frozen=True, slots=True)
+class _Arriving:
+    """What a feed gives to a mix, and how late its giver is."""
+
+    legs: dict[int, Heard]
+    width: int
+    pan: float | None
+    latency: int
+
+
+class Desk:
+    """What has got where so far: what each mix takes, and what tracks that take a bus record."""
 
     def __init__(self, program: Program) -> None:
-        self.at: defaultdict[tuple[str, int], Heard] = defaultdict(dict)
         self._program = program
+        self.buses = {bus.id: bus for bus in program.buses}
         self._widths = {bus.id: bus.width for bus in program.buses}
         self._widths |= {item.id: len(item.legs) for item in program.outputs}
         self._inputs = {item.id: len(item.legs) for item in program.inputs}
@@ -54,34 +60,69 @@ class _Desk:
         for send in program.sends:
             if send.on:
                 self._sends[send.item].append(send)
+        self._arriving: defaultdict[str, list[_Arriving]] = defaultdict(list)
+        self.recorded: dict[Sound, Heard] = {}
+
+    def at(self, sink: str, leg: int) -> Heard:
+        """What is heard at a leg of a mix: all that arrives, together in time if the program sees to that."""
+        total: Heard = {}
+        latest = self._latest(sink)
+        for each in self._arriving[sink]:
+            wait = latest - each.latency if self._program.delay_compensation else 0
+            for start, heard in each.legs.items():
+                for end, gain in self._sides(start, each.width, self._widths[sink], each.pan):
+                    if end == leg:
+                        _add(total, heard, gain, wait)
+        return total
+
+    def _latest(self, sink: str) -> int:
+        return max((each.latency for each in self._arriving[sink]), default=0)
 
     def track(self, track: Track) -> None:
-        """A track that is monitored: its effects, then what is taken before the fader, then the fader."""
-        if track.input is None or not track.monitored:
-            return
-        legs = range(1, min(track.width, self._inputs[track.input]) + 1)
-        pre: dict[int, Heard] = {leg: {((track.input, leg), track.effect_delay_samples): 1.0} for leg in legs}
-        silent = track.muted and self._program.mute_kills_pre
-        post = {leg: _turned(heard, track.gain_db) for leg, heard in pre.items()} if not track.muted else {}
-        self._give(track, {} if silent else pre, post, track.width, track.pan)
+        """A track that takes a named input, or nothing that sounds; what it records is the input itself."""
+        taken: dict[int, Heard] = {}
+        if track.input in self._inputs:
+            legs = range(1, min(track.width, self._inputs[track.input]) + 1)
+            taken = {leg: {((track.input, leg), 0): 1.0} for leg in legs}
+        self._strip(track, taken, 0)
 
     def voice(self, voice: Voice) -> None:
         legs: dict[int, Heard] = {leg: {((voice.id, leg), 0): 1.0} for leg in range(1, voice.width + 1)}
-        self._give(voice, legs, legs, voice.width, voice.pan)
+        self._give(voice, legs, legs, _Arriving({}, voice.width, voice.pan, 0))
 
     def bus(self, bus: Bus) -> None:
-        pre = {leg: self.at[bus.id, leg] for leg in range(1, bus.width + 1)}
+        """A bus that has taken all it takes, and the tracks that take it."""
+        late = bus.effect_delay_samples
+        pre = {leg: _add({}, self.at(bus.id, leg), 1.0, late) for leg in range(1, bus.width + 1)}
         post = {leg: _turned(heard, bus.gain_db) for leg, heard in pre.items()} if not bus.muted else {}
-        self._give(bus, pre, post, bus.width, None)
+        latency = self._latest(bus.id) + late
+        self._give(bus, pre, post, _Arriving({}, bus.width, None, latency))
+        for track in self._program.tracks:
+            if track.input == bus.id:
+                taken = {leg: heard for leg, heard in post.items() if leg <= track.width}
+                self.recorded |= {(track.id, leg): heard for leg, heard in taken.items()}
+                self._strip(track, taken, latency)
 
-    def leads_to(self, bus: Bus) -> Iterable[str]:
-        """The buses that one feeds."""
-        targets = {send.to for send in self._sends[bus.id]} | ({bus.output} if bus.output is not None else set())
-        return targets & {each.id for each in self._program.buses}
+    def _strip(self, track: Track, taken: dict[int, Heard], latency: int) -> None:
+        """A track that is monitored: its effects, then what is taken before the fader, then the fader."""
+        if not track.monitored:
+            return
+        late = track.effect_delay_samples
+        pre = {leg: _add({}, heard, 1.0, late) for leg, heard in taken.items()}
+        post = {leg: _turned(heard, track.gain_db) for leg, heard in pre.items()} if not track.muted else {}
+        if track.muted and self._program.mute_kills_pre:
+            pre = {}
+        self._give(track, pre, post, _Arriving({}, track.width, track.pan, latency + late))
+
+    def leads_to(self, bus: Bus) -> set[str]:
+        """The buses that one feeds: by its output, its sends, or a track that takes it."""
+        givers = [bus.id, *(track.id for track in self._program.tracks if track.monitored and track.input == bus.id)]
+        outputs = {bus.output, *(track.output for track in self._program.tracks if track.id in givers)}
+        targets = {send.to for giver in givers for send in self._sends[giver]} | outputs
+        return {target for target in targets if target in self.buses}
 
     def comes_back(self, bus: Bus) -> bool:
         """Whether what a bus feeds leads back to it."""
-        by_id = {each.id: each for each in self._program.buses}
         seen: set[str] = set()
         ahead = [*self.leads_to(bus)]
         while ahead:
@@ -90,27 +131,18 @@ class _Desk:
                 return True
             if here not in seen:
                 seen.add(here)
-                ahead += self.leads_to(by_id[here])
+                ahead += self.leads_to(self.buses[here])
         return False
 
-    def _give(
-        self, item: Track | Voice | Bus, pre: dict[int, Heard], post: dict[int, Heard], width: int, pan: float | None
-    ) -> None:
-        """What an item gives on; a mix is not panned (None)."""
+    def _give(self, item: Track | Voice | Bus, pre: dict[int, Heard], post: dict[int, Heard], how: _Arriving) -> None:
+        """What an item gives on by its own output and its sends; a mix is not panned (None)."""
         if item.output is not None:
-            self._into(item.output, post, width, pan)
+            self._arriving[item.output].append(replace(how, legs=post))
         for send in self._sends[item.id]:
             legs = pre if send.tap == "before the fader" else post
             turned = {leg: _turned(heard, send.gain_db) for leg, heard in legs.items()}
-            self._into(send.to, turned, width, pan if send.pan is None else send.pan)
-
-    def _into(self, sink: str, legs: dict[int, Heard], width: int, pan: float | None) -> None:
-        """Add legs to an output or a bus, panned."""
-        for leg, heard in legs.items():
-            for end, gain in self._sides(leg, width, self._widths[sink], pan):
-                there = self.at[sink, end]
-                for sound, level in heard.items():
-                    there[sound] = there.get(sound, 0.0) + level * gain
+            pan = how.pan if send.pan is None else send.pan
+            self._arriving[send.to].append(replace(how, legs=turned, pan=pan))
 
     def _sides(self, leg: int, width: int, into: int, pan: float | None) -> list[tuple[int, float]]:
         if into == 1:
@@ -131,6 +163,14 @@ class _Desk:
         if self._program.pan_law == "-3 dB":
             return [(side, math.sqrt(share)) for side, share in enumerate(power, start=1)]
         return [(side, math.sqrt(math.sqrt(power[side - 1]) * linear[side - 1])) for side in (1, 2)]
+
+
+def _add(there: Heard, heard: Heard, gain: float, later: int) -> Heard:
+    """What is there with more of it, turned and later by so many samples."""
+    for (sound, late), level in heard.items():
+        key = (sound, late + later)
+        there[key] = there.get(key, 0.0) + level * gain
+    return there
 
 
 def _turned(heard: Heard, gain_db: float) -> Heard:

@@ -13,7 +13,7 @@ from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program, ProgramPort
 from iskelo.core.twin.converter import Converter
 from iskelo.core.twin.delay_line import DelayLine
-from iskelo.core.twin.mixing import mixed
+from iskelo.core.twin.mixing import Heard, mixed
 from iskelo.core.twin.stream import Block, Rows
 
 Leg = tuple[str, int]
@@ -106,6 +106,48 @@ class Mix:
         return cls(_run(rows), _run(channels), gains[np.ix_(rows, channels)])
 
 
+Late = tuple[Mix, DelayLine | None]
+LateVoice = tuple[Sound, Mix, DelayLine | None]
+
+
+class _Matrices:
+    """Gains by how much later, from captured channels and from voices, to so many rows."""
+
+    def __init__(self, rows: int, capture: int) -> None:
+        self._rows, self._capture = rows, capture
+        self._captured: dict[int, Block] = {}
+        self._voices: dict[tuple[Port, int], Block] = {}
+
+    def captured(self, late: int) -> Block:
+        return self._captured.setdefault(late, np.zeros((self._rows, self._capture), np.float32))
+
+    def voice(self, port: Port, late: int) -> Block:
+        return self._voices.setdefault((port, late), np.zeros((self._rows, 1), np.float32))
+
+    def at_work(self, sounds: Mapping[Port, Sound]) -> tuple[list[Late], list[LateVoice]]:
+        """Mixes with the memory of what is later; of voices those that sound."""
+        mixes = [
+            (mix, DelayLine(mix.gains.shape[1], late) if late else None)
+            for late, gains in self._captured.items()
+            if (mix := Mix.of(gains)).gains.size
+        ]
+        voices = [
+            (sounds[port], mix, DelayLine(1, late) if late else None)
+            for (port, late), gains in self._voices.items()
+            if port in sounds and (mix := Mix.of(gains)).gains.size
+        ]
+        return mixes, voices
+
+
+def _passed(
+    mixes: list[Late], voices: list[LateVoice], captured: Block, voiced: Mapping[int, Block]
+) -> list[tuple[Mix, Block]]:
+    """Every mix with the sound that goes into it now."""
+    heard = [(mix, captured[mix.channels], line) for mix, line in mixes]
+    heard += [(mix, voiced[id(sound)], line) for sound, mix, line in voices]
+    return [(mix, sound if line is None else line.push(sound)) for mix, sound, line in heard]
+
+
 class ProgramAtWork:
     """One program on one device; ``tape`` gives what was recorded, in stream time."""
 
@@ -138,7 +180,6 @@ class ProgramAtWork:
         self._driver = driver
         self._open = admitted
         inputs = {item.id: item for item in program.inputs}
-        self._outputs = {item.id: item for item in program.outputs}
         self._legs: list[Leg] = [(track.id, leg) for track in program.tracks for leg in range(1, track.width + 1)]
         # A converter's 24 bits fit a single-precision number exactly.
         self._tape = np.zeros((len(self._legs), length), np.float32)
@@ -154,32 +195,30 @@ class ProgramAtWork:
                 channels.append(channel - 1)
         self._rows, self._channels = _run(rows), _run(channels)
         self._records = bool(rows)
-        # What goes from which capture channels to which playback channels, by how much later; and of each voice.
-        self._mixes: list[tuple[Mix, DelayLine | None]] = []
-        self._voices: list[tuple[Sound, Mix]] = []
-        taken_late: dict[int, Block] = {}
-        sounded: dict[Port, Block] = {}
-        for (output, leg), heard in mixed(program).items():
-            end = self._channel(self._outputs[output], leg, program.enabled_out, driver.playback)
-            if end is None:
-                continue
-            for ((identity, start), late), gain in heard.items():
-                row_in: int | None = 1
-                if identity in inputs:
-                    row_in = self._channel(inputs[identity], start, program.enabled_in, driver.capture)
-                    gains = taken_late.setdefault(late, np.zeros((driver.playback, driver.capture), np.float32))
-                else:
-                    voice = Port(identity, "voice", start)
-                    gains = sounded.setdefault(voice, np.zeros((driver.playback, 1), np.float32))
-                if row_in is not None:
-                    gains[end - 1, row_in - 1] += gain
-        for late, gains in taken_late.items():
-            if gains.any():
-                line = DelayLine(driver.capture, late) if late else None
-                self._mixes.append((Mix.of(gains), line))
-        for voice, gains in sounded.items():
-            if voice in sounds and gains.any():
-                self._voices.append((sounds[voice], Mix.of(gains)))
+        # What of captured channels and of voices goes to playback channels, and to tracks that take a bus.
+        played = _Matrices(driver.playback, driver.capture)
+        taken_from_buses = _Matrices(len(self._legs), driver.capture)
+        desk = mixed(program)
+        for item in program.outputs:
+            for leg in range(1, len(item.legs) + 1):
+                end = self._channel(item, leg, program.enabled_out, driver.playback)
+                if end is not None:
+                    self._mix_into(played, end - 1, desk.at(item.id, leg))
+        for row, (identity, leg) in enumerate(self._legs):
+            if tracks[identity].armed and (identity, leg) in desk.recorded:
+                self._mix_into(taken_from_buses, row, desk.recorded[identity, leg])
+        self._mixes, self._voices = played.at_work(sounds)
+        self._tape_mixes, self._tape_voices = taken_from_buses.at_work(sounds)
+
+    def _mix_into(self, matrices: "_Matrices", row: int, heard: Heard) -> None:
+        inputs = {item.id: item for item in self.program.inputs}
+        for ((identity, start), late), gain in heard.items():
+            if identity in inputs:
+                channel = self._channel(inputs[identity], start, self.program.enabled_in, self._driver.capture)
+                if channel is not None:
+                    matrices.captured(late)[row, channel - 1] += gain
+            else:
+                matrices.voice(Port(identity, "voice", start), late)[row, 0] += gain
 
     @staticmethod
     def _channel(item: ProgramPort | None, leg: int, enabled: tuple[int, ...], size: int) -> int | None:
@@ -203,12 +242,18 @@ class ProgramAtWork:
             taken = captured[self._channels, :room]
             self._tape[self._rows, began : began + room] = taken if handled is None else taken * handled[:room]
         # The memory of effects runs with the sound, whether a block is ready or not.
-        heard = [(mix, captured if effects is None else effects.push(captured)) for mix, effects in self._mixes]
         count = captured.shape[1]
-        heard += [(mix, sound.samples(self._own_rate_hz, began, count)[np.newaxis]) for sound, mix in self._voices]
+        voiced: dict[int, Block] = {}
+        for sound, _, _ in (*self._voices, *self._tape_voices):
+            if id(sound) not in voiced:
+                voiced[id(sound)] = sound.samples(self._own_rate_hz, began, count)[np.newaxis]
+        heard = _passed(self._mixes, self._voices, captured, voiced)
+        for mix, sound_then in _passed(self._tape_mixes, self._tape_voices, captured, voiced):
+            recorded = (mix.gains @ sound_then)[:, :room]
+            self._tape[mix.rows, began : began + room] += recorded if handled is None else recorded * handled[:room]
         together: Block = np.zeros((driver.playback, count if self._out is not None else 0), np.float32)
         for mix, sound_then in heard:
-            played = mix.gains @ sound_then[mix.channels]
+            played = mix.gains @ sound_then
             if ready is not None:
                 played *= ready
             if self._out is None:

@@ -215,12 +215,19 @@ def send_off(send: Send) -> Block:
 
 
 def buses_in_circles(program: Program) -> set[str]:
-    """The buses that feed themselves, straight or through others: by what they lead to or are sent to."""
+    """The buses that feed themselves, straight or through others: by outputs, sends, and tracks that take them."""
     buses = {bus.id for bus in program.buses}
     onward: dict[str, set[str]] = {bus.id: {bus.output} & buses for bus in program.buses if bus.output is not None}
+    sent: dict[str, set[str]] = {}
     for send in program.sends:
-        if send.on and send.item in buses and send.to in buses:
-            onward.setdefault(send.item, set()).add(send.to)
+        if send.on and send.to in buses:
+            sent.setdefault(send.item, set()).add(send.to)
+    for bus in program.buses:
+        onward.setdefault(bus.id, set()).update(sent.get(bus.id, ()))
+    for track in program.tracks:
+        if track.monitored and track.input in buses:
+            leads = sent.get(track.id, set()) | ({track.output} & buses if track.output is not None else set())
+            onward.setdefault(track.input, set()).update(leads)
     found = set()
     for start, first in onward.items():
         seen: set[str] = set()

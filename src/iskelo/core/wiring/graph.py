@@ -210,6 +210,8 @@ def _program_edges(program: Program, found: Index) -> list[Edge]:
     starts = {item.id: _legs(item.id, "input", len(item.legs)) for item in program.inputs}
     sinks = {item.id: _legs(item.id, "output", len(item.legs)) for item in program.outputs}
     sinks |= {bus.id: _legs(bus.id, "bus", bus.width) for bus in program.buses}
+    starts |= {bus.id: _legs(bus.id, "bus_out", bus.width) for bus in program.buses}
+    taken = {track.input for track in program.tracks}
     refused = refused_to_arm(program)
     for track in program.tracks:
         monitor, sends = _legs(track.id, "monitor", track.width), given.get(track.id, ())
@@ -244,7 +246,7 @@ def _program_edges(program: Program, found: Index) -> list[Edge]:
     circles = buses_in_circles(program) if program.buses else set()
     for bus in program.buses:
         sends = given.get(bus.id, ())
-        if bus.output is None and not sends:
+        if bus.output is None and not sends and bus.id not in taken:
             continue
         legs, post = sinks[bus.id], _legs(bus.id, "bus_out", bus.width)
         shut = bus_in_a_circle(bus) if bus.id in circles else None
@@ -287,7 +289,7 @@ def refused_to_arm(program: Program) -> dict[str, Track]:
     for track in program.tracks if program.one_track_per_input else ():
         if not track.armed or track.input is None:
             continue
-        mine = channels[track.input]
+        mine = channels.get(track.input, set())
         other = next((taken[channel] for channel in sorted(mine) if channel in taken), None)
         if other is not None:
             refused[track.id] = other

@@ -185,6 +185,11 @@ function TrackRow({ program, track, position }: { program: Program; track: Track
               {index + 1} {item.name}
             </option>
           ))}
+          {program.buses.map((bus) => (
+            <option key={bus.id} value={bus.id}>
+              bus {bus.name}
+            </option>
+          ))}
         </Select>
         <OutputSelect
           program={program}
@@ -385,7 +390,7 @@ function BusSwitches({ bus }: { bus: Program["buses"][number] }) {
             checked={bus[field]}
             onChange={(event) => void set({ [field]: event.target.checked })}
           />
-          {field === "effects" ? "effects (wet)" : field}
+          {field === "effects" ? "wet" : "muted"}
         </Flex>
       ))}
     </>
@@ -401,9 +406,12 @@ export function Buses({ program }: { program: Program }) {
       program={program}
       what="bus"
       title="Buses"
-      note="gain in dB"
+      note="gain in dB, effect delay in samples"
       items={program.buses}
-      figures={(bus) => [{ label: "Gain", field: "gain_db", value: bus.gain_db }]}
+      figures={(bus) => [
+        { label: "Gain", field: "gain_db", value: bus.gain_db },
+        { label: "Delay", field: "effect_delay_samples", value: bus.effect_delay_samples },
+      ]}
       more={(bus) => <BusSwitches bus={bus} />}
       onAdd={() => void edit([{ edit: "add_buses", program: program.id, names, output }])}
     />

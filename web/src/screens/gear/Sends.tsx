@@ -16,7 +16,7 @@ const LAWS = ["0 dB", "-3 dB", "-4.5 dB", "-6 dB"]
 export function Sends({ program }: { program: Program }) {
   const set = useSet(program.id)
   return (
-    <Section title="Sends" note="to buses and outputs, besides an item's own output">
+    <Section title="Mixing" note="pan law, delays, sends besides an item's own output">
       <Row words="Pan law: mono in the centre at">
         <Select
           aria-label="Pan law"
@@ -30,6 +30,11 @@ export function Sends({ program }: { program: Program }) {
           ))}
         </Select>
       </Row>
+      <Check
+        words="Delay compensation"
+        on={program.delay_compensation}
+        onChange={(delay_compensation) => void set({ delay_compensation })}
+      />
       <Check
         words="Mute silences sends before the fader too"
         on={program.mute_kills_pre}
