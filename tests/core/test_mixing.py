@@ -10,13 +10,14 @@ from hypothesis import strategies as st
 
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
-from iskelo.core.edits.edit import AddBuses, AddLine, AddSends, AddTracks, AddVoices, Edit, Remove, SetValues
+from iskelo.core.edits.edit import AddBuses, AddLine, AddSends, AddTracks, AddVoices, Edit, Remove, SetDevice, SetValues
 from iskelo.core.levels.units import db_to_ratio
 from iskelo.core.linecheck.run import run_line_check
 from iskelo.core.lines.context import read
 from iskelo.core.lines.legs import Leg
 from iskelo.core.paperwork.set_up import set_up_list
 from iskelo.core.planner.join import join_line
+from iskelo.core.rig.gear import Driver, Interface
 from iskelo.core.rig.mixing import legs_into, pan_gains, say_pan
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Bus, Program, ProgramPort, Send, Tap, Track, Voice
@@ -135,7 +136,9 @@ def engines(draw: st.DrawFn) -> Program:
 
 def predicted(program: Program) -> dict[tuple[str, int], dict[tuple[tuple[str, int], int], float]]:
     """By the graph: what of each input and voice leg gets to each output leg and each track's tape, by delay."""
-    rig = Rig(gear=(program,), next_number=100)
+    box = Interface(id="b50", name="Box", drivers=(Driver(id="d51"),))
+    program = program.model_copy(update={"device": "b50"})
+    rig = Rig(gear=(box, program), next_number=100)
     found = index(rig)
     graph = compile_graph(found)
     starts = [Port("i1", "input", leg) for leg in (1, 2)]
@@ -347,6 +350,22 @@ def test_an_effects_track_takes_a_bus_records_it_and_is_heard() -> None:
     assert any(term.label == "wait: delay compensation" for arrival in leg.arrivals for term in arrival.delay.terms)
     found = run_line_check(bench.rig).ledger
     assert found.agreeing == len(found.targets)
+
+
+def test_nothing_runs_in_a_program_without_a_device_and_it_is_said() -> None:
+    bench = with_effects()
+    program = bench.id("Recorder")
+    bench.do(AddVoices(program=program, names=("Click",), output=bench.id("Reverb")))
+    bench.do(AddTracks(program=program, names=("Kept",)))
+    kept = bench.track("Kept")
+    bench.do(SetValues(item=kept, values={"input": bench.id("Reverb")}))
+    click = Port(bench.id("Click"), "voice", 1)
+    bench.do(AddLine(name="Click kept", from_ports=(click,), to_ports=(Port(kept, "track", 1),), alone=False))
+    assert bench.line("Click kept").headline == "arrives"
+    assert next(line for line in run_line_check(bench.rig).ledger.lines if line.name == "Click kept").proved
+    bench.do(SetDevice(program=program, device=None))
+    assert bench.line("Click kept").headline == "blocked"
+    assert "Recorder has no device" in bench.line("Click kept").findings[0].words
 
 
 def test_a_track_that_takes_what_it_feeds_is_a_circle_and_kept_silent_on_both_sides() -> None:

@@ -240,10 +240,7 @@ def _open(found: Index, program: Program) -> SetUpStep:
         settings.append(f"{program.rate_hz / 1000:g} kHz")
     if program.lets_go_in_background:
         settings.append("lets its device go in the background")
-    if (
-        any(item.width == 1 and item.output for item in (*program.tracks, *program.voices))
-        and program.pan_law != "0 dB"
-    ):
+    if program.pan_law != "0 dB":
         settings.append(f"pan law {program.pan_law.replace('-', '−')}")
     if program.delay_compensation:
         settings.append("delay compensation on")

@@ -67,6 +67,14 @@ def shut_way(program: Program, opening: Opening, way: Way, found: Index) -> Bloc
     return None
 
 
+def not_running(program: Program, opening: Opening | None, found: Index) -> Block | None:
+    """Why a program does not run: nothing calls it, for it has no device or cannot open it."""
+    caller = opening.caller if opening is not None else None
+    if opening is None or caller is None:
+        return Block(f"{program.name} has no device, so nothing runs in it", None, "")
+    return shut_way(program, opening, caller, found)
+
+
 def _hindered(program: Program, opening: Opening, way: Way, hindrance: Hindrance, found: Index) -> Block:
     box, driver = way.box, way.driver
     match hindrance:

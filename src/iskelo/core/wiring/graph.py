@@ -26,6 +26,7 @@ from iskelo.core.wiring.blocks import (
     buses_in_circles,
     not_enabled,
     not_heard,
+    not_running,
     not_shown,
     not_supplied,
     send_off,
@@ -225,6 +226,9 @@ def _program_edges(program: Program, found: Index) -> list[Edge]:
                 opened = Setting(other.id, {"armed": False})
                 said = f"{program.name} arms a channel on one track only, and {other.name} has it"
                 armed = Block(said, opened, f"Disarm track {other.name}")
+            if track.input in sinks:
+                # What comes from a named input has met its device on the way; a mix runs only if the program does.
+                armed = armed or not_running(program, opening, found)
             heard = not_heard(track, program)
             for leg, (start, end) in enumerate(zip(starts[track.input], monitor, strict=False), start=1):
                 edges.append(_edge((start, Port(track.id, "track", leg), "record", track.id, 0.0, 1, armed)))
