@@ -53,6 +53,25 @@ def mended(page: Page) -> None:
     take(page, "batch")
 
 
+def mixing(page: Page) -> None:
+    """Two voices sent to an effects mix, and all of it undone."""
+    page.locator('[data-card="Longhand"]').get_by_role("button", name="Longhand", exact=True).first.click()
+    page.get_by_role("button", name="Add bus", exact=True).click()
+    page.get_by_label("Name of bus 1", exact=True).fill("Stairwell")
+    page.keyboard.press("Enter")
+    page.get_by_label("Bus Stairwell effects").click()
+    for name in ("Alma", "Cassia"):
+        page.get_by_label("Send what").select_option(label=name)
+        page.get_by_role("button", name="Add send", exact=True).click()
+        page.get_by_label(f"Tap of send {name} to bus Stairwell").wait_for()
+    page.get_by_label("Name of bus 1", exact=True).evaluate("each => each.scrollIntoView()")
+    take(page, "mixing")
+    page.keyboard.press("Escape")
+    for _ in range(5):
+        page.keyboard.press("Control+z")
+        page.wait_for_timeout(300)
+
+
 def on_gear_and_timing(page: Page) -> None:
     """A lit way, a swap, boxes joined, the catalogue, a trial on the ladder."""
     page.locator('[data-card="Corvane 8"]').get_by_role("button", name=re.compile("^3: Corvane 8 jack in 3")).click()
@@ -83,6 +102,7 @@ def on_gear_and_timing(page: Page) -> None:
     page.get_by_role("button", name="Add Longhand").wait_for()
     take(page, "catalogue")
     page.keyboard.press("Escape")
+    mixing(page)
     page.keyboard.press("3")
     page.get_by_role("listbox").wait_for()
     page.keyboard.press("e")

@@ -16,7 +16,7 @@ const LAWS = ["0 dB", "-3 dB", "-4.5 dB", "-6 dB"]
 export function Sends({ program }: { program: Program }) {
   const set = useSet(program.id)
   return (
-    <Section title="Mixing" note="pan law, delays, sends besides an item's own output">
+    <Section title="Mixing" note="sends, pan law, delays">
       <Row words="Pan law: mono in the centre at">
         <Select
           aria-label="Pan law"
