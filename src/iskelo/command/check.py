@@ -87,6 +87,7 @@ def check() -> int:
         ("tsc", ["npx", "tsc", "--noEmit"], WEB),
         ("eslint", ["npx", "eslint", "src", "--max-warnings", "0"], WEB),
         ("prettier", ["npx", "prettier", "--check", "--log-level", "warn", "src"], WEB),
+        ("vitest", ["npx", "vitest", "run"], WEB),
     ]
     failed = 0
     for name, words, folder in steps:

@@ -1,0 +1,141 @@
+import fc from "fast-check"
+import { describe, expect, it } from "vitest"
+
+import type { LineView, SnagView } from "../../api/client"
+import { SYMPTOMS, fits, namedLines, numberIn, soundsWrong, suspects, symptomOf } from "./find"
+
+type Station = LineView["stations"][number]
+
+const station = (column: Station["column"], label: string, number: string): Station => ({
+  column,
+  state: "on",
+  label,
+  number,
+  copies: 1,
+  trouble: "",
+})
+
+/** As much of a line as is looked at. */
+const line = (position: number, name: string, ...stations: Station[]) =>
+  ({
+    id: `l${position}`,
+    position,
+    name,
+    headline: "arrives",
+    tag: "",
+    stations,
+    from_ports: [["s1", "out", 1]],
+  }) as unknown as LineView
+
+const alma = line(
+  1,
+  "Alma",
+  station("source", "Alma", ""),
+  station("box_in", "Corvane 8", "1"),
+  station("computer_in", "Hall", "17–18"),
+  station("track", "Alma", "5"),
+)
+const dov = line(12, "Dov", station("box_in", "Box 2", "4"), station("track", "Dov", "12"))
+
+describe("what a sentence tells of", () => {
+  it.each([
+    ["everything sounds hollow", "hollow"],
+    ["there is no sound on five", "nothing"],
+    ["sounds thin", "thin"],
+    ["It crackles!", "clicks"],
+    ["latency", "late"],
+    ["phasey", "hollow"],
+    ["there is an echo", "echo"],
+    ["it howls", "howls"],
+    ["only in one ear", "one side"],
+    ["much too loud", "distorted"],
+  ])("%s: %s", (text, symptom) => {
+    expect(symptomOf(text)).toBe(symptom)
+  })
+
+  it("finds every symptom by its own name and by the beginning of it", () => {
+    for (const symptom of SYMPTOMS) {
+      expect(symptomOf(symptom)).toBe(symptom)
+      expect(symptomOf(` ${symptom.slice(0, 3).toUpperCase()}`)).not.toBeNull()
+    }
+  })
+
+  it("says nothing of two letters, and of any text without ever failing", () => {
+    expect(symptomOf("ho")).toBeNull()
+    fc.assert(
+      fc.property(fc.string(), (text) => {
+        const found = symptomOf(text)
+        return found === null || SYMPTOMS.includes(found)
+      }),
+    )
+  })
+
+  it("knows when something is heard that is not said", () => {
+    expect(soundsWrong("it sounds strange")).toBe(true)
+    expect(soundsWrong("Corvane")).toBe(false)
+  })
+})
+
+describe("numbers in sentences", () => {
+  it.each([
+    ["there is no sound on five", 5],
+    ["t5 is dead", 5],
+    ["nothing on 12.", 12],
+    ["#7", 7],
+    ["only on one side", null],
+    ["in one ear", null],
+    ["somewhere", null],
+  ])("%s: %s", (text, number) => {
+    expect(numberIn(text)).toBe(number)
+  })
+
+  it("finds any number up to 999 as a word of its own", () => {
+    fc.assert(fc.property(fc.nat(999), (number) => numberIn(`no sound on ${number}, again`) === number))
+  })
+})
+
+describe("which lines fit", () => {
+  it("tells a box and its jack apart", () => {
+    expect(fits(dov, "box 2, jack 4")).toBe(true)
+    expect(fits(dov, "box 2, jack 2")).toBe(false)
+  })
+
+  it("finds ports by bank and number, also inside a range", () => {
+    expect(fits(alma, "hall 17")).toBe(true)
+    expect(fits(alma, "hall 19")).toBe(false)
+    expect(fits(alma, "channel 18")).toBe(true)
+    expect(fits(alma, "t5")).toBe(true)
+    expect(fits(dov, "t5")).toBe(false)
+    expect(fits(alma, "#12")).toBe(false)
+    expect(fits(dov, "#12")).toBe(true)
+  })
+
+  it("finds by name whatever the case, and everything when nothing is typed", () => {
+    expect(fits(alma, "ALM")).toBe(true)
+    expect(fits(alma, "  ")).toBe(true)
+    expect(fits(dov, "alma")).toBe(false)
+  })
+
+  it("names lines by a track's number, a line's name, or neither", () => {
+    expect([...namedLines([alma, dov], "there is no sound on five")]).toEqual(["l1"])
+    expect([...namedLines([alma, dov], "dov crackles")]).toEqual(["l12"])
+    expect([...namedLines([alma, dov], "it crackles")]).toEqual([])
+  })
+})
+
+describe("who could be behind it", () => {
+  const snag = (key: string, symptoms: string[], lines: string[]) =>
+    ({ key, symptoms, lines }) as unknown as SnagView
+
+  it("puts those of a line that is named first, then those whose first symptom it is", () => {
+    const snags = [
+      snag("a", ["late", "hollow"], ["l1"]),
+      snag("b", ["hollow"], ["l1"]),
+      snag("c", ["clicks", "hollow"], ["l12"]),
+      snag("d", ["clicks"], ["l12"]),
+    ]
+    expect(suspects(snags, "hollow", new Set(["l12"])).map((each) => each.key)).toEqual(["c", "b", "a"])
+    expect(suspects(snags, "hollow", new Set()).map((each) => each.key)).toEqual(["b", "a", "c"])
+    expect(suspects(snags, null, new Set())).toEqual([])
+  })
+})
