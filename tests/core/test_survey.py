@@ -166,3 +166,12 @@ def test_graphs_of_before_are_let_go() -> None:
         known = survey_again(apply(known.reading.rig, (SetValues(item=source, values={"notes": "new"}),)).rig, known)
     gc.collect()
     assert [graph() for graph in graphs] == [None] * len(graphs)
+
+
+def test_who_reads_a_rig_again_runs_no_rule(monkeypatch: pytest.MonkeyPatch) -> None:
+    bench = two_voices()
+    first = survey_again(bench.rig, None)
+    monkeypatch.setattr("iskelo.core.survey.find_snags", lambda _: pytest.fail("the rules were run"))
+    again = survey_again(bench.rig, first)
+    assert again.snags is first.snags
+    assert again.survey == first.survey
