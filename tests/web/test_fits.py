@@ -3,6 +3,7 @@
 import pytest
 from playwright.sync_api import Page, expect
 
+from web.test_person import new_rig
 from web.test_tasks import demo, press
 
 AMISS = """() => {
@@ -123,3 +124,50 @@ def test_the_name_of_a_new_line_finds_its_source_and_enter_adds_it(screen: Page)
     expect(screen.get_by_test_id("last-edit")).to_contain_text("Thund")
     expect(screen.get_by_label("Name of the line")).to_be_focused()
     expect(screen.get_by_label("Name of the line")).to_have_value("")
+    # Of several that begin so, the first; what is no figure is said in place, and nothing is lost.
+    screen.keyboard.type("C")
+    chosen = screen.get_by_label("From", exact=True).locator("option:checked")
+    expect(chosen).to_have_text("Cassia")
+    screen.get_by_label("Longest delay in ms").fill("soon")
+    screen.keyboard.press("Enter")
+    expect(screen.get_by_text("“soon” is no number of milliseconds")).to_be_visible()
+    expect(screen.get_by_label("Name of the line")).to_have_value("C")
+
+
+FAINT = """() => {
+  const channels = (colour) => (colour.match(/[\\d.]+/g) ?? []).map(Number)
+  const light = (colour) => {
+    const [red, green, blue] = channels(colour).map((each) => each / 255)
+      .map((each) => (each <= 0.04045 ? each / 12.92 : ((each + 0.055) / 1.055) ** 2.4))
+    return 0.2126 * red + 0.7152 * green + 0.0722 * blue
+  }
+  const behind = (each) => {
+    for (let over = each; over; over = over.parentElement) {
+      const [, , , opaque = 1] = channels(getComputedStyle(over).backgroundColor)
+      if (opaque > 0) return getComputedStyle(over).backgroundColor
+    }
+    return "rgb(255, 255, 255)"
+  }
+  return [...document.querySelectorAll("button:disabled")].map((each) => {
+    const [one, other] = [light(getComputedStyle(each).color), light(behind(each))].sort((a, b) => b - a)
+    return [each.innerText, (one + 0.05) / (other + 0.05)]
+  })
+}"""
+
+
+def test_what_is_disabled_stays_readable_in_both_themes(screen: Page) -> None:
+    """At least 3:1, as WCAG 2.2 asks of parts of a screen (relative luminance of its definitions, from memory)."""
+    new_rig(screen, "Nothing yet")
+    seen: list[str] = []
+    for _ in range(2):
+        for place, key in (("1", "Escape"), ("2", "n"), ("3", "Escape"), ("4", "Escape")):
+            press(screen, ["Escape", place])
+            screen.wait_for_timeout(200)
+            press(screen, [key])
+            screen.wait_for_timeout(200)
+            for words, ratio in screen.evaluate(FAINT):
+                assert ratio >= 3, f"{words!r} on place {place} stands out by {ratio:.1f} only"
+                seen.append(words)
+            press(screen, ["Escape"])
+        press(screen, ["t"])
+    assert any("Add line" in words for words in seen)

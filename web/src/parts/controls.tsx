@@ -18,7 +18,13 @@ const button = defineRecipe({
   },
   variants: {
     variant: {
-      ink: { bg: "sea", color: "onSea", fontWeight: "600", _hover: { bg: "seaDeep" } },
+      ink: {
+        bg: "sea",
+        color: "onSea",
+        fontWeight: "600",
+        _hover: { bg: "seaDeep" },
+        _disabled: { bg: "sunk", color: "ink2", borderColor: "edge" },
+      },
       plain: { bg: "sheet", color: "ink", borderColor: "edge", _hover: { bg: "sunk" } },
       quiet: { bg: "transparent", color: "ink", _hover: { bg: "sunk" } },
       link: { bg: "transparent", color: "sea", fontWeight: "600", _hover: { bg: "wash" } },

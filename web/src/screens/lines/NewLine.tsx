@@ -9,7 +9,7 @@ const NEW_TRACK = "new"
 
 /** A strip under the toolbar that states one line after another: name, from, purpose, to, within. */
 export function NewLine({ onClose }: { onClose: () => void }) {
-  const { state, edit } = useRig()
+  const { state, edit, say } = useRig()
   const { rig } = state
   const programs = rig.gear.filter((gear) => gear.kind === "program")
   const sources = [
@@ -43,12 +43,14 @@ export function NewLine({ onClose }: { onClose: () => void }) {
       : (destinations[0]?.id ?? ""))
   const fallback = source ? (purpose === "record" ? source.name : `${source.name}, heard`) : ""
 
-  /** A name that begins only one source's is that source's. */
+  /** A name that begins a source's is that source's; of several the first one's. */
   const typed = (text: string) => {
     setName(text)
     const begun = sources.filter((gear) => gear.name.toLowerCase().startsWith(text.trim().toLowerCase()))
-    if (text.trim() && begun[0] && begun.length === 1) setFrom(begun[0].id)
+    if (text.trim() && begun[0] && begun.every((each) => each.id !== from)) setFrom(begun[0].id)
   }
+
+  const bad = Number.isNaN(Number(within.replace(",", ".")))
 
   const add = async () => {
     if (!source || !target) return
@@ -74,6 +76,7 @@ export function NewLine({ onClose }: { onClose: () => void }) {
       const track = programs.flatMap((program) => program.tracks).find((each) => each.id === target)
       ends = ports(target, "track", track?.width ?? 1)
     }
+    if (bad) return say(`Within: “${within}” is no number of milliseconds.`)
     const limit = within.trim() === "" ? null : Number(within.replace(",", "."))
     edits.push({
       edit: "add_line",
@@ -173,6 +176,7 @@ export function NewLine({ onClose }: { onClose: () => void }) {
           <Input
             w="56px"
             figure
+            bad={bad}
             placeholder="—"
             value={within}
             onChange={(event) => setWithin(event.target.value)}
@@ -180,12 +184,7 @@ export function NewLine({ onClose }: { onClose: () => void }) {
           />{" "}
           ms
         </Labelled>
-        <Button
-          variant="ink"
-          size="row"
-          type="submit"
-          disabled={!source || !target || Number.isNaN(Number(within.replace(",", ".")))}
-        >
+        <Button variant="ink" size="row" type="submit" disabled={!source || !target}>
           Add line{" "}
           <Kbd borderColor="onSea" color="onSea">
             Enter
