@@ -62,3 +62,4 @@ export async function answer<T>(
   }
   return result.data as T
 }
+export type LadderView = Schemas["Ladder"]

@@ -6,7 +6,7 @@ import { useRig } from "../../api/rig"
 import { Commit } from "../../parts/Commit"
 import { Button, Figure, Select } from "../../parts/controls"
 import { usePropose } from "../../parts/propose"
-import { Check, Row, Section, useNumber, useSet } from "./Inspector"
+import { Check, Row, Section, useNumber, useSet } from "./fields"
 
 export type AggregateView = Schemas["AggregateView"]
 export type MemberRow = AggregateView["members"][number]

@@ -5,8 +5,7 @@ import { useRig } from "../../api/rig"
 import { Commit } from "../../parts/Commit"
 import { Select } from "../../parts/controls"
 import { useCarefulSet, usePropose } from "../../parts/propose"
-import { NumberList } from "./InterfaceFields"
-import { Check, OriginRow, Row, Section, useNumber, useSet } from "./Inspector"
+import { Check, NumberList, OriginRow, Row, Section, useNumber, useSet } from "./fields"
 
 export type ClockRow = Schemas["ClockRow"]
 type Choice = ClockRow["now"]

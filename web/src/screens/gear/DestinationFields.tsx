@@ -4,7 +4,7 @@ import type { Destination } from "../../api/client"
 import { useRig } from "../../api/rig"
 import { Commit } from "../../parts/Commit"
 import { Select } from "../../parts/controls"
-import { Check, Row, Section, useNumber, useSet } from "./Inspector"
+import { Check, Row, Section, useNumber, useSet } from "./fields"
 
 export function DestinationFields({ destination }: { destination: Destination }) {
   const { state, edit } = useRig()

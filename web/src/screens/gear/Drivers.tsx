@@ -5,8 +5,7 @@ import { useRig } from "../../api/rig"
 import { Button, Select } from "../../parts/controls"
 import { Offsets } from "../../parts/Offsets"
 import { useCarefulSet, usePropose } from "../../parts/propose"
-import { Check, OriginRow, Row, Section, useSet } from "./Inspector"
-import { NumberList, Some } from "./InterfaceFields"
+import { Check, NumberList, OriginRow, Row, Section, Some, useSet } from "./fields"
 
 type Driver = Interface["drivers"][number]
 

@@ -1,14 +1,12 @@
 import { Flex } from "@chakra-ui/react"
 
 import type { Interface } from "../../api/client"
-import { useRig } from "../../api/rig"
-import { Commit, type Kept } from "../../parts/Commit"
 import { Button, Select } from "../../parts/controls"
 import { useCarefulSet } from "../../parts/propose"
 import { Clock } from "./Clock"
 import { Drivers } from "./Drivers"
 import { Direct, Jacks, Outputs } from "./Jacks"
-import { NumberRow, OriginRow, Row, Section, useNumber, useSet } from "./Inspector"
+import { NumberRow, OriginRow, Row, Section, Some, useSet } from "./fields"
 
 type Delay = Extract<keyof Interface, `${"converter" | "mixer" | "link"}${string}_samples`>
 
@@ -152,58 +150,5 @@ export function InterfaceFields({ box }: { box: Interface }) {
       </Section>
       <Direct box={box} />
     </>
-  )
-}
-
-/** A number that may be left out; `none` says what an empty field means. */
-export function Some(props: {
-  words: string
-  label?: string
-  value: number | null | undefined
-  none?: string
-  onKeep: (value: number | null) => Kept
-}) {
-  const number = useNumber()
-  const label = props.label ?? props.words
-  return (
-    <Row words={props.words}>
-      <Commit
-        value={props.value ?? null}
-        label={label}
-        width="60px"
-        figure
-        placeholder={props.none ?? "all"}
-        onKeep={(text) => (text === "" ? props.onKeep(null) : number(label, text, props.onKeep))}
-      />
-    </Row>
-  )
-}
-
-export function NumberList({
-  label,
-  values,
-  onKeep,
-}: {
-  label: string
-  values: number[]
-  onKeep: (values: number[]) => Kept
-}) {
-  const { say } = useRig()
-  return (
-    <Commit
-      value={values.join(" ")}
-      label={label}
-      width="150px"
-      onKeep={(text) => {
-        const numbers = text
-          .split(/[\s,;]+/)
-          .filter(Boolean)
-          .map(Number)
-        if (numbers.length === 0 || numbers.some(Number.isNaN))
-          say(`${label}: “${text}” is no list of numbers.`)
-        else return onKeep(numbers)
-        return false
-      }}
-    />
   )
 }

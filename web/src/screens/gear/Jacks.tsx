@@ -5,7 +5,7 @@ import type { Interface } from "../../api/client"
 import { useRig } from "../../api/rig"
 import { Commit } from "../../parts/Commit"
 import { Button, Figure, Input, Select } from "../../parts/controls"
-import { Section, useNumber } from "./Inspector"
+import { Section, useNumber } from "./fields"
 
 /** The input jacks: what is plugged in, its trim, supply, high impedance and turned leads. */
 export function Jacks({ box }: { box: Interface }) {

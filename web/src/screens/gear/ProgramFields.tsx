@@ -5,10 +5,10 @@ import { useRig } from "../../api/rig"
 import { Select } from "../../parts/controls"
 import { usePropose } from "../../parts/propose"
 import { useAggregates } from "./AggregateFields"
-import { Check, NumberRow, Row, Section, useSet } from "./Inspector"
-import { Some } from "./InterfaceFields"
+
 import { Buses, Ports, Tracks, Voices } from "./ProgramItems"
 import { Sends } from "./Sends"
+import { Check, NumberRow, Row, Section, Some, useSet } from "./fields"
 
 /** A program: its device and driver, enabled channels, inputs, tracks, voices, buses, sends and outputs. */
 export function ProgramFields({ program }: { program: Program }) {

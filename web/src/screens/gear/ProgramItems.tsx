@@ -4,8 +4,9 @@ import type { Program } from "../../api/client"
 import { useRig } from "../../api/rig"
 import { Commit } from "../../parts/Commit"
 import { Button, Figure, Select } from "../../parts/controls"
-import { Section, useNumber, useSet } from "./Inspector"
+
 import { PanField } from "./Sends"
+import { Section, useNumber, useSet } from "./fields"
 
 type Track = Program["tracks"][number]
 type ProgramPort = Program["inputs"][number]

@@ -5,7 +5,7 @@ import type { Program } from "../../api/client"
 import { useRig } from "../../api/rig"
 import { Commit } from "../../parts/Commit"
 import { Button, Select } from "../../parts/controls"
-import { Check, Row, Section, useNumber, useSet } from "./Inspector"
+import { Check, Row, Section, useNumber, useSet } from "./fields"
 
 type Send = Program["sends"][number]
 

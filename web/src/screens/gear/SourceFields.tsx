@@ -4,8 +4,7 @@ import type { Edit, Source } from "../../api/client"
 import { useRig } from "../../api/rig"
 import { Select } from "../../parts/controls"
 import { usePropose } from "../../parts/propose"
-import { Check, OriginRow, Row, Section, useSet } from "./Inspector"
-import { Some } from "./InterfaceFields"
+import { Check, OriginRow, Row, Section, Some, useSet } from "./fields"
 
 /** Where a source is plugged in; another jack moves its lead there. */
 function PluggedInto({ source, leg }: { source: Source; leg: number }) {

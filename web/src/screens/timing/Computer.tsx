@@ -6,7 +6,7 @@ import { useRig } from "../../api/rig"
 import { Commit } from "../../parts/Commit"
 import { Button, Select } from "../../parts/controls"
 import { signed } from "../../parts/figures"
-import { useNumber, useSet } from "../gear/Inspector"
+import { useNumber, useSet } from "../gear/fields"
 
 /** Of the computer: its cores, and how late it wakes a program; how long the recording will be, and alignment. */
 export function Computer() {

@@ -1,15 +1,15 @@
 import { Box, Flex, chakra } from "@chakra-ui/react"
 import { useEffect, useRef } from "react"
 
-import type { Schemas } from "../../api/client"
+import type { LadderView } from "../../api/client"
 import { useRig } from "../../api/rig"
 import { Commit } from "../../parts/Commit"
 import { Button, Figure } from "../../parts/controls"
-import { useNumber, useSet } from "../gear/Inspector"
+
 import { Offsets } from "../../parts/Offsets"
 import { Readings } from "./Readings"
+import { useNumber, useSet } from "../gear/fields"
 
-export type LadderView = Schemas["Ladder"]
 type Rung = LadderView["rungs"][number]
 
 interface Props {

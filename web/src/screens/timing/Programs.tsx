@@ -2,7 +2,7 @@ import { chakra } from "@chakra-ui/react"
 
 import { Figure } from "../../parts/controls"
 import { Mark } from "../../parts/Mark"
-import type { LadderView } from "./Ladder"
+import type { LadderView } from "../../api/client"
 
 const COLUMNS = ["", "Program", "Rate", "Opens", "Buffer", "In", "Out", "Round trip", "Limit"]
 

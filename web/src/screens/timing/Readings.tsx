@@ -2,8 +2,9 @@ import { Flex } from "@chakra-ui/react"
 
 import { useRig } from "../../api/rig"
 import { Commit } from "../../parts/Commit"
-import { useNumber } from "../gear/Inspector"
-import type { LadderView } from "./Ladder"
+
+import type { LadderView } from "../../api/client"
+import { useNumber } from "../gear/fields"
 
 interface Reading {
   buffer_samples: number

@@ -13,7 +13,8 @@ import { useSelection } from "../../parts/selection"
 import { Budgets } from "./Budgets"
 import { ClockTree } from "./ClockTree"
 import { Computer } from "./Computer"
-import { Ladder, type LadderView } from "./Ladder"
+import type { LadderView } from "../../api/client"
+import { Ladder } from "./Ladder"
 import { Programs } from "./Programs"
 
 /** Rates, buffers and delays; stepping on the ladder tries a buffer before it is made. */
