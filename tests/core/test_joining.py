@@ -33,7 +33,8 @@ from iskelo.core.rig.rig import Rig, index
 from iskelo.core.rig.ways import driver_of
 from iskelo.core.snags.registry import find_snags
 from iskelo.core.timing.clocks import apart, drift, drift_of, say_drift, say_seconds, sync_tolerance_s
-from iskelo.core.timing.delays import trip_of, trip_terms
+from iskelo.core.timing.delays import trip_of
+from iskelo.core.timing.terms import trip_terms
 from iskelo.demo.two_boxes import two_boxes
 from rigs import Bench
 

@@ -12,7 +12,7 @@ from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import Index
 from iskelo.core.rig.ways import Bank, Opening, Way, open_aggregate
 from iskelo.core.timing.clocks import drift_of, say_drift, say_sync_tolerance
-from iskelo.core.timing.delays import trip_terms
+from iskelo.core.timing.terms import trip_terms
 
 
 @dataclass(frozen=True, slots=True)

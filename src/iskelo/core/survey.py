@@ -22,7 +22,7 @@ from iskelo.core.rig.rig import Index, Purpose, Rig
 from iskelo.core.snags.registry import Symptom, find_snags, symptoms_of
 from iskelo.core.snags.rule import SEVERITIES, Severity, Snag
 from iskelo.core.timing.clocks import master_name
-from iskelo.core.timing.delays import Term
+from iskelo.core.timing.terms import Term
 from iskelo.core.wiring.graph import Edge
 
 

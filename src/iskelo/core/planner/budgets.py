@@ -5,7 +5,8 @@ from dataclasses import dataclass
 from iskelo.core.lines.context import Reading
 from iskelo.core.lines.state import LineState
 from iskelo.core.rig.rig import Purpose
-from iskelo.core.timing.delays import TermKind, TermOrigin, samples_to_ms
+from iskelo.core.timing.delays import samples_to_ms
+from iskelo.core.timing.terms import TermKind, TermOrigin
 
 
 @dataclass(frozen=True, slots=True)

@@ -7,7 +7,8 @@ from iskelo.core.lines.context import Reading
 from iskelo.core.rig.gear import Aggregate, Driver, Interface
 from iskelo.core.rig.programs import Program
 from iskelo.core.rig.ways import Opening, Way, driver_of, open_aggregate, opened_by
-from iskelo.core.timing.delays import samples_to_ms, trip_terms
+from iskelo.core.timing.delays import samples_to_ms
+from iskelo.core.timing.terms import trip_terms
 
 
 @dataclass(frozen=True, slots=True)

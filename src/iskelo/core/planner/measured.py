@@ -11,8 +11,9 @@ from iskelo.core.rig.gear import Driver, Interface, Offsets
 from iskelo.core.rig.rig import Index
 from iskelo.core.rig.value import Value
 from iskelo.core.rig.ways import open_box
-from iskelo.core.timing.delays import buffer_waits, trip_of
+from iskelo.core.timing.delays import trip_of
 from iskelo.core.timing.feedback import FRACTION_BITS, feedback_word, ppm_of, rate_of
+from iskelo.core.timing.terms import buffer_waits
 
 MOST_SAMPLES = 100_000
 FURTHEST_PPM = 2500

@@ -14,8 +14,9 @@ from iskelo.core.rig.ways import Opening, Way, open_aggregate
 from iskelo.core.snags.clocks import lead_remedies
 from iskelo.core.snags.reach import lines_of_program, with_finding
 from iskelo.core.snags.rule import Remedy, Snag, distinct, if_so
-from iskelo.core.timing.delays import MATCHING, RING, samples_to_ms, trip_terms
+from iskelo.core.timing.delays import samples_to_ms
 from iskelo.core.timing.rates import cents
+from iskelo.core.timing.terms import MATCHING, RING, trip_terms
 from iskelo.core.wiring.blocks import not_offered
 
 ORDERS_AT_MOST = 120

@@ -1,59 +1,30 @@
-"""How late a route is, term by term, from the gear's own figures.
+"""How late a route is: its terms from hop to hop, their sum, and what another buffer would do to it (see ``terms``)."""
 
-All delays are in stream time: whole samples of the clock of the box on the way (see ``docs/calculations.md``).
-
-    capture delay  = converter in + mixer + link in + safety in + B
-    playback delay = B + safety out + link out + converter out
-    round trip     = capture + effects on the way + playback
-    direct monitoring = converter in + mixer + converter out
-
-A shared system driver with an engine of period M waits 2 M + B - gcd(B, M) in place of 2 B: the engine lays out
-M + B - gcd(B, M) before it can promise a program whole blocks that never run dry, and plays a period later.
-
-A driver that resamples for a program at another rate than the box is later each way by what that takes.
-
-A box that is not called with the program hands its sound over through a ring: it waits there as long as the program's
-call needs (B of the one that calls) and its margin, and in the matching filter if its rate is matched. Across clocks
-these are samples of either clock; they differ by less than one over so short a time.
-"""
-
-import math
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 from fractions import Fraction
 from functools import cached_property
 from typing import Literal
 
-from iskelo.core.rig.gear import Aggregate, Driver, Interface, Offsets
+from iskelo.core.rig.gear import Interface, Offsets
 from iskelo.core.rig.links import BANKS
 from iskelo.core.rig.programs import Bus, Track
 from iskelo.core.rig.rig import Index
 from iskelo.core.rig.ways import Opening, Way, at_buffer
-from iskelo.core.timing.clocks import apart
 from iskelo.core.timing.compensation import waits
 from iskelo.core.timing.doubt import Side, in_doubt
+from iskelo.core.timing.terms import (
+    RESAMPLING,
+    Term,
+    capture_terms,
+    direct_terms,
+    playback_terms,
+    send_terms,
+    take_terms,
+    trip_terms,
+)
 from iskelo.core.wiring.graph import Edge
 from iskelo.core.wiring.hops import DEVICE_HOPS, HopKind
-
-RING, MATCHING, RESAMPLING = "wait: ring between devices", "rate matching", "resampling"
-
-MATCHING_SAMPLES = 32
-"""The delay of a matching filter of 64 taps."""
-
-TermKind = Literal["hardware", "buffer", "program"]
-TermOrigin = Literal["measured", "described", "typed", "assumed", "set"]
-"""Origins of figures (see ``rig.gear``); *set*: a setting, which is exact."""
-
-
-@dataclass(frozen=True, slots=True)
-class Term:
-    """One part of a delay: what it is, on which gear, how many samples, and where the figure is from."""
-
-    kind: TermKind
-    label: str
-    gear: str
-    samples: int
-    origin: TermOrigin
 
 
 @dataclass(frozen=True)
@@ -202,17 +173,6 @@ def _know(
         known[box, side] = offsets
 
 
-def buffer_waits(driver: Driver, buffer_samples: int) -> tuple[int, int]:
-    """The samples waited in a driver's buffers on the way in and on the way out, at this buffer.
-
-    Example: an engine of 480 with a buffer of 512 waits 480 + 512 - 32 = 960 in and 480 out.
-    """
-    engine = driver.engine
-    if engine is None:
-        return buffer_samples, buffer_samples
-    return engine + buffer_samples - math.gcd(buffer_samples, engine), engine
-
-
 def way_of(opening: Opening, edge: Edge) -> Way:
     """The way to the box that a program takes this from, or sends it to."""
     way = (
@@ -297,132 +257,8 @@ def _main_way(opening: Opening, bank: Literal["capture", "playback"]) -> Way:
     return ways[0]
 
 
-def trip_terms(opening: Opening, way: Way, bank: Literal["capture", "playback"], found: Index) -> list[Term]:
-    """From a box's jacks to the program, or from the program to its jacks."""
-    if bank == "capture":
-        return [*_capture(way.box), *take_terms(opening, way, found)]
-    return [*send_terms(opening, way, found), *_playback(way.box)]
-
-
-def _hardware(label: str, box: Interface, field: str) -> Term:
-    return Term("hardware", label, box.name, getattr(box, field), box.origins.get(field, "assumed"))
-
-
-def _capture(box: Interface) -> list[Term]:
-    return [
-        _hardware("A/D", box, "converter_in_samples"),
-        _hardware("mixer", box, "mixer_samples"),
-        _hardware("link in", box, "link_in_samples"),
-    ]
-
-
-def take_terms(opening: Opening, way: Way, found: Index) -> list[Term]:
-    """What a sound waits between a box's link and a program that takes it."""
-    into = [*_into(opening, way), *_converting(way)]
-    own = [*_capture(way.box), *(term for term in into if term.label not in _OF_THE_CALLER)]
-    return [*into, *_recounted(opening, way, own, found), *_padding(opening, way, "capture", found)]
-
-
-def send_terms(opening: Opening, way: Way, found: Index) -> list[Term]:
-    """What a sound waits between a program and the link of a box it is sent to."""
-    out = [*_converting(way), *_out_of(opening, way)]
-    return [
-        *_padding(opening, way, "playback", found),
-        *_recounted(opening, way, [*out, *_playback(way.box)], found),
-        *out,
-    ]
-
-
-def _into(opening: Opening, way: Way) -> list[Term]:
-    box, driver = way.box, way.driver
-    safety = driver.safety(box.rate_hz, way.buffer_samples)
-    label = "wait: capture buffer" if driver.engine is None else "wait: engine and capture buffer"
-    return [
-        Term("hardware", "safety in", box.name, safety.in_samples, safety.in_origin),
-        Term("buffer", label, box.name, buffer_waits(driver, way.buffer_samples)[0], "set"),
-        *_ring(opening, way),
-    ]
-
-
-def _out_of(opening: Opening, way: Way) -> list[Term]:
-    box, driver = way.box, way.driver
-    safety = driver.safety(box.rate_hz, way.buffer_samples)
-    label = "wait: playback buffer" if driver.engine is None else "wait: engine out"
-    return [
-        *_ring(opening, way),
-        Term("buffer", label, box.name, buffer_waits(driver, way.buffer_samples)[1], "set"),
-        Term("hardware", "safety out", box.name, safety.out_samples, safety.out_origin),
-    ]
-
-
-def _converting(way: Way) -> list[Term]:
-    """What a driver that resamples takes for it, in samples of the box."""
-    if not way.converts:
-        return []
-    origin = way.driver.origins.get("resampling_samples", "assumed")
-    return [Term("hardware", RESAMPLING, way.box.name, way.driver.resampling_samples, origin)]
-
-
-def _ring(opening: Opening, way: Way) -> list[Term]:
-    caller = opening.caller
-    if not way.rings or caller is None:
-        return []
-    waiting = buffer_waits(caller.driver, caller.buffer_samples)[0] + way.margin_samples
-    terms = [Term("buffer", RING, way.box.name, waiting, "set")]
-    if way.matched:
-        terms.append(Term("buffer", MATCHING, way.box.name, MATCHING_SAMPLES, "set"))
-    return terms
-
-
-_OF_THE_CALLER = (RING, MATCHING)
-
-
-def _recounted(opening: Opening, way: Way, own: list[Term], found: Index) -> list[Term]:
-    """The difference where samples of a matched box's clock are counted on the clock that calls, if both are known."""
-    caller = opening.caller
-    if not way.matched or caller is None:
-        return []
-    ppm = apart(found, found.paces[way.box.id].master, found.paces[caller.box.id].master).known_ppm
-    samples = sum(term.samples for term in own)
-    more = round(samples / (1 + ppm * 1e-6)) - samples if ppm is not None else 0
-    return [Term("hardware", f"counted on the clock of {caller.box.name}", way.box.name, more, "set")]
-
-
-def _padding(opening: Opening, way: Way, bank: Literal["capture", "playback"], found: Index) -> list[Term]:
-    """The wait of an early member for the latest one, where the aggregate lines them up."""
-    aggregate = found.gear.get(way.client)
-    if not isinstance(aggregate, Aggregate) or aggregate.align == "none":
-        return []
-
-    def total(each: Way) -> int:
-        terms = (
-            [*_capture(each.box), *_into(opening, each)]
-            if bank == "capture"
-            else [*_out_of(opening, each), *_playback(each.box)]
-        )
-        return sum(term.samples for term in terms)
-
-    latest = max((total(each) for each in opening.ways if not found.hindrance(opening, each)), default=total(way))
-    return [Term("buffer", "wait: for the latest member", aggregate.name, max(0, latest - total(way)), "set")]
-
-
-def _playback(box: Interface) -> list[Term]:
-    return [
-        _hardware("link out", box, "link_out_samples"),
-        _hardware("D/A", box, "converter_out_samples"),
-    ]
-
-
-def _direct(box: Interface) -> list[Term]:
-    return [
-        _hardware("A/D", box, "converter_in_samples"),
-        _hardware("mixer", box, "mixer_samples"),
-        _hardware("D/A", box, "converter_out_samples"),
-    ]
-
-
 _BOX_TERMS: dict[HopKind, Callable[[Interface], list[Term]]] = {
-    "capture": _capture,
-    "playback": _playback,
-    "direct": _direct,
+    "capture": capture_terms,
+    "playback": playback_terms,
+    "direct": direct_terms,
 }
