@@ -6,7 +6,8 @@ import { Select } from "../../parts/controls"
 import { usePropose } from "../../parts/propose"
 import { useAggregates } from "./AggregateFields"
 
-import { Buses, Ports, Tracks, Voices } from "./ProgramItems"
+import { Buses, Voices } from "./Mixes"
+import { Ports, Tracks } from "./ProgramItems"
 import { Sends } from "./Sends"
 import { Check, NumberRow, Row, Section, Some, useSet } from "./fields"
 

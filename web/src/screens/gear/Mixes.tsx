@@ -1,0 +1,199 @@
+import { Box, Flex } from "@chakra-ui/react"
+
+import type { Program } from "../../api/client"
+import { useRig } from "../../api/rig"
+import { Commit } from "../../parts/Commit"
+import { Button, Figure, Select } from "../../parts/controls"
+import { PanField } from "./Sends"
+import { Section, useNumber, useSet } from "./fields"
+
+/** Buses and named outputs, as something in the program can be sent to. */
+export function OutputSelect(props: {
+  program: Program
+  label: string
+  value: string | null | undefined
+  not?: string
+  onChange: (output: string | null) => void
+}) {
+  const { program } = props
+  return (
+    <Select
+      flex="1"
+      aria-label={props.label}
+      value={props.value ?? ""}
+      onChange={(event) => props.onChange(event.target.value || null)}
+    >
+      <option value="">no output</option>
+      {program.outputs.map((item, index) => (
+        <option key={item.id} value={item.id}>
+          {index + 1} {item.name}
+        </option>
+      ))}
+      {program.buses
+        .filter((bus) => bus.id !== props.not)
+        .map((bus) => (
+          <option key={bus.id} value={bus.id}>
+            bus {bus.name}
+          </option>
+        ))}
+    </Select>
+  )
+}
+
+interface SinkItem {
+  id: string
+  name: string
+  output?: string | null | undefined
+}
+
+/** A figure of a voice or bus; what an empty field means is `none`, where it may be empty. */
+type SinkFigure = { label: string; field: string; value: number | null; none?: string }
+
+/** Voices or buses: each with a name, figures and where it goes. */
+function SinkItems<Item extends SinkItem>(props: {
+  program: Program
+  what: "voice" | "bus"
+  title: string
+  note: string
+  items: Item[]
+  figures: (item: Item) => SinkFigure[]
+  more: (item: Item) => React.ReactNode
+  onAdd: () => void
+}) {
+  const { edit } = useRig()
+  const number = useNumber()
+  const { program, what } = props
+  const set = (item: string, values: Record<string, string | number | null>) =>
+    edit([{ edit: "set", item, values }])
+  return (
+    <Section title={props.title} note={props.note}>
+      {props.items.map((item, index) => (
+        <Box key={item.id} mb="4px">
+          <Flex gap="4px" align="center" minH="28px">
+            <Figure w="20px" textAlign="right">
+              {index + 1}
+            </Figure>
+            <Commit
+              value={item.name}
+              label={`Name of ${what} ${index + 1}`}
+              onKeep={(name) => set(item.id, { name })}
+            />
+            <Box w="110px" flex="none" display="flex">
+              <OutputSelect
+                program={program}
+                label={`Output of ${what} ${item.name}`}
+                value={item.output}
+                not={item.id}
+                onChange={(output) => void set(item.id, { output })}
+              />
+            </Box>
+            <Button
+              size="row"
+              variant="quiet"
+              aria-label={`Remove ${what} ${item.name}`}
+              onClick={() => void edit([{ edit: "remove", items: [item.id] }])}
+            >
+              −
+            </Button>
+          </Flex>
+          <Flex gap="4px" align="center" minH="28px" pl="24px">
+            {props.figures(item).map(({ label, field, value, none }) => (
+              <Flex key={field} as="label" gap="4px" align="center" color="ink2">
+                {label}
+                <Commit
+                  value={value}
+                  label={`${label} of ${what} ${item.name}`}
+                  width="52px"
+                  figure
+                  placeholder={none}
+                  onKeep={(text) =>
+                    text === "" && none !== undefined
+                      ? set(item.id, { [field]: null })
+                      : number(label, text, (typed) => set(item.id, { [field]: typed }))
+                  }
+                />
+              </Flex>
+            ))}
+            {props.more(item)}
+          </Flex>
+        </Box>
+      ))}
+      <Button size="row" onClick={props.onAdd}>
+        Add {what}
+      </Button>
+    </Section>
+  )
+}
+
+export function Voices({ program }: { program: Program }) {
+  const { edit, state } = useRig()
+  const none = String(-state.rig.alignment_dbfs)
+  const output = program.outputs[0]?.id ?? null
+  const names = [`Voice ${program.voices.length + 1}`]
+  return (
+    <SinkItems
+      program={program}
+      what="voice"
+      title="Voices"
+      note="what it sounds itself; level in dBFS, headroom in dB"
+      items={program.voices}
+      figures={(voice) => [
+        { label: "Level", field: "level_dbfs", value: voice.level_dbfs },
+        { label: "Headroom", field: "headroom_db", value: voice.headroom_db ?? null, none },
+      ]}
+      more={(voice) => <VoicePan voice={voice} />}
+      onAdd={() => void edit([{ edit: "add_voices", program: program.id, names, output }])}
+    />
+  )
+}
+
+function VoicePan({ voice }: { voice: Program["voices"][number] }) {
+  const set = useSet(voice.id)
+  return (
+    <Flex as="label" gap="4px" align="center" color="ink2">
+      Pan
+      <PanField label={`Pan of voice ${voice.name}`} value={voice.pan} onKeep={(pan) => set({ pan })} />
+    </Flex>
+  )
+}
+
+/** A bus is muted, or what passes it is wet. */
+function BusSwitches({ bus }: { bus: Program["buses"][number] }) {
+  const set = useSet(bus.id)
+  return (
+    <>
+      {(["muted", "effects"] as const).map((field) => (
+        <Flex key={field} as="label" gap="4px" align="center" color="ink2">
+          <input
+            type="checkbox"
+            aria-label={`Bus ${bus.name} ${field}`}
+            checked={bus[field]}
+            onChange={(event) => void set({ [field]: event.target.checked })}
+          />
+          {field === "effects" ? "wet" : "muted"}
+        </Flex>
+      ))}
+    </>
+  )
+}
+
+export function Buses({ program }: { program: Program }) {
+  const { edit } = useRig()
+  const output = program.outputs[0]?.id ?? null
+  const names = [`Bus ${program.buses.length + 1}`]
+  return (
+    <SinkItems
+      program={program}
+      what="bus"
+      title="Buses"
+      note="gain in dB, effect delay in samples"
+      items={program.buses}
+      figures={(bus) => [
+        { label: "Gain", field: "gain_db", value: bus.gain_db },
+        { label: "Delay", field: "effect_delay_samples", value: bus.effect_delay_samples },
+      ]}
+      more={(bus) => <BusSwitches bus={bus} />}
+      onAdd={() => void edit([{ edit: "add_buses", program: program.id, names, output }])}
+    />
+  )
+}
