@@ -12,7 +12,7 @@ from iskelo.core.rig.ways import open_aggregate
 from iskelo.core.snags.lines import joining_remedies
 from iskelo.core.snags.reach import lines_through_input
 from iskelo.core.snags.rule import Remedy, Snag, distinct, one_remedy
-from iskelo.core.wiring.blocks import buses_in_circles
+from iskelo.core.wiring.blocks import bus_in_a_circle, buses_in_circles
 
 
 def two_inputs_on_one_channel(reading: Reading) -> list[Snag]:
@@ -346,12 +346,10 @@ def bus_feeds_itself(reading: Reading) -> list[Snag]:
 
 
 def _break_circle(program: Program, bus: Bus) -> tuple[Remedy, ...]:
+    block = bus_in_a_circle(program, bus, buses_in_circles(program))
     remedies = [
         Remedy(f"Send bus {bus.name} to {output.name}", (SetValues(item=bus.id, values={"output": output.id}),))
         for output in program.outputs[:2]
+        if {edit.item for edit in block.unblock if isinstance(edit, SetValues)} == {bus.id}
     ]
-    off = Remedy(f"Take bus {bus.name} off what it feeds", (SetValues(item=bus.id, values={"output": None}),))
-    buses = {each.id for each in program.buses}
-    sent = tuple(send.id for send in program.sends if send.item == bus.id and send.to in buses)
-    pulled = [Remedy(f"Take the sends of bus {bus.name} to other buses away", (Remove(items=sent),))] if sent else []
-    return distinct([*pulled, *remedies, off])
+    return distinct([*remedies, Remedy(block.unblock_words, block.unblock)])

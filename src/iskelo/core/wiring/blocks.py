@@ -204,10 +204,17 @@ def wider_driver(
     return (), ""
 
 
-def bus_in_a_circle(bus: Bus) -> Block:
-    """What a bus feeds leads back to it, and programs stop that."""
-    off = Setting(bus.id, {"output": None})
-    return Block(f"bus {bus.name} feeds itself", off, f"Take bus {bus.name} off what it feeds")
+def bus_in_a_circle(program: Program, bus: Bus, circles: set[str]) -> Block:
+    """What a bus feeds leads back to it, and programs stop that; opened by all that leads from it into a circle."""
+    edits: list[Edit] = []
+    if bus.output in circles:
+        edits.append(SetValues(item=bus.id, values={"output": None}))
+    on = [send for send in program.sends if send.on and send.to in circles]
+    edits += [SetValues(item=send.id, values={"on": False}) for send in on if send.item == bus.id]
+    back = {send.item for send in on} | {track.id for track in program.tracks if track.output in circles}
+    takers = [track for track in program.tracks if track.input == bus.id and track.monitored and track.id in back]
+    edits += [SetValues(item=track.id, values={"monitored": False}) for track in takers]
+    return Block(f"bus {bus.name} feeds itself", tuple(edits), f"Take bus {bus.name} off what leads back to it")
 
 
 def bus_muted(bus: Bus) -> Block | None:

@@ -253,7 +253,7 @@ def _program_edges(program: Program, found: Index) -> list[Edge]:
         if bus.output is None and not sends and bus.id not in taken:
             continue
         legs, post = sinks[bus.id], _legs(bus.id, "bus_out", bus.width)
-        shut = bus_in_a_circle(bus) if bus.id in circles else None
+        shut = bus_in_a_circle(program, bus, circles) if bus.id in circles else None
         muted = shut or bus_muted(bus)
         edges += [
             _edge((start, end, "fader", bus.id, bus.gain_db, 1, muted)) for start, end in zip(legs, post, strict=True)
