@@ -1,5 +1,6 @@
 """Where a silent line breaks off: how far the sound gets, how far back the target listens, what is missing."""
 
+import itertools
 from collections import deque
 from typing import NamedTuple
 
@@ -71,7 +72,8 @@ class Gaps:
 
     def _look_between(self, far: Port, behind: Behind, end: Port) -> tuple[tuple[Port, ...], str]:
         """The ports past a break that lead to the target, and what is missing before them."""
-        past = tuple([port for port in behind.chain if STAGE[port.bank] > STAGE[far.bank]]) or (end,)
+        # From the first port past the break on; a bus may lead back to a track, which stands before it.
+        past = tuple(itertools.dropwhile(lambda port: STAGE[port.bank] <= STAGE[far.bank], behind.chain)) or (end,)
         return past, _reason(self._found, far, behind.chain[0], end, behind.ports)
 
     def _look_back(self, end: Port) -> Behind:

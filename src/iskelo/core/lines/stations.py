@@ -5,6 +5,7 @@ from typing import Literal
 
 from iskelo.core.light import light
 from iskelo.core.lines.gaps import Gap
+from iskelo.core.lines.legs import Leg
 from iskelo.core.lines.state import LineState
 from iskelo.core.rig.gear import Aggregate
 from iskelo.core.rig.ports import BANK_TABLE, COLUMNS, Column, Port
@@ -149,6 +150,12 @@ def stations(state: LineState, found: Index) -> tuple[Station, ...]:
     return tuple(cells)
 
 
+def _last_apart(leg: Leg) -> Port:
+    """Where the hops end by which ways through the same ports differ."""
+    first, second = (arrival.route.edges for arrival in leg.arrivals[:2])
+    return next((one.end for one, other in zip(first, second, strict=True) if one != other), leg.end)
+
+
 def _parting(state: LineState) -> tuple[int | None, int]:
     """The column where copies part from each other, with their number."""
     for leg in state.legs:
@@ -157,7 +164,9 @@ def _parting(state: LineState) -> tuple[int | None, int]:
             common = 0
             while len({way[common] for way in ways if len(way) > common}) == 1:
                 common += 1
-            return min(_PLACE[way[common].bank] for way in ways if len(way) > common), len(ways)
+            parted = [_PLACE[way[common].bank] for way in ways if len(way) > common]
+            # Two feeds of one strip into one mix pass the same ports: they part at what they end in.
+            return min(parted) if parted else _PLACE[_last_apart(leg).bank], len(ways)
     return None, 1
 
 
