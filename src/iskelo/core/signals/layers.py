@@ -55,6 +55,9 @@ NEAR_LINES = 0.6
 LEFT_BEHIND = 1e-6
 """So much of a sound, as a ratio, is still there when it was taken out."""
 
+LEAST_LEFT = 2e-8
+"""Less of a channel's energy than this, 77 dB down, is what is left of the loud when it was taken out."""
+
 _ROUNDS = 3
 _SETTLED_PPM = 0.004
 
@@ -106,8 +109,10 @@ def heard_by_clock(
     noise_rms = rms_of_noise(mean_spectrum(recorded, comb.period_samples), comb)
     softer: dict[int, tuple[float, Layer, Clear]] = {}
     placed = {source for layer in layers for source in layer.sources}
-    rest = recorded - _sounds(layers, comb, len(recorded))
-    others = [] if last is None else [(Layer(ppm, (), np.zeros(0, complex), last), rest) for ppm in last.clocks_ppm]
+    others: list[tuple[Layer, NDArray[np.float32] | Real]] = []
+    if last is not None:
+        rest = recorded - _sounds(layers, comb, len(recorded))
+        others = [(Layer(ppm, (), np.zeros(0, complex), last), rest) for ppm in last.clocks_ppm]
     for layer, clean in [*_each_alone(recorded, comb, layers), *others]:
         clear = _clear(comb, layers, layer)
         spectra = layer.read(clean, comb)
@@ -142,10 +147,15 @@ def _peeled(recorded: NDArray[np.float32] | Real, comb: WovenComb) -> tuple[list
         if not new or found.last <= found.first:
             break
         rest = rest - _sounds(new, comb, len(recorded))
-        if not repeats(rest, comb, found.first):
+        inside = slice(found.first * comb.period_samples, (found.last + 1) * comb.period_samples)
+        if _energy(rest[inside]) <= LEAST_LEFT * _energy(recorded[inside]) or not repeats(rest, comb, found.first):
             return layers, None
         found = pace(rest, comb, found.first, found.last)
     return layers, found
+
+
+def _energy(samples: NDArray[np.float32] | Real) -> float:
+    return float(np.square(samples, dtype=np.float64).sum())
 
 
 def _on_clocks(rest: NDArray[np.float32] | Real, comb: WovenComb, found: Pace, known: set[int]) -> list[Layer]:
@@ -173,7 +183,7 @@ def _layer(
     known: tuple[float, list[Complex]] | None = None,
 ) -> Layer:
     """Sources on one clock in the rest of a channel, of which the periods at some pace may be known."""
-    bare = Layer(round(ppm, 2) if abs(ppm) > LEAST_PPM else 0.0, tuple(sources), np.zeros(0, complex), at)
+    bare = Layer(round(ppm, 3) if abs(ppm) > LEAST_PPM else 0.0, tuple(sources), np.zeros(0, complex), at)
     spectra = known[1] if known is not None and known[0] == bare.ppm else bare.read(rest, comb)
     return replace(bare, spectrum=np.mean(spectra, axis=0))
 
