@@ -10,7 +10,18 @@ from hypothesis import strategies as st
 
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
-from iskelo.core.edits.edit import AddBuses, AddLine, AddSends, AddTracks, AddVoices, Edit, Remove, SetDevice, SetValues
+from iskelo.core.edits.edit import (
+    AddBuses,
+    AddLine,
+    AddSends,
+    AddTracks,
+    AddVoices,
+    Edit,
+    Remove,
+    RenameEverywhere,
+    SetDevice,
+    SetValues,
+)
 from iskelo.core.levels.units import db_to_ratio
 from iskelo.core.linecheck.run import run_line_check
 from iskelo.core.lines.context import read
@@ -273,6 +284,14 @@ def test_sends_that_cannot_be_are_refused_in_words(edit: object, words: str) -> 
     assert callable(edit)
     with pytest.raises(Refused, match=words):
         bench.do(edit(bench))
+
+
+def test_a_track_that_is_called_send_is_renamed_everywhere_beside_sends() -> None:
+    bench = with_effects()
+    bench.do(AddTracks(program=bench.id("Recorder"), names=("Send",)))
+    bench.do(RenameEverywhere(old="Send", new="Return"))
+    assert bench.track("Return")
+    assert len(bench.program().sends) == 1
 
 
 def test_what_is_removed_takes_its_sends_along_and_says_so() -> None:

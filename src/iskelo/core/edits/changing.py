@@ -245,7 +245,8 @@ def _(edit: e.RenameEverywhere, rig: Rig) -> Applied:
     found = index(rig)
     named = {
         **{gear.id: gear.name for gear in rig.gear},
-        **{identity: placed.item.name for identity, placed in found.items.items()},
+        # A send has no name of its own.
+        **{identity: placed.item.name for identity, placed in found.items.items() if placed.side != "send"},
         **{line.id: line.name for line in rig.lines},
     }
     count = 0
