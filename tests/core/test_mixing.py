@@ -275,7 +275,7 @@ def test_many_are_sent_at_once_and_those_that_are_sent_already_stay() -> None:
         ),
         (
             lambda bench: AddSends(program=bench.id("Recorder"), items=(bench.id("Reverb"),), to=bench.id("Reverb")),
-            "all of them",
+            "sent to itself",
         ),
     ],
 )

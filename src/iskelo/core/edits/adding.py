@@ -149,11 +149,13 @@ def _(edit: e.AddSends, rig: Rig) -> Applied:
     program = gear_of(rig, edit.program, Program)
     found = index(rig)
     there = {send.item for send in program.sends if send.to == edit.to and send.tap == edit.tap}
-    items = [each for each in dict.fromkeys(edit.items) if each not in there and each != edit.to]
+    items = [each for each in dict.fromkeys(edit.items) if each not in there]
     for each in (*edit.items, edit.to):
         if each not in found.items:
             raise Refused(each, "there is nothing with this id in the rig; it may have been removed")
     where = found.name(edit.to)
+    if edit.to in edit.items:
+        raise Refused(where, "a bus cannot be sent to itself")
     if not items:
         raise Refused(where, f"all of them are sent to {where} {edit.tap} already")
     rig, ids = new_ids(rig, "e", len(items))

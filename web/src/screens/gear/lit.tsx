@@ -14,13 +14,22 @@ export const useLit = () => useContext(LitContext)
 
 export const portKey = (owner: string, bank: string, number: number) => `${owner}/${bank}/${number}`
 
-/** Banks whose pegs stand for a whole item: a track's monitor is its track's peg, legs share one. */
-const ONE_PEG = ["input", "track", "monitor", "voice", "bus", "output"]
+/** Banks whose pegs stand for a whole item: a track's is that before and behind its fader, legs share one. */
+const ONE_PEG: Record<string, string> = {
+  input: "input",
+  track: "track",
+  monitor: "track",
+  post: "track",
+  voice: "voice",
+  bus: "bus",
+  bus_out: "bus",
+  output: "output",
+}
 
 export function pegKey(port: readonly [string, string, number]): string {
   const [owner, bank, number] = port
-  if (!ONE_PEG.includes(bank)) return portKey(owner, bank, number)
-  return portKey(owner, bank === "monitor" ? "track" : bank, 1)
+  const peg = ONE_PEG[bank]
+  return peg === undefined ? portKey(owner, bank, number) : portKey(owner, peg, 1)
 }
 
 /** What arrives at a port and where it goes, whether a line wants it or not. */
