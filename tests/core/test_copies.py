@@ -1,5 +1,7 @@
 """Two copies at one place: notches and ripple, against a handbook table and scipy.signal."""
 
+from fractions import Fraction
+
 import numpy as np
 import pytest
 import scipy.signal
@@ -45,7 +47,7 @@ def test_ripple_is_that_of_the_filter_by_scipy(difference_db: float) -> None:
 def test_equal_copies_cancel_wholly_and_copies_at_once_have_no_notches() -> None:
     assert ripple_db(0) is None
     assert notches_hz(0) == ()
-    assert comb(0, 48_000, inverted=False, level_difference_db=0).notches_hz == ()
+    assert comb(Fraction(0), 48_000, inverted=False, level_difference_db=0).notches_hz == ()
 
 
 def test_notches_above_hearing_are_not_told() -> None:

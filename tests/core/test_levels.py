@@ -1,6 +1,7 @@
 """Levels: the references, and sums of copies against sums of samples."""
 
 import math
+from fractions import Fraction
 
 import numpy as np
 import pytest
@@ -42,10 +43,10 @@ def test_copies_at_once_add_as_amplitudes_copies_apart_as_powers(sign: int) -> N
         return 10 * math.log10(np.mean(wave**2) / np.mean(noise**2))
 
     levels = [0.0, ratio_to_db(0.5)]
-    assert sum_of_copies_db(levels, [1, sign], [0, 100]) == pytest.approx(level(apart), abs=0.05)
-    assert sum_of_copies_db(levels, [1, sign], [5, 5]) == pytest.approx(level(together), abs=1e-9)
+    assert sum_of_copies_db(levels, [1, sign], [Fraction(0), Fraction(1, 480)]) == pytest.approx(level(apart), abs=0.05)
+    assert sum_of_copies_db(levels, [1, sign], [Fraction(5)] * 2) == pytest.approx(level(together), abs=1e-9)
 
 
 def test_equal_copies_turned_over_leave_nothing() -> None:
-    assert sum_of_copies_db([-18, -18], [1, -1], [7, 7]) is None
+    assert sum_of_copies_db([-18, -18], [1, -1], [Fraction(7)] * 2) is None
     assert db_to_ratio(-6.0206) == pytest.approx(0.5, abs=1e-5)

@@ -27,7 +27,7 @@ class Reach:
     passes: bool
     stopped: str
     delay_ms: float | None
-    delay_samples: int | None
+    delay_samples: float | None
     assumed: bool
     level: float | None
     unit: str

@@ -51,7 +51,7 @@ class ArrivalView:
     way: str
     hops: tuple[HopView, ...]
     terms: tuple[Term, ...]
-    delay_samples: int
+    delay_samples: float
     delay_ms: float
     assumed: bool
     rate_hz: int | None
@@ -82,14 +82,14 @@ class LineView:
     findings: tuple[str, ...]
     severity: Severity | None
     stations: tuple[Station, ...]
-    earliest_samples: int | None
-    latest_samples: int | None
+    earliest_samples: float | None
+    latest_samples: float | None
     earliest_ms: float | None
     latest_ms: float | None
     delay_assumed: bool
     level_dbfs: float | None
     level_assumed: bool
-    apart_samples: int | None
+    apart_samples: float | None
     told: str
 
 

@@ -5606,7 +5606,7 @@ export interface components {
         };
         /**
          * Term
-         * @description One part of a delay: what it is, on which gear, how many samples, and where the figure is from.
+         * @description One part of a delay: what it is, on which gear, how many samples of which rate, where the figure is from.
          */
         Term: {
             /** Gear */
@@ -5623,6 +5623,8 @@ export interface components {
              * @enum {string}
              */
             origin: "measured" | "described" | "typed" | "assumed" | "set";
+            /** Rate Hz */
+            rate_hz: number;
             /** Samples */
             samples: number;
         };

@@ -1,6 +1,7 @@
 """Levels and the steps between them."""
 
 import math
+from fractions import Fraction
 
 from iskelo.core.rig.units import DBU_REFERENCE_VOLTS
 
@@ -20,7 +21,7 @@ def ratio_to_db(ratio: float) -> float:
     return 20 * math.log10(ratio)
 
 
-def sum_of_copies_db(levels_db: list[float], signs: list[int], delays_samples: list[int]) -> float | None:
+def sum_of_copies_db(levels_db: list[float], signs: list[int], delays: list[Fraction]) -> float | None:
     """Level of several copies of one broadband sound at one port.
 
     Copies that arrive together add as amplitudes (and cancel when turned over: None); copies apart in time
@@ -29,8 +30,8 @@ def sum_of_copies_db(levels_db: list[float], signs: list[int], delays_samples: l
     """
     if len(levels_db) == 1:
         return levels_db[0]
-    together: dict[int, float] = {}
-    for level, sign, delay in zip(levels_db, signs, delays_samples, strict=True):
+    together: dict[Fraction, float] = {}
+    for level, sign, delay in zip(levels_db, signs, delays, strict=True):
         together[delay] = together.get(delay, 0.0) + sign * db_to_ratio(level)
     power = sum(amplitude**2 for amplitude in together.values())
     return None if power < 1e-15 else 10 * math.log10(power)

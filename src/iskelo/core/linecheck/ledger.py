@@ -3,7 +3,6 @@
 import math
 from collections.abc import Collection
 from dataclasses import dataclass, replace
-from fractions import Fraction
 from typing import NamedTuple
 
 from iskelo.core.levels.units import db_to_ratio, ratio_to_db
@@ -239,7 +238,7 @@ def _predicted(reading: Reading, source: Port, target: TargetHeard) -> list[Pred
     all_wet = all(is_wet(route, effects) for route in routes)
     for route in routes:
         delay = delay_of(route.edges, reading.found)
-        samples = round(Fraction(delay.samples * target.rate_hz, delay.rate_hz or target.rate_hz))
+        samples = round(delay.seconds * target.rate_hz)
         level = reading.found.level(source) + route.gain_db
         wet = is_wet(route, effects) and not all_wet
         at_once.setdefault(samples, []).append((route.sign * db_to_ratio(level), wet))

@@ -77,7 +77,7 @@ class Leg:
         return sum_of_copies_db(
             [each.level_dbfs for each in self.arrivals],
             [each.sign for each in self.arrivals],
-            [each.delay.samples for each in self.arrivals],
+            [each.delay.seconds for each in self.arrivals],
         )
 
 
@@ -122,7 +122,7 @@ class Legs:
             routes, wet = self._dry_and_wet(start, routes)
         if len(routes) == 1:
             return Leg(start, end, (self._arrival(start, routes[0]),), routes[0], None, None, wet)
-        arrivals = sorted((self._arrival(start, each) for each in routes), key=lambda each: each.delay.samples)
+        arrivals = sorted((self._arrival(start, each) for each in routes), key=lambda each: each.delay.seconds)
         longest = max(arrivals, key=lambda arrival: len(arrival.route.edges))
         return Leg(start, end, tuple(arrivals), longest.route, None, _comb(arrivals), wet)
 
@@ -182,7 +182,7 @@ def _comb(arrivals: list[Arrival]) -> Comb | None:
     if rate_hz is None:
         return None
     return comb(
-        second.delay.samples - first.delay.samples,
+        second.delay.seconds - first.delay.seconds,
         rate_hz,
         inverted=first.sign != second.sign,
         level_difference_db=first.level_dbfs - second.level_dbfs,

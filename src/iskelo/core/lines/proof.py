@@ -40,8 +40,12 @@ def mark(state: LineState) -> str:
     return hashlib.sha256(repr((legs, wanted, found)).encode()).hexdigest()[:16]
 
 
-def _terms(arrival: Arrival) -> list[tuple[str, int]]:
-    return [(term.kind, term.samples) for term in arrival.delay.terms]
+def _terms(arrival: Arrival) -> list[tuple[str, int] | tuple[str, int, int]]:
+    at = arrival.delay.rate_hz
+    return [
+        (term.kind, term.samples) if term.rate_hz == at else (term.kind, term.samples, term.rate_hz)
+        for term in arrival.delay.terms
+    ]
 
 
 def proofs(states: list[LineState], checked: Mapping[str, tuple[str, bool]]) -> dict[str, Proof]:

@@ -83,5 +83,4 @@ def _named(line: Line, leg: Leg, found: Index) -> str:
 
 
 def _seconds(leg: Leg) -> Fraction:
-    delay = leg.arrivals[0].delay
-    return Fraction(delay.samples, delay.rate_hz) if delay.rate_hz else Fraction(0)
+    return leg.arrivals[0].delay.seconds

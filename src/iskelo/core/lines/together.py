@@ -68,4 +68,4 @@ def _say(later: Fraction, rate_hz: int | None, box: str) -> str:
 
 
 def _seconds(arrival: Arrival) -> Fraction:
-    return Fraction(arrival.delay.samples, arrival.delay.rate_hz) if arrival.delay.rate_hz else Fraction(0)
+    return arrival.delay.seconds

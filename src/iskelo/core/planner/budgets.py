@@ -32,7 +32,7 @@ class LineBudget:
     name: str
     purpose: Purpose
     parts: tuple[BudgetPart, ...]
-    samples: int
+    samples: float
     ms: float
     waits_ms: float
     assumed: bool
@@ -60,10 +60,14 @@ def _budget(position: int, state: LineState) -> LineBudget | None:
     if not delays:
         return None
     delay, line = delays[-1], state.line
-    rate_hz = delay.rate_hz or 1
     parts = tuple(
         BudgetPart(
-            term.kind, term.label, term.gear, term.origin, term.samples, float(samples_to_ms(term.samples, rate_hz))
+            term.kind,
+            term.label,
+            term.gear,
+            term.origin,
+            term.samples,
+            float(samples_to_ms(term.samples, term.rate_hz)),
         )
         for term in delay.terms
     )

@@ -1,6 +1,7 @@
 """The ladder: what each buffer size of a program's driver would do to delay, and to the lines that pass it."""
 
 from dataclasses import dataclass
+from fractions import Fraction
 from typing import Literal
 
 from iskelo.core.lines.context import Reading
@@ -100,8 +101,7 @@ class _Waiting:
     line: str
     programs: frozenset[str]
     edges: tuple[Edge, ...]
-    samples: int
-    rate_hz: int
+    seconds: Fraction
     limit_ms: float
 
 
@@ -281,7 +281,7 @@ def _late(waiting: list[_Waiting], growth: Growth, driver: Driver, size: int) ->
     return {
         each.line
         for each in waiting
-        if 1000 * (each.samples + growth.along(each.edges, driver.id, size)) > each.limit_ms * each.rate_hz
+        if 1000 * (each.seconds + growth.along(each.edges, driver.id, size)) > each.limit_ms
     }
 
 
@@ -303,14 +303,11 @@ def _waiting(reading: Reading) -> dict[str, list[_Waiting]]:
                     for driver in (own, opening.driver) if way.rings else (own,):
                         passed.setdefault(driver.id, set()).add(edge.owner)
             for driver_id, programs in passed.items():
-                assert arrival.delay.rate_hz is not None
-                delay = arrival.delay
                 copy = _Waiting(
                     state.line.id,
                     frozenset(programs),
                     arrival.route.edges,
-                    delay.samples,
-                    arrival.delay.rate_hz,
+                    arrival.delay.seconds,
                     limit_ms,
                 )
                 waiting.setdefault(driver_id, []).append(copy)

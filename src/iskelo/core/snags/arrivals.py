@@ -15,7 +15,7 @@ from iskelo.core.routes.route import passing_routes
 from iskelo.core.snags.rates import one_rate
 from iskelo.core.snags.reach import with_finding
 from iskelo.core.snags.rule import Remedy, Snag, distinct, if_so
-from iskelo.core.timing.delays import Buffers, Growth, samples_to_ms, way_of
+from iskelo.core.timing.delays import Buffers, Growth, way_of
 from iskelo.core.wiring.graph import Edge
 from iskelo.core.wiring.hops import DEVICE_HOPS
 
@@ -249,10 +249,7 @@ def _smaller_buffers(reading: Reading, state: LineState) -> list[Remedy]:
 
 
 def _with_buffers_ms(copy: Arrival, growth: Growth, buffers: Buffers) -> float:
-    rate_hz = copy.delay.rate_hz
-    if rate_hz is None:
-        return 0.0
-    return float(samples_to_ms(copy.delay.samples + growth.with_buffers(copy.route.edges, buffers), rate_hz))
+    return float(1000 * (copy.delay.seconds + growth.with_buffers(copy.route.edges, buffers)))
 
 
 def _buffers_of(reading: Reading, state: LineState) -> list[_Buffer]:

@@ -2,6 +2,7 @@
 
 import math
 from dataclasses import dataclass
+from fractions import Fraction
 
 NOTCHES_TOLD = 3
 HEARING_TOP_HZ = 20_000.0
@@ -11,7 +12,7 @@ HEARING_TOP_HZ = 20_000.0
 class Comb:
     """The sum of two copies: notch frequencies in Hz, and peak-to-dip ripple in dB (None: endless)."""
 
-    delay_samples: int
+    delay_samples: float
     delay_ms: float
     inverted: bool
     notches_hz: tuple[float, ...]
@@ -44,11 +45,11 @@ def ripple_db(level_difference_db: float) -> float | None:
     return 20 * math.log10((1 + ratio) / (1 - ratio))
 
 
-def comb(delay_samples: int, rate_hz: int, *, inverted: bool, level_difference_db: float) -> Comb:
-    """What two copies so far apart do to the sound."""
-    seconds = delay_samples / rate_hz
+def comb(apart_s: Fraction, rate_hz: int, *, inverted: bool, level_difference_db: float) -> Comb:
+    """What two copies so far apart do to the sound; ``rate_hz``: what their samples are counted at."""
+    samples, seconds = apart_s * rate_hz, float(apart_s)
     return Comb(
-        delay_samples,
+        samples.numerator if samples.denominator == 1 else round(float(samples), 2),
         1000 * seconds,
         inverted,
         notches_hz(seconds, inverted=inverted),

@@ -8,7 +8,7 @@ from typing import Literal
 
 from iskelo.core.rig.gear import Interface, Offsets
 from iskelo.core.rig.links import BANKS
-from iskelo.core.rig.programs import Bus, Track
+from iskelo.core.rig.programs import Bus, Program, Track
 from iskelo.core.rig.rig import Index
 from iskelo.core.rig.ways import Opening, Way, at_buffer
 from iskelo.core.timing.compensation import waits
@@ -26,12 +26,16 @@ from iskelo.core.timing.terms import (
 from iskelo.core.wiring.graph import Edge
 from iskelo.core.wiring.hops import DEVICE_HOPS, HopKind
 
+UNKNOWN_RATE_HZ = 48_000
+"""What is counted with where a program has no device, and so nothing runs in it."""
+
 
 @dataclass(frozen=True)
 class Delay:
-    """A route's delay: its terms and the rate they are counted at; ``rate_hz`` None if nothing delays.
+    """A route's delay: its terms, and the rate of the target's clock; ``rate_hz`` None if nothing delays.
 
-    ``assumed``: one of its figures, maybe one of nought, is from nobody.
+    The delay is the exact sum of its terms in seconds, whatever rates they are counted at. ``assumed``: one of its
+    figures, maybe one of nought, is from nobody.
     """
 
     terms: tuple[Term, ...]
@@ -39,12 +43,31 @@ class Delay:
     assumed: bool = False
 
     @cached_property
-    def samples(self) -> int:
-        return sum(term.samples for term in self.terms)
+    def exact_samples(self) -> int | Fraction:
+        """The sum in samples of the target's clock."""
+        rate_hz = self.rate_hz
+        whole, rest = 0, Fraction(0)
+        for term in self.terms:
+            if term.rate_hz == rate_hz:
+                whole += term.samples
+            else:
+                rest += Fraction(term.samples * rate_hz, term.rate_hz) if rate_hz else 0
+        return whole + rest if rest else whole
+
+    @property
+    def samples(self) -> float:
+        """The same as people read it: whole, or to the hundredth."""
+        exact = self.exact_samples
+        return exact if isinstance(exact, int) else round(float(exact), 2)
+
+    @property
+    def seconds(self) -> Fraction:
+        """The exact sum."""
+        return Fraction(self.exact_samples, self.rate_hz) if self.rate_hz else Fraction(0)
 
     @cached_property
     def ms(self) -> float:
-        return float(samples_to_ms(self.samples, self.rate_hz)) if self.rate_hz else 0.0
+        return float(1000 * self.exact_samples / Fraction(self.rate_hz)) if self.rate_hz else 0.0
 
 
 def samples_to_ms(samples: int, rate_hz: int) -> Fraction:
@@ -74,7 +97,9 @@ def delay_of(edges: Sequence[Edge], found: Index) -> Delay:
     for edge in edges:
         DELAYS[edge.kind](edge, found, passed)
     told = tuple(term for term in passed.terms if term.samples)
-    return Delay(told, passed.rate_hz, in_doubt(passed.doubts, passed.known))
+    # A way inside a program alone passes no device: its terms say at what rate it is counted.
+    rate_hz = passed.rate_hz or (told[-1].rate_hz if told else None)
+    return Delay(told, rate_hz, in_doubt(passed.doubts, passed.known))
 
 
 @dataclass(slots=True)
@@ -113,7 +138,7 @@ def _by_effects(edge: Edge, found: Index, passed: _Passed) -> None:
     placed = found.items[edge.owner]
     if isinstance(placed.item, Track) and placed.item.effect_delay_samples:
         label = f"effects on {placed.item.name}"
-        passed.terms.append(Term("program", label, placed.program.name, placed.item.effect_delay_samples, "set"))
+        passed.terms.append(_in_a_program(label, placed.program, placed.item.effect_delay_samples, found))
 
 
 def _into_a_mix(edge: Edge, found: Index, passed: _Passed) -> None:
@@ -121,11 +146,17 @@ def _into_a_mix(edge: Edge, found: Index, passed: _Passed) -> None:
     program = found.items[edge.owner].program
     wait = waits(program, found).get(edge.owner, 0)
     if wait:
-        passed.terms.append(Term("program", "wait: delay compensation", program.name, wait, "set"))
+        passed.terms.append(_in_a_program("wait: delay compensation", program, wait, found))
     bus = found.items[edge.end.owner].item
     if isinstance(bus, Bus) and bus.effect_delay_samples:
-        label = f"effects on {bus.name}"
-        passed.terms.append(Term("program", label, program.name, bus.effect_delay_samples, "set"))
+        passed.terms.append(_in_a_program(f"effects on {bus.name}", program, bus.effect_delay_samples, found))
+
+
+def _in_a_program(label: str, program: Program, samples: int, found: Index) -> Term:
+    """What waits inside a program is counted at the rate it runs at."""
+    opening = found.opened.get(program.id)
+    rate_hz = opening.device.rate_hz if opening is not None else program.rate_hz or UNKNOWN_RATE_HZ
+    return Term("program", label, program.name, samples, rate_hz, "set")
 
 
 DELAYS: dict[HopKind, Callable[[Edge, Index, _Passed], None]] = {
@@ -189,21 +220,21 @@ Buffers = tuple[tuple[str, int], ...]
 
 
 class Growth:
-    """By how many samples routes grow (or shrink, if negative) when a buffer becomes another; each way once."""
+    """By how many seconds routes grow (or shrink, if negative) when a buffer becomes another; each way once."""
 
     def __init__(self, found: Index) -> None:
         self._found = found
-        self._known: dict[tuple[str, str, str, Buffers], int] = {}
+        self._known: dict[tuple[str, str, str, Buffers], Fraction] = {}
 
-    def along(self, edges: Sequence[Edge], driver: str, buffer_samples: int) -> int:
+    def along(self, edges: Sequence[Edge], driver: str, buffer_samples: int) -> Fraction:
         """That of a route, when this driver's or this aggregate's buffer is so large."""
         return self.with_buffers(edges, ((driver, buffer_samples),))
 
-    def with_buffers(self, edges: Sequence[Edge], buffers: Buffers) -> int:
+    def with_buffers(self, edges: Sequence[Edge], buffers: Buffers) -> Fraction:
         """That of a route, when each of these drivers or aggregates has so large a buffer."""
-        return sum(self._at(edge, buffers) for edge in edges if edge.kind in DEVICE_HOPS)
+        return sum((self._at(edge, buffers) for edge in edges if edge.kind in DEVICE_HOPS), Fraction(0))
 
-    def _at(self, edge: Edge, buffers: Buffers) -> int:
+    def _at(self, edge: Edge, buffers: Buffers) -> Fraction:
         box = edge.start.owner if edge.kind == "from device" else edge.end.owner
         key = (edge.owner, edge.kind, box, buffers)
         if key not in self._known:
@@ -211,7 +242,8 @@ class Growth:
             then = now
             for driver, size in buffers:
                 then = at_buffer(then, driver, size)
-            self._known[key] = self._waited(then, edge) - self._waited(now, edge)
+            more = self._waited(then, edge) - self._waited(now, edge)
+            self._known[key] = Fraction(more, now.device.rate_hz)
         return self._known[key]
 
     def _waited(self, opening: Opening, edge: Edge) -> int:

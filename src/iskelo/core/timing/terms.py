@@ -1,6 +1,7 @@
 """The terms of delays: what a sound waits in a box, in its driver's buffers, in rings between devices and for others.
 
-All delays are in stream time: whole samples of the clock of the box on the way (see ``docs/calculations.md``).
+All delays are in stream time: whole samples of the clock of the box on the way (see ``docs/calculations.md``), each
+term with the rate that its samples are counted at.
 
     capture delay  = converter in + mixer + link in + safety in + B
     playback delay = B + safety out + link out + converter out
@@ -38,12 +39,13 @@ TermOrigin = Literal["measured", "described", "typed", "assumed", "set"]
 
 @dataclass(frozen=True, slots=True)
 class Term:
-    """One part of a delay: what it is, on which gear, how many samples, and where the figure is from."""
+    """One part of a delay: what it is, on which gear, how many samples of which rate, where the figure is from."""
 
     kind: TermKind
     label: str
     gear: str
     samples: int
+    rate_hz: int
     origin: TermOrigin
 
 
@@ -66,7 +68,7 @@ def trip_terms(opening: Opening, way: Way, bank: Literal["capture", "playback"],
 
 
 def _hardware(label: str, box: Interface, field: str) -> Term:
-    return Term("hardware", label, box.name, getattr(box, field), box.origins.get(field, "assumed"))
+    return Term("hardware", label, box.name, getattr(box, field), box.rate_hz, box.origins.get(field, "assumed"))
 
 
 def capture_terms(box: Interface) -> list[Term]:
@@ -100,8 +102,8 @@ def _into(opening: Opening, way: Way) -> list[Term]:
     safety = driver.safety(box.rate_hz, way.buffer_samples)
     label = "wait: capture buffer" if driver.engine is None else "wait: engine and capture buffer"
     return [
-        Term("hardware", "safety in", box.name, safety.in_samples, safety.in_origin),
-        Term("buffer", label, box.name, buffer_waits(driver, way.buffer_samples)[0], "set"),
+        Term("hardware", "safety in", box.name, safety.in_samples, box.rate_hz, safety.in_origin),
+        Term("buffer", label, box.name, buffer_waits(driver, way.buffer_samples)[0], box.rate_hz, "set"),
         *_ring(opening, way),
     ]
 
@@ -112,8 +114,8 @@ def _out_of(opening: Opening, way: Way) -> list[Term]:
     label = "wait: playback buffer" if driver.engine is None else "wait: engine out"
     return [
         *_ring(opening, way),
-        Term("buffer", label, box.name, buffer_waits(driver, way.buffer_samples)[1], "set"),
-        Term("hardware", "safety out", box.name, safety.out_samples, safety.out_origin),
+        Term("buffer", label, box.name, buffer_waits(driver, way.buffer_samples)[1], box.rate_hz, "set"),
+        Term("hardware", "safety out", box.name, safety.out_samples, box.rate_hz, safety.out_origin),
     ]
 
 
@@ -122,7 +124,7 @@ def _converting(way: Way) -> list[Term]:
     if not way.converts:
         return []
     origin = way.driver.origins.get("resampling_samples", "assumed")
-    return [Term("hardware", RESAMPLING, way.box.name, way.driver.resampling_samples, origin)]
+    return [Term("hardware", RESAMPLING, way.box.name, way.driver.resampling_samples, way.box.rate_hz, origin)]
 
 
 def _ring(opening: Opening, way: Way) -> list[Term]:
@@ -130,9 +132,9 @@ def _ring(opening: Opening, way: Way) -> list[Term]:
     if not way.rings or caller is None:
         return []
     waiting = buffer_waits(caller.driver, caller.buffer_samples)[0] + way.margin_samples
-    terms = [Term("buffer", RING, way.box.name, waiting, "set")]
+    terms = [Term("buffer", RING, way.box.name, waiting, way.box.rate_hz, "set")]
     if way.matched:
-        terms.append(Term("buffer", MATCHING, way.box.name, MATCHING_SAMPLES, "set"))
+        terms.append(Term("buffer", MATCHING, way.box.name, MATCHING_SAMPLES, way.box.rate_hz, "set"))
     return terms
 
 
@@ -147,7 +149,8 @@ def _recounted(opening: Opening, way: Way, own: list[Term], found: Index) -> lis
     ppm = apart(found, found.paces[way.box.id].master, found.paces[caller.box.id].master).known_ppm
     samples = sum(term.samples for term in own)
     more = round(samples / (1 + ppm * 1e-6)) - samples if ppm is not None else 0
-    return [Term("hardware", f"counted on the clock of {caller.box.name}", way.box.name, more, "set")]
+    label = f"counted on the clock of {caller.box.name}"
+    return [Term("hardware", label, way.box.name, more, way.box.rate_hz, "set")]
 
 
 def _padding(opening: Opening, way: Way, bank: Literal["capture", "playback"], found: Index) -> list[Term]:
@@ -165,7 +168,8 @@ def _padding(opening: Opening, way: Way, bank: Literal["capture", "playback"], f
         return sum(term.samples for term in terms)
 
     latest = max((total(each) for each in opening.ways if not found.hindrance(opening, each)), default=total(way))
-    return [Term("buffer", "wait: for the latest member", aggregate.name, max(0, latest - total(way)), "set")]
+    wait = max(0, latest - total(way))
+    return [Term("buffer", "wait: for the latest member", aggregate.name, wait, way.box.rate_hz, "set")]
 
 
 def playback_terms(box: Interface) -> list[Term]:

@@ -250,11 +250,8 @@ function Scale({
 }
 
 function Strip({ arrival, x, y }: { arrival: Arrival; x: (ms: number) => number; y: number }) {
-  const rate = arrival.rate_hz ?? 48000
-  const ends = arrival.terms.reduce<number[]>(
-    (all, term) => [...all, (all[all.length - 1] ?? 0) + term.samples],
-    [],
-  )
+  const took = (term: Arrival["terms"][number]) => (1000 * term.samples) / term.rate_hz
+  const ends = arrival.terms.reduce<number[]>((all, term) => [...all, (all[all.length - 1] ?? 0) + took(term)], [])
   return (
     <g>
       <text x={x(0)} y={y + 10}>
@@ -265,11 +262,11 @@ function Strip({ arrival, x, y }: { arrival: Arrival; x: (ms: number) => number;
       </text>
       {arrival.terms.map((term, index) => {
         const end = ends[index] ?? 0
-        const from = x((1000 * (end - term.samples)) / rate)
-        const width = x((1000 * end) / rate) - from
+        const from = x(end - took(term))
+        const width = x(end) - from
         return (
           <g key={`${term.label}${index}`}>
-            <title>{`${term.label}, ${term.gear}: ${term.samples} samples = ${((1000 * term.samples) / rate).toFixed(3)} ms`}</title>
+            <title>{`${term.label}, ${term.gear}: ${term.samples} samples = ${took(term).toFixed(3)} ms`}</title>
             <chakra.rect
               x={from}
               y={y + 16}
@@ -322,7 +319,7 @@ function Sum({ arrivals }: { arrivals: Arrival[] }) {
                       </Figure>
                     </chakra.td>
                     <chakra.td pr="16px" textAlign="right">
-                      <Figure>{((1000 * term.samples) / (arrival.rate_hz ?? 48000)).toFixed(3)} ms</Figure>
+                      <Figure>{((1000 * term.samples) / term.rate_hz).toFixed(3)} ms</Figure>
                     </chakra.td>
                     <chakra.td color="ink2">{term.origin}</chakra.td>
                   </tr>
