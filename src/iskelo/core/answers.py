@@ -160,9 +160,9 @@ def port_uses(reading: Reading) -> tuple[PortUse, ...]:
 
 def _used(port: Port, fed: bool, feeds: bool) -> bool:
     match port.bank:
-        case "jack_in" | "in":
+        case "jack_in" | "in" | "outboard_in":
             return fed
-        case "jack_out":
+        case "jack_out" | "outboard_out":
             return feeds
         case "capture" | "playback":
             return fed and feeds

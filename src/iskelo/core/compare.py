@@ -8,6 +8,7 @@ from iskelo.core.edits.edit import Edit
 from iskelo.core.edits.moved import moved_names
 from iskelo.core.edits.settable import SETTABLE, say_value
 from iskelo.core.rig.gear import Aggregate, Destination, Driver, Interface, Member, Source
+from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Bus, Program, ProgramPort, Send, Track, Voice
 from iskelo.core.rig.rig import Index, Line, Patch, Rig
@@ -168,7 +169,7 @@ def _place(found: Index, value: Value) -> str:
         case Driver():
             box, _ = found.drivers[value.id]
             return f"{box.name}, {value.kind} driver"
-        case Source() | Interface() | Aggregate() | Program() | Destination():
+        case Source() | Interface() | Outboard() | Aggregate() | Program() | Destination():
             return value.name
         case Send():
             return f"{found.items[value.id].program.name}, {found.say_send(value)}"

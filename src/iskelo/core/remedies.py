@@ -154,6 +154,7 @@ NEVER_MADE = (
     "clock-loop",
     "two-masters",
     "clocks-drift",
+    "sound-goes-round",
 )
 """What no remedy may bring about if it is as bad as what it mends: nothing else had hidden it before."""
 

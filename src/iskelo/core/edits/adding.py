@@ -8,6 +8,7 @@ from iskelo.core.edits.base import Applied, Refused, changed, free_name, gear_of
 from iskelo.core.edits.one import apply_one, at_one_stroke
 from iskelo.core.rig.gear import Aggregate, Destination, Driver, Interface, Source
 from iskelo.core.rig.links import link_overload
+from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.programs import Bus, Program, ProgramPort, Send, Track, Voice
 from iskelo.core.rig.rig import FIELDS_OF, AnyGear, Line, Rig, index
 from iskelo.core.rig.value import Value
@@ -214,7 +215,7 @@ def _(edit: e.AddGear, rig: Rig) -> Applied:
     return Applied(with_gear(rig, gear), f"added {name}")
 
 
-_PREFIX = {"source": "s", "interface": "b", "aggregate": "g", "program": "p", "destination": "x"}
+_PREFIX = {"source": "s", "interface": "b", "aggregate": "g", "program": "p", "destination": "x", "outboard": "h"}
 
 
 DEVICE_FIELDS = ("device", "driver", "output_device", "output_driver")
@@ -258,6 +259,14 @@ def _(edit: e.AddDestination, rig: Rig) -> Applied:
     name = free_name(edit.name, (gear.name for gear in rig.gear))
     new = made(Destination, name, id=identity, name=name, destination_kind=edit.destination_kind, width=edit.width)
     return Applied(with_gear(rig, new), f"added {edit.destination_kind} {name}")
+
+
+@apply_one.register
+def _(edit: e.AddOutboard, rig: Rig) -> Applied:
+    rig, (identity,) = new_ids(rig, "h", 1)
+    name = free_name(edit.name, (gear.name for gear in rig.gear))
+    new = made(Outboard, name, id=identity, name=name, width=edit.width)
+    return Applied(with_gear(rig, new), f"added outboard gear {name}")
 
 
 @apply_one.register

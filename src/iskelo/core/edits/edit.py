@@ -72,6 +72,14 @@ class AddDestination(Value):
     width: Width = 2
 
 
+class AddOutboard(Value):
+    """Add outboard gear: what a sound passes on its way through leads."""
+
+    edit: Literal["add_outboard"] = "add_outboard"
+    name: Name
+    width: Width = 1
+
+
 class AddGear(Value):
     """Add a piece of gear as described, under new ids; what its name is taken by gets a number behind it."""
 
@@ -333,6 +341,7 @@ Edit = Annotated[
     | AddInterface
     | AddProgram
     | AddDestination
+    | AddOutboard
     | AddGear
     | AddDriver
     | AddVoices

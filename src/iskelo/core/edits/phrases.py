@@ -4,7 +4,7 @@ import re
 
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
-from iskelo.core.edits.edit import AddDestination, AddGear, AddInterface, AddProgram, AddSources, Edit
+from iskelo.core.edits.edit import AddDestination, AddGear, AddInterface, AddOutboard, AddProgram, AddSources, Edit
 from iskelo.core.rig.gear import Gear, Interface
 from iskelo.core.rig.rig import Rig
 from iskelo.core.rig.text import clean_name
@@ -24,6 +24,7 @@ KINDS: dict[str, tuple[str, ...]] = {
     "call": ("call",),
     "mixing program": ("mixing", "mix"),
     "system sounds": ("system", "beeps"),
+    "outboard": ("outboard", "effect", "effects", "echo", "reverb", "compressor", "preamp"),
     "headphones": ("head", "headphones", "phones", "cans"),
     "loudspeakers": ("speaker", "speakers", "loudspeaker", "loudspeakers"),
     "feed": ("feed", "feeds"),
@@ -149,6 +150,8 @@ def _edits(
         return tuple(AddInterface(name=each, jack_in=ins, jack_out=outs) for each in names)
     if kind in PROGRAMS:
         return _programs(text, kind, width, name, names)
+    if kind == "outboard":
+        return tuple(AddOutboard(name=each, width=width or 1) for each in names)
     wide = width or (1 if kind == "feed" else 2)
     return tuple(
         AddDestination.model_validate({"name": each, "destination_kind": kind, "width": wide}) for each in names

@@ -3,6 +3,7 @@
 from typing import Any
 
 from iskelo.core.rig.gear import Aggregate, Destination, Driver, Interface, Member, Offsets, Source
+from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.programs import Bus, LoadReading, Program, ProgramPort, Send, Track, Voice
 from iskelo.core.rig.rig import Line, Patch, Rig
 from iskelo.core.rig.value import Value
@@ -143,6 +144,17 @@ SETTABLE: dict[type[Value], dict[str, str]] = {
         "highest_dbu": "highest level (dBu)",
         "level_unit": "level told in",
     },
+    Outboard: {
+        "name": "name",
+        "notes": "notes",
+        "width": "width",
+        "delay_samples": "delay (samples)",
+        "rate_hz": "its rate (Hz)",
+        "gain_db": "gain (dB)",
+        "highest_dbu": "highest level (dBu)",
+        "supplies_phantom": "supplies phantom power",
+        "effects": "effects (wet)",
+    },
     Patch: {"gain_db": "gain (dB)", "muted": "muted", "inverted": "polarity reversed"},
     Line: {
         "name": "name",
@@ -171,6 +183,7 @@ FIGURES: dict[type[Value], tuple[str, ...]] = {
         "input_full_scale_dbu",
         "output_full_scale_dbu",
     ),
+    Outboard: ("delay_samples", "highest_dbu"),
     Driver: ("safety_in_samples", "safety_out_samples", "resampling_samples"),
 }
 """The figures whose origin is kept."""

@@ -5,9 +5,10 @@ from typing import NamedTuple
 
 from iskelo.core.levels.headroom import TOLERANCE_DB
 from iskelo.core.rig.gear import Destination, Interface, Source
+from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Index
-from iskelo.core.wiring.graph import Edge, input_gain_db
+from iskelo.core.wiring.graph import Edge, input_gain_db, output_gain_db
 from iskelo.core.wiring.hops import HOPS, HopKind, Unit
 
 
@@ -47,6 +48,18 @@ def levels_along(edges: Sequence[Edge], found: Index) -> list[LevelStep]:
     return steps
 
 
+def full_scale_dbu(edges: Sequence[Edge], found: Index) -> float:
+    """What a level at the end of these hops is told against: nought dBFS, or the full scale of the box that they leave
+    last, if they end in the leads behind it.
+
+    Example: out of a box of +18 dBu full scale 0 dBu are -18 dBFS.
+    """
+    if HOPS[edges[-1].kind].after == "dBFS":
+        return 0.0
+    box = next((found.gear[edge.owner] for edge in reversed(edges) if edge.kind in ("playback", "direct")), None)
+    return box.output_full_scale_dbu if isinstance(box, Interface) else 0.0
+
+
 def first_short(edges: Sequence[Edge], found: Index, needed_db: float) -> tuple[Edge, float] | None:
     """The first hop behind which less than so much headroom is left, and how much is; None if there is enough.
 
@@ -77,21 +90,20 @@ def _captured(edge: Edge, level: float, found: Index) -> Behind:
 def _arriving(edge: Edge, level: float, found: Index) -> Behind:
     level += edge.gain_db
     end = found.gear[edge.end.owner]
-    highest = end.highest_dbu if isinstance(end, Destination) else None
+    highest = end.highest_dbu if isinstance(end, Destination | Outboard) else None
     return level, highest - level if highest is not None else None
 
 
 def _played(edge: Edge, level: float, found: Index) -> Behind:
     # A trim above nought turns up what the converter gives, which has no more to give than full scale.
-    return level + edge.gain_db + _box(edge, found).output_full_scale_dbu, -level
+    return level + edge.gain_db, -level
 
 
 def _direct(edge: Edge, level: float, found: Index) -> Behind:
     box = _box(edge, found)
     converted = level + input_gain_db(box, edge.start.number)
-    trim_db = box.output_trims_db[edge.end.number - 1]
-    sent = level + edge.gain_db - trim_db
-    return sent + trim_db + box.output_full_scale_dbu, -max(converted, sent)
+    sent = level + edge.gain_db - output_gain_db(box, edge.end.number)
+    return level + edge.gain_db, -max(converted, sent)
 
 
 def _box(edge: Edge, found: Index) -> Interface:
@@ -102,6 +114,9 @@ def _box(edge: Edge, found: Index) -> Interface:
 
 LEVELS: dict[HopKind, Callable[[Edge, float, Index], Behind]] = {
     "lead in": _turned,
+    "lead back": _turned,
+    "lead to outboard": _arriving,
+    "outboard": _turned,
     "capture": _captured,
     "direct": _direct,
     "from device": _turned,
@@ -124,11 +139,22 @@ def source_assumed(start: Port, found: Index) -> bool:
 
 
 def converters_assumed(edges: Sequence[Edge], found: Index) -> bool:
-    """Whether nobody says what the full-scale level of a converter on the way is."""
+    """Whether nobody says what the full-scale level of a converter on the way is.
+
+    The last one that leads out does not count: what is heard there is told against it.
+    """
+    out: Edge | None = None
     for edge in edges:
         if edge.kind in ("capture", "direct"):
-            box = found.gear[edge.owner]
-            assert isinstance(box, Interface)
-            if box.origins.get("input_full_scale_dbu", "assumed") == "assumed":
+            if _assumed(edge, "input_full_scale_dbu", found) or (
+                out is not None and _assumed(out, "output_full_scale_dbu", found)
+            ):
                 return True
+            out = None
+        if edge.kind in ("playback", "direct"):
+            out = edge
     return False
+
+
+def _assumed(edge: Edge, field: str, found: Index) -> bool:
+    return _box(edge, found).origins.get(field, "assumed") == "assumed"

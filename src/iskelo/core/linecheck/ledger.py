@@ -3,23 +3,20 @@
 import math
 from collections.abc import Collection
 from dataclasses import dataclass, replace
-from typing import NamedTuple
 
-from iskelo.core.levels.units import db_to_ratio, ratio_to_db
+from iskelo.core.levels.units import ratio_to_db
 from iskelo.core.linecheck.drifting import Expected, expected_drift
 from iskelo.core.linecheck.line_verdict import cancelled, line_verdict, say_broken_up, say_drift_heard
+from iskelo.core.linecheck.predicted import Prediction, hidden_at, loud_of, predicted_copies, rings_at
 from iskelo.core.linecheck.rows import CopyRow, Ledger, LineRow, SoundRow, TargetRow
 from iskelo.core.linecheck.slipping import moved_by, moves, slips_between, tellable
 from iskelo.core.lines.context import Reading, read
-from iskelo.core.lines.legs import effects_mixes, is_wet
 from iskelo.core.lines.proof import mark
 from iskelo.core.lines.state import LineState
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Rig
-from iskelo.core.routes.route import passing_routes
 from iskelo.core.signals.comb import PERIOD_SECONDS
 from iskelo.core.signals.listen import Copy, Heard
-from iskelo.core.timing.delays import delay_of
 from iskelo.core.twin.told import Missed, Slipped
 
 
@@ -31,22 +28,6 @@ class TargetHeard:
     rate_hz: int
     noise_rms: float
     heard: tuple[Heard, ...]
-
-
-CANCELLED = 1e-4
-"""What is left of copies that cancel is so small a share of one of them: gains are typed in tenths of a decibel."""
-
-
-class Prediction(NamedTuple):
-    """A copy's delay in samples, its level, its polarity; ``dry_dbfs``: without what effects mixes add to it at once.
-
-    A copy that is all wet has no dry level.
-    """
-
-    samples: int
-    level_dbfs: float
-    polarity: int
-    dry_dbfs: float | None
 
 
 def dbfs(rms: float) -> float:
@@ -170,7 +151,7 @@ def _sound(
     offset_db: float,
     slips: tuple[Slipped, ...],
 ) -> SoundRow:
-    predicted = _predicted(reading, source, target)
+    predicted = predicted_copies(reading, source, target.target, target.rate_hz)
     clock = expected_drift(reading, source, target.target)
     met = slips_between(reading, source, target.target, slips)
     rows = []
@@ -226,33 +207,6 @@ def _unmoved(
     return sorted([*one_each, *others], key=lambda each: each[0].delay_samples)
 
 
-def _predicted(reading: Reading, source: Port, target: TargetHeard) -> list[Prediction]:
-    """Delay, level and polarity of every copy that should arrive, earliest first.
-
-    In samples of the take: a box that runs at another rate than the rig says (a fault) counts others. Copies that come
-    at once are heard as one, or cancel each other.
-    """
-    at_once: dict[int, list[tuple[float, bool]]] = {}
-    routes = passing_routes(reading.graph, source, target.target)
-    effects = effects_mixes(reading.found)
-    all_wet = all(is_wet(route, effects) for route in routes)
-    for route in routes:
-        delay = delay_of(route.edges, reading.found)
-        samples = round(delay.seconds * target.rate_hz)
-        level = reading.found.level(source) + route.gain_db
-        wet = is_wet(route, effects) and not all_wet
-        at_once.setdefault(samples, []).append((route.sign * db_to_ratio(level), wet))
-    copies = []
-    for samples, parts in sorted(at_once.items()):
-        loudest = CANCELLED * max(abs(amplitude) for amplitude, _ in parts)
-        together = sum(amplitude for amplitude, _ in parts)
-        dry = sum(amplitude for amplitude, wet in parts if not wet)
-        if abs(together) > loudest:
-            dry_dbfs = ratio_to_db(abs(dry)) if abs(dry) > loudest else None
-            copies.append(Prediction(samples, ratio_to_db(abs(together)), 1 if together > 0 else -1, dry_dbfs))
-    return copies
-
-
 def _wet_db(match: Prediction | None) -> float | None:
     """By how much what effects mixes add at once makes a copy louder; None for one that is all wet."""
     if match is None:
@@ -270,7 +224,8 @@ def _is_broken_up(
     """Whether a wanted sound slips so often that nothing of it can be told."""
     for _, start in wanted:
         met = slips_between(reading, start, target.target, slips)
-        late = max((samples for samples, *_ in _predicted(reading, start, target)), default=0)
+        copies = predicted_copies(reading, start, target.target, target.rate_hz)
+        late = max((samples for samples, *_ in copies), default=0)
         if met and not tellable(met, late / target.rate_hz):
             return True
     return False
@@ -284,6 +239,10 @@ def _verdict(
     reading: Reading,
     slips: tuple[Slipped, ...],
 ) -> tuple[str, str]:
+    for kind in ("howls", "rings"):
+        goes_round = next((state for state, _ in wanted if state.has(kind)), None)
+        if goes_round is not None:
+            return kind, next(each.words for each in goes_round.findings if each.kind == kind)
     by_source = {row.source: row for row in sounds}
     missing = [port for port in wanted_ports if port not in by_source]
     broken = next((state for state, _ in wanted if state.has("drifting")), None) if slips else None
@@ -322,11 +281,14 @@ def _agreement(
     target: TargetHeard, sounds: list[SoundRow], sources: list[Port], reading: Reading, slips: tuple[Slipped, ...]
 ) -> tuple[bool, float | None, str]:
     """Whether every predicted copy was heard where it was predicted, and no other; and what cannot be told of that."""
+    hidden = hidden_at(reading, target.target, sources)
+    if hidden:
+        return True, None, hidden
     worst: float | None = None
     agrees = True
     untold: list[str] = []
     by_source = {row.source: row for row in sounds}
-    here = {source: _predicted(reading, source, target) for source in sources}
+    here = {source: predicted_copies(reading, source, target.target, target.rate_hz) for source in sources}
     clocks = {source: expected_drift(reading, source, target.target) for source in sources}
     met = {source: slips_between(reading, source, target.target, slips) for source in sources}
     slipping = [source for source in sources if here[source] and met[source]]
@@ -337,7 +299,10 @@ def _agreement(
             times = len(met[source])
             untold.append(f"{reading.found.say(source)} slips {times} times, too often for its delay to be told")
             continue
-        fits, difference = _as_predicted(here[source], by_source.get(source), clocks[source], met[source], target)
+        rings = bool(rings_at(reading, source, target.target))
+        fits, difference = _as_predicted(
+            here[source], by_source.get(source), clocks[source], met[source], target, rings=rings
+        )
         if not fits and slipping and apart:
             # Periods are compared to find clocks and slips; with both in one channel the one is taken for the other.
             names = ", ".join(map(reading.found.say, slipping))
@@ -355,12 +320,21 @@ def _as_predicted(
     clock: Expected,
     met: tuple[Slipped, ...],
     target: TargetHeard,
+    *,
+    rings: bool,
 ) -> tuple[bool, float | None]:
-    """Whether a sound was heard as it was predicted, and by how many samples it was not."""
+    """Whether a sound was heard as it was predicted, and by how many samples it was not.
+
+    Of what goes round (``rings``) every copy heard must be predicted, and the loud ones must all be heard.
+    """
     if row is None:
         return not predicted, None
     measured = {round(copy.delay_samples) for copy in row.copies}
-    fits = len(predicted) == len(measured) and clock.fits(row.drift_ppm, slips=bool(met))
+    if rings:
+        all_there = all(any(abs(each.samples - there) <= 1 for there in measured) for each in loud_of(predicted))
+    else:
+        all_there = len(predicted) == len(measured)
+    fits = all_there and clock.fits(row.drift_ppm, slips=bool(met))
     by = moves(met)
     worst: float | None = None
     for copy in row.copies:

@@ -19,7 +19,8 @@ def line_verdict(
 ) -> LineRow:
     """A line's verdict: what was heard keeps all it asks for, is what was predicted, and the plan has nothing else."""
     line = state.line
-    words = _not_heard_as_wanted(state, rows, reading, slips)
+    howls = next((each.words for each in state.findings if each.kind == "howls"), None)
+    words = f"it howls: {howls}" if howls else _not_heard_as_wanted(state, rows, reading, slips)
     if not words and state.headline != "arrives":
         kind, said = state.findings[0]
         words = f"{kind}, by the plan: {said}"

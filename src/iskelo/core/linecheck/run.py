@@ -7,15 +7,18 @@ from dataclasses import dataclass
 import numpy as np
 
 from iskelo.core.linecheck.ledger import TargetHeard, write_ledger
+from iskelo.core.linecheck.predicted import rounds_at
 from iskelo.core.linecheck.rows import Ledger
 from iskelo.core.linecheck.sounds import play, source_ports
+from iskelo.core.lines.context import read
 from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import Index, Rig, index
 from iskelo.core.signals.comb import PERIOD_SECONDS, PERIODS_PLAYED, TAIL_SECONDS, WovenComb
 from iskelo.core.signals.detect import detect
-from iskelo.core.signals.listen import Heard
+from iskelo.core.signals.listen import COPIES_AT_MOST, Heard
+from iskelo.core.twin.leads import CannotFollow
 from iskelo.core.twin.run import Cancelled, TakeChannel, run_twin
 from iskelo.core.twin.told import Missed, Slipped
 
@@ -94,7 +97,10 @@ def run_line_check(
 
     missed: list[Missed] = []
     slips: list[Slipped] = []
-    take = run_twin(really, sounds, seconds, seed=SEED, progress=running, told=missed.append, slipped=slips.append)
+    try:
+        take = run_twin(really, sounds, seconds, seed=SEED, progress=running, told=missed.append, slipped=slips.append)
+    except CannotFollow as cannot:
+        raise CannotCheck(str(cannot)) from None
     if at_fault is not None:
         take = [*take, *_silent(rig, take, seconds)]
     if not take:
@@ -105,13 +111,14 @@ def run_line_check(
         if not take:
             raise CannotCheck("None of these lines has a target that can be heard.")
     heard = []
+    reading = read(rig)
     for number, channel in enumerate(take):
         _step(
             progress,
             WEAVING_SHARE + TWIN_SHARE + DETECTION_SHARE * number / len(take),
             f"listening, {number + 1} of {len(take)}",
         )
-        heard.append(_listen(channel, combs, sources, own_rates_hz))
+        heard.append(_listen(channel, combs, sources, own_rates_hz, rounds_at(reading, channel.port, sources)))
     ledger = write_ledger(rig, heard, sources, offset_db, only, tuple(missed), tuple(slips))
     _step(progress, 1.0, "done")
     return CheckResult(ledger, take)
@@ -144,11 +151,12 @@ def _resampled(found: Index, program: Program) -> bool:
 
 
 def _listen(
-    channel: TakeChannel, combs: dict[int, WovenComb], sources: list[Port], own_rates_hz: dict[Port, int]
+    channel: TakeChannel, combs: dict[int, WovenComb], sources: list[Port], own_rates_hz: dict[Port, int], rounds: int
 ) -> TargetHeard:
     """What is heard in a channel: at its own rate, and what was made for another rate as if it were at that one.
 
-    A program at the wrong rate hands out its samples one by one all the same, so they are the comb of its own rate.
+    ``rounds``: so many copies more are to be looked for, of what goes round. A program at the wrong rate hands out its
+    samples one by one all the same, so they are the comb of its own rate.
     """
     heard: list[Heard] = []
     noise_rms = 0.0
@@ -157,7 +165,7 @@ def _listen(
     for rate_hz in (channel.rate_hz, *sorted(set(odd.values()))):
         if PERIODS_PLAYED * combs[rate_hz].period_samples > len(taken):
             continue
-        found = detect(taken[np.newaxis], combs[rate_hz])
+        found = detect(taken[np.newaxis], combs[rate_hz], COPIES_AT_MOST + rounds)
         if rate_hz == channel.rate_hz:
             noise_rms = float(found.noise_rms[0])
         heard += [each for each in found.heard if odd.get(sources[each.source], channel.rate_hz) == rate_hz]

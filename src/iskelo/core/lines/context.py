@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from functools import cached_property
 
 from iskelo.core.lines.findings import Headline
+from iskelo.core.lines.rings import Rings
 from iskelo.core.lines.state import LineState, Traced, line_states
 from iskelo.core.lines.sums import Sums
 from iskelo.core.lines.together import with_companions
@@ -17,6 +18,7 @@ from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import Index, Rig, index
 from iskelo.core.routes.route import Ahead, Around
 from iskelo.core.wiring.graph import Graph, compile_graph
+from iskelo.core.wiring.hops import HOPS
 
 
 @dataclass(frozen=True)
@@ -38,6 +40,7 @@ class Reading:
     around: Around
     traced: dict[str, Traced]
     sums: Sums
+    rings: Rings
 
     @cached_property
     def leads_in_use(self) -> frozenset[str]:
@@ -48,7 +51,7 @@ class Reading:
             for leg in state.legs
             for arrival in leg.arrivals
             for edge in arrival.route.edges
-            if edge.kind in ("lead in", "lead out")
+            if HOPS[edge.kind].whose == "lead"
         )
 
 
@@ -60,9 +63,10 @@ def read(rig: Rig, before: Reading | None = None) -> Reading:
     touched = touched_gear(before.found, found) if before is not None else frozenset()
     graph = compile_graph(found, before.graph if before is not None else None, touched)
     known = Ahead(graph)
+    rings = Rings(graph, found)
     around = Around(graph, known, found.owners)
     if before is None or before.rig.alignment_dbfs != rig.alignment_dbfs:
-        traced, sums = line_states(graph, found, known, {}, lambda _: False)
+        traced, sums = line_states(graph, found, known, rings, {}, lambda _: False)
     else:
         was = before.around
         known.take_over(before.known, was, touched)
@@ -71,13 +75,14 @@ def read(rig: Rig, before: Reading | None = None) -> Reading:
             graph,
             found,
             known,
+            rings,
             before.traced,
             lambda line: was.untouched(line.from_ports, line.to_ports, touched),
         )
     lines = with_companions([each.state for each in traced.values()], found)
     beginning = _by_owner((line.id, line.from_ports) for line in rig.lines)
     ending = _by_owner((line.id, line.to_ports) for line in rig.lines)
-    return Reading(rig, found, graph, lines, _having(lines), beginning, ending, known, around, traced, sums)
+    return Reading(rig, found, graph, lines, _having(lines), beginning, ending, known, around, traced, sums, rings)
 
 
 def _by_owner(lines: Iterable[tuple[str, tuple[Port, ...]]]) -> dict[str, list[str]]:

@@ -6,6 +6,7 @@ from typing import Literal, NamedTuple, get_args
 from iskelo.core.levels.along import first_short
 from iskelo.core.levels.headroom import SUM_HEADROOM_DB, TOLERANCE_DB, needed_db
 from iskelo.core.lines.legs import Arrival, Leg
+from iskelo.core.lines.rings import say_ringing
 from iskelo.core.lines.sides import apart, crossed_sides, say_half, side_of
 from iskelo.core.lines.sums import Sums
 from iskelo.core.rig.ports import Port
@@ -19,12 +20,14 @@ Headline = Literal[
     "half silent",
     "blocked",
     "crossed",
+    "howls",
     "doubled",
     "crowded",
     "off speed",
     "drifting",
     "inverted",
     "skewed",
+    "rings",
     "late",
     "hot",
     "low",
@@ -79,6 +82,7 @@ def findings_of(
     if others:
         findings.append(Finding("crowded", f"{', '.join(map(found.say, others))} arrives there too, though alone"))
     if len(quiet) < len(legs):
+        findings += _going_round(legs, found)
         findings += [*_doubled(legs, found), *_off_speed(legs, found), *_drifting(legs), *_inverted(line, legs, found)]
         findings += [Finding("skewed", words) for words in apart(line, legs, found)]
         findings += [*_late(line, legs), *_hot(line, legs, found, sums), *_low(line, legs)]
@@ -140,6 +144,12 @@ def say_comb(found: Comb) -> str:
         return apart
     turned = ", one with its polarity reversed" if found.inverted else ""
     return f"{apart}{turned}; notches {', '.join(f'{hz:.0f}' for hz in found.notches_hz)} Hz"
+
+
+def _going_round(legs: tuple[Leg, ...], found: Index) -> list[Finding]:
+    """What goes round between a line's sources and its targets: once for each knot."""
+    rings = dict.fromkeys(ring for leg in legs for ring in leg.rings if ring.is_heard)
+    return [Finding("rings" if each.verdict == "rings" else "howls", say_ringing(each, found)) for each in rings]
 
 
 def _off_speed(legs: tuple[Leg, ...], found: Index) -> list[Finding]:

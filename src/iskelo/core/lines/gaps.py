@@ -153,6 +153,8 @@ def _reason(found: Index, far: Port, back: Port, end: Port, behind: set[Port]) -
     match far.bank:
         case "out":
             return "not plugged in"
+        case "outboard_in" | "outboard_out":
+            return f"{found.name(far.owner)} leads nowhere"
         case "jack_in":
             return f"jack {far.number} has no capture channel" if end.bank == "track" else _tail(found, back)
         case "capture" | "input" if isinstance(program, Program) and program.device is None:

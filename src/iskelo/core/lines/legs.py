@@ -1,12 +1,15 @@
 """The legs of a line: each wanted pair of ports, and what happens between them."""
 
+import math
 from collections.abc import Iterator, Sequence
 from typing import NamedTuple
 
-from iskelo.core.levels.along import converters_assumed, source_assumed
+from iskelo.core.levels.along import converters_assumed, full_scale_dbu, source_assumed
 from iskelo.core.levels.units import sum_of_copies_db
 from iskelo.core.light import light
 from iskelo.core.lines.gaps import Gap, Gaps
+from iskelo.core.lines.rings import Ringing, Rings
+from iskelo.core.lines.wet import effects_mixes, is_wet
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Index
 from iskelo.core.rig.ways import Way
@@ -15,6 +18,7 @@ from iskelo.core.timing.clocks import Drift, drift_of, say_drift
 from iskelo.core.timing.compensation import waits
 from iskelo.core.timing.copies import Comb, comb
 from iskelo.core.timing.delays import Delay, delay_of, way_of
+from iskelo.core.timing.rounds import sum_of_powers
 from iskelo.core.wiring.blocks import Block
 from iskelo.core.wiring.graph import Edge, Graph
 from iskelo.core.wiring.hops import DEVICE_HOPS
@@ -46,7 +50,8 @@ class Arrival(NamedTuple):
 class Leg:
     """One wanted pair of ports and what happens between them; arrivals are earliest first.
 
-    ``wet`` are the ways through effects mixes beside them: told, but no copies.
+    ``wet`` are the ways through effects mixes beside them: told, but no copies. ``rings``: what goes round on the way;
+    ``rung_dbfs``: the level of all copies that it makes, with those of the ways, if it is known to die away.
     """
 
     start: Port
@@ -56,6 +61,8 @@ class Leg:
     gap: Gap | None
     comb: Comb | None
     wet: tuple[Arrival, ...] = ()
+    rings: tuple[Ringing, ...] = ()
+    rung_dbfs: float | None = None
 
     @property
     def blocks(self) -> tuple[Block, ...]:
@@ -72,6 +79,8 @@ class Leg:
     @property
     def level_dbfs(self) -> float | None:
         """Level at the target of all copies together; None if nothing arrives or the copies cancel."""
+        if self.rung_dbfs is not None:
+            return self.rung_dbfs
         if len(self.arrivals) < 2:
             return self.arrivals[0].level_dbfs if self.arrivals else None
         return sum_of_copies_db(
@@ -79,16 +88,6 @@ class Leg:
             [each.sign for each in self.arrivals],
             [each.delay.seconds for each in self.arrivals],
         )
-
-
-def effects_mixes(found: Index) -> frozenset[str]:
-    """The buses whose sound is wet."""
-    return frozenset(bus.id for program in found.programs() for bus in program.buses if bus.effects)
-
-
-def is_wet(route: Route, effects: frozenset[str]) -> bool:
-    """Whether a way passes an effects mix."""
-    return bool(effects) and any(edge.end.owner in effects for edge in route.edges)
 
 
 def late_items(found: Index) -> frozenset[str]:
@@ -104,12 +103,13 @@ def late_items(found: Index) -> frozenset[str]:
 class Legs:
     """The legs of one rig's lines; what routes through the same gear share is worked out once."""
 
-    def __init__(self, graph: Graph, found: Index, known: Ahead) -> None:
+    def __init__(self, graph: Graph, found: Index, known: Ahead, rings: Rings) -> None:
         self._graph, self._found, self._known = graph, found, known
         self._gaps = Gaps(graph, found, known)
         self._passages: dict[tuple[str, ...], Passage] = {}
         self._effects = effects_mixes(found)
         self._late = late_items(found)
+        self._rings = rings
 
     def between(self, start: Port, end: Port) -> Leg:
         """What happens between a source port and a target port."""
@@ -118,24 +118,31 @@ class Legs:
             way = least_blocked(self._graph, start, end, self._known)
             return Leg(start, end, (), way, None if way else self._gaps.between(start, end), None)
         wet: tuple[Arrival, ...] = ()
+        rings = self._rings.between(start, end, self._known)
+        rung = self._rung_dbfs(start, routes, rings) if rings else None
         if len(routes) > 1 and self._effects:
             routes, wet = self._dry_and_wet(start, routes)
         if len(routes) == 1:
-            return Leg(start, end, (self._arrival(start, routes[0]),), routes[0], None, None, wet)
+            return Leg(start, end, (self._arrival(start, routes[0]),), routes[0], None, None, wet, rings, rung)
         arrivals = sorted((self._arrival(start, each) for each in routes), key=lambda each: each.delay.seconds)
         longest = max(arrivals, key=lambda arrival: len(arrival.route.edges))
-        return Leg(start, end, tuple(arrivals), longest.route, None, _comb(arrivals), wet)
+        return Leg(start, end, tuple(arrivals), longest.route, None, _comb(arrivals), wet, rings, rung)
+
+    def _rung_dbfs(self, start: Port, routes: list[Route], rings: tuple[Ringing, ...]) -> float | None:
+        power = sum_of_powers(self._rings.copies(routes, rings))
+        return self._found.level(start) + 10 * math.log10(power) if power else None
 
     def _dry_and_wet(self, start: Port, routes: list[Route]) -> tuple[list[Route], tuple[Arrival, ...]]:
         """The ways that are copies, and those through effects mixes; where all are wet, these are what arrives."""
-        wet = [each for each in routes if is_wet(each, self._effects)]
+        wet = [each for each in routes if is_wet(each.edges, self._effects)]
         dry = [each for each in routes if each not in wet]
         return (dry, tuple(self._arrival(start, each) for each in wet)) if dry else (routes, ())
 
     def _arrival(self, start: Port, route: Route) -> Arrival:
         found = self._found
         delay, drift, assumed = self._passage(route.edges)
-        return Arrival(route, delay, found.level(start) + route.gain_db, assumed or source_assumed(start, found), drift)
+        level = found.level(start) + route.gain_db - full_scale_dbu(route.edges, found)
+        return Arrival(route, delay, level, assumed or source_assumed(start, found), drift)
 
     def _passage(self, edges: tuple[Edge, ...]) -> Passage:
         passed: list[str] = []
@@ -160,7 +167,7 @@ class Legs:
 
 
 _IN_A_MIXER = frozenset({"monitor", "mix", "send"})
-_OF_BOXES = frozenset({"capture", "playback", "direct"})
+_OF_BOXES = frozenset({"capture", "playback", "direct", "outboard"})
 
 
 def drifts_along(edges: Sequence[Edge], found: Index) -> Iterator[tuple[Drift, Way]]:

@@ -33,11 +33,16 @@ def mark(state: LineState) -> str:
         )
         for leg in state.legs
     ]
+    round_ = [
+        [(round(each.loop.gain_db, 6), each.loop.sign, each.seconds) for each in ring.rounds]
+        for leg in state.legs
+        for ring in leg.rings
+    ]
     speeds = [finding.words for finding in state.findings if finding.kind == "off speed"]
     line = state.line
     wanted = (line.longest_delay_ms, line.lowest_dbfs, line.highest_dbfs, line.alone, state.others, *speeds)
     found = [finding.kind for finding in state.findings]
-    return hashlib.sha256(repr((legs, wanted, found)).encode()).hexdigest()[:16]
+    return hashlib.sha256(repr((legs, wanted, found, *round_)).encode()).hexdigest()[:16]
 
 
 def _terms(arrival: Arrival) -> list[tuple[str, int] | tuple[str, int, int]]:

@@ -9,6 +9,7 @@ from collections.abc import Callable
 from iskelo.core.light import light
 from iskelo.core.lines.findings import Finding, Headline, Strays, findings_of
 from iskelo.core.lines.legs import Leg, Legs
+from iskelo.core.lines.rings import Rings
 from iskelo.core.lines.sums import Sums
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Index, Line
@@ -58,14 +59,19 @@ class Traced:
 
 
 def line_states(
-    graph: Graph, found: Index, known: Ahead, before: dict[str, Traced], same: Callable[[Line], bool]
+    graph: Graph,
+    found: Index,
+    known: Ahead,
+    rings: Rings,
+    before: dict[str, Traced],
+    same: Callable[[Line], bool],
 ) -> tuple[dict[str, Traced], Sums]:
     """The state of every line of a rig, by id, in the rig's order; and what different sources add up to.
 
     Parameters
     ----------
-    graph, found, known
-        The rig, and what lies ahead of its sources.
+    graph, found, known, rings
+        The rig, what lies ahead of its sources, and where sound goes round.
     before, same
         The states of the rig as it was, and whether the gear around a line is still as it was: such a line
         keeps its state.
@@ -73,7 +79,7 @@ def line_states(
     heard, fed = _heard(known, found)
     sums = Sums(graph, found, known, fed)
     strays = _strays(heard, found.rig.lines)
-    between = Legs(graph, found, known).between
+    between = Legs(graph, found, known, rings).between
     traced: dict[str, Traced] = {}
     for line in found.rig.lines:
         mine = tuple([stray for start in line.from_ports for stray in strays.get(start, ())]) if strays else ()

@@ -82,6 +82,9 @@ def moves(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
     match port.bank:
         case "out":
             yield from _into_a_jack(port, reading, ask)
+        case "outboard_out":
+            yield from _into_a_jack(port, reading, ask)
+            yield from _into_a_destination(port, reading, ask)
         case "jack_in" if ask.end.bank == "in" and ask.direct:
             yield from _straight_across(port, reading)
         case "capture":

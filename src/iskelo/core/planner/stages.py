@@ -13,7 +13,7 @@ from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Send
 from iskelo.core.rig.rig import Index
 from iskelo.core.rig.units import say_figure
-from iskelo.core.wiring.graph import Edge, input_gain_db
+from iskelo.core.wiring.graph import Edge, input_gain_db, output_gain_db
 from iskelo.core.wiring.hops import HopKind
 
 LOWEST_DB, HIGHEST_DB = -144.0, 60.0
@@ -64,8 +64,7 @@ def stages_along(edges: Sequence[Edge], found: Index, aim_dbfs: float) -> list[S
     level = found.level(edges[0].start)
     for edge in edges:
         stages += STAGES[edge.kind](edge, level, found, aim_dbfs)
-        if edge.kind in ("lead in", "capture"):
-            level += edge.gain_db
+        level += edge.gain_db
     start = edges[0].start
     if start.bank == "voice":
         now = found.level(start)
@@ -102,7 +101,8 @@ def _of_crosspoint(edge: Edge, level: float, found: Index, aim_dbfs: float) -> l
     owner = edge.owner
     first = _preamplifier(edge.start, level, found, aim_dbfs)
     last = _output_trim(edge.end, found)
-    cross = edge.gain_db - input_gain_db(_box(owner, found), edge.start.number) - last.now_db
+    box = _box(owner, found)
+    cross = edge.gain_db - input_gain_db(box, edge.start.number) - output_gain_db(box, edge.end.number)
     start, end = edge.start.number, edge.end.number
     words = f"direct monitoring of jack in {start} at jack out {end} of {found.name(owner)}"
 
@@ -118,6 +118,12 @@ def _of_fader(edge: Edge, level: float, found: Index, aim_dbfs: float) -> list[S
     return [Stage((owner,), words, gain, gain, HIGHEST_DB, lambda db: _values(owner, "gain_db", db))]
 
 
+def _of_outboard(edge: Edge, level: float, found: Index, aim_dbfs: float) -> list[Stage]:
+    owner, gain = edge.owner, edge.gain_db
+    words = f"the gain of {found.name(owner)}"
+    return [Stage((owner,), words, gain, gain, HIGHEST_DB, lambda db: _values(owner, "gain_db", db))]
+
+
 def _of_send(edge: Edge, level: float, found: Index, aim_dbfs: float) -> list[Stage]:
     send = found.items[edge.owner].item
     assert isinstance(send, Send)
@@ -128,6 +134,9 @@ def _of_send(edge: Edge, level: float, found: Index, aim_dbfs: float) -> list[St
 
 STAGES: dict[HopKind, Callable[[Edge, float, Index, float], list[Stage]]] = {
     "lead in": _of_lead,
+    "lead back": _of_lead,
+    "lead to outboard": _of_lead,
+    "outboard": _of_outboard,
     "capture": _of_input,
     "direct": _of_crosspoint,
     "from device": _no_stage,

@@ -9,7 +9,18 @@ from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import Broken, Index, Item, Patch, Rig, index
 from iskelo.core.rig.ways import CHANNELS_AT_MOST
 
-LEADS = {("out", "jack_in"), ("jack_out", "in"), ("word_out", "word_in"), ("optical_out", "optical_in")}
+LEADS = {
+    ("out", "jack_in"),
+    ("out", "outboard_in"),
+    ("jack_out", "in"),
+    ("jack_out", "jack_in"),
+    ("jack_out", "outboard_in"),
+    ("outboard_out", "in"),
+    ("outboard_out", "jack_in"),
+    ("outboard_out", "outboard_in"),
+    ("word_out", "word_in"),
+    ("optical_out", "optical_in"),
+}
 """Which banks a lead may join."""
 
 LINE_STARTS = ("out", "voice")
@@ -49,8 +60,8 @@ def lead_refusal(found: Index, start: Port, end: Port) -> str | None:
             return f"there is no {_bank_words(port)} {port.number} on {found.name(port.owner)}; it has {size}"
     if (start.bank, end.bank) not in LEADS:
         return (
-            f"a lead cannot join {found.say(start)} to {found.say(end)}; plug a source into an input jack, "
-            "or an output jack into a destination"
+            f"a lead cannot join {found.say(start)} to {found.say(end)}; plug a source into an input jack or outboard "
+            "gear, and an output jack into a destination, outboard gear or an input jack"
         )
     if start.bank in CLOCK_BANKS and start.owner == end.owner:
         return f"{found.name(start.owner)} cannot lead itself"
@@ -237,6 +248,27 @@ def _patches(rig: Rig, found: Index) -> None:
         if patch.to_port in plugged:
             raise Broken(_patch_place(found, patch), _taken(found, patch, plugged[patch.to_port]))
         plugged[patch.to_port] = patch
+    for patch in rig.patches:
+        if patch.from_port.bank == "outboard_out":
+            _fed_by_a_box(found, patch, plugged)
+
+
+def _fed_by_a_box(found: Index, patch: Patch, plugged: Mapping[Port, Patch]) -> None:
+    """What leaves outboard gear comes from somewhere else, and has met the computer before anybody hears it."""
+    at: Port | None = patch.from_port
+    met: set[Port] = set()
+    while at is not None and at.bank == "outboard_out":
+        if at in met:
+            raise Broken(_patch_place(found, patch), "these leads go in a circle of their own that nothing feeds")
+        met.add(at)
+        before = plugged.get(Port(at.owner, "outboard_in", at.number))
+        at = before.from_port if before is not None else None
+    if at is not None and at.bank == "out" and patch.to_port.bank == "in":
+        raise Broken(
+            _patch_place(found, patch),
+            f"{found.say(at)} would be heard without meeting the computer, which is not worked out here; "
+            "plug one end into a box",
+        )
 
 
 def patch_trouble(found: Index, patch: Patch, plugged: Mapping[Port, Patch]) -> Broken | None:

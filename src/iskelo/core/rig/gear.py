@@ -4,6 +4,7 @@ from typing import Annotated, Any, Literal, NamedTuple
 
 from pydantic import Field, field_validator, model_validator
 
+from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.programs import Channels, Program
 from iskelo.core.rig.text import DelaySamples, GainDb, Id, Name, Notes
 from iskelo.core.rig.value import (
@@ -338,4 +339,4 @@ class Destination(Value):
     level_unit: LevelUnit = "dBu"
 
 
-Gear = Annotated[Source | Interface | Aggregate | Program | Destination, Field(discriminator="kind")]
+Gear = Annotated[Source | Interface | Outboard | Aggregate | Program | Destination, Field(discriminator="kind")]

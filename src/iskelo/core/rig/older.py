@@ -2,23 +2,26 @@
 
 from typing import Any
 
+PRESENT = 4
+
 
 def brought_up(document: Any) -> Any:
     """A rig's document as the present version writes it; anything else is given back as it is.
 
-    Version 2 knew no sends, no pan and no effects mixes. Version 1 knew one driver a box (``driver``), no origins and
+    Version 3 knew no outboard gear and no leads from output jacks to input jacks; version 2 no sends, no pan and no
+    effects mixes. Version 1 knew one driver a box (``driver``), no origins and
     no switches: its figures count as typed, and where a microphone that needs a supply was plugged in, the supply was
     on.
     """
-    if isinstance(document, dict) and document.get("version") == 2:
-        return {**document, "version": 3}
+    if isinstance(document, dict) and document.get("version") in (2, 3):
+        return {**document, "version": PRESENT}
     if not isinstance(document, dict) or document.get("version") != 1:
         return document
     gear = document.get("gear", [])
     if isinstance(gear, list):
         supplied = _supplied(gear, document.get("patches"))
         gear = [_brought_up(each, supplied) for each in gear]
-    return {**document, "version": 3, "gear": gear}
+    return {**document, "version": PRESENT, "gear": gear}
 
 
 def _brought_up(gear: Any, supplied: dict[str, list[int]]) -> Any:

@@ -16,6 +16,8 @@ Bank = Literal[
     "output",  # a leg of a program's named output
     "playback",  # a channel that an interface takes from the computer
     "jack_out",  # an interface's output jack
+    "outboard_in",  # what goes into outboard gear
+    "outboard_out",  # and what comes out of it
     "in",  # a destination's own input
     "word_in",  # an interface's word clock input
     "word_out",  # its word clock output
@@ -23,7 +25,7 @@ Bank = Literal[
     "optical_out",  # and goes out by it
 ]
 
-Owner = Literal["source", "interface", "input", "track", "voice", "bus", "output", "destination"]
+Owner = Literal["source", "interface", "outboard", "input", "track", "voice", "bus", "output", "destination"]
 Column = Literal["source", "box_in", "computer_in", "program_in", "track", "out"]
 COLUMNS: tuple[Column, ...] = ("source", "box_in", "computer_in", "program_in", "track", "out")
 
@@ -46,23 +48,25 @@ class BankRow(NamedTuple):
 
 BANK_TABLE: dict[Bank, BankRow] = {
     "out": BankRow("", "audio", "source", 0, "source", plugged=True),
-    "jack_in": BankRow("jack in", "audio", "interface", 1, "box_in", plugged=True),
-    "capture": BankRow("capture", "audio", "interface", 2, "computer_in", plugged=False),
-    "input": BankRow("in", "audio", "input", 3, "program_in", plugged=False),
-    "track": BankRow("track", "audio", "track", 4, "track", plugged=False),
-    "monitor": BankRow("track", "audio", "track", 4, "track", plugged=False),
-    "voice": BankRow("voice", "audio", "voice", 4, "source", plugged=False),
-    "post": BankRow("track", "audio", "track", 5, "track", plugged=False),
-    "bus": BankRow("bus", "audio", "bus", 6, "out", plugged=False),
-    "bus_out": BankRow("bus", "audio", "bus", 7, "out", plugged=False),
-    "output": BankRow("out", "audio", "output", 8, "out", plugged=False),
-    "playback": BankRow("playback", "audio", "interface", 9, "out", plugged=False),
-    "jack_out": BankRow("jack out", "audio", "interface", 10, "out", plugged=True),
-    "in": BankRow("", "audio", "destination", 11, "out", plugged=True),
-    "word_in": BankRow("word clock in", "clock", "interface", 12, None, plugged=True),
-    "word_out": BankRow("word clock out", "clock", "interface", 12, None, plugged=True),
-    "optical_in": BankRow("optical in", "clock", "interface", 12, None, plugged=True),
-    "optical_out": BankRow("optical out", "clock", "interface", 12, None, plugged=True),
+    "outboard_in": BankRow("in", "audio", "outboard", 1, "box_in", plugged=True),
+    "outboard_out": BankRow("out", "audio", "outboard", 2, "box_in", plugged=True),
+    "jack_in": BankRow("jack in", "audio", "interface", 3, "box_in", plugged=True),
+    "capture": BankRow("capture", "audio", "interface", 4, "computer_in", plugged=False),
+    "input": BankRow("in", "audio", "input", 5, "program_in", plugged=False),
+    "track": BankRow("track", "audio", "track", 6, "track", plugged=False),
+    "monitor": BankRow("track", "audio", "track", 6, "track", plugged=False),
+    "voice": BankRow("voice", "audio", "voice", 6, "source", plugged=False),
+    "post": BankRow("track", "audio", "track", 7, "track", plugged=False),
+    "bus": BankRow("bus", "audio", "bus", 8, "out", plugged=False),
+    "bus_out": BankRow("bus", "audio", "bus", 9, "out", plugged=False),
+    "output": BankRow("out", "audio", "output", 10, "out", plugged=False),
+    "playback": BankRow("playback", "audio", "interface", 11, "out", plugged=False),
+    "jack_out": BankRow("jack out", "audio", "interface", 12, "out", plugged=True),
+    "in": BankRow("", "audio", "destination", 13, "out", plugged=True),
+    "word_in": BankRow("word clock in", "clock", "interface", 14, None, plugged=True),
+    "word_out": BankRow("word clock out", "clock", "interface", 14, None, plugged=True),
+    "optical_in": BankRow("optical in", "clock", "interface", 14, None, plugged=True),
+    "optical_out": BankRow("optical out", "clock", "interface", 14, None, plugged=True),
 }
 """Every bank; whatever reads banks reads them here."""
 

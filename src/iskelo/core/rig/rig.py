@@ -11,6 +11,7 @@ from iskelo.core.rig.claims import Claim, admitted, excludes, is_by
 from iskelo.core.rig.clocks import Pace, paces
 from iskelo.core.rig.gear import Aggregate, Destination, Driver, Gear, Interface, Source
 from iskelo.core.rig.links import link_overload
+from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.ports import BANK_WORDS, CLOCK_BANKS, Port
 from iskelo.core.rig.programs import Bus, Program, ProgramPort, Send, Track, Voice
 from iskelo.core.rig.text import GainDb, Id, Name, Notes, clean_tag
@@ -20,7 +21,7 @@ from iskelo.core.rig.ways import Opening, Way, open_program
 Purpose = Literal["record", "listen"]
 Side = Literal["input", "track", "voice", "bus", "output", "send"]
 Item = ProgramPort | Track | Voice | Bus | Send
-AnyGear = Source | Interface | Aggregate | Program | Destination
+AnyGear = Source | Interface | Outboard | Aggregate | Program | Destination
 SIDES: tuple[Side, ...] = ("input", "track", "voice", "bus", "output", "send")
 FIELDS_OF: dict[str, str] = {
     "input": "inputs",
@@ -102,7 +103,7 @@ class Rig(Value):
     """
 
     format: Literal["iskelo rig"] = "iskelo rig"
-    version: Literal[3] = 3
+    version: Literal[4] = 4
     name: Name = "New rig"
     notes: Notes = ""
     next_number: Annotated[int, Field(ge=1, le=1_000_000_000)] = 1
@@ -147,6 +148,7 @@ class Index:
     all_programs: list[Program]
     drivers: dict[str, tuple[Interface, Driver]]
     aggregates: list[Aggregate]
+    outboards: list[Outboard]
     paces: dict[str, Pace]
     opened: dict[str, Opening]
     claims: dict[str, list[Claim]]
@@ -283,6 +285,8 @@ class Index:
                 return width
             case Destination(width=width) if bank == "in":
                 return width
+            case Outboard(width=width) if bank in ("outboard_in", "outboard_out"):
+                return width
             case Interface() as box if bank in BOX_BANKS:
                 return int(getattr(box, bank))
             case Interface() as box if bank in CLOCK_BANKS:
@@ -322,7 +326,8 @@ class Index:
                 return f"{self.gear[port.owner].name} {words}"
             if port.bank in BOX_BANKS:
                 return f"{self.gear[port.owner].name} {words} {port.number}"
-            return f"{self.gear[port.owner].name}{leg_letter(port.number, width)}"
+            said = f"{self.gear[port.owner].name} {words}".rstrip()
+            return f"{said}{leg_letter(port.number, width)}"
         place = f"{placed.program.name} {words} {placed.position} {placed.item.name}"
         return place + leg_letter(port.number, width)
 
@@ -391,6 +396,7 @@ def _index(same: _Same) -> Index:
         all_programs=programs,
         drivers={driver.id: (box, driver) for box in boxes for driver in box.drivers},
         aggregates=aggregates,
+        outboards=[gear for gear in rig.gear if isinstance(gear, Outboard)],
         paces=pace,
         opened=opened,
         claims=admitted(programs, opened),

@@ -15,8 +15,8 @@ ROUTES_AT_MOST = 24
 class Route:
     """One way from a source to a target.
 
-    ``gain_db`` is the sum of the gains on the way (from dBu at the source to dBFS, where it passes a converter);
-    ``sign`` is +1, or -1 when an odd number of leads on the way turn the signal over.
+    ``gain_db`` is the sum of the gains on the way: from dBu at the source to dBFS behind a converter, and to dBu again
+    behind one that leads out; ``sign`` is +1, or -1 when an odd number of leads on the way turn the signal over.
     """
 
     edges: tuple[Edge, ...]
@@ -192,7 +192,7 @@ class Around:
 def passing_routes(graph: Graph, start: Port, end: Port, known: Ahead | None = None) -> list[Route]:
     """Every way on which sound passes now, at most ``ROUTES_AT_MOST`` of them.
 
-    The graph has no circles, so every way is finite. The search goes forward first, and back only over what it found.
+    No way passes a port twice. The search goes forward first, and back only over what it found.
     """
     sound = (known or Ahead(graph)).sound(start)
     if end not in sound.by:
@@ -201,6 +201,7 @@ def passing_routes(graph: Graph, start: Port, end: Port, known: Ahead | None = N
         return [route(sound.way(end))]
     useful = sound.back(end, graph)
     routes: list[Route] = []
+    knotted = graph.knotted
     stack: list[tuple[Port, tuple[Edge, ...]]] = [(start, ())] if start in useful else []
     while stack and len(routes) < ROUTES_AT_MOST:
         port, way = stack.pop()
@@ -208,9 +209,14 @@ def passing_routes(graph: Graph, start: Port, end: Port, known: Ahead | None = N
             routes.append(route(way))
             continue
         for edge in reversed(graph.leaving.get(port, ())):
-            if edge.end in useful and not edge.block:
+            if edge.end in useful and not edge.block and not (knotted and _met(edge.end, way, start, knotted)):
                 stack.append((edge.end, (*way, edge)))
     return routes
+
+
+def _met(port: Port, way: tuple[Edge, ...], start: Port, knotted: frozenset[Port]) -> bool:
+    """Whether a way has been there: only in knots can it be."""
+    return port in knotted and (port == start or any(edge.end == port for edge in way))
 
 
 def least_blocked(graph: Graph, start: Port, end: Port, known: Ahead | None = None) -> Route | None:

@@ -12,7 +12,16 @@ from numpy.typing import NDArray
 from iskelo.core.signals.comb import PERIODS_PLAYED, WovenComb
 from iskelo.core.signals.drift import repeats, steady
 from iskelo.core.signals.layers import heard_by_clock, restless
-from iskelo.core.signals.listen import Heard, Real, gate, mean_spectrum, noise_power, rms_of_noise, sources_heard
+from iskelo.core.signals.listen import (
+    COPIES_AT_MOST,
+    Heard,
+    Real,
+    gate,
+    mean_spectrum,
+    noise_power,
+    rms_of_noise,
+    sources_heard,
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -23,7 +32,7 @@ class Detection:
     noise_rms: Real
 
 
-def detect(take: NDArray[np.float32] | Real, comb: WovenComb) -> Detection:
+def detect(take: NDArray[np.float32] | Real, comb: WovenComb, copies_at_most: int = COPIES_AT_MOST) -> Detection:
     """Find the comb's sources in recorded channels.
 
     Parameters
@@ -32,6 +41,8 @@ def detect(take: NDArray[np.float32] | Real, comb: WovenComb) -> Detection:
         Shape (channels, samples), starting when the sources start; at least five periods long.
     comb
         The comb that was played.
+    copies_at_most
+        So many copies of one source are looked for; there are many where sound goes round.
 
     Returns
     -------
@@ -64,7 +75,7 @@ def detect(take: NDArray[np.float32] | Real, comb: WovenComb) -> Detection:
         if steady(recorded, comb) or not repeats(recorded, comb):
             spectrum = mean_spectrum(recorded, period)
             there = gate(spectrum, comb, noise_power(spectrum, comb))
-            found = sources_heard(channel, spectrum, comb, there, tests)
+            found = sources_heard(channel, spectrum, comb, there, tests, copies_at_most=copies_at_most)
             if not (steady(recorded, comb) and restless(recorded, comb, there, found)):
                 noise_rms[channel] = rms_of_noise(spectrum, comb)
                 heard += found

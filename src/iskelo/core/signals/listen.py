@@ -63,6 +63,7 @@ def sources_heard(
     tests: int,
     clock: tuple[float, tuple[int, ...]] = (0.0, ()),
     clear: Clear | None = None,
+    copies_at_most: int = COPIES_AT_MOST,
 ) -> list[Heard]:
     """What is heard of these sources in a spectrum; ``tests`` is in how many places a false one could be found."""
     found = []
@@ -71,7 +72,7 @@ def sources_heard(
             sorted(
                 (
                     Copy(float(delay % comb.period_samples), float(abs(gain)), _polarity(complex(gain)))
-                    for delay, gain in zip(*arrivals(spectrum, comb, source, tests, clear), strict=True)
+                    for delay, gain in zip(*arrivals(spectrum, comb, source, tests, clear, copies_at_most), strict=True)
                 ),
                 key=lambda copy: copy.delay_samples,
             )
@@ -82,13 +83,18 @@ def sources_heard(
 
 
 def arrivals(
-    spectrum: Complex, comb: WovenComb, source: int, tests: int, clear: Clear | None = None
+    spectrum: Complex,
+    comb: WovenComb,
+    source: int,
+    tests: int,
+    clear: Clear | None = None,
+    copies_at_most: int = COPIES_AT_MOST,
 ) -> tuple[Real, Complex]:
     """Delays and complex gains of a source's copies: peak by peak in its lines, fitted together after each."""
     own = clear_lines(comb, source, clear)
     lines = comb.lines[source][own]
     seen = spectrum[lines] / comb.line_amplitude * comb.phasors[source][own].conj()
-    delays, gains = _fitted(seen, lines, comb.period_samples, tests)
+    delays, gains = _fitted(seen, lines, comb.period_samples, tests, copies_at_most)
     kept = np.abs(gains) > 1e-3 * np.abs(gains).max(initial=0.0)
     return delays[kept], gains[kept]
 
@@ -140,7 +146,7 @@ def gate(spectrum: Complex, comb: WovenComb, noise: Real) -> NDArray[np.int64]:
     return np.flatnonzero(excess > limit)
 
 
-def _fitted(seen: Complex, lines: NDArray[np.int64], period: int, tests: int) -> tuple[Real, Complex]:
+def _fitted(seen: Complex, lines: NDArray[np.int64], period: int, tests: int, at_most: int) -> tuple[Real, Complex]:
     """Delays and gains of all copies in one source's lines."""
     threshold = 1 - (FALSE_ALARM / tests) ** (1 / max(1, len(lines) - 1))
     rest = seen
@@ -148,7 +154,7 @@ def _fitted(seen: Complex, lines: NDArray[np.int64], period: int, tests: int) ->
     cycles = lines / period
     delays: Real = np.zeros(0)
     gains: Complex = np.zeros(0, complex)
-    while len(delays) < COPIES_AT_MOST:
+    while len(delays) < at_most:
         rest_energy = float(np.sum(np.abs(rest) ** 2))
         if rest_energy <= _ENOUGH * energy and len(delays):
             break

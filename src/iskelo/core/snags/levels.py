@@ -65,7 +65,7 @@ def _turned(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
             if short is not None:
                 edge, room = short
                 # What the far end of a lead cannot take is turned down on its way there; else to where it should stand.
-                last = edge.kind == "lead out"
+                last = edge.kind in ("lead out", "lead to outboard")
                 before = edges[: edges.index(edge) + (edge.kind != "playback")]
                 turns += turned(stages_along(before, found, aim), room - needed if last else room + aim)
                 continue

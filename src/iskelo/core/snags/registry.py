@@ -19,6 +19,7 @@ from iskelo.core.snags import (
     load,
     numbers,
     rates,
+    rounds,
     sides,
     tracks,
 )
@@ -68,6 +69,7 @@ RULES: tuple[tuple[str, tuple[Rule, ...]], ...] = (
             aggregates.matched_member_adds_delay,
         ),
     ),
+    ("what goes round", (rounds.sound_goes_round,)),
     (
         "inputs and outputs",
         (
@@ -125,7 +127,18 @@ RULE_NAMES = tuple(rule.__name__.replace("_", "-") for _, rules in RULES for rul
 """The rules by the names their snags carry, in order."""
 
 Symptom = Literal[
-    "hollow", "thin", "clicks", "late", "echo", "howls", "one side", "wrong pitch", "too quiet", "distorted", "nothing"
+    "hollow",
+    "thin",
+    "clicks",
+    "late",
+    "echo",
+    "howls",
+    "rings",
+    "one side",
+    "wrong pitch",
+    "too quiet",
+    "distorted",
+    "nothing",
 ]
 """What a person hears when something is wrong."""
 
@@ -160,6 +173,7 @@ SYMPTOMS: dict[str, tuple[Symptom, ...]] = {
     "link-over-budget": ("nothing", "clicks"),
     "two-inputs-on-one-channel": ("nothing",),
     "bus-feeds-itself": ("howls", "nothing"),
+    "sound-goes-round": ("howls", "rings", "hollow", "echo"),
     **dict.fromkeys(
         (
             "line-silent",
@@ -221,6 +235,7 @@ EXPLAINS: dict[str, tuple[str, ...]] = {
     "monitored-twice": ("line-doubled",),
     "one-side-silent": ("line-half-silent",),
     "members-differ-in-delay": ("line-skewed",),
+    "sound-goes-round": ("line-howls", "line-rings"),
     "output-nowhere": ("line-silent", "line-half-silent"),
     "bus-feeds-itself": ("line-blocked", "line-silent"),
     "phantom-missing": ("line-blocked", "line-half-silent", "line-silent"),

@@ -41,6 +41,13 @@ VERDICTS: dict[Headline, Verdict] = {
         "each sound is heard at its own target, and on its own side",
         "the leads or the input put right, the stray sent away",
     ),
+    "howls": Verdict(
+        "what its source reaches goes round with a gain of nought dB or more, and on to its target; or several loops, "
+        "each below nought, that only polarity may hold together",
+        "nothing goes round there that could grow",
+        "the switch, lead or fader that opens every loop and takes the fewest lines with it; one gain of the loop "
+        "turned down to 6 dB below nought",
+    ),
     "doubled": Verdict(
         "two or more ways lead to one target",
         "one copy is heard; two that come at once are predicted and heard as one",
@@ -71,6 +78,12 @@ VERDICTS: dict[Headline, Verdict] = {
         "recorded with others that come through another box at another time",
         "both sides, and what is recorded together, come with the delays that were predicted to be equal",
         "the members of the device padded to the longest; the stage that is wrong on the softer side turned",
+    ),
+    "rings": Verdict(
+        "what its source reaches goes round, losing less than 20 dB at every turn, and on to its target; not where it "
+        "goes round through effects",
+        "no copies of it are heard",
+        "the switch, lead or fader that opens every loop and takes the fewest lines with it",
     ),
     "late": Verdict(
         "the latest copy takes longer than the line's longest delay",

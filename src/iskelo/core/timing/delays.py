@@ -8,6 +8,7 @@ from typing import Literal
 
 from iskelo.core.rig.gear import Interface, Offsets
 from iskelo.core.rig.links import BANKS
+from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.programs import Bus, Program, Track
 from iskelo.core.rig.rig import Index
 from iskelo.core.rig.ways import Opening, Way, at_buffer
@@ -125,6 +126,16 @@ def _by_box(edge: Edge, found: Index, passed: _Passed) -> None:
     _doubt((box.id, _SIDES[edge.kind]), terms, passed.doubts)
 
 
+def _by_outboard(edge: Edge, found: Index, passed: _Passed) -> None:
+    gear = found.gear[edge.owner]
+    assert isinstance(gear, Outboard)
+    origin = gear.origins.get("delay_samples", "assumed")
+    # Leads and valves take no time: only what is said to delay is in doubt.
+    term = Term("hardware", "outboard", gear.name, gear.delay_samples, gear.rate_hz, origin)
+    passed.terms.append(term)
+    _doubt((gear.id, "elsewhere"), [term] if gear.delay_samples else [], passed.doubts)
+
+
 def _by_device(edge: Edge, found: Index, passed: _Passed) -> None:
     opening = found.opened[edge.owner]
     passed.rate_hz = opening.device.rate_hz
@@ -161,6 +172,9 @@ def _in_a_program(label: str, program: Program, samples: int, found: Index) -> T
 
 DELAYS: dict[HopKind, Callable[[Edge, Index, _Passed], None]] = {
     "lead in": _at_once,
+    "lead back": _at_once,
+    "lead to outboard": _at_once,
+    "outboard": _by_outboard,
     "capture": _by_box,
     "direct": _by_box,
     "from device": _by_device,

@@ -19,6 +19,8 @@ from iskelo.core.rig.links import BANKS, LINK_LIMITS
 from iskelo.core.twin.ring import Clock
 from iskelo.core.twin.stream import STRETCH_SAMPLES, Block, Rows, Stream
 
+NO_TIME = Fraction(0)
+
 LSB = 2.0**-23
 """One step of a 24-bit converter."""
 
@@ -28,6 +30,20 @@ class Called(Protocol):
 
     def call(self) -> None:
         """Handle what the driver has captured in the calls since the last turn."""
+        ...
+
+
+class Returns(Protocol):
+    """What comes back into a box by leads from output jacks."""
+
+    @property
+    def origin(self) -> "Box": ...
+
+    @property
+    def ahead_s(self) -> Fraction: ...
+
+    def add(self, start: int, out: Block) -> None:
+        """Add the voltages that come back in these samples of the box's clock."""
         ...
 
 
@@ -192,11 +208,12 @@ class Box:
         seed: int,
         clock: Clock | None = None,
         longest_block: int = 0,
+        longest_late_s: Fraction = NO_TIME,
     ) -> None:
         """``jacks(start, out)`` lays the voltages at the input jacks from a sample on into ``out``, 1.0 = 0 dBu.
 
         ``clock``: when it samples (None: from nought on, at its rate). ``longest_block``: of those that others than its
-        drivers' own programs ask for.
+        drivers' own programs ask for. ``longest_late_s``: so much later what leaves the box may be looked up.
         """
         self.gear = gear
         self.clock = clock or Clock(Fraction(0), Fraction(gear.rate_hz))
@@ -210,6 +227,9 @@ class Box:
             for each in gear.drivers
         )
         self.keep_samples = fixed + slowest + 2 * longest_block + 2 * STRETCH_SAMPLES
+        self.keep_samples += math.ceil(longest_late_s * self.clock.rate)
+        self.returns: list[Returns] = []
+        self.step_samples: int | None = None
         self._sampled = Stream(gear.jack_in, self.keep_samples)
         full_scale = [trim - gear.input_full_scale_dbu for trim in gear.trims_db]
         # A sine at the full-scale level just reaches 1.0: its RMS is 1/√2 (AES17). Counted in steps.
@@ -260,11 +280,21 @@ class Box:
         self.sessions.append(opened)
         return opened
 
+    @property
+    def direct_s(self) -> Fraction:
+        """How long a sound takes from an input jack straight to an output jack."""
+        return (self._in_samples + self.gear.converter_out_samples) / self.clock.rate
+
+    def monitors_directly(self, outs: list[int]) -> bool:
+        """Whether an input jack is heard straight at any of these output jacks, from nought."""
+        return bool(self._direct[outs].any())
+
     def take_in(self, until: int) -> None:
         """Let the converters sample all that leaves the mixer before this sample of the box's clock."""
-        missing = until - self._in_samples - self._sampled.written
-        if missing > 0:
-            self._sample(missing)
+        last = until - self._in_samples
+        while (missing := last - self._sampled.written) > 0:
+            # Where sound goes round, no more is taken in at once than has been given out.
+            self._sample(min(missing, self.step_samples or missing))
 
     def digital(self, start: int, count: int) -> Block:
         """What leaves the mixer towards the computer in these samples; a view, good until more is taken in."""
@@ -289,6 +319,8 @@ class Box:
         start = self._sampled.written
         steps = self._sampled.extend(count)
         self._jacks(start, steps)
+        for each in self.returns:
+            each.add(start, steps)
         noise = np.empty(count + 1, np.float32)
         # One channel after the other: a stretch of one stays in the processor's nearest memory.
         for number, row in enumerate(steps):

@@ -1,6 +1,6 @@
 """Where sound gets into boxes and out of them: what their converters sample, and what is heard at their jacks."""
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 
@@ -8,9 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from iskelo.core.between import BEFORE, TAPS, between
-from iskelo.core.rig.gear import Destination, Interface, Source
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.rig import Rig
 from iskelo.core.twin.box import Box
 from iskelo.core.twin.program import Sound
 from iskelo.core.twin.ring import Clock
@@ -19,11 +17,12 @@ from iskelo.core.twin.stream import STRETCH_SAMPLES, Block
 
 @dataclass(frozen=True, slots=True)
 class Lead:
-    """A lead from an output jack to a destination, and all that went through it."""
+    """What leads from an output jack to a destination, and all that went through it; it is heard ``late_s`` later."""
 
     port: Port
     jack: int
     gain: float
+    late_s: Fraction
     heard: Block
 
 
@@ -48,33 +47,6 @@ class OutputEnd:
             self._at += count
 
 
-def jacks_of(rig: Rig, box: Interface, clock: Clock, sounds: Mapping[Port, Sound]) -> Callable[[int, Block], None]:
-    """Lays the voltages at a box's input jacks, from the leads that are plugged there, into silence."""
-    # A microphone that needs a supply gives nothing without one.
-    hungry = {gear.id for gear in rig.gear if isinstance(gear, Source) and gear.needs_phantom}
-    leads = [
-        (
-            patch.to_port.number,
-            sounds[patch.from_port],
-            (-1 if patch.inverted else 1) * 10 ** (patch.gain_db / 20),
-        )
-        for patch in rig.patches
-        if patch.to_port.owner == box.id
-        and patch.from_port in sounds
-        and not patch.muted
-        and not (patch.from_port.owner in hungry and patch.to_port.number not in box.phantom_on)
-    ]
-
-    first, step = clock.start_s * box.rate_hz, box.rate_hz / clock.rate
-
-    def voltages(start: int, out: Block) -> None:
-        got = sampled([sound for _, sound, _ in leads], box.rate_hz, first + start * step, step, out.shape[1])
-        for (jack, _, gain), sound in zip(leads, got, strict=True):
-            out[jack - 1] += np.float32(gain) * sound
-
-    return voltages
-
-
 def sampled(
     sounds: Sequence[Sound], rate_hz: int, first: Fraction, step: Fraction, count: int
 ) -> Sequence[NDArray[np.float32]]:
@@ -96,13 +68,13 @@ def _from_nought(sound: Sound, rate_hz: int, start: int, count: int) -> NDArray[
     return np.concatenate([np.zeros(early, np.float32), told]) if early else told
 
 
-def in_common_time(heard: NDArray[np.float32], clock: Clock, rate_hz: int) -> NDArray[np.float32]:
-    """What came out of a box on its own clock, as somebody beside it hears it."""
-    first, step = -clock.start_s * clock.rate, clock.rate / rate_hz
+def in_common_time(heard: NDArray[np.float32], clock: Clock, rate_hz: int, late_s: Fraction) -> NDArray[np.float32]:
+    """What came out of a box on its own clock, as somebody behind leads that take so long hears it."""
+    first, step = -(clock.start_s + late_s) * clock.rate, clock.rate / rate_hz
     if step == 1 and first == 0:
         return heard
     if step == 1 and first.denominator == 1:
-        late = int(-first)
+        late = min(int(-first), len(heard))
         return np.concatenate([np.zeros(late, np.float32), heard[: len(heard) - late]])
     padded = np.concatenate([np.zeros(TAPS, np.float32), heard, np.zeros(TAPS, np.float32)])
     out = np.zeros(len(heard), np.float32)
@@ -119,18 +91,3 @@ def in_common_time(heard: NDArray[np.float32], clock: Clock, rate_hz: int) -> ND
             piece = padded[begin : begin + int(positions[-1]) + TAPS]
         out[start : start + count] = between(piece[np.newaxis], positions)[0]
     return out
-
-
-def leads_out(rig: Rig, box: Interface, length: int) -> list[Lead]:
-    """The leads from a box's output jacks to destinations."""
-    ends = {gear.id for gear in rig.gear if isinstance(gear, Destination)}
-    return [
-        Lead(
-            patch.to_port,
-            patch.from_port.number,
-            0.0 if patch.muted else (-1 if patch.inverted else 1) * 10 ** (patch.gain_db / 20),
-            np.zeros(length, np.float32),
-        )
-        for patch in rig.patches
-        if patch.from_port.owner == box.id and patch.to_port.owner in ends
-    ]

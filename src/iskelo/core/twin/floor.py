@@ -13,9 +13,10 @@ from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import Index, Rig, index
 from iskelo.core.rig.ways import Opening, Way
 from iskelo.core.twin.box import Box, Called, DriverAtWork
-from iskelo.core.twin.ends import OutputEnd, jacks_of, leads_out
+from iskelo.core.twin.ends import OutputEnd
 from iskelo.core.twin.engine import DEVICE_FINISHES, PROGRAM_RUNS, SOUND_TURNS, Engine
 from iskelo.core.twin.joined import MATCHING_DELAY_SAMPLES, Feeder, JoinedAtWork, Part
+from iskelo.core.twin.leads import bring_back, jacks_of, leads_out, longest_late_s, played_ahead_s
 from iskelo.core.twin.program import DeviceAtWork, ProgramAtWork, Sound
 from iskelo.core.twin.ring import Clock, Ring
 from iskelo.core.twin.stream import STRETCH_SAMPLES
@@ -35,6 +36,7 @@ class Floor:
         self.engine = Engine(self._rates.values() or [1])
         self.until = int(seconds * self.engine.ticks_per_second)
         self._boxes = self._set_up_boxes()
+        bring_back(rig, self._boxes)
         self.ends = [
             OutputEnd(box, leads_out(rig, box.gear, int(seconds * box.gear.rate_hz)), int(seconds * box.gear.rate_hz))
             for box in self._boxes.values()
@@ -56,6 +58,10 @@ class Floor:
             self._start(session, joined, PROGRAM_RUNS)
         fastest = max((float(rate) for rate in self._rates.values()), default=1.0)
         self._turn_ticks = int(STRETCH_SAMPLES / fastest * self.engine.ticks_per_second)
+        # What comes back by leads was given out in an earlier turn.
+        ahead_s = played_ahead_s(self._boxes)
+        if ahead_s is not None:
+            self._turn_ticks = min(self._turn_ticks, int(ahead_s * self.engine.ticks_per_second))
         self.engine.at(self._turn_ticks, SOUND_TURNS, self._keep_turning)
 
     def _set_up_boxes(self) -> dict[str, Box]:
@@ -63,6 +69,7 @@ class Floor:
         still = {way.box.id for way in ways if not way.rings}
         random = np.random.default_rng(self._seed)
         boxes = {}
+        late_s = longest_late_s(self._rig)
         for number, gear in enumerate(self._found.boxes):
             blocks = [way.buffer_samples for way in ways if way.box.id == gear.id]
             late = int(random.integers(0, max(blocks, default=1))) if gear.id not in still and blocks else 0
@@ -73,7 +80,7 @@ class Floor:
                 start_s += Fraction(int(random.integers(0, 1000)), 1000) / rate
             clock = Clock(start_s, rate)
             jacks = jacks_of(self._rig, gear, clock, self._sounds)
-            boxes[gear.id] = Box(gear, jacks, self._seed + number, clock, max(blocks, default=0))
+            boxes[gear.id] = Box(gear, jacks, self._seed + number, clock, max(blocks, default=0), late_s)
         return boxes
 
     def _set_up_program(self, program: Program, opening: Opening, place: int) -> None:

@@ -68,6 +68,8 @@ def run_twin(
     ------
     Cancelled
         When ``progress`` answered False.
+    CannotFollow
+        Where sound goes round faster than can be simulated.
     """
     floor = Floor(rig, sounds, seconds, seed, slipped)
     engine, until = floor.engine, floor.until
@@ -93,7 +95,7 @@ def run_twin(
         out.play_until(out.length)
         for lead in out.leads:
             key = (lead.port, out.box.gear.rate_hz)
-            sound = in_common_time(lead.heard, out.box.clock, out.box.gear.rate_hz)
+            sound = in_common_time(lead.heard, out.box.clock, out.box.gear.rate_hz, lead.late_s)
             ears[key] = ears[key] + sound if key in ears else sound
     take += [TakeChannel(port, rate_hz, ear) for (port, rate_hz), ear in ears.items()]
     return take

@@ -9,6 +9,7 @@ from iskelo.core.edits.edit import Edit, EnableChannels, SetDevice, SetJack, Set
 from iskelo.core.rig.claims import excludes
 from iskelo.core.rig.gear import Aggregate, Interface, Source
 from iskelo.core.rig.links import link_overload
+from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.programs import Bus, Program, Send, Track
 from iskelo.core.rig.rig import Hindrance, Index, Patch
 from iskelo.core.rig.value import Value
@@ -44,9 +45,14 @@ class Block(NamedTuple):
 def not_supplied(found: Index, patch: Patch) -> Block | None:
     """A microphone that needs a supply gives nothing at a jack where it is off."""
     source, box = found.gear[patch.from_port.owner], found.gear[patch.to_port.owner]
-    assert isinstance(box, Interface)
     jack = patch.to_port.number
-    if not isinstance(source, Source) or not source.needs_phantom or jack in box.phantom_on:
+    if not isinstance(source, Source) or not source.needs_phantom:
+        return None
+    if isinstance(box, Outboard):
+        said = f"{source.name} needs phantom supply, and {box.name} gives none"
+        return None if box.supplies_phantom else Block(said, None, "")
+    assert isinstance(box, Interface)
+    if jack in box.phantom_on:
         return None
     if jack > box.able_jacks("phantom"):
         said = f"{source.name} needs phantom supply, and {found.say(patch.to_port)} has none"

@@ -13,6 +13,7 @@ from typing import Literal, NamedTuple
 from iskelo.core.edits.edit import SetDirect
 from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.mixing import legs_into
+from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.ports import CLOCK_BANKS, Bank, Port
 from iskelo.core.rig.programs import PanLaw, Program, ProgramPort, Send, Track
 from iskelo.core.rig.rig import Index, Patch
@@ -33,7 +34,8 @@ from iskelo.core.wiring.blocks import (
     shut_way,
     track_muted,
 )
-from iskelo.core.wiring.hops import HopKind
+from iskelo.core.wiring.hops import LEADS, HopKind
+from iskelo.core.wiring.knots import Knot, knots
 
 
 class Edge(NamedTuple):
@@ -58,8 +60,10 @@ class Graph:
     ``parts`` are the edges by what makes them: a lead, a box or a program.
     """
 
-    def __init__(self, parts: dict[str, list[Edge]]) -> None:
+    def __init__(self, parts: dict[str, list[Edge]], back: Sequence[Port] = ()) -> None:
+        """``back``: where leads go into a box again, by which sound might go round."""
         self.parts = parts
+        self._back = back
         leaving: defaultdict[Port, list[Edge]] = defaultdict(list)
         for edges in parts.values():
             for edge in edges:
@@ -87,6 +91,16 @@ class Graph:
                 ending[edge.end.owner].append(edge)
         return dict(ending)
 
+    @cached_property
+    def knots(self) -> tuple[Knot, ...]:
+        """Where sound goes round."""
+        return knots(self.leaving, self._back) if self._back else ()
+
+    @cached_property
+    def knotted(self) -> frozenset[Port]:
+        """The ports of all knots."""
+        return frozenset(port for knot in self.knots for port in knot.ports)
+
     def ports(self) -> set[Port]:
         """Every port at which something is joined."""
         return {*self.leaving, *(edge.end for edges in self.leaving.values() for edge in edges)}
@@ -109,30 +123,36 @@ def compile_graph(found: Index, before: Graph | None = None, touched: frozenset[
     Returns
     -------
     Graph
-        Acyclic: every edge leads to a later stage (see ``STAGE``).
+        Its edges lead from sources to destinations, except where a lead goes back from an output to an input.
     """
     parts: dict[str, list[Edge]] = {}
     old = before.parts if before is not None else {}
+    back: list[Port] = []
     for patch in found.rig.patches:
         if patch.to_port.bank in CLOCK_BANKS:
             continue
         same = patch.id in old and not {patch.from_port.owner, patch.to_port.owner} & touched
         parts[patch.id] = old[patch.id] if same else [_lead(patch, found)]
+        if patch.to_port.bank == "jack_in" and patch.from_port.bank != "out":
+            back.append(patch.to_port)
     for box in found.interfaces():
         parts[box.id] = old[box.id] if box.id in old and box.id not in touched else _interface_edges(box)
+    for outboard in found.outboards:
+        same = outboard.id in old and outboard.id not in touched
+        parts[outboard.id] = old[outboard.id] if same else _outboard_edges(outboard)
     for program in found.programs():
         same = program.id in old and program.id not in touched
         parts[program.id] = old[program.id] if same else _program_edges(program, found)
-    return Graph(parts)
+    return Graph(parts, back)
 
 
 def _lead(patch: Patch, found: Index) -> Edge:
-    kind: HopKind = "lead in" if patch.to_port.bank == "jack_in" else "lead out"
+    kind = LEADS[patch.from_port.bank, patch.to_port.bank]
     block = None
     if patch.muted:
         said = f"the lead into {found.say(patch.to_port)} is muted"
         block = Block(said, Setting(patch.id, {"muted": False}), "Unmute the lead")
-    elif kind == "lead in":
+    elif patch.from_port.bank == "out":
         block = not_supplied(found, patch)
     sign = -1 if patch.inverted else 1
     return _edge((patch.from_port, patch.to_port, kind, patch.id, patch.gain_db, sign, block))
@@ -146,14 +166,32 @@ def input_gain_db(box: Interface, jack_in: int) -> float:
     return box.trims_db[jack_in - 1] - box.input_full_scale_dbu
 
 
+def output_gain_db(box: Interface, jack_out: int) -> float:
+    """dBFS before an output jack's converter to dBu there: the full-scale level and the trim."""
+    return box.output_full_scale_dbu + box.output_trims_db[jack_out - 1]
+
+
+def _outboard_edges(outboard: Outboard) -> list[Edge]:
+    return [
+        _edge((start, end, "outboard", outboard.id, outboard.gain_db, 1, None))
+        for start, end in zip(
+            _legs(outboard.id, "outboard_in", outboard.width),
+            _legs(outboard.id, "outboard_out", outboard.width),
+            strict=True,
+        )
+    ]
+
+
 def _interface_edges(box: Interface) -> list[Edge]:
-    box_id, less_db = box.id, box.input_full_scale_dbu
+    box_id, less_db, full_db = box.id, box.input_full_scale_dbu, box.output_full_scale_dbu
     edges = [
         _edge((Port(box_id, "jack_in", n), Port(box_id, "capture", n), "capture", box_id, trim_db - less_db, 1, None))
         for n, trim_db in enumerate(box.trims_db[: min(box.jack_in, box.capture)], start=1)
     ]
     edges += [
-        _edge((Port(box_id, "playback", n), Port(box_id, "jack_out", n), "playback", box_id, trim_db, 1, None))
+        _edge(
+            (Port(box_id, "playback", n), Port(box_id, "jack_out", n), "playback", box_id, trim_db + full_db, 1, None)
+        )
         for n, trim_db in enumerate(box.output_trims_db[: min(box.playback, box.jack_out)], start=1)
     ]
     for cross in box.direct:
@@ -163,7 +201,7 @@ def _interface_edges(box: Interface) -> list[Edge]:
             where = f"from jack in {cross.jack_in} to jack out {cross.jack_out} of {box.name}"
             block = Block(f"direct monitoring {where} is muted", opened, f"Unmute direct monitoring {where}")
         start, end = Port(box.id, "jack_in", cross.jack_in), Port(box.id, "jack_out", cross.jack_out)
-        gain_db = input_gain_db(box, cross.jack_in) + cross.gain_db + box.output_trims_db[cross.jack_out - 1]
+        gain_db = input_gain_db(box, cross.jack_in) + cross.gain_db + output_gain_db(box, cross.jack_out)
         edges.append(_edge((start, end, "direct", box.id, gain_db, 1, block)))
     return edges
 

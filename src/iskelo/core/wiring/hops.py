@@ -10,6 +10,9 @@ from iskelo.core.rig.ports import Bank
 
 HopKind = Literal[
     "lead in",
+    "lead back",
+    "lead to outboard",
+    "outboard",
     "capture",
     "direct",
     "from device",
@@ -25,6 +28,10 @@ HopKind = Literal[
 Unit = Literal["dBu", "dBFS"]
 
 
+Maker = Literal["lead", "interface", "outboard", "program", "track", "item"]
+"""Whose doing a hop is."""
+
+
 class HopRow(NamedTuple):
     """What is known of a kind of hop.
 
@@ -37,7 +44,7 @@ class HopRow(NamedTuple):
     ends: frozenset[Bank]
     before: Unit
     after: Unit
-    whose: Literal["lead", "interface", "program", "track", "item"]
+    whose: Maker
     delay: Literal["nothing", "gear", "gear and port"]
     device: Literal["", "from", "to"] = ""
 
@@ -46,7 +53,7 @@ def _row(
     starts: tuple[Bank, ...],
     ends: tuple[Bank, ...],
     units: tuple[Unit, Unit],
-    whose: Literal["lead", "interface", "program", "track", "item"],
+    whose: Maker,
     delay: Literal["nothing", "gear", "gear and port"],
     device: Literal["", "from", "to"] = "",
 ) -> HopRow:
@@ -58,6 +65,9 @@ _DIGITAL: tuple[Unit, Unit] = ("dBFS", "dBFS")
 
 HOPS: dict[HopKind, HopRow] = {
     "lead in": _row(("out",), ("jack_in",), _ANALOGUE, "lead", "nothing"),
+    "lead back": _row(("jack_out", "outboard_out"), ("jack_in",), _ANALOGUE, "lead", "nothing"),
+    "lead to outboard": _row(("out", "jack_out", "outboard_out"), ("outboard_in",), _ANALOGUE, "lead", "nothing"),
+    "outboard": _row(("outboard_in",), ("outboard_out",), _ANALOGUE, "outboard", "gear"),
     "capture": _row(("jack_in",), ("capture",), ("dBu", "dBFS"), "interface", "gear"),
     "direct": _row(("jack_in",), ("jack_out",), _ANALOGUE, "interface", "gear"),
     "from device": _row(("capture",), ("input",), _DIGITAL, "program", "gear and port", "from"),
@@ -68,8 +78,13 @@ HOPS: dict[HopKind, HopRow] = {
     "send": _row(("monitor", "post", "voice", "bus", "bus_out"), ("bus", "output"), _DIGITAL, "item", "gear"),
     "to device": _row(("output",), ("playback",), _DIGITAL, "program", "gear and port", "to"),
     "playback": _row(("playback",), ("jack_out",), ("dBFS", "dBu"), "interface", "gear"),
-    "lead out": _row(("jack_out",), ("in",), _ANALOGUE, "lead", "nothing"),
+    "lead out": _row(("jack_out", "outboard_out"), ("in",), _ANALOGUE, "lead", "nothing"),
 }
+
+LEADS: dict[tuple[Bank, Bank], HopKind] = {
+    (start, end): kind for kind, row in HOPS.items() if row.whose == "lead" for start in row.starts for end in row.ends
+}
+"""The kind of hop that a lead makes, by the banks it joins."""
 
 DEVICE_HOPS: frozenset[HopKind] = frozenset(kind for kind, row in HOPS.items() if row.device)
 """Where a program's device is passed: there are buffers, clocks and channel numbers."""

@@ -251,7 +251,10 @@ function Scale({
 
 function Strip({ arrival, x, y }: { arrival: Arrival; x: (ms: number) => number; y: number }) {
   const took = (term: Arrival["terms"][number]) => (1000 * term.samples) / term.rate_hz
-  const ends = arrival.terms.reduce<number[]>((all, term) => [...all, (all[all.length - 1] ?? 0) + took(term)], [])
+  const ends = arrival.terms.reduce<number[]>(
+    (all, term) => [...all, (all[all.length - 1] ?? 0) + took(term)],
+    [],
+  )
   return (
     <g>
       <text x={x(0)} y={y + 10}>

@@ -1,0 +1,120 @@
+"""What should be heard: every copy of a source at a target, by its ways and by what goes round."""
+
+from collections.abc import Iterable, Sequence
+from fractions import Fraction
+from typing import NamedTuple
+
+from iskelo.core.levels.along import full_scale_dbu
+from iskelo.core.levels.units import db_to_ratio, ratio_to_db
+from iskelo.core.lines.context import Reading
+from iskelo.core.lines.rings import Ringing
+from iskelo.core.lines.wet import effects_mixes, is_wet
+from iskelo.core.rig.ports import Port
+from iskelo.core.routes.route import Route, passing_routes
+from iskelo.core.timing.delays import delay_of
+
+CANCELLED = 1e-4
+"""What is left of copies that cancel is so small a share of one of them: gains are typed in tenths of a decibel."""
+
+ROUNDS_AT_MOST = 24
+"""So many copies of what goes round are looked for in a take."""
+
+LOUD_DB = 40.0
+"""Copies of what goes round down to so much below the loudest are heard for sure."""
+
+COUNTED_AT_HZ = 192_000
+"""Fine enough that no two copies are counted as one."""
+
+
+class Prediction(NamedTuple):
+    """A copy's delay in samples, its level, its polarity; ``dry_dbfs``: without what effects mixes add to it at once.
+
+    A copy that is all wet, or that has gone round, has no dry level.
+    """
+
+    samples: int
+    level_dbfs: float
+    polarity: int
+    dry_dbfs: float | None
+
+
+def predicted_copies(reading: Reading, source: Port, target: Port, rate_hz: int) -> list[Prediction]:
+    """Delay, level and polarity of every copy that should arrive, earliest first.
+
+    In samples of the take: a box that runs at another rate than the rig says (a fault) counts others. Copies that come
+    at once are heard as one, or cancel each other.
+    """
+    routes = passing_routes(reading.graph, source, target, reading.known)
+    effects = effects_mixes(reading.found)
+    all_wet = all(is_wet(route.edges, effects) for route in routes)
+    at_once: dict[int, list[tuple[float, bool]]] = {}
+    for seconds, ratio, wet in _parts(reading, routes, effects, rings_at(reading, source, target)):
+        at_once.setdefault(round(seconds * rate_hz), []).append((ratio, wet and not all_wet))
+    level = reading.found.level(source)
+    copies = []
+    for samples, parts in sorted(at_once.items()):
+        loudest = CANCELLED * max(abs(ratio) for ratio, _ in parts)
+        together = sum(ratio for ratio, _ in parts)
+        dry = sum(ratio for ratio, wet in parts if not wet)
+        if abs(together) > loudest:
+            dry_dbfs = level + ratio_to_db(abs(dry)) if abs(dry) > loudest else None
+            copies.append(Prediction(samples, level + ratio_to_db(abs(together)), 1 if together > 0 else -1, dry_dbfs))
+    return copies
+
+
+def _parts(
+    reading: Reading, routes: list[Route], effects: frozenset[str], rings: tuple[Ringing, ...]
+) -> Iterable[tuple[Fraction, float, bool]]:
+    """Delays in seconds and ratios of what arrives, and whether it is wet or has gone round."""
+    found = reading.found
+    ways = [
+        (
+            delay_of(route.edges, found).seconds,
+            route.sign * db_to_ratio(route.gain_db - full_scale_dbu(route.edges, found)),
+            is_wet(route.edges, effects),
+        )
+        for route in routes
+    ]
+    yield from ways
+    straight: dict[Fraction, float] = {}
+    for seconds, ratio, _ in ways if rings else ():
+        straight[seconds] = straight.get(seconds, 0.0) + ratio
+    for seconds, ratio in reading.rings.copies(routes, rings) if rings else ():
+        rest = ratio - straight.get(seconds, 0.0)
+        if abs(rest) > CANCELLED * abs(ratio):
+            yield seconds, rest, True
+
+
+def rings_at(reading: Reading, source: Port, target: Port) -> tuple[Ringing, ...]:
+    """What goes round between a source and a target."""
+    return reading.rings.between(source, target, reading.known)
+
+
+def loud_of(predicted: Sequence[Prediction]) -> list[Prediction]:
+    """The copies that are heard for sure."""
+    loudest = max((each.level_dbfs for each in predicted), default=0.0)
+    return [each for each in predicted if each.level_dbfs > loudest - LOUD_DB]
+
+
+def hidden_at(reading: Reading, target: Port, sources: Iterable[Port]) -> str:
+    """Why nothing can be told apart at a target where sound goes round, in words; empty if it can."""
+    rings = [each for each in reading.rings.all if target in each.ahead]
+    worst = next((each for each in rings if each.verdict != "rings"), None)
+    if worst is not None:
+        what = "it may howl there" if worst.verdict == "may howl" else "it howls there"
+        return f"{what}, and nothing else can be told apart"
+    if any(each.more for each in rings) or (rings and _loudest_rounds(reading, target, sources) > ROUNDS_AT_MOST):
+        return "it rings there for so long that its copies cannot be told apart"
+    return ""
+
+
+def rounds_at(reading: Reading, target: Port, sources: Sequence[Port]) -> int:
+    """How many copies of what goes round are to be looked for at a target."""
+    if not any(target in each.ahead for each in reading.rings.all) or hidden_at(reading, target, sources):
+        return 0
+    return ROUNDS_AT_MOST
+
+
+def _loudest_rounds(reading: Reading, target: Port, sources: Iterable[Port]) -> int:
+    """How many loud copies of one source there are at most."""
+    return max((len(loud_of(predicted_copies(reading, each, target, COUNTED_AT_HZ))) for each in sources), default=0)

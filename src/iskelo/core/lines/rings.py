@@ -1,0 +1,186 @@
+"""Where sound goes round in a rig, and what that does to what is heard: it rings, it howls, or it may howl."""
+
+import math
+from collections.abc import Sequence
+from fractions import Fraction
+from typing import Literal, NamedTuple
+
+from iskelo.core.levels.along import full_scale_dbu
+from iskelo.core.light import light
+from iskelo.core.lines.wet import effects_mixes, is_wet
+from iskelo.core.rig.ports import Port
+from iskelo.core.rig.rig import Index
+from iskelo.core.routes.loops import Loop, inner_edges, loops_of
+from iskelo.core.routes.route import Ahead, Route, reached
+from iskelo.core.timing.delays import delay_of
+from iskelo.core.timing.rounds import Copies, Hopped, Passed, copies, growth_db_per_s
+from iskelo.core.wiring.graph import Edge, Graph
+from iskelo.core.wiring.knots import Knot
+
+Verdict = Literal["rings", "howls", "may howl"]
+
+LEFT_DB = -60.0
+"""A sound that has died away so far is gone."""
+
+BESIDE_DB = -20.0
+"""A loop that loses so much at every turn is no finding of a line; common practice, no published source."""
+
+
+class Round(NamedTuple):
+    """One loop with its delay; ``rate_db_per_s`` is its gain by its delay, None for one without delay."""
+
+    loop: Loop
+    seconds: Fraction
+
+    @property
+    def rate_db_per_s(self) -> float:
+        """How fast it would grow by itself; below nought it dies away."""
+        if self.seconds:
+            return self.loop.gain_db / float(self.seconds)
+        return math.inf if self.loop.gain_db >= 0 else -math.inf
+
+
+@light
+class Ringing:
+    """A knot with what goes round in it.
+
+    ``rounds``: its loops, the one that grows fastest first; ``more``: there are others that are not listed.
+    ``growth_db_per_s``: what cannot be exceeded. ``ahead``: all ports that are reached from it. ``wet``: all of it goes
+    round through effects, as in an echo.
+    """
+
+    knot: Knot
+    edges: tuple[Edge, ...]
+    rounds: tuple[Round, ...]
+    more: bool
+    growth_db_per_s: float
+    verdict: Verdict
+    ahead: frozenset[Port]
+    wet: bool
+
+    @property
+    def worst(self) -> Round:
+        """The loop that grows fastest, or dies away slowest."""
+        return self.rounds[0]
+
+    @property
+    def is_heard(self) -> bool:
+        """Whether it is a finding: it howls, or it rings for a while."""
+        if self.verdict != "rings":
+            return True
+        return not self.wet and any(each.loop.gain_db > BESIDE_DB for each in self.rounds)
+
+
+class Rings:
+    """The knots of one rig's graph with what goes round in them, worked out once."""
+
+    def __init__(self, graph: Graph, found: Index) -> None:
+        self._found = found
+        effects = effects_mixes(found) if graph.knots else frozenset()
+        self.all: tuple[Ringing, ...] = tuple(_ringing(knot, graph, found, effects) for knot in graph.knots)
+
+    def between(self, start: Port, end: Port, known: Ahead) -> tuple[Ringing, ...]:
+        """Those that a source reaches and that reach a target."""
+        if not self.all:
+            return ()
+        sound = known.sound(start).by
+        return tuple(each for each in self.all if end in each.ahead and each.knot.ports[0] in sound)
+
+    def copies(self, routes: Sequence[Route], rings: Sequence[Ringing]) -> Copies:
+        """Every copy that arrives by these ways and all that goes round; none where it is not known to die away.
+
+        Ratios are to the source's level, in dBFS at a converter and behind one.
+        """
+        if any(each.verdict != "rings" or each.more for each in rings):
+            return ()
+        found = self._found
+        ways = [
+            _passed(route.edges, route.gain_db - full_scale_dbu(route.edges, found), route.sign, found)
+            for route in routes
+        ]
+        loops = [
+            _passed(each.loop.edges, each.loop.gain_db, each.loop.sign, self._found)
+            for ring in rings
+            for each in ring.rounds
+        ]
+        return copies(ways, loops)
+
+
+def _passed(edges: tuple[Edge, ...], gain_db: float, sign: int, found: Index) -> Passed:
+    ports = frozenset((edges[0].start, *[edge.end for edge in edges]))
+    return Passed(ports, sign * 10 ** (gain_db / 20), delay_of(edges, found).seconds)
+
+
+def _ringing(knot: Knot, graph: Graph, found: Index, effects: frozenset[str]) -> Ringing:
+    edges = inner_edges(graph, knot)
+    loops, more = loops_of(edges)
+    rounds = sorted(
+        (Round(loop, delay_of(loop.edges, found).seconds) for loop in loops), key=lambda each: -each.rate_db_per_s
+    )
+    if len(rounds) == 1 and rounds[0].seconds:
+        growth = rounds[0].rate_db_per_s
+    else:
+        hops = [Hopped(edge.start, edge.end, edge.gain_db, delay_of((edge,), found).seconds) for edge in edges]
+        growth = growth_db_per_s(hops)
+    verdict: Verdict = "rings"
+    if growth >= 0:
+        # One loop with its polarity reversed grows as well; only several can hold each other.
+        if more:
+            certain = all(edge.sign > 0 for edge in edges)
+        else:
+            certain = len(rounds) == 1 or all(each.loop.sign > 0 for each in rounds)
+        verdict = "howls" if certain else "may howl"
+    ahead = frozenset(reached(graph, knot.ports[0], passing=True))
+    wet = not more and all(is_wet(each.loop.edges, effects) for each in rounds)
+    return Ringing(knot, tuple(edges), tuple(rounds), more, growth, verdict, ahead, wet)
+
+
+def say_round(each: Round, found: Index) -> str:
+    """The ports that sound goes round by: 'Corvane 8 jack in 1 → … → Corvane 8 jack in 1'."""
+    edges = each.loop.edges
+    # Begun at an input, where a person would follow it from.
+    first = next((at for at, edge in enumerate(edges) if edge.start.bank == "jack_in"), 0)
+    ordered = (*edges[first:], *edges[:first])
+    ports = [edge.start for edge in ordered if edge.start.bank in _SAID]
+    return " → ".join([*dict.fromkeys(found.say(port) for port in ports), found.say(ports[0])])
+
+
+_SAID = ("jack_in", "input", "monitor", "bus", "output", "jack_out", "outboard_in")
+
+
+def say_ringing(ring: Ringing, found: Index) -> str:
+    """What goes round, how fast, and what is heard of it."""
+    worst = ring.worst
+    gain_db, ms = worst.loop.gain_db, 1000 * float(worst.seconds)
+    also = " and more ways" if ring.more or len(ring.rounds) > 1 else ""
+    round_ = f"it goes round by {say_round(worst, found)}{also}"
+    turn = f"{_signed(gain_db)} dB every {ms:.2f} ms"
+    if ring.verdict == "rings":
+        return f"{round_}, {turn}: {_say_dying(ring)}"
+    if math.isinf(ring.growth_db_per_s):
+        return f"{round_}, {_signed(gain_db)} dB without any delay"
+    grows = f"grows by {ring.growth_db_per_s:.0f} dB a second" if ring.growth_db_per_s > 0 else "does not die away"
+    if ring.verdict == "may howl":
+        return f"{round_}, {turn}: only polarity may hold it, else it {grows}"
+    return f"{round_}, {turn}: it {grows}"
+
+
+def _signed(value_db: float) -> str:
+    return f"{value_db + 0.0:+.1f}".replace("-", "−")
+
+
+def _say_dying(ring: Ringing) -> str:
+    if len(ring.rounds) > 1 or ring.more:
+        return f"it dies away to {-LEFT_DB:.0f} dB less within {LEFT_DB / ring.growth_db_per_s:.2f} s"
+    worst = ring.worst
+    if not worst.seconds:
+        return "it dies away at once"
+    ratio = 10 ** (worst.loop.gain_db / 20)
+    every = 1 / float(worst.seconds)
+    begin = every / 2 if worst.loop.sign < 0 else 0.0
+    peak, dip = -20 * math.log10(1 - ratio), -20 * math.log10(1 + ratio)
+    gone = LEFT_DB / ring.growth_db_per_s
+    return (
+        f"{gone:.2f} s to −60 dB; peaks of {_signed(peak)} dB every {every:.0f} Hz from {begin:.0f} Hz, "
+        f"dips of {_signed(dip)} dB between"
+    )
