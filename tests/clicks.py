@@ -2,6 +2,7 @@
 
 import numpy as np
 
+from iskelo.core.levels.along import full_scale_dbu
 from iskelo.core.lines.context import read
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Rig
@@ -38,12 +39,20 @@ def predicted(rig: Rig, start: Port, end: Port) -> dict[int, float]:
     """Amplitude by delay, from the routes: what the prediction says a click becomes."""
     reading = read(rig)
     copies: dict[int, float] = {}
-    for route in passing_routes(reading.graph, start, end):
-        delay = delay_of(route.edges, reading.found).samples
-        # A converter turns a sine of the full-scale level into 1.0, so a click of RMS units into 1/sqrt(2).
-        amplitude = route.sign * 10 ** ((CLICK_DBU + route.gain_db) / 20)
-        amplitude /= 1 if start.bank == "voice" else np.sqrt(2)
-        copies[delay] = copies.get(delay, 0.0) + amplitude
+    routes = passing_routes(reading.graph, start, end)
+    rings = reading.rings.between(start, end, reading.known)
+    rate_hz = delay_of(routes[0].edges, reading.found).rate_hz if routes else None
+    # A converter turns a sine of the full-scale level into 1.0, so a click of RMS units into 1/sqrt(2).
+    click = 10 ** (CLICK_DBU / 20) / (1 if start.bank == "voice" else np.sqrt(2))
+    if rings:
+        for seconds, ratio in reading.rings.copies(routes, rings, down_to_db=-140):
+            delay = round(seconds * (rate_hz or 1))
+            copies[delay] = copies.get(delay, 0.0) + click * ratio
+        return {delay: amplitude for delay, amplitude in copies.items() if abs(amplitude) > HEARD_RATIO * 1e-3}
+    for route in routes:
+        delay = round(delay_of(route.edges, reading.found).exact_samples)
+        level_db = route.gain_db - full_scale_dbu(route.edges, reading.found)
+        copies[delay] = copies.get(delay, 0.0) + click * route.sign * 10 ** (level_db / 20)
     return {delay: amplitude for delay, amplitude in copies.items() if abs(amplitude) > HEARD_RATIO * 1e-3}
 
 

@@ -22,6 +22,7 @@ from iskelo.core.lines.context import read
 from iskelo.core.lines.state import LineState
 from iskelo.core.rig.check import check
 from iskelo.core.rig.gear import Aggregate, Destination, DirectMonitor, Driver, Interface, Member, Offsets, Source
+from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Bus, LoadReading, PanLaw, Program, ProgramPort, Send, Tap, Track, Voice
 from iskelo.core.rig.rig import Line, Patch, Rig, index
@@ -146,6 +147,9 @@ RATES = st.sampled_from([44_100, 48_000, 88_200, 96_000, 176_400, 192_000])
 BUFFERS = st.sampled_from([16, 32, 48, 64, 128, 240, 256, 441, 512, 1024, 2048, 4096])
 FIXED = st.integers(0, 300)
 KINDS = ("vendor", "vendor", "system, shared", "wrapper", "system, sole use")
+QUIET = st.sampled_from([-70.0, -50.0, -44.0, -44.0, -20.0])
+"""Of leads that go back into inputs, which are set to amplify a microphone."""
+
 GAINS = st.sampled_from([-12.0, -6.0, 0.0, 0.0, 3.0])
 
 
@@ -196,15 +200,62 @@ def _sends(
     )
 
 
+def _back(
+    draw: st.DrawFn,
+    new: Callable[[str], str],
+    rate_hz: int,
+    plugs: list[Port],
+    jacks_out: list[Port],
+    jacks_in: list[Port],
+    patches: list[Patch],
+) -> tuple[list[Outboard], list[Port]]:
+    """Outboard gear and leads back; gives the gear, and those of its outputs that a box feeds."""
+    outboards, passed = [], []
+    for n in range(draw(st.integers(0, 2))):
+        outboard = Outboard(
+            id=new("h"),
+            name=f"Outboard {n}",
+            width=draw(st.integers(1, 2)),
+            delay_samples=draw(st.sampled_from([0, 0, 1, 100, 777])),
+            rate_hz=rate_hz,
+            gain_db=draw(GAINS),
+            supplies_phantom=True,
+            effects=draw(st.sampled_from([False, False, True])),
+        )
+        outboards.append(outboard)
+        # From what was there before, so that no leads go in a circle of their own.
+        for leg in range(1, outboard.width + 1):
+            froms = [*plugs, *jacks_out, *passed]
+            if froms and draw(st.sampled_from([True, True, False])):
+                feeds, into = draw(st.sampled_from(froms)), Port(outboard.id, "outboard_in", leg)
+                patches.append(Patch(id=new("w"), from_port=feeds, to_port=into, gain_db=draw(QUIET)))
+                if feeds not in plugs:
+                    passed.append(Port(outboard.id, "outboard_out", leg))
+    returned = [*jacks_out, *passed]
+    for target in jacks_in if returned else ():
+        if draw(st.sampled_from([True, False, False])):
+            feeds, gain_db = draw(st.sampled_from(returned)), draw(QUIET)
+            inverted = draw(st.booleans())
+            patches.append(Patch(id=new("w"), from_port=feeds, to_port=target, gain_db=gain_db, inverted=inverted))
+    return outboards, passed
+
+
 @st.composite
 def any_rig(
-    draw: st.DrawFn, *, boxes_at_most: int = 2, joined: bool = True, busy: bool = False, converting: bool = False
+    draw: st.DrawFn,
+    *,
+    boxes_at_most: int = 2,
+    joined: bool = True,
+    busy: bool = False,
+    converting: bool = False,
+    back: bool = False,
 ) -> Rig:
     """Any rig that holds together: anything plugged, mapped, armed or left out, in any combination.
 
     ``joined``: boxes may be joined, opened in pairs, led by each other's clocks, or not connected. ``busy``: there is
     much of everything and little stands in the way, so that sound gets through. ``converting``: programs are set to
-    rates of their own, which some drivers resample, and their load was read.
+    rates of their own, which some drivers resample, and their load was read. ``back``: there is outboard gear, and
+    leads go back from output jacks to input jacks.
     """
     least = 2 if busy else 0
     numbers = iter(range(1, 10_000))
@@ -385,6 +436,10 @@ def any_rig(
     plugs = [Port(s.id, "out", n) for s in sources for n in range(1, s.width + 1)]
     ends = [Port(d.id, "in", n) for d in destinations for n in range(1, d.width + 1)]
     patches = []
+    outboards, passed = _back(draw, new, rate, plugs, jacks_out, jacks_in, patches) if back else ([], [])
+    taken = {patch.to_port for patch in patches}
+    jacks_in = [port for port in jacks_in if port not in taken]
+    jacks_out += passed
     clocks_out = [Port(b.id, "word_out", 1) for b in boxes if b.word_clock_out]
     clocks_in = [Port(b.id, "word_in", 1) for b in boxes if b.word_clock_in]
     for targets, froms in ((jacks_in, plugs), (ends, jacks_out), (clocks_in, clocks_out)):
@@ -421,7 +476,7 @@ def any_rig(
     rig = Rig(
         name="Any",
         next_number=next(numbers),
-        gear=(*sources, *boxes, *aggregates, *programs, *destinations),
+        gear=(*sources, *boxes, *outboards, *aggregates, *programs, *destinations),
         patches=tuple(patches),
         lines=tuple(lines),
     )

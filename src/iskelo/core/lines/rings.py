@@ -13,7 +13,7 @@ from iskelo.core.rig.rig import Index
 from iskelo.core.routes.loops import Loop, inner_edges, loops_of
 from iskelo.core.routes.route import Ahead, Route, reached
 from iskelo.core.timing.delays import delay_of
-from iskelo.core.timing.rounds import Copies, Hopped, Passed, copies, growth_db_per_s
+from iskelo.core.timing.rounds import COPIES_DOWN_TO_DB, Copies, Hopped, Passed, copies, growth_db_per_s
 from iskelo.core.wiring.graph import Edge, Graph
 from iskelo.core.wiring.knots import Knot
 
@@ -86,7 +86,9 @@ class Rings:
         sound = known.sound(start).by
         return tuple(each for each in self.all if end in each.ahead and each.knot.ports[0] in sound)
 
-    def copies(self, routes: Sequence[Route], rings: Sequence[Ringing]) -> Copies:
+    def copies(
+        self, routes: Sequence[Route], rings: Sequence[Ringing], down_to_db: float = COPIES_DOWN_TO_DB
+    ) -> Copies:
         """Every copy that arrives by these ways and all that goes round; none where it is not known to die away.
 
         Ratios are to the source's level, in dBFS at a converter and behind one.
@@ -103,7 +105,7 @@ class Rings:
             for ring in rings
             for each in ring.rounds
         ]
-        return copies(ways, loops)
+        return copies(ways, loops, down_to_db)
 
 
 def _passed(edges: tuple[Edge, ...], gain_db: float, sign: int, found: Index) -> Passed:

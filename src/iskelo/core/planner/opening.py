@@ -31,6 +31,12 @@ class Switch(NamedTuple):
     edit: Edit
     words: str
 
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Switch) and other.key == self.key
+
+    def __hash__(self) -> int:
+        return hash(self.key)
+
 
 def switch_of(edge: Edge, reading: Reading) -> Switch | None:
     """What a technician would switch off at a hop; None where there is nothing."""

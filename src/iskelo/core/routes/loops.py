@@ -36,7 +36,7 @@ def loops_of(edges: Sequence[Edge], at_most: int = LOOPS_AT_MOST) -> tuple[tuple
         leaving.setdefault(edge.start, []).append(edge)
     found: list[Loop] = []
     for first in sorted(leaving):
-        stack: list[tuple[Edge, ...]] = [(edge,) for edge in reversed(leaving[first])]
+        stack: list[tuple[Edge, ...]] = [(edge,) for edge in reversed(leaving[first]) if edge.end >= first]
         while stack:
             way = stack.pop()
             end = way[-1].end

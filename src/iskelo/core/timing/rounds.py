@@ -60,8 +60,8 @@ def determinant(loops: Sequence[Passed]) -> dict[Fraction, float]:
     return total
 
 
-def copies(ways: Sequence[Passed], loops: Sequence[Passed]) -> Copies:
-    """What arrives by these ways and all loops, down to ``COPIES_DOWN_TO_DB`` below the loudest; none if it never ends.
+def copies(ways: Sequence[Passed], loops: Sequence[Passed], down_to_db: float = COPIES_DOWN_TO_DB) -> Copies:
+    """What arrives by these ways and all loops, down to so much below the loudest; none if it never ends.
 
     Loops that a way's source does not reach, or that do not reach its end, must be left out by the caller.
     """
@@ -77,7 +77,7 @@ def copies(ways: Sequence[Passed], loops: Sequence[Passed]) -> Copies:
     queue = list(waiting)
     heapq.heapify(queue)
     made: list[tuple[Fraction, float]] = []
-    loudest, down = 0.0, 10 ** (COPIES_DOWN_TO_DB / 20)
+    loudest, down = 0.0, 10 ** (down_to_db / 20)
     while queue and len(made) < COPIES_AT_MOST:
         at = heapq.heappop(queue)
         ratio = waiting.pop(at) / first
