@@ -204,6 +204,10 @@ BREAKS: dict[str, Break] = {
     ),
     "names-repeated": lambda b: (SetValues(item=b.id("In Bertil"), values={"name": "in alma"}),),
     "unused-bus": lambda b: (AddBuses(program=b.id("Recorder"), names=("Cue",)),),
+    "sound-goes-round": lambda b: [
+        Plug(from_port=Port(b.id("Box"), "jack_out", 5), to_port=Port(b.id("Box"), "jack_in", 5), gain_db=-38),
+        SetDirect(interface=b.id("Box"), jack_in=5, jack_out=5, gain_db=1),
+    ],
     "bus-feeds-itself": lambda b: (
         AddBuses(program=b.id("Recorder"), names=("Cue",), ids=("u900",)),
         AddBuses(program=b.id("Recorder"), names=("Reverb",), ids=("u901",), output="u900"),

@@ -16,6 +16,7 @@ export type Source = Extract<Gear, { kind: "source" }>
 export type Interface = Extract<Gear, { kind: "interface" }>
 export type Aggregate = Extract<Gear, { kind: "aggregate" }>
 export type Program = Extract<Gear, { kind: "program" }>
+export type Outboard = Extract<Gear, { kind: "outboard" }>
 export type Destination = Extract<Gear, { kind: "destination" }>
 export type PortTuple = LineView["from_ports"][number]
 

@@ -1169,7 +1169,7 @@ export interface components {
              */
             edit: "add_gear";
             /** Gear */
-            gear: components["schemas"]["Source-Input"] | components["schemas"]["Interface-Input"] | components["schemas"]["Aggregate-Input"] | components["schemas"]["Program-Input"] | components["schemas"]["Destination-Input"];
+            gear: components["schemas"]["Source-Input"] | components["schemas"]["Interface-Input"] | components["schemas"]["Outboard-Input"] | components["schemas"]["Aggregate-Input"] | components["schemas"]["Program-Input"] | components["schemas"]["Destination-Input"];
         };
         /**
          * AddGear
@@ -1182,7 +1182,7 @@ export interface components {
              */
             edit: "add_gear";
             /** Gear */
-            gear: components["schemas"]["Source-Output"] | components["schemas"]["Interface-Output"] | components["schemas"]["Aggregate-Output"] | components["schemas"]["Program-Output"] | components["schemas"]["Destination-Output"];
+            gear: components["schemas"]["Source-Output"] | components["schemas"]["Interface-Output"] | components["schemas"]["Outboard-Output"] | components["schemas"]["Aggregate-Output"] | components["schemas"]["Program-Output"] | components["schemas"]["Destination-Output"];
         };
         /**
          * AddInterface
@@ -1353,6 +1353,42 @@ export interface components {
              * @default []
              */
             to_ports: components["schemas"]["Port"][];
+        };
+        /**
+         * AddOutboard
+         * @description Add outboard gear: what a sound passes on its way through leads.
+         */
+        "AddOutboard-Input": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "add_outboard";
+            /** Name */
+            name: string;
+            /**
+             * Width
+             * @default 1
+             */
+            width?: number;
+        };
+        /**
+         * AddOutboard
+         * @description Add outboard gear: what a sound passes on its way through leads.
+         */
+        "AddOutboard-Output": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "add_outboard";
+            /** Name */
+            name: string;
+            /**
+             * Width
+             * @default 1
+             */
+            width: number;
         };
         /**
          * AddProgram
@@ -2201,7 +2237,7 @@ export interface components {
             /** Current */
             current: boolean;
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /** Label */
             label: string;
             /** Note */
@@ -2612,7 +2648,7 @@ export interface components {
             /** Driver */
             driver: string;
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /** Kind */
             kind: string;
             /** Now */
@@ -2630,7 +2666,7 @@ export interface components {
          */
         EditRequest: {
             /** Edits */
-            edits: (components["schemas"]["AddSources-Input"] | components["schemas"]["AddInterface-Input"] | components["schemas"]["AddProgram-Input"] | components["schemas"]["AddDestination-Input"] | components["schemas"]["AddGear-Input"] | components["schemas"]["AddDriver-Input"] | components["schemas"]["AddVoices-Input"] | components["schemas"]["AddBuses-Input"] | components["schemas"]["AddSends-Input"] | components["schemas"]["AddProgramPorts-Input"] | components["schemas"]["AddTracks-Input"] | components["schemas"]["SetValues-Input"] | components["schemas"]["RenameEverywhere-Input"] | components["schemas"]["SetLeg-Input"] | components["schemas"]["FillChannels-Input"] | components["schemas"]["EnableChannels-Input"] | components["schemas"]["SetDevice-Input"] | components["schemas"]["SetOutputDevice-Input"] | components["schemas"]["JoinDevices-Input"] | components["schemas"]["SetMembers-Input"] | components["schemas"]["SetDirect-Input"] | components["schemas"]["SetTrim-Input"] | components["schemas"]["SetOutputTrim-Input"] | components["schemas"]["SetJack-Input"] | components["schemas"]["SwapGear-Input"] | components["schemas"]["Plug-Input"] | components["schemas"]["Remove-Input"] | components["schemas"]["AddLine-Input"])[];
+            edits: (components["schemas"]["AddSources-Input"] | components["schemas"]["AddInterface-Input"] | components["schemas"]["AddProgram-Input"] | components["schemas"]["AddDestination-Input"] | components["schemas"]["AddOutboard-Input"] | components["schemas"]["AddGear-Input"] | components["schemas"]["AddDriver-Input"] | components["schemas"]["AddVoices-Input"] | components["schemas"]["AddBuses-Input"] | components["schemas"]["AddSends-Input"] | components["schemas"]["AddProgramPorts-Input"] | components["schemas"]["AddTracks-Input"] | components["schemas"]["SetValues-Input"] | components["schemas"]["RenameEverywhere-Input"] | components["schemas"]["SetLeg-Input"] | components["schemas"]["FillChannels-Input"] | components["schemas"]["EnableChannels-Input"] | components["schemas"]["SetDevice-Input"] | components["schemas"]["SetOutputDevice-Input"] | components["schemas"]["JoinDevices-Input"] | components["schemas"]["SetMembers-Input"] | components["schemas"]["SetDirect-Input"] | components["schemas"]["SetTrim-Input"] | components["schemas"]["SetOutputTrim-Input"] | components["schemas"]["SetJack-Input"] | components["schemas"]["SwapGear-Input"] | components["schemas"]["Plug-Input"] | components["schemas"]["Remove-Input"] | components["schemas"]["AddLine-Input"])[];
             /** Revision */
             revision: number;
         };
@@ -2692,7 +2728,7 @@ export interface components {
          */
         Entry: {
             /** Gear */
-            gear: components["schemas"]["Source-Output"] | components["schemas"]["Interface-Output"] | components["schemas"]["Aggregate-Output"] | components["schemas"]["Program-Output"] | components["schemas"]["Destination-Output"];
+            gear: components["schemas"]["Source-Output"] | components["schemas"]["Interface-Output"] | components["schemas"]["Outboard-Output"] | components["schemas"]["Aggregate-Output"] | components["schemas"]["Program-Output"] | components["schemas"]["Destination-Output"];
             /** Id */
             id: string | null;
         };
@@ -2707,7 +2743,7 @@ export interface components {
              */
             area: "boxes" | "clocks" | "computer" | "leads" | "supply";
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /** Key */
             key: string;
             /** Words */
@@ -2792,7 +2828,7 @@ export interface components {
          */
         FillView: {
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /** Numbers */
             numbers: {
                 [key: string]: string;
@@ -3420,7 +3456,7 @@ export interface components {
             buffers_samples: number[];
             device: components["schemas"]["AggregateView"];
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /** Padded */
             padded: boolean;
             /** Program */
@@ -3720,7 +3756,7 @@ export interface components {
              * Headline
              * @enum {string}
              */
-            headline: "silent" | "half silent" | "blocked" | "crossed" | "doubled" | "crowded" | "off speed" | "drifting" | "inverted" | "skewed" | "late" | "hot" | "low" | "arrives";
+            headline: "silent" | "half silent" | "blocked" | "crossed" | "howls" | "doubled" | "crowded" | "off speed" | "drifting" | "inverted" | "skewed" | "rings" | "late" | "hot" | "low" | "arrives";
             /** Highest Dbfs */
             highest_dbfs: number | null;
             /** Id */
@@ -3964,6 +4000,126 @@ export interface components {
             rate_hz: number;
         };
         /**
+         * Outboard
+         * @description A box that is joined to others by leads alone; leg *n* of its input feeds leg *n* of its output.
+         *
+         *     ``delay_samples`` are counted at ``rate_hz``, by its own clock: what it takes if it has converters, none if it has
+         *     not. ``highest_dbu``: what its inputs take unclipped (None: nobody says). ``supplies_phantom``: a microphone can be
+         *     plugged in that needs a supply. ``effects``: what comes out of it is wet, and no copy of what goes past it.
+         */
+        "Outboard-Input": {
+            /**
+             * Delay Samples
+             * @default 0
+             */
+            delay_samples?: number;
+            /**
+             * Effects
+             * @default false
+             */
+            effects?: boolean;
+            /**
+             * Gain Db
+             * @default 0
+             */
+            gain_db?: number;
+            /** Highest Dbu */
+            highest_dbu?: number | null;
+            /** Id */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "outboard";
+            /** Name */
+            name: string;
+            /**
+             * Notes
+             * @default
+             */
+            notes?: string;
+            /** Origins */
+            origins?: {
+                [key: string]: "measured" | "described" | "typed" | "assumed";
+            };
+            /**
+             * Rate Hz
+             * @default 48000
+             */
+            rate_hz?: number;
+            /**
+             * Supplies Phantom
+             * @default false
+             */
+            supplies_phantom?: boolean;
+            /**
+             * Width
+             * @default 1
+             */
+            width?: number;
+        };
+        /**
+         * Outboard
+         * @description A box that is joined to others by leads alone; leg *n* of its input feeds leg *n* of its output.
+         *
+         *     ``delay_samples`` are counted at ``rate_hz``, by its own clock: what it takes if it has converters, none if it has
+         *     not. ``highest_dbu``: what its inputs take unclipped (None: nobody says). ``supplies_phantom``: a microphone can be
+         *     plugged in that needs a supply. ``effects``: what comes out of it is wet, and no copy of what goes past it.
+         */
+        "Outboard-Output": {
+            /**
+             * Delay Samples
+             * @default 0
+             */
+            delay_samples: number;
+            /**
+             * Effects
+             * @default false
+             */
+            effects: boolean;
+            /**
+             * Gain Db
+             * @default 0
+             */
+            gain_db: number;
+            /** Highest Dbu */
+            highest_dbu: number | null;
+            /** Id */
+            id: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            kind: "outboard";
+            /** Name */
+            name: string;
+            /**
+             * Notes
+             * @default
+             */
+            notes: string;
+            /** Origins */
+            origins: {
+                [key: string]: "measured" | "described" | "typed" | "assumed";
+            };
+            /**
+             * Rate Hz
+             * @default 48000
+             */
+            rate_hz: number;
+            /**
+             * Supplies Phantom
+             * @default false
+             */
+            supplies_phantom: boolean;
+            /**
+             * Width
+             * @default 1
+             */
+            width: number;
+        };
+        /**
          * Patch
          * @description One lead between two ports; a lead wired the wrong way round turns the signal over.
          */
@@ -4014,7 +4170,7 @@ export interface components {
          */
         PlanView: {
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /** Rows */
             rows: components["schemas"]["RowOutcome"][];
             trial: components["schemas"]["NowAfter"] | null;
@@ -4077,7 +4233,7 @@ export interface components {
         };
         Port: [
             string,
-            "out" | "jack_in" | "capture" | "input" | "track" | "monitor" | "post" | "voice" | "bus" | "bus_out" | "output" | "playback" | "jack_out" | "in" | "word_in" | "word_out" | "optical_in" | "optical_out",
+            "out" | "jack_in" | "capture" | "input" | "track" | "monitor" | "post" | "voice" | "bus" | "bus_out" | "output" | "playback" | "jack_out" | "outboard_in" | "outboard_out" | "in" | "word_in" | "word_out" | "optical_in" | "optical_out",
             number
         ];
         /**
@@ -4601,7 +4757,7 @@ export interface components {
              * Gear
              * @default []
              */
-            gear: (components["schemas"]["Source-Output"] | components["schemas"]["Interface-Output"] | components["schemas"]["Aggregate-Output"] | components["schemas"]["Program-Output"] | components["schemas"]["Destination-Output"])[];
+            gear: (components["schemas"]["Source-Output"] | components["schemas"]["Interface-Output"] | components["schemas"]["Outboard-Output"] | components["schemas"]["Aggregate-Output"] | components["schemas"]["Program-Output"] | components["schemas"]["Destination-Output"])[];
             /**
              * Jitter Ms
              * @default 0.2
@@ -4636,10 +4792,10 @@ export interface components {
             show_minutes: number | null;
             /**
              * Version
-             * @default 3
+             * @default 4
              * @constant
              */
-            version: 3;
+            version: 4;
         };
         /**
          * RigSummary
@@ -5245,7 +5401,7 @@ export interface components {
              */
             severity: "stop" | "trouble" | "risk" | "note";
             /** Symptoms */
-            symptoms: ("hollow" | "thin" | "clicks" | "late" | "echo" | "howls" | "one side" | "wrong pitch" | "too quiet" | "distorted" | "nothing")[];
+            symptoms: ("hollow" | "thin" | "clicks" | "late" | "echo" | "howls" | "rings" | "one side" | "wrong pitch" | "too quiet" | "distorted" | "nothing")[];
             /** Title */
             title: string;
         };
@@ -5549,7 +5705,7 @@ export interface components {
          */
         SwapView: {
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /** Jacks */
             jacks: components["schemas"]["JackMove"][];
             trial: components["schemas"]["NowAfter"];
@@ -5736,7 +5892,7 @@ export interface components {
          */
         TrialRequest: {
             /** Edits */
-            edits: (components["schemas"]["AddSources-Input"] | components["schemas"]["AddInterface-Input"] | components["schemas"]["AddProgram-Input"] | components["schemas"]["AddDestination-Input"] | components["schemas"]["AddGear-Input"] | components["schemas"]["AddDriver-Input"] | components["schemas"]["AddVoices-Input"] | components["schemas"]["AddBuses-Input"] | components["schemas"]["AddSends-Input"] | components["schemas"]["AddProgramPorts-Input"] | components["schemas"]["AddTracks-Input"] | components["schemas"]["SetValues-Input"] | components["schemas"]["RenameEverywhere-Input"] | components["schemas"]["SetLeg-Input"] | components["schemas"]["FillChannels-Input"] | components["schemas"]["EnableChannels-Input"] | components["schemas"]["SetDevice-Input"] | components["schemas"]["SetOutputDevice-Input"] | components["schemas"]["JoinDevices-Input"] | components["schemas"]["SetMembers-Input"] | components["schemas"]["SetDirect-Input"] | components["schemas"]["SetTrim-Input"] | components["schemas"]["SetOutputTrim-Input"] | components["schemas"]["SetJack-Input"] | components["schemas"]["SwapGear-Input"] | components["schemas"]["Plug-Input"] | components["schemas"]["Remove-Input"] | components["schemas"]["AddLine-Input"])[];
+            edits: (components["schemas"]["AddSources-Input"] | components["schemas"]["AddInterface-Input"] | components["schemas"]["AddProgram-Input"] | components["schemas"]["AddDestination-Input"] | components["schemas"]["AddOutboard-Input"] | components["schemas"]["AddGear-Input"] | components["schemas"]["AddDriver-Input"] | components["schemas"]["AddVoices-Input"] | components["schemas"]["AddBuses-Input"] | components["schemas"]["AddSends-Input"] | components["schemas"]["AddProgramPorts-Input"] | components["schemas"]["AddTracks-Input"] | components["schemas"]["SetValues-Input"] | components["schemas"]["RenameEverywhere-Input"] | components["schemas"]["SetLeg-Input"] | components["schemas"]["FillChannels-Input"] | components["schemas"]["EnableChannels-Input"] | components["schemas"]["SetDevice-Input"] | components["schemas"]["SetOutputDevice-Input"] | components["schemas"]["JoinDevices-Input"] | components["schemas"]["SetMembers-Input"] | components["schemas"]["SetDirect-Input"] | components["schemas"]["SetTrim-Input"] | components["schemas"]["SetOutputTrim-Input"] | components["schemas"]["SetJack-Input"] | components["schemas"]["SwapGear-Input"] | components["schemas"]["Plug-Input"] | components["schemas"]["Remove-Input"] | components["schemas"]["AddLine-Input"])[];
         };
         /**
          * TriedRemedy
@@ -5744,7 +5900,7 @@ export interface components {
          */
         TriedRemedy: {
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /**
              * Fact
              * @default false
@@ -5887,7 +6043,7 @@ export interface components {
          */
         WholePlan: {
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /** Steps */
             steps: components["schemas"]["PlanSteps"][];
             trial: components["schemas"]["NowAfter"];
@@ -7638,7 +7794,7 @@ export interface operations {
         parameters: {
             query: {
                 owner: string;
-                bank: "out" | "jack_in" | "capture" | "input" | "track" | "monitor" | "post" | "voice" | "bus" | "bus_out" | "output" | "playback" | "jack_out" | "in" | "word_in" | "word_out" | "optical_in" | "optical_out";
+                bank: "out" | "jack_in" | "capture" | "input" | "track" | "monitor" | "post" | "voice" | "bus" | "bus_out" | "output" | "playback" | "jack_out" | "outboard_in" | "outboard_out" | "in" | "word_in" | "word_out" | "optical_in" | "optical_out";
                 number: number;
             };
             header?: never;
@@ -8614,7 +8770,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+                    "application/json": (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
                 };
             };
             /** @description The request cannot be read */
@@ -10161,7 +10317,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+                    "application/json": (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
                 };
             };
             /** @description The request cannot be read */
@@ -10259,7 +10415,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+                    "application/json": (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
                 };
             };
             /** @description The request cannot be read */

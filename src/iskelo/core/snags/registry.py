@@ -235,7 +235,6 @@ EXPLAINS: dict[str, tuple[str, ...]] = {
     "monitored-twice": ("line-doubled",),
     "one-side-silent": ("line-half-silent",),
     "members-differ-in-delay": ("line-skewed",),
-    "sound-goes-round": ("line-howls", "line-rings"),
     "output-nowhere": ("line-silent", "line-half-silent"),
     "bus-feeds-itself": ("line-blocked", "line-silent"),
     "phantom-missing": ("line-blocked", "line-half-silent", "line-silent"),

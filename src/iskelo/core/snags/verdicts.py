@@ -110,6 +110,10 @@ VERDICTS: dict[Headline, Verdict] = {
 }
 
 
+TOLD_BY: dict[Headline, str] = dict.fromkeys(("howls", "rings"), "sound goes round")
+"""Findings that have no snag of their own: what goes round is told once for all lines it reaches."""
+
+
 def verdicts_table() -> str:
     """The findings as a document, with the snags of gear that explain each."""
     rows = [
@@ -123,5 +127,6 @@ def verdicts_table() -> str:
     for kind in HEADLINES:
         rule = f"line-{kind.replace(' ', '-')}"
         causes = ", ".join(cause.replace("-", " ") for cause, explained in EXPLAINS.items() if rule in explained)
+        causes = TOLD_BY.get(kind, causes)
         rows.append(f"| {kind} | {' | '.join(VERDICTS[kind])} | {causes or '—'} |")
     return "\n".join([*rows, ""])

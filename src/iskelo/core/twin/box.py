@@ -7,7 +7,7 @@ nothing else, is where the twin's delays come from. Sound is worked in long stre
 """
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from fractions import Fraction
 from typing import Protocol
 
@@ -42,8 +42,8 @@ class Returns(Protocol):
     @property
     def ahead_s(self) -> Fraction: ...
 
-    def add(self, start: int, out: Block) -> None:
-        """Add the voltages that come back in these samples of the box's clock."""
+    def coming(self, start: int, count: int) -> tuple[list[int], Block]:
+        """The input jacks, from nought, and the voltages that come back there in these samples of the box's clock."""
         ...
 
 
@@ -64,7 +64,7 @@ class DriverAtWork:
         self.capture, self.playback = gear.shown(driver, "capture"), gear.shown(driver, "playback")
         self._fed = min(gear.jack_in, self.capture)
         self._safety = driver.safety(gear.rate_hz, block_samples)
-        self._behind = gear.link_in_samples + self._safety.in_samples
+        self.behind_samples = gear.link_in_samples + self._safety.in_samples
         self._finished = self._fresh = 0
         self._calls = range(0)
         self.captured: Block = np.zeros((self.capture, 0), np.float32)
@@ -78,7 +78,7 @@ class DriverAtWork:
         """What a sound takes between the jacks and the blocks, whatever their size."""
         gear = self.box.gear
         if inward:
-            return gear.converter_in_samples + gear.mixer_samples + self._behind
+            return gear.converter_in_samples + gear.mixer_samples + self.behind_samples
         return self.ahead_samples + gear.converter_out_samples
 
     @property
@@ -122,12 +122,12 @@ class DriverAtWork:
         self._calls = range(self.calls_by(self._finished), self.calls_by(periods))
         self._fresh = periods - self._finished
         self._finished = periods
-        self.box.take_in(periods * self.period_samples - self._behind)
+        self.box.take_in(periods * self.period_samples - self.behind_samples)
 
     def hand_in(self) -> None:
         """The programs get what was captured."""
         count = self._fresh * self.period_samples
-        digital = self.box.digital(self._finished * self.period_samples - self._behind - count, count)
+        digital = self.box.digital(self._finished * self.period_samples - self.behind_samples - count, count)
         if self._fed == self.capture:
             self.captured = digital[: self.capture]
         else:
@@ -230,6 +230,8 @@ class Box:
         self.keep_samples += math.ceil(longest_late_s * self.clock.rate)
         self.returns: list[Returns] = []
         self.step_samples: int | None = None
+        self._laid: Block = np.zeros((gear.jack_in, 0), np.float32)
+        self._laid_until = 0
         self._sampled = Stream(gear.jack_in, self.keep_samples)
         full_scale = [trim - gear.input_full_scale_dbu for trim in gear.trims_db]
         # A sine at the full-scale level just reaches 1.0: its RMS is 1/√2 (AES17). Counted in steps.
@@ -285,10 +287,6 @@ class Box:
         """How long a sound takes from an input jack straight to an output jack."""
         return (self._in_samples + self.gear.converter_out_samples) / self.clock.rate
 
-    def monitors_directly(self, outs: list[int]) -> bool:
-        """Whether an input jack is heard straight at any of these output jacks, from nought."""
-        return bool(self._direct[outs].any())
-
     def take_in(self, until: int) -> None:
         """Let the converters sample all that leaves the mixer before this sample of the box's clock."""
         last = until - self._in_samples
@@ -301,33 +299,57 @@ class Box:
         self.take_in(start + count)
         return self._sampled.read(start - self._in_samples, count)
 
-    def analogue_out(self, start: int, count: int, rows: list[int]) -> Block:
-        """What leaves some of the output jacks in these samples, 1.0 = full scale; jacks from nought."""
-        out = np.zeros((len(rows), count), np.float32)
-        at = start - self.gear.converter_out_samples
-        direct = self._direct[rows]
-        if direct.any():
-            out += direct @ self.digital(at, count)
-        for each in self.sessions:
-            wide = [number for number, row in enumerate(rows) if row < each.playback]
-            out[wide] += each.played.read(at - each.ahead_samples, count)[[rows[number] for number in wide]]
-        np.clip(out, -1, 1, out=out)
-        out *= self._trim_out[rows]
-        return out
+    @property
+    def unheard_samples(self) -> int:
+        """So long before a turn ends does the last of what comes in by then matter: the rest is not asked for."""
+        waits = [session.behind_samples for session in self.sessions]
+        if self._direct.any():
+            waits.append(self.gear.converter_out_samples)
+        return min(waits, default=0)
+
+    def tap(self, rows: Sequence[int]) -> "Tap":
+        """Some of the output jacks, to listen at; jacks from nought. Every program must have been let in before."""
+        return Tap(self, list(rows), self._direct[list(rows)], self._trim_out[list(rows)])
 
     def _sample(self, count: int) -> None:
         start = self._sampled.written
+        if self.returns:
+            self._sample_with_returns(start, count)
+            return
         steps = self._sampled.extend(count)
         self._jacks(start, steps)
-        for each in self.returns:
-            each.add(start, steps)
-        noise = np.empty(count + 1, np.float32)
         # One channel after the other: a stretch of one stays in the processor's nearest memory.
         for number, row in enumerate(steps):
-            noise[0] = self._last_random[number]
-            self._random.random(dtype=np.float32, out=noise[1:])
-            self._last_random[number] = noise[-1]
-            _convert(row, self._gain_in[number], noise)
+            _turn_up(row, self._gain_in[number], self._dither(number, count))
+            _convert(row)
+
+    def _sample_with_returns(self, start: int, count: int) -> None:
+        """The same in short pieces: all but what comes back has been laid out for many of them."""
+        if start + count > self._laid_until:
+            rest = (
+                self._laid[:, start - self._laid_until + self._laid.shape[1] :] if self._laid.shape[1] else self._laid
+            )
+            fresh: Block = np.zeros((self.gear.jack_in, STRETCH_SAMPLES + count), np.float32)
+            self._jacks(self._laid_until, fresh)
+            for number, row in enumerate(fresh):
+                _turn_up(row, self._gain_in[number], self._dither(number, fresh.shape[1]))
+            self._laid = np.concatenate([rest, fresh], axis=1)
+            self._laid_until += fresh.shape[1]
+        at = start - self._laid_until + self._laid.shape[1]
+        steps = self._sampled.extend(count)
+        steps[:] = self._laid[:, at : at + count]
+        for each in self.returns:
+            rows, volts = each.coming(start, count)
+            steps[rows] += volts * self._gain_in[rows, np.newaxis]
+        _convert(steps)
+
+    def _dither(self, number: int, count: int) -> NDArray[np.float32]:
+        """A channel's random numbers, the last of the stretch before first."""
+        noise = np.empty(count + 1, np.float32)
+        noise[0] = self._last_random[number]
+        self._random.random(dtype=np.float32, out=noise[1:])
+        self._last_random[number] = noise[-1]
+        return noise
 
 
 def _shut_out(inside: Driver, asking: Driver) -> bool:
@@ -338,14 +360,56 @@ def _shut_out(inside: Driver, asking: Driver) -> bool:
     return by_the_system and any(each.kind == "system, sole use" for each in (inside, asking))
 
 
-def _convert(sound: NDArray[np.float32], gain: np.float32, noise: NDArray[np.float32]) -> None:
-    """Gain, triangular dither of one step either way, 24-bit steps, clipped at full scale; in place.
+class Tap:
+    """Some output jacks of a box, as somebody listens at them."""
+
+    def __init__(self, box: Box, rows: list[int], direct: Block, trims: Block) -> None:
+        self.box = box
+        self.rows = rows
+        self._direct = direct if direct.any() else None
+        self._trims = trims
+        self._wide: list[tuple[DriverAtWork, list[int], list[int]]] | None = None
+
+    @property
+    def hears_directly(self) -> bool:
+        """Whether an input jack is heard straight there."""
+        return self._direct is not None
+
+    def read(self, start: int, count: int) -> Block:
+        """What leaves the jacks in these samples, 1.0 = full scale."""
+        at = start - self.box.gear.converter_out_samples
+        out: Block = np.zeros((len(self.rows), count), np.float32)
+        if self._direct is not None:
+            out += self._direct @ self.box.digital(at, count)
+        if self._wide is None:
+            self._wide = [self._of(session) for session in self.box.sessions]
+        for session, wide, rows in self._wide:
+            played = session.played.read(at - session.ahead_samples, count)[rows]
+            if len(wide) == len(out):
+                out += played
+            else:
+                out[wide] += played
+        np.clip(out, -1, 1, out=out)
+        out *= self._trims
+        return out
+
+    def _of(self, session: DriverAtWork) -> tuple[DriverAtWork, list[int], list[int]]:
+        wide = [number for number, row in enumerate(self.rows) if row < session.playback]
+        return session, wide, [self.rows[number] for number in wide]
+
+
+def _turn_up(sound: NDArray[np.float32], gain: np.float32, noise: NDArray[np.float32]) -> None:
+    """Gain, and triangular dither of one step either way; in place.
 
     The dither is the difference of neighbouring random numbers; common practice, no published source.
     """
     sound *= gain
     sound += noise[1:]
     sound -= noise[:-1]
+
+
+def _convert(sound: NDArray[np.float32]) -> None:
+    """24-bit steps, clipped at full scale; in place."""
     np.rint(sound, out=sound)
     np.minimum(sound, np.float32(2.0**23 - 1), out=sound)
     np.maximum(sound, np.float32(-(2.0**23)), out=sound)

@@ -34,6 +34,7 @@ class OutputEnd:
         self.leads = leads
         self.length = length
         self._at = 0
+        self._tap = box.tap([lead.jack - 1 for lead in leads])
 
     def play_until(self, sample: int) -> None:
         """Let everything out that leaves the jacks before this sample and is already in the box."""
@@ -41,7 +42,7 @@ class OutputEnd:
         while self._at < ready:
             count = min(STRETCH_SAMPLES, ready - self._at)
             if self.leads:
-                out = self.box.analogue_out(self._at, count, [lead.jack - 1 for lead in self.leads])
+                out = self._tap.read(self._at, count)
                 for lead, sound in zip(self.leads, out, strict=True):
                     lead.heard[self._at : self._at + count] += sound * lead.gain
             self._at += count

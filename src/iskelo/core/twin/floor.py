@@ -50,7 +50,12 @@ class Floor:
         for place, gear in sorted(programs, key=lambda each: each[1].lets_go_in_background):
             if gear.id in self._found.opened:
                 self._set_up_program(gear, self._found.opened[gear.id], place)
+        self._heard = [out for out in self.ends if out.leads]
         self._sessions = [session for box in self._boxes.values() for session in box.sessions]
+        self._periods = [
+            (int(session.box.clock.start_s * self.engine.ticks_per_second), engine_period(self.engine, session))
+            for session in self._sessions
+        ]
         for session in self._sessions:
             called = self._called.get(id(session), [])
             joined = [each for each in called if isinstance(each, JoinedAtWork) and each.has_rings]
@@ -194,9 +199,8 @@ class Floor:
 
     def turn(self) -> None:
         """Work the sound of all that has happened since the last turn, from the converters to what is heard."""
-        for session in self._sessions:
-            gone = self.engine.now - int(session.box.clock.start_s * self.engine.ticks_per_second)
-            session.finish(max(0, gone) // engine_period(self.engine, session))
+        for session, (begin, period) in zip(self._sessions, self._periods, strict=True):
+            session.finish(max(0, self.engine.now - begin) // period)
         for session in self._sessions:
             session.hand_in()
             for feeder in self._feeders.get(id(session), []):
@@ -207,7 +211,7 @@ class Floor:
         for session in self._sessions:
             for feeder in self._feeders.get(id(session), []):
                 feeder.hand_out()
-        for out in self.ends:
+        for out in self._heard:
             out.play_until(int(self.engine.now * out.box.clock.rate / self.engine.ticks_per_second))
 
 

@@ -134,7 +134,7 @@ class _Returned:
         leads = list(leads)
         self.origin = origin
         self._into = [jack - 1 for jack, _ in leads]
-        self._outs = [chain.origin.number - 1 for _, chain in leads]
+        self._tap = origin.tap([chain.origin.number - 1 for _, chain in leads])
         # Full scale is a sine's peak, 1.0; its RMS in volts over 0 dBu is what leaves the jack (AES17).
         full = math.sqrt(2) * 10 ** (origin.gear.output_full_scale_dbu / 20)
         self._ratios = np.array([[full * chain.ratio] for _, chain in leads], np.float32)
@@ -142,24 +142,23 @@ class _Returned:
         self._step = theirs.rate / ours.rate
         self._first = (ours.start_s - late_s - theirs.start_s) * theirs.rate
         self.exact = self._step == 1 and self._first.denominator == 1
-        self.rings_directly = origin.monitors_directly(self._outs)
+        self._offset = int(self._first)
+        self.rings_directly = self._tap.hears_directly
         # How much earlier than what comes in it is what leaves the origin's converters, at least.
         self.ahead_s = late_s - (0 if self.exact else Fraction(TAPS - BEFORE) / theirs.rate)
 
-    def add(self, start: int, out: Block) -> None:
-        """Add the voltages that come back in these samples of the box's clock."""
-        count = out.shape[1]
-        at = self._first + start * self._step
+    def coming(self, start: int, count: int) -> tuple[list[int], Block]:
+        """The input jacks, from nought, and the voltages that come back there in these samples of the box's clock."""
         if self.exact:
-            got = self.origin.analogue_out(int(at), count, self._outs)
+            got = self._tap.read(self._offset + start, count)
         else:
+            at = self._first + start * self._step
             whole = int(at // 1)
             positions = float(at - whole) + BEFORE + float(self._step) * np.arange(count, dtype=np.float64)
-            told = self.origin.analogue_out(whole - BEFORE, int(positions[-1]) + TAPS, self._outs)
+            told = self._tap.read(whole - BEFORE, int(positions[-1]) + TAPS)
             got = between(told, positions)
         got *= self._ratios
-        for row, sound in zip(self._into, got, strict=True):
-            out[row] += sound
+        return self._into, got
 
 
 def _in_steps(boxes: Mapping[str, Box]) -> None:
@@ -196,7 +195,7 @@ def played_ahead_s(boxes: Mapping[str, Box]) -> Fraction | None:
     for box in boxes.values():
         for each in box.returns:
             for session in each.origin.sessions:
-                ahead = session.ahead_samples + each.origin.gear.converter_out_samples
+                ahead = session.ahead_samples + each.origin.gear.converter_out_samples + box.unheard_samples
                 limits.append(((session.period_samples + ahead) / each.origin.clock.rate + each.ahead_s, session))
     if not limits:
         return None

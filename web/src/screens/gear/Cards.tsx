@@ -119,6 +119,13 @@ export function Card({ gear, chosen, onChoose, marked }: CardProps & { gear: Gea
           />
         </Frame>
       )
+    case "outboard":
+      return (
+        <Frame gear={gear} title={gear.name} note="outboard" chosen={chosen} onChoose={onChoose}>
+          <Bank owner={gear.id} bank="outboard_in" title="in" count={gear.width} at={at} onPick={pick} />
+          <Bank owner={gear.id} bank="outboard_out" title="out" count={gear.width} at={at} onPick={pick} />
+        </Frame>
+      )
     case "aggregate":
       return <AggregateCard marked={marked} device={gear} chosen={chosen} onChoose={onChoose} />
     case "program":

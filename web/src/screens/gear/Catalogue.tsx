@@ -17,6 +17,8 @@ function kindOf(gear: Gear): string {
       return gear.source_kind
     case "interface":
       return `interface ${gear.jack_in} × ${gear.jack_out}, ${gear.capture} × ${gear.playback} channels`
+    case "outboard":
+      return gear.width === 2 ? "outboard gear, stereo" : "outboard gear"
     case "aggregate":
       return "joined boxes"
     case "program":

@@ -1,17 +1,14 @@
 import { Box } from "@chakra-ui/react"
 
 import type { Destination } from "../../api/client"
-import { useRig } from "../../api/rig"
 import { Commit } from "../../parts/Commit"
 import { Select } from "../../parts/controls"
 import { Check, Row, Section, useNumber, useSet } from "./fields"
+import { Plugged } from "./Plugged"
 
 export function DestinationFields({ destination }: { destination: Destination }) {
-  const { state, edit } = useRig()
   const set = useSet(destination.id)
   const number = useNumber()
-  const boxes = state.rig.gear.filter((gear) => gear.kind === "interface")
-  const leads = state.rig.patches.filter((patch) => patch.to_port[0] === destination.id)
   return (
     <Section title="Destination">
       <Row words="Kind">
@@ -53,40 +50,15 @@ export function DestinationFields({ destination }: { destination: Destination })
           <option value="dBV">dBV, consumer</option>
         </Select>
       </Row>
-      {Array.from({ length: destination.width }, (_, leg) => {
-        const lead = leads.find((patch) => patch.to_port[2] === leg + 1)
-        return (
-          <Row key={leg} words={destination.width === 2 ? `${"LR"[leg]} from` : "from"}>
-            <Select
-              aria-label={`Leg ${leg + 1} from`}
-              value={lead ? `${lead.from_port[0]}/${lead.from_port[2]}` : ""}
-              onChange={(event) => {
-                const [box, jack] = event.target.value.split("/")
-                if (!box) {
-                  if (lead) void edit([{ edit: "remove", items: [lead.id] }])
-                } else
-                  void edit([
-                    {
-                      edit: "plug",
-                      from_port: [box, "jack_out", Number(jack)],
-                      to_port: [destination.id, "in", leg + 1],
-                      replace: true,
-                    },
-                  ])
-              }}
-            >
-              <option value="">nothing</option>
-              {boxes.flatMap((box) =>
-                Array.from({ length: box.jack_out }, (_, jack) => (
-                  <option key={`${box.id}/${jack}`} value={`${box.id}/${jack + 1}`}>
-                    {box.name} out {jack + 1}
-                  </option>
-                )),
-              )}
-            </Select>
-          </Row>
-        )
-      })}
+      {Array.from({ length: destination.width }, (_, leg) => (
+        <Row key={leg} words={destination.width === 2 ? `${"LR"[leg]} from` : "from"}>
+          <Plugged
+            into={[destination.id, "in", leg + 1]}
+            label={`Leg ${leg + 1} from`}
+            banks={["jack_out", "outboard_out"]}
+          />
+        </Row>
+      ))}
     </Section>
   )
 }

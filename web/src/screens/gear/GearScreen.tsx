@@ -255,6 +255,7 @@ function columnOf(gear: Gear): (typeof COLUMNS)[number] {
     {
       source: "Sources",
       interface: "Boxes",
+      outboard: "Boxes",
       aggregate: "System",
       program: "Programs",
       destination: "Destinations",

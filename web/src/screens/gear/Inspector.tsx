@@ -10,6 +10,7 @@ import { AggregateFields } from "./AggregateFields"
 import { DestinationFields } from "./DestinationFields"
 import { InterfaceFields } from "./InterfaceFields"
 import { usePorts } from "./Pegs"
+import { OutboardFields } from "./OutboardFields"
 import { ProgramFields } from "./ProgramFields"
 import { SourceFields } from "./SourceFields"
 import { Section, useSet } from "./fields"
@@ -30,6 +31,7 @@ export function Inspector({ gear }: { gear: Gear }) {
       {gear.kind === "interface" && <InterfaceFields box={gear} />}
       {gear.kind === "aggregate" && <AggregateFields device={gear} />}
       {gear.kind === "program" && <ProgramFields program={gear} />}
+      {gear.kind === "outboard" && <OutboardFields outboard={gear} />}
       {gear.kind === "destination" && <DestinationFields destination={gear} />}
       <UsedBy gear={gear} />
       <Section title="Notes">

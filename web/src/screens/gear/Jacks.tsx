@@ -4,58 +4,31 @@ import { useState } from "react"
 import type { Interface } from "../../api/client"
 import { useRig } from "../../api/rig"
 import { Commit } from "../../parts/Commit"
-import { Button, Figure, Input, Select } from "../../parts/controls"
+import { Button, Figure, Input } from "../../parts/controls"
 import { Section, useNumber } from "./fields"
+import { Plugged } from "./Plugged"
 
 /** The input jacks: what is plugged in, its trim, supply, high impedance and turned leads. */
 export function Jacks({ box }: { box: Interface }) {
   const { state, edit } = useRig()
   const number = useNumber()
-  const sources = state.rig.gear.filter((gear) => gear.kind === "source")
-  const ends = sources.flatMap((source) =>
-    Array.from({ length: source.width }, (_, leg) => ({
-      key: `${source.id}/${leg + 1}`,
-      words: source.width === 2 ? `${source.name} ${"LR"[leg]}` : source.name,
-    })),
-  )
   return (
     <Section title="Input jacks: source, trim in dB">
       {Array.from({ length: box.jack_in }, (_, index) => {
         const jack = index + 1
         const lead = state.rig.patches.find(
-          (patch) => patch.to_port[0] === box.id && patch.to_port[2] === jack,
+          (patch) => patch.to_port.join() === [box.id, "jack_in", jack].join(),
         )
         return (
           <Flex key={jack} gap="4px" align="center" minH="28px">
             <Figure w="18px" textAlign="right">
               {jack}
             </Figure>
-            <Select
-              flex="1"
-              aria-label={`Source at jack in ${jack}`}
-              value={lead ? `${lead.from_port[0]}/${lead.from_port[2]}` : ""}
-              onChange={(event) => {
-                const [source, leg] = event.target.value.split("/")
-                if (!source) {
-                  if (lead) void edit([{ edit: "remove", items: [lead.id] }])
-                } else
-                  void edit([
-                    {
-                      edit: "plug",
-                      from_port: [source, "out", Number(leg)],
-                      to_port: [box.id, "jack_in", jack],
-                      replace: true,
-                    },
-                  ])
-              }}
-            >
-              <option value="">nothing</option>
-              {ends.map((end) => (
-                <option key={end.key} value={end.key}>
-                  {end.words}
-                </option>
-              ))}
-            </Select>
+            <Plugged
+              into={[box.id, "jack_in", jack]}
+              label={`Source at jack in ${jack}`}
+              banks={["out", "jack_out", "outboard_out"]}
+            />
             <Commit
               value={box.trims_db[index] ?? 0}
               label={`Trim of jack in ${jack}`}

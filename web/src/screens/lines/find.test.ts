@@ -47,6 +47,7 @@ describe("what a sentence tells of", () => {
     ["phasey", "hollow"],
     ["there is an echo", "echo"],
     ["it howls", "howls"],
+    ["there is ringing in the hall", "rings"],
     ["only in one ear", "one side"],
     ["much too loud", "distorted"],
   ])("%s: %s", (text, symptom) => {

@@ -9,7 +9,8 @@ const SAID: Record<Symptom, string[]> = {
   clicks: ["click", "crack", "pop", "dropout", "drop out", "glitch", "gap", "stutter", "scratch", "crunch"],
   late: ["late", "latency", "delay", "lag", "slow", "behind", "drag", "after the beat"],
   echo: ["echo", "twice", "double", "repeat", "slap", "flam"],
-  howls: ["howl", "feedback", "feeds back", "squeal", "whistl", "rings", "ringing"],
+  howls: ["howl", "feedback", "feeds back", "squeal", "whistl"],
+  rings: ["rings", "ringing", "reson", "goes round", "boomy"],
   "one side": [
     "one side",
     "one ear",

@@ -1,0 +1,78 @@
+import type { Edit, State } from "../../api/client"
+import { useRig } from "../../api/rig"
+import { Select } from "../../parts/controls"
+
+type Port = Extract<Edit, { edit: "plug" }>["to_port"]
+type Bank = Port[1]
+
+const GROUPS: [Bank, string][] = [
+  ["out", "Sources"],
+  ["jack_out", "Output jacks"],
+  ["outboard_out", "Outboard gear"],
+]
+
+/** Every end of a lead that could be plugged into something, by kind: sources, output jacks, outboard gear. */
+function ends(rig: State["rig"], bank: Bank, not: string): { key: string; words: string }[] {
+  const side = (width: number, leg: number) => (width === 2 ? ` ${"LR"[leg - 1]}` : "")
+  return rig.gear.flatMap((gear) => {
+    const make = (count: number, words: (leg: number) => string) =>
+      Array.from({ length: count }, (_, index) => ({
+        key: `${gear.id}/${bank}/${index + 1}`,
+        words: words(index + 1),
+      }))
+    if (bank === "out" && gear.kind === "source")
+      return make(gear.width, (leg) => gear.name + side(gear.width, leg))
+    if (bank === "jack_out" && gear.kind === "interface")
+      return make(gear.jack_out, (jack) => `${gear.name} out ${jack}`)
+    if (bank === "outboard_out" && gear.kind === "outboard" && gear.id !== not)
+      return make(gear.width, (leg) => `${gear.name} out${side(gear.width, leg)}`)
+    return []
+  })
+}
+
+/** What is plugged in somewhere; choosing something else pulls it and plugs that in. */
+export function Plugged({ into, label, banks }: { into: Port; label: string; banks: Bank[] }) {
+  const { state, edit } = useRig()
+  const lead = state.rig.patches.find((patch) => patch.to_port.join() === into.join())
+  const groups = GROUPS.filter(([bank]) => banks.includes(bank))
+    .map(([bank, title]) => ({ title, ends: ends(state.rig, bank, into[0]) }))
+    .filter((group) => group.ends.length > 0)
+  return (
+    <Select
+      flex="1"
+      minW="0"
+      aria-label={label}
+      value={lead ? lead.from_port.join("/") : ""}
+      onChange={(event) => {
+        const [owner, bank, number] = event.target.value.split("/")
+        if (!owner) {
+          if (lead) void edit([{ edit: "remove", items: [lead.id] }])
+        } else
+          void edit([
+            {
+              edit: "plug",
+              from_port: [owner, bank as Bank, Number(number)],
+              to_port: into,
+              replace: true,
+            },
+          ])
+      }}
+    >
+      <option value="">nothing</option>
+      {groups.map((group) => {
+        const options = group.ends.map((end) => (
+          <option key={end.key} value={end.key}>
+            {end.words}
+          </option>
+        ))
+        return groups.length === 1 ? (
+          options
+        ) : (
+          <optgroup key={group.title} label={group.title}>
+            {options}
+          </optgroup>
+        )
+      })}
+    </Select>
+  )
+}
