@@ -18,7 +18,7 @@ from iskelo.core.rig.ports import Port
 from iskelo.core.routes.loops import loops_of
 from iskelo.core.routes.route import reached, reaching
 from iskelo.core.wiring.graph import Edge
-from iskelo.core.wiring.hops import HOPS, HopKind
+from iskelo.core.wiring.hops import HopKind
 
 LINES_AT_MOST = 64
 """So many lines are minded in the search; those beyond are tried all the same before anything is offered."""
@@ -84,7 +84,10 @@ _SWITCHES: dict[HopKind, Callable[[Edge, Reading], Switch | None]] = {
 
 
 def openings(edges: Sequence[Edge], reading: Reading) -> list[tuple[Switch, ...]]:
-    """Sets of switches each of which opens every loop these hops make: single ones, else the one of least harm."""
+    """Sets of switches each of which opens every loop these hops make, that of least harm first.
+
+    Single switches, where one is enough; else the one set that is found.
+    """
     switches = {edge: switch for edge in edges if (switch := switch_of(edge, reading)) is not None}
     single = [
         (switch,)
@@ -92,9 +95,22 @@ def openings(edges: Sequence[Edge], reading: Reading) -> list[tuple[Switch, ...]
         if not loops_of([edge for edge in edges if switches.get(edge) != switch], at_most=1)[0]
     ]
     if single:
-        return list(single)
+        return sorted(single, key=lambda some: len(lines_cut(some, reading)))
     least = _least_harm(edges, switches, reading)
     return [least] if least else []
+
+
+def lines_cut(some: Sequence[Switch], reading: Reading) -> list[str]:
+    """The lines that arrive, and would not if these were switched off."""
+    return [
+        state.line.id
+        for state in reading.lines
+        if any(
+            leg.arrivals
+            and all(any(switch_of(edge, reading) in some for edge in each.route.edges) for each in leg.arrivals)
+            for leg in state.legs
+        )
+    ]
 
 
 def _least_harm(edges: Sequence[Edge], switches: dict[Edge, Switch], reading: Reading) -> tuple[Switch, ...]:
@@ -195,8 +211,3 @@ def turned_down(edges: Sequence[Edge], by_db: float, reading: Reading) -> list[S
 
 
 _ORDER: dict[HopKind, int] = {"send": 0, "direct": 1, "fader": 2, "playback": 3, "lead back": 4}
-
-
-def is_lead(edge: Edge) -> bool:
-    """Whether a hop is a lead that somebody can pull."""
-    return HOPS[edge.kind].whose == "lead"

@@ -12,6 +12,8 @@ from iskelo.core.snags.rule import Remedy, Severity, Snag
 MARGIN_DB = 6.0
 """So far below nought a loop is turned down; common practice, no published source."""
 
+OPENINGS_AT_MOST = 2
+
 _SEVERITY: dict[str, Severity] = {"howls": "stop", "may howl": "stop", "rings": "trouble"}
 
 
@@ -56,13 +58,13 @@ def _evidence(ring: Ringing, reading: Reading) -> str:
 def _mend(ring: Ringing, reading: Reading) -> tuple[Remedy, ...]:
     """Open it where that harms least, or turn one gain down that all of it passes."""
     remedies = []
-    for some in openings(ring.edges, reading):
+    for some in openings(ring.edges, reading)[:OPENINGS_AT_MOST]:
         words = ", ".join([some[0].words, *(each.words[:1].lower() + each.words[1:] for each in some[1:])])
         remedies.append(Remedy(words, tuple(each.edit for each in some)))
     loudest = max(each.loop.gain_db for each in ring.rounds)
     by_db = math.ceil(10 * (loudest + MARGIN_DB)) / 10
     if len(ring.rounds) == 1 and not ring.more and by_db > 0 and ring.verdict != "rings":
-        for stage in turned_down(ring.worst.loop.edges, by_db, reading)[:2]:
+        for stage in turned_down(ring.worst.loop.edges, by_db, reading)[:1]:
             to_db = round(stage.now_db - by_db, 1)
             words = f"Turn {stage.words} down by {plain(by_db)} dB: it rings, and does not howl"
             remedies.append(Remedy(words, (stage.make(to_db),)))
