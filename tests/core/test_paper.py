@@ -5,6 +5,7 @@ from hypothesis import given, settings
 
 from iskelo.core.edits.edit import (
     AddInterface,
+    AddOutboard,
     AddProgram,
     JoinDevices,
     Plug,
@@ -22,7 +23,7 @@ from iskelo.core.rig.rig import Rig, index
 from iskelo.demo.orrin_point import orrin_point
 from rigs import Bench, any_rig, two_voices
 
-SECTIONS = ["Boxes", "Clocks", "Stage", "Devices of several boxes", "Programs", "Listening"]
+SECTIONS = ["Boxes", "Clocks", "Stage", "Outboard gear", "Devices of several boxes", "Programs", "Listening"]
 
 
 def steps(bench: Bench) -> dict[str, SetUpStep]:
@@ -55,6 +56,22 @@ def test_boxes_joined_as_one_are_told_in_the_order_master_and_matching_they_need
     bench.do(SetValues(item=bench.id("Corvane 8"), values={"connected": False}))
     assert steps(bench)["Open Hall"].trouble == "Corvane 8 not there"
     assert steps(bench)["Connect Corvane 8 to the computer"].trouble == "it is not connected now"
+
+
+def test_outboard_gear_is_told_with_its_settings_and_all_that_is_plugged_there() -> None:
+    bench = two_voices().do(AddOutboard(name="Stairwell", width=1))
+    box, echo = bench.id("Box"), bench.id("Stairwell")
+    bench.do(
+        SetValues(item=echo, values={"delay_samples": 96, "gain_db": 3.0}),
+        Plug(from_port=Port(box, "jack_out", 5), to_port=Port(echo, "outboard_in", 1)),
+        Plug(from_port=Port(echo, "outboard_out", 1), to_port=Port(box, "jack_in", 5), gain_db=-40, inverted=True),
+    )
+    told = [step for step in set_up_list(read(bench.rig)) if step.section == "Outboard gear"]
+    assert [(step.words, step.settings) for step in told] == [
+        ("Stairwell", ("+3 dB", "takes 96 samples at 48 kHz = 2.00 ms")),
+        ("Box jack out 5 → Stairwell in", ()),
+        ("Stairwell out → Box jack in 5", ("trim 38 dB", "-40 dB in the lead", "polarity reversed")),
+    ]
 
 
 def test_a_box_that_follows_comes_after_the_one_that_leads_it() -> None:

@@ -2,6 +2,7 @@
 
 from playwright.sync_api import Page, expect
 
+from web.keyboard import card, choose
 from web.test_person import add, new_rig, press, row
 from web.test_tasks import demo
 
@@ -16,7 +17,7 @@ def test_a_voice_to_two_effects_buses_and_a_main_bus_named_and_heard(screen: Pag
     for phrase in ("box 2x2 Quill", "player Player", "headphones Phones"):
         add(screen, phrase)
     screen.keyboard.press("Escape")
-    screen.locator('[data-card="Player"]').get_by_role("button", name="Player", exact=True).first.click()
+    card(screen, "Player")
     for number, bus in enumerate(("Hall reverb", "Plate", "Mix"), start=1):
         screen.get_by_role("button", name="Add bus", exact=True).press("Enter")
         field(screen, f"Name of bus {number}", bus)
@@ -24,25 +25,25 @@ def test_a_voice_to_two_effects_buses_and_a_main_bus_named_and_heard(screen: Pag
     for bus in ("Hall reverb", "Plate"):
         screen.get_by_label(f"Bus {bus} effects").press("Space")
         expect(screen.get_by_label(f"Bus {bus} effects")).to_be_checked()
-        screen.get_by_label(f"Output of bus {bus}").select_option(label="bus Mix")
+        choose(screen, f"Output of bus {bus}", "bus Mix")
     voice = screen.get_by_label("Name of voice 1", exact=True).input_value()
-    screen.get_by_label(f"Output of voice {voice}").select_option(label="bus Mix")
+    choose(screen, f"Output of voice {voice}", "bus Mix")
     for bus in ("Hall reverb", "Plate"):
-        screen.get_by_label("Send what").select_option(label=voice)
-        screen.get_by_label("Send to").select_option(label=f"bus {bus}")
+        choose(screen, "Send what", voice)
+        choose(screen, "Send to", f"bus {bus}")
         screen.get_by_role("button", name="Add send", exact=True).press("Enter")
         expect(screen.locator(f'[data-send="{voice} to bus {bus}"]')).to_be_visible()
     press(screen, ["2", "n"])
     strip = screen.get_by_role("form", name="New line")
-    strip.get_by_label("From", exact=True).select_option(label=f"{voice}, of Player")
-    strip.get_by_label("Purpose").select_option("listen")
+    choose(screen, "From", f"{voice}, of Player")
+    choose(screen, "Purpose", "listen")
     strip.get_by_label("Name of the line").fill("Heard")
     strip.get_by_label("Name of the line").press("Enter")
     expect(row(screen, "Heard")).to_be_visible()
     press(screen, ["Escape", "p"])
     screen.keyboard.press("Control+Enter")
     expect(row(screen, "Heard")).to_contain_text("arrives")
-    row(screen, "Heard").click()
+    screen.keyboard.press("ArrowDown")
     expect(screen.get_by_label("Tape measure of Heard")).to_contain_text("Wet, through an effects mix")
     press(screen, ["4", "r"])
     expect(screen.locator("body")).to_contain_text("1 of 1", timeout=60_000)
@@ -51,22 +52,22 @@ def test_a_voice_to_two_effects_buses_and_a_main_bus_named_and_heard(screen: Pag
 def test_the_send_of_a_vocal_track_is_moved_before_the_fader_undone_and_all_are_sent_at_once(screen: Page) -> None:
     demo(screen)
     press(screen, ["1"])
-    screen.locator('[data-card="Longhand"]').get_by_role("button", name="Longhand", exact=True).first.click()
-    screen.get_by_role("button", name="Add bus", exact=True).click()
+    card(screen, "Longhand")
+    screen.get_by_role("button", name="Add bus", exact=True).press("Enter")
     field(screen, "Name of bus 1", "Stairwell")
-    screen.get_by_label("Send what").select_option(label="Alma")
-    screen.get_by_role("button", name="Add send", exact=True).click()
+    choose(screen, "Send what", "Alma")
+    screen.get_by_role("button", name="Add send", exact=True).press("Enter")
     tap = screen.get_by_label("Tap of send Alma to bus Stairwell")
     expect(tap).to_have_value("behind the fader")
-    tap.select_option("before the fader")
+    choose(screen, "Tap of send Alma to bus Stairwell", "before the fader")
     expect(screen.get_by_test_id("last-edit")).to_contain_text("tap behind the fader → before the fader")
     screen.keyboard.press("Control+z")
     expect(tap).to_have_value("behind the fader")
     # All tracks: the one that is sent already stays.
-    screen.get_by_label("Send what").select_option(label="all tracks")
-    screen.get_by_role("button", name="Add send", exact=True).click()
+    choose(screen, "Send what", "all tracks")
+    screen.get_by_role("button", name="Add send", exact=True).press("Enter")
     expect(screen.locator("[data-send]")).to_have_count(9)
-    screen.get_by_role("button", name="Add send", exact=True).click()
+    screen.get_by_role("button", name="Add send", exact=True).press("Enter")
     expect(screen.locator("body")).to_contain_text("all of them are sent to Stairwell")
     field(screen, "Gain of send Bertil to bus Stairwell", "loud")
     expect(screen.locator("body")).to_contain_text("“loud” is no number")
@@ -76,7 +77,7 @@ def test_the_send_of_a_vocal_track_is_moved_before_the_fader_undone_and_all_are_
     field(screen, "Pan of track Alma", "-60")
     expect(screen.get_by_test_id("last-edit")).to_contain_text("pan")
     screen.reload()
-    screen.locator('[data-card="Longhand"]').get_by_role("button", name="Longhand", exact=True).first.click()
+    card(screen, "Longhand")
     expect(screen.get_by_label("Pan of track Alma")).to_have_value("-60")
-    screen.get_by_role("button", name="Remove bus Tower").click()
+    screen.get_by_role("button", name="Remove bus Tower").press("Enter")
     expect(screen.get_by_test_id("last-edit")).to_contain_text("loses 9 sends")

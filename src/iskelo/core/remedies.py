@@ -33,8 +33,9 @@ Standing = tuple[int, ...]
 def standing(surveyed: Surveyed) -> Standing:
     """How far a rig is from all being well; the less the better, the first difference counts.
 
-    The lines that do not arrive; those that are silent, half silent; what blocks the others; then the snags of every
-    rule, causes before what they hide. A remedy must better it, so remedies come to an end and never go in circles.
+    The lines that do not arrive; those that are silent, half silent, those that howl; what blocks the others; then the
+    snags of every rule, causes before what they hide. A remedy must better it, so remedies come to an end and never go
+    in circles.
     """
     states = surveyed.reading.lines
     kinds = Counter(state.headline for state in states)
@@ -44,6 +45,7 @@ def standing(surveyed: Surveyed) -> Standing:
         len(states) - kinds["arrives"],
         kinds["silent"],
         kinds["half silent"],
+        kinds["howls"],
         blocks,
         *(found[rule] for rule in RULE_NAMES),
     )

@@ -15,6 +15,7 @@ from iskelo.core.light import light
 from iskelo.core.lines.context import Reading, read
 from iskelo.core.lines.findings import Headline
 from iskelo.core.lines.proof import Proof, proofs
+from iskelo.core.lines.rings import say_ringing
 from iskelo.core.lines.state import LineState
 from iskelo.core.lines.stations import Station, stations
 from iskelo.core.rig.ports import Port
@@ -274,15 +275,21 @@ def _line(position: int, state: LineState, reading: Reading) -> LineView:
         level_dbfs=max(levels) if levels else None,
         level_assumed=True in [arrival.level_assumed for arrival in arrivals],
         apart_samples=comb.delay_samples if comb else None,
-        told=findings[0].words,
+        told="; ".join([findings[0].words, *_beside(state, reading.found)]),
     )
+
+
+def _beside(state: LineState, found: Index) -> list[str]:
+    """What goes round on a line's ways and is no finding, in words."""
+    rings = dict.fromkeys(ring for leg in state.legs for ring in leg.rings if not ring.is_heard)
+    return [f"{say_ringing(ring, found)}{', through effects' if ring.wet else ''}" for ring in rings]
 
 
 def _way(edges: tuple[Edge, ...]) -> str:
     kinds = {edge.kind for edge in edges}
-    if "direct" in kinds:
-        return "Direct, in the box"
-    return "Through the computer"
+    way = "Direct, in the box" if "direct" in kinds else "Through the computer"
+    out = next((at for at, edge in enumerate(edges) if edge.end.bank == "jack_out"), len(edges))
+    return f"{way}, and back in by leads" if any(edge.kind == "lead back" for edge in edges[out:]) else way
 
 
 def _clock_masters(found: Index) -> tuple[str, ...]:

@@ -15,14 +15,16 @@ from iskelo.core.lines.stations import fold_numbers
 from iskelo.core.rig.clocks import SOCKETS
 from iskelo.core.rig.gear import Aggregate, Destination, Interface, Source
 from iskelo.core.rig.mixing import say_pan
+from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.ports import CLOCK_BANKS
 from iskelo.core.rig.programs import Program, Send, Track
 from iskelo.core.rig.rig import Index, Patch
 from iskelo.core.rig.units import say_figure
 from iskelo.core.rig.ways import Way, driver_of
 from iskelo.core.wiring.blocks import buses_in_circles
+from iskelo.core.wiring.hops import LEADS
 
-Section = Literal["Boxes", "Clocks", "Stage", "Devices of several boxes", "Programs", "Listening"]
+Section = Literal["Boxes", "Clocks", "Stage", "Outboard gear", "Devices of several boxes", "Programs", "Listening"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,7 +44,37 @@ class SetUpStep:
 def set_up_list(reading: Reading) -> tuple[SetUpStep, ...]:
     """Every step, in the order in which they are done."""
     found = reading.found
-    return (*_boxes(found), *_clocks(found), *_stage(found), *_joined(found), *_programs(found), *_listening(found))
+    return (
+        *_boxes(found),
+        *_clocks(found),
+        *_stage(found),
+        *_outboard(found),
+        *_joined(found),
+        *_programs(found),
+        *_listening(found),
+    )
+
+
+def _outboard(found: Index) -> Iterator[SetUpStep]:
+    """Outboard gear with its settings, what is plugged into it, and the leads that go back into boxes."""
+    for outboard in found.outboards:
+        settings = [f"{outboard.gain_db:+g} dB"] if outboard.gain_db else []
+        if outboard.delay_samples:
+            ms = 1000 * outboard.delay_samples / outboard.rate_hz
+            settings.append(f"takes {outboard.delay_samples} samples at {outboard.rate_hz / 1000:g} kHz = {ms:.2f} ms")
+        if outboard.supplies_phantom:
+            settings.append("its phantom supply on where a microphone needs it")
+        yield SetUpStep(f"set:{outboard.id}", "Outboard gear", outboard.name, tuple(settings), (outboard.id,))
+    for patch in found.rig.patches:
+        kind = LEADS.get((patch.from_port.bank, patch.to_port.bank))
+        if kind in ("lead to outboard", "lead back"):
+            words = f"{found.say(patch.from_port)} → {found.say(patch.to_port)}"
+            box = found.gear[patch.to_port.owner]
+            trim = (
+                (f"trim {say_figure(box.trims_db[patch.to_port.number - 1])} dB",) if isinstance(box, Interface) else ()
+            )
+            items = (patch.from_port.owner, patch.to_port.owner)
+            yield SetUpStep(f"lead:{patch.id}", "Outboard gear", words, (*trim, *_lead(patch)), items)
 
 
 def _stage(found: Index) -> Iterator[SetUpStep]:
@@ -276,8 +308,8 @@ def _listening(found: Index) -> Iterator[SetUpStep]:
     """What is plugged into output jacks, and what boxes monitor directly."""
     for patch in found.rig.patches:
         box, end = found.gear.get(patch.from_port.owner), found.gear.get(patch.to_port.owner)
-        if isinstance(box, Interface) and isinstance(end, Destination):
-            trim = box.output_trims_db[patch.from_port.number - 1]
+        if isinstance(box, Interface | Outboard) and isinstance(end, Destination):
+            trim = box.output_trims_db[patch.from_port.number - 1] if isinstance(box, Interface) else 0.0
             settings = (f"trim {say_figure(trim)} dB",) if trim else ()
             words = f"{found.say(patch.from_port)} → {found.say(patch.to_port)}"
             yield SetUpStep(f"lead:{patch.id}", "Listening", words, (*settings, *_lead(patch)), (box.id, end.id))
