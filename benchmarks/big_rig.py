@@ -134,3 +134,36 @@ def _led(leader: str, follower: str) -> tuple[Edit, ...]:
         Plug(from_port=Port(leader, "word_out", 1), to_port=Port(follower, "word_in", 1)),
         SetValues(item=follower, values={"clock_source": "word clock"}),
     )
+
+
+def going_round(loops: int, buffer: int) -> Rig:
+    """A box of 16 with a recorder that plays every input on; so many outputs lead back into inputs, dying away."""
+    rig = apply(
+        Rig(name="Going round"),
+        (
+            AddInterface(name="Box", jack_in=16, jack_out=16, buffer_samples=buffer),
+            AddSources(names=tuple(f"Player {n}" for n in range(1, 9)), source_kind="line player"),
+        ),
+    ).rig
+    box = rig.gear[0].id
+    rig = apply(rig, (AddProgram(name="Rec", device=box, tracks=tuple(f"T {n}" for n in range(1, 17))),)).rig
+    recorder = index(rig).all_programs[0].id
+    outputs = AddProgramPorts(
+        program=recorder, side="output", names=tuple(f"O {n}" for n in range(1, 17)), first_channel=1
+    )
+    rig = apply(rig, (outputs,)).rig
+    program = index(rig).all_programs[0]
+    edits: list[Edit] = []
+    for track, out in zip(program.tracks, program.outputs, strict=True):
+        values: dict[str, JsonValue] = {"output": out.id, "monitored": True, "gain_db": -10.0}
+        edits.append(SetValues(item=track.id, values=values))
+    players = [gear.id for gear in rig.gear if gear.kind == "source"]
+    edits += [
+        Plug(from_port=Port(player, "out", 1), to_port=Port(box, "jack_in", jack))
+        for jack, player in enumerate(players, start=1)
+    ]
+    edits += [
+        Plug(from_port=Port(box, "jack_out", 8 + n), to_port=Port(box, "jack_in", 8 + n), gain_db=-40.0)
+        for n in range(1, loops + 1)
+    ]
+    return apply(rig, tuple(edits)).rig

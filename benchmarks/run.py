@@ -12,7 +12,7 @@ from typing import TypeVar
 
 import numpy as np
 
-from big_rig import big_rig, four_actors, many_programs
+from big_rig import big_rig, four_actors, going_round, many_programs
 from iskelo.api.settings import quiet_collector
 from iskelo.core.answers import port_uses
 from iskelo.core.between import between
@@ -157,6 +157,11 @@ def main() -> None:
         _, sounds = play(rig, [48_000], -12, 1)
         ms = best_ms(lambda rig=rig, sounds=sounds: run_twin(rig, sounds, 4.0), times=3)
         print(f"   32 channels, buffer   64, two boxes {words}, two programs: {4000 / ms:6.1f} times real time")
+    for buffer in (32, 64, 128):
+        rig = going_round(8, buffer)
+        _, sounds = play(rig, [48_000], -12, 1)
+        ms = best_ms(lambda rig=rig, sounds=sounds: run_twin(rig, sounds, 4.0), times=3)
+        print(f"   16 channels, buffer {buffer:4}, 8 of them go round: {4000 / ms:6.1f} times real time (target 10)")
     print("\nDetection (target: 3 times one real FFT a channel)")
     for count in (16, 32):
         comb = woven_comb(count, 48_000)

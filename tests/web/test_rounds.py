@@ -4,8 +4,9 @@ import re
 
 from playwright.sync_api import Page, expect
 
+from server import Server
 from web.keyboard import card, choose, typed
-from web.test_person import add, new_rig, press, row
+from web.test_person import add, arriving, new_rig, press, row
 
 
 def crosspoint(screen: Page, jack_in: str, jack_out: str, gain: str) -> None:
@@ -61,3 +62,10 @@ def test_a_lead_from_an_output_back_into_an_input_howls_and_is_opened_by_its_rem
     expect(row(screen, "Alma, heard")).to_contain_text("howls")
     screen.reload()
     expect(row(screen, "Alma, heard")).to_contain_text("howls")
+
+
+def test_the_example_of_outboard_on_an_insert_opens_and_is_proved(screen: Page, server: Server) -> None:
+    screen.get_by_role("button", name="Example: outboard on an insert").press("Enter")
+    arriving(screen, "3/3")
+    press(screen, ["4", "r"])
+    expect(screen.get_by_test_id("proved")).to_contain_text("3 of 3 lines as wanted", timeout=60_000)

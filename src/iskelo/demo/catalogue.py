@@ -7,6 +7,7 @@ from iskelo.core.edits.edit import (
     AddDestination,
     AddDriver,
     AddInterface,
+    AddOutboard,
     AddProgram,
     AddProgramPorts,
     AddSources,
@@ -69,6 +70,8 @@ def catalogue() -> tuple[Gear, ...]:
                 names=("Consumer player",), source_kind="line player", width=2, level_dbu=-7.78, level_unit="dBV"
             )
         ),
+        _one(AddOutboard(name="Anvil press")),
+        _one(AddOutboard(name="Stairwell", width=2)),
         _one(AddDestination(name="Headphones")),
         _one(AddDestination(name="Loudspeakers", destination_kind="loudspeakers")),
         _one(AddDestination(name="Web feed", destination_kind="feed", width=2)),

@@ -4,6 +4,11 @@ from collections.abc import Callable
 
 from iskelo.core.rig.rig import Rig
 from iskelo.demo.orrin_point import orrin_point
+from iskelo.demo.outboard_insert import outboard_insert
 from iskelo.demo.two_boxes import two_boxes
 
-EXAMPLES: dict[str, Callable[[], Rig]] = {"orrin-point": orrin_point, "two-boxes-as-one": two_boxes}
+EXAMPLES: dict[str, Callable[[], Rig]] = {
+    "orrin-point": orrin_point,
+    "two-boxes-as-one": two_boxes,
+    "outboard-on-an-insert": outboard_insert,
+}

@@ -5297,7 +5297,7 @@ export interface components {
              * Section
              * @enum {string}
              */
-            section: "Boxes" | "Clocks" | "Stage" | "Devices of several boxes" | "Programs" | "Listening";
+            section: "Boxes" | "Clocks" | "Stage" | "Outboard gear" | "Devices of several boxes" | "Programs" | "Listening";
             /** Settings */
             settings: string[];
             /**

@@ -97,6 +97,9 @@ export function RigsScreen() {
           </chakra.form>
           <Button onClick={() => file.current?.click()}>Import a rig file…</Button>
           <Button onClick={() => example("Orrin Point", "orrin-point")}>Open the example</Button>
+          <Button onClick={() => example("Outboard on an insert", "outboard-on-an-insert")}>
+            Example: outboard on an insert
+          </Button>
           <Button onClick={() => example("Two boxes as one", "two-boxes-as-one")}>
             Example: two boxes as one
           </Button>
