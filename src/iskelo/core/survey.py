@@ -275,14 +275,18 @@ def _line(position: int, state: LineState, reading: Reading) -> LineView:
         level_dbfs=max(levels) if levels else None,
         level_assumed=True in [arrival.level_assumed for arrival in arrivals],
         apart_samples=comb.delay_samples if comb else None,
-        told="; ".join([findings[0].words, *_beside(state, reading.found)]),
+        told=_told(state, reading.found),
     )
 
 
-def _beside(state: LineState, found: Index) -> list[str]:
-    """What goes round on a line's ways and is no finding, in words."""
-    rings = dict.fromkeys(ring for leg in state.legs for ring in leg.rings if not ring.is_heard)
-    return [f"{say_ringing(ring, found)}{', through effects' if ring.wet else ''}" for ring in rings]
+def _told(state: LineState, found: Index) -> str:
+    """The headline's words, and what goes round on the line's ways and is no finding."""
+    words = state.findings[0].words
+    rings = dict.fromkeys([ring for leg in state.legs for ring in leg.rings if not ring.is_heard])
+    if not rings:
+        return words
+    beside = [f"{say_ringing(ring, found)}{', through effects' if ring.wet else ''}" for ring in rings]
+    return "; ".join([words, *beside])
 
 
 def _way(edges: tuple[Edge, ...]) -> str:

@@ -82,7 +82,8 @@ def findings_of(
     if others:
         findings.append(Finding("crowded", f"{', '.join(map(found.say, others))} arrives there too, though alone"))
     if len(quiet) < len(legs):
-        findings += _going_round(legs, found)
+        if any(leg.rings for leg in legs):
+            findings += _going_round(legs, found)
         findings += [*_doubled(legs, found), *_off_speed(legs, found), *_drifting(legs), *_inverted(line, legs, found)]
         findings += [Finding("skewed", words) for words in apart(line, legs, found)]
         findings += [*_late(line, legs), *_hot(line, legs, found, sums), *_low(line, legs)]

@@ -118,7 +118,7 @@ class Legs:
             way = least_blocked(self._graph, start, end, self._known)
             return Leg(start, end, (), way, None if way else self._gaps.between(start, end), None)
         wet: tuple[Arrival, ...] = ()
-        rings = self._rings.between(start, end, self._known)
+        rings = self._rings.between(start, end, self._known) if self._rings.all else ()
         rung = self._rung_dbfs(start, routes, rings) if rings else None
         if len(routes) > 1 and self._effects:
             routes, wet = self._dry_and_wet(start, routes)

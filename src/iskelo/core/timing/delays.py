@@ -27,6 +27,8 @@ from iskelo.core.timing.terms import (
 from iskelo.core.wiring.graph import Edge
 from iskelo.core.wiring.hops import DEVICE_HOPS, HopKind
 
+NOTHING = Fraction(0)
+
 UNKNOWN_RATE_HZ = 48_000
 """What is counted with where a program has no device, and so nothing runs in it."""
 
@@ -246,7 +248,8 @@ class Growth:
 
     def with_buffers(self, edges: Sequence[Edge], buffers: Buffers) -> Fraction:
         """That of a route, when each of these drivers or aggregates has so large a buffer."""
-        return sum((self._at(edge, buffers) for edge in edges if edge.kind in DEVICE_HOPS), Fraction(0))
+        grown = [each for edge in edges if edge.kind in DEVICE_HOPS and (each := self._at(edge, buffers))]
+        return sum(grown[1:], grown[0]) if grown else NOTHING
 
     def _at(self, edge: Edge, buffers: Buffers) -> Fraction:
         box = edge.start.owner if edge.kind == "from device" else edge.end.owner
