@@ -188,7 +188,7 @@ def test_the_buffer_of_joined_boxes_is_one_that_all_of_them_offer() -> None:
     joined(bench, "AB")
     assert aggregate(bench).buffer_samples == 64
     opening = index(bench.rig).opened[bench.program().id]
-    assert opening.driver.buffers_samples == (64, 512)
+    assert opening.device.buffers_samples == (64, 512)
 
 
 def test_members_padded_to_the_longest_arrive_together() -> None:

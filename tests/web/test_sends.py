@@ -44,7 +44,7 @@ def test_a_voice_to_two_effects_buses_and_a_main_bus_named_and_heard(screen: Pag
     screen.keyboard.press("Control+Enter")
     expect(row(screen, "Heard")).to_contain_text("arrives")
     screen.keyboard.press("ArrowDown")
-    expect(screen.get_by_label("Tape measure of Heard")).to_contain_text("Wet, through an effects mix")
+    expect(screen.get_by_label("Tape measure of Heard")).to_contain_text("Wet, through effects")
     press(screen, ["4", "r"])
     expect(screen.locator("body")).to_contain_text("1 of 1", timeout=60_000)
 

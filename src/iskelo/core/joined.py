@@ -192,7 +192,7 @@ def _aggregate(found: Index, aggregate: Aggregate) -> AggregateView:
         name=aggregate.name,
         rate_hz=opening.device.rate_hz,
         buffer_samples=aggregate.buffer_samples,
-        buffers_samples=opening.driver.buffers_samples,
+        buffers_samples=opening.device.buffers_samples,
         members=members,
         capture=_channels(opening, "capture", programs),
         playback=_channels(opening, "playback", programs),

@@ -42,7 +42,7 @@ class HopView:
 class ArrivalView:
     """One copy: where it comes from and arrives, its delay with its terms, level and polarity.
 
-    ``wet``: it comes through an effects mix and is no copy.
+    ``wet``: it comes through effects and is no copy.
     """
 
     from_port: Port
@@ -223,7 +223,7 @@ def line_ways(reading: Reading, state: LineState) -> tuple[ArrivalView, ...]:
             to_port=leg.end,
             from_words=found.say(leg.start),
             to_words=found.say(leg.end),
-            way="Wet, through an effects mix" if wet else _way(arrival.route.edges),
+            way="Wet, through effects" if wet else _way(arrival.route.edges),
             hops=tuple(
                 HopView(step.port, found.say(step.port), step.level, step.unit, step.over_db)
                 for step in levels_along(arrival.route.edges, found)

@@ -1981,7 +1981,7 @@ export interface components {
          * ArrivalView
          * @description One copy: where it comes from and arrives, its delay with its terms, level and polarity.
          *
-         *     ``wet``: it comes through an effects mix and is no copy.
+         *     ``wet``: it comes through effects and is no copy.
          */
         ArrivalView: {
             /** Assumed */

@@ -105,7 +105,7 @@ def _clocks(found: Index) -> Iterator[Fault]:
 def _computer(found: Index) -> Iterator[Fault]:
     longest_ms = max(
         (
-            1000 * opening.driver.buffer_samples / opening.device.rate_hz
+            1000 * opening.device.buffer_samples / opening.device.rate_hz
             for identity, opening in found.opened.items()
             if any(program.id == identity and program.load_readings for program in found.programs())
         ),

@@ -182,6 +182,8 @@ def _say_dying(ring: Ringing) -> str:
     begin = every / 2 if worst.loop.sign < 0 else 0.0
     peak, dip = -20 * math.log10(1 - ratio), -20 * math.log10(1 + ratio)
     gone = LEFT_DB / ring.growth_db_per_s
+    if not ring.is_heard:
+        return f"{gone:.2f} s to −60 dB"
     return (
         f"{gone:.2f} s to −60 dB; peaks of {_signed(peak)} dB every {every:.0f} Hz from {begin:.0f} Hz, "
         f"dips of {_signed(dip)} dB between"

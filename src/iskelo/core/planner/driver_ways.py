@@ -45,11 +45,11 @@ def driver_ways(reading: Reading, program: Program, opening: Opening) -> tuple[D
         )
     if opening.joined:
         return ()
-    return tuple(_of_box(reading, program, opening, driver) for driver in opening.device.drivers)
+    return tuple(_of_box(reading, program, opening, driver) for driver in opening.ways[0].box.drivers)
 
 
 def _of_box(reading: Reading, program: Program, opening: Opening, driver: Driver) -> DriverWay:
-    now = driver is opening.driver
+    now = driver is opening.device.driver
     then = opening if now else opened_by(opening, driver)
     # One that only plays has its box as an output device.
     edits = SetDevice if program.device == opening.device.id else SetOutputDevice

@@ -6,10 +6,9 @@ from typing import Literal
 
 from iskelo.core.lines.context import Reading
 from iskelo.core.planner.driver_ways import DriverWay, driver_ways
-from iskelo.core.rig.gear import Driver, Interface
 from iskelo.core.rig.links import BANKS, packet_samples
 from iskelo.core.rig.programs import Program
-from iskelo.core.rig.ways import Opening, at_buffer
+from iskelo.core.rig.ways import Device, Opening, at_buffer
 from iskelo.core.timing.budgets import recording_bytes_per_s, seconds_to_limit
 from iskelo.core.timing.delays import Growth, Trip, samples_to_ms, trip_of, way_of
 from iskelo.core.timing.spare import MARGIN, Work, smallest_safe, to_spare, work_of
@@ -113,12 +112,13 @@ def ladders(reading: Reading) -> tuple[Ladder, ...]:
     for program in reading.found.programs():
         opening = reading.found.opened.get(program.id)
         if opening is not None and opening.ways:
-            driver = opening.driver
-            mine = waiting.get(driver.id, [])
-            if driver.id not in late:
+            device = opening.device
+            buffer = device.buffer_id
+            mine = waiting.get(buffer, [])
+            if buffer not in late:
                 # Programs on one driver share its buffer, and so its late lines.
-                late[driver.id] = {size: _late(mine, growth, driver, size) for size in driver.buffers_samples}
-            found.append(_ladder(reading, program, opening, mine, late[driver.id]))
+                late[buffer] = {size: _late(mine, growth, buffer, size) for size in device.buffers_samples}
+            found.append(_ladder(reading, program, opening, mine, late[buffer]))
     return tuple(sorted(found, key=lambda each: (each.verdict != "clicks", -each.late_lines)))
 
 
@@ -129,38 +129,38 @@ def _ladder(
     waiting: list[_Waiting],
     late: dict[int, set[str]],
 ) -> Ladder:
-    box, driver = opening.device, opening.driver
+    device, driver = opening.device, opening.device.driver
     trip = trip_of(opening, reading.found)
-    load = _load(reading, program, box, driver)
+    load = _load(reading, program, device)
     rungs = tuple(
         _rung(
             size,
-            trip_of(at_buffer(opening, driver.id, size), reading.found),
-            box.rate_hz,
+            trip_of(at_buffer(opening, device.buffer_id, size), reading.found),
+            device.rate_hz,
             len(late[size]),
             load,
-            known.origin if (known := driver.known_offsets(box.rate_hz, size)) else "",
+            known.origin if driver and (known := driver.known_offsets(device.rate_hz, size)) else "",
         )
-        for size in driver.buffers_samples
+        for size in device.buffers_samples
     )
     own = {each.line for each in waiting if program.id in each.programs}
     armed = [track.width for track in program.tracks if track.armed]
-    now = next(rung for rung in rungs if rung.buffer_samples == driver.buffer_samples)
+    now = next(rung for rung in rungs if rung.buffer_samples == device.buffer_samples)
     return Ladder(
         program=program.id,
         name=program.name,
-        device=box.name,
-        device_id=box.id,
+        device=device.name,
+        device_id=device.id,
         boxes=tuple(way.box.name for way in opening.ways),
         others=_others(reading, opening, trip),
-        driver=driver.id,
-        driver_kind="joined" if driver.id == box.id else driver.kind,
-        rate_hz=box.rate_hz,
-        own_rate_hz=program.rate_hz or box.rate_hz,
+        driver=device.buffer_id,
+        driver_kind=driver.kind if driver is not None else "joined",
+        rate_hz=device.rate_hz,
+        own_rate_hz=program.rate_hz or device.rate_hz,
         resampled=opening.converts,
-        buffer_samples=driver.buffer_samples,
-        in_ms=float(samples_to_ms(now.in_samples, box.rate_hz)),
-        out_ms=float(samples_to_ms(now.out_samples, box.rate_hz)),
+        buffer_samples=device.buffer_samples,
+        in_ms=float(samples_to_ms(now.in_samples, device.rate_hz)),
+        out_ms=float(samples_to_ms(now.out_samples, device.rate_hz)),
         round_trip_ms=now.round_trip_ms,
         round_trip_samples=now.round_trip_samples,
         assumed=trip.assumed,
@@ -168,15 +168,15 @@ def _ladder(
         assumed_out=trip.assumed_out,
         limit_ms=min((each.limit_ms for each in waiting), default=None),
         lines=len({each.line for each in waiting}),
-        late_lines=len(own & late[driver.buffer_samples]),
+        late_lines=len(own & late[device.buffer_samples]),
         verdict=now.verdict,
         rungs=rungs,
         ways=driver_ways(reading, program, opening),
         varies=say_varies(opening),
-        overdub=say_overdub(now.round_trip_samples - program.compensates_samples, box.rate_hz) if armed else "",
-        touched=say_touched(program, now.out_samples, box.rate_hz),
-        disk_bytes_per_s=recording_bytes_per_s(sum(armed), box.rate_hz),
-        seconds_to_4_gib=seconds_to_limit(sum(armed) if program.one_file else max(armed), box.rate_hz)
+        overdub=say_overdub(now.round_trip_samples - program.compensates_samples, device.rate_hz) if armed else "",
+        touched=say_touched(program, now.out_samples, device.rate_hz),
+        disk_bytes_per_s=recording_bytes_per_s(sum(armed), device.rate_hz),
+        seconds_to_4_gib=seconds_to_limit(sum(armed) if program.one_file else max(armed), device.rate_hz)
         if armed
         else None,
     )
@@ -245,10 +245,10 @@ class _Load:
     smallest_safe: int | None
 
 
-def _load(reading: Reading, program: Program, box: Interface, driver: Driver) -> _Load:
+def _load(reading: Reading, program: Program, box: Device) -> _Load:
     works = work_of(program.load_readings, box.rate_hz)
     jitter_s = reading.rig.jitter_ms / 1000
-    safe = smallest_safe(works, jitter_s, box.rate_hz, driver.buffers_samples) if works else None
+    safe = smallest_safe(works, jitter_s, box.rate_hz, box.buffers_samples) if works else None
     return _Load(works, jitter_s, safe)
 
 
@@ -276,12 +276,10 @@ def _rung(size: int, trip: Trip, rate_hz: int, late: int, load: _Load, known: Kn
     )
 
 
-def _late(waiting: list[_Waiting], growth: Growth, driver: Driver, size: int) -> set[str]:
+def _late(waiting: list[_Waiting], growth: Growth, buffer: str, size: int) -> set[str]:
     """The lines that are late with this buffer."""
     return {
-        each.line
-        for each in waiting
-        if 1000 * (each.seconds + growth.along(each.edges, driver.id, size)) > each.limit_ms
+        each.line for each in waiting if 1000 * (each.seconds + growth.along(each.edges, buffer, size)) > each.limit_ms
     }
 
 
@@ -299,9 +297,9 @@ def _waiting(reading: Reading) -> dict[str, list[_Waiting]]:
                     opening = reading.found.opened[edge.owner]
                     way = way_of(opening, edge)
                     # Boxes that are joined work at the buffer of the device, not of their drivers.
-                    own = opening.driver if way.client == opening.device.id else way.driver
-                    for driver in (own, opening.driver) if way.rings else (own,):
-                        passed.setdefault(driver.id, set()).add(edge.owner)
+                    own = opening.device.buffer_id if way.client == opening.device.id else way.driver.id
+                    for buffer in (own, opening.device.buffer_id) if way.rings else (own,):
+                        passed.setdefault(buffer, set()).add(edge.owner)
             for driver_id, programs in passed.items():
                 copy = _Waiting(
                     state.line.id,

@@ -16,7 +16,7 @@ from iskelo.core.rig.ports import BANK_WORDS, CLOCK_BANKS, Port
 from iskelo.core.rig.programs import Bus, Program, ProgramPort, Send, Track, Voice
 from iskelo.core.rig.text import GainDb, Id, Name, Notes, clean_tag
 from iskelo.core.rig.value import Value
-from iskelo.core.rig.ways import Opening, Way, open_program
+from iskelo.core.rig.ways import Device, Opening, Way, open_program
 
 Purpose = Literal["record", "listen"]
 Side = Literal["input", "track", "voice", "bus", "output", "send"]
@@ -180,15 +180,10 @@ class Index:
     def programs(self) -> list[Program]:
         return self.all_programs
 
-    def device(self, program: Program) -> Interface | None:
-        """The device a program has opened, if any; of several boxes a made-up one (see ``rig.ways``)."""
+    def device(self, program: Program) -> Device | None:
+        """The device a program has opened, if any."""
         opening = self.opened.get(program.id)
         return opening.device if opening is not None else None
-
-    def driver(self, program: Program) -> Driver | None:
-        """The driver by which a program opens its device, if any; of two devices that of the one it plays to."""
-        opening = self.opened.get(program.id)
-        return opening.driver if opening is not None else None
 
     def reaches(self, program: Program, box: str) -> bool:
         """Whether a program's device is this box, or has it among others."""

@@ -12,6 +12,9 @@ Bank = Literal["capture", "playback"]
 
 CHANNELS_AT_MOST = 128
 
+RATE_OF_NOTHING_HZ = 48_000
+"""What joined boxes count at of which none is there."""
+
 
 @dataclass(frozen=True, slots=True)
 class Way:
@@ -62,14 +65,34 @@ class Way:
 
 
 @dataclass(frozen=True, slots=True)
-class Opening:
-    """A program's device as the program sees it, and the ways to the boxes behind it.
+class Device:
+    """What a program opens, whatever stands behind it: a box by a driver, two boxes, or several joined.
 
-    Of several boxes ``device`` and ``driver`` are a made-up one: the channels of all, the rate of the one that calls.
+    ``id``: the gear a program names for it. ``buffer_id``: the driver or the aggregate whose buffer it works at, with
+    the sizes it offers; ``driver``: that driver, None for boxes that are joined.
     """
 
-    device: Interface
-    driver: Driver
+    id: str
+    name: str
+    rate_hz: int
+    rates_hz: tuple[int, ...]
+    capture: int
+    playback: int
+    buffer_id: str
+    buffer_samples: int
+    buffers_samples: tuple[int, ...]
+    driver: Driver | None
+
+    def channels(self, bank: Bank) -> int:
+        """How many channels it has."""
+        return self.capture if bank == "capture" else self.playback
+
+
+@dataclass(frozen=True, slots=True)
+class Opening:
+    """A program's device as the program sees it, and the ways to the boxes behind it."""
+
+    device: Device
     ways: tuple[Way, ...]
 
     @property
@@ -104,7 +127,7 @@ class Opening:
     @property
     def joined(self) -> bool:
         """Whether there is more than one box behind the device, or could be."""
-        return self.device is not self.ways[0].box if self.ways else True
+        return len(self.ways) != 1 or self.device.driver is None
 
 
 def driver_of(box: Interface, driver: str | None) -> Driver:
@@ -151,13 +174,30 @@ def open_box(box: Interface, driver: Driver, client: str = "", own_rate_hz: int 
         margin_samples=0,
         own_rate_hz=own_rate_hz,
     )
-    return Opening(box, driver, (way,))
+    return Opening(_device(box, driver), (way,))
+
+
+def _device(box: Interface, driver: Driver, name: str = "", capture: int | None = None) -> Device:
+    """A device that works at the buffer of one box's driver."""
+    return Device(
+        id=box.id,
+        name=name or box.name,
+        rate_hz=box.rate_hz,
+        rates_hz=box.rates_hz,
+        capture=box.capture if capture is None else capture,
+        playback=box.playback,
+        buffer_id=driver.id,
+        buffer_samples=driver.buffer_samples,
+        buffers_samples=driver.buffers_samples,
+        driver=driver,
+    )
 
 
 def opened_by(opening: Opening, driver: Driver) -> Opening:
     """The same single box by another of its drivers."""
     (way,) = opening.ways
-    return Opening(opening.device, driver, (replace(way, driver=driver, buffer_samples=driver.buffer_samples),))
+    other = replace(way, driver=driver, buffer_samples=driver.buffer_samples)
+    return Opening(_device(way.box, driver), (other,))
 
 
 def at_buffer(opening: Opening, driver: str, size: int) -> Opening:
@@ -170,8 +210,11 @@ def at_buffer(opening: Opening, driver: str, size: int) -> Opening:
             return way
         return replace(way, driver=_sized(way.driver, size), buffer_samples=size)
 
-    own = _sized(opening.driver, size) if opening.driver.id == driver else opening.driver
-    return Opening(opening.device, own, tuple(map(changed, opening.ways)))
+    device = opening.device
+    if device.buffer_id == driver:
+        own = _sized(device.driver, size) if device.driver is not None else None
+        device = replace(device, buffer_samples=size, driver=own)
+    return Opening(device, tuple(map(changed, opening.ways)))
 
 
 def _sized(driver: Driver, size: int) -> Driver:
@@ -214,8 +257,7 @@ def _two(program: Program, into: Interface, out: Interface, paces: Mapping[str, 
             margin_samples=0,
         ),
     )
-    device = out.model_copy(update={"name": f"{into.name} in, {out.name} out", "capture": into.capture})
-    return Opening(device, driver_out, ways)
+    return Opening(_device(out, driver_out, f"{into.name} in, {out.name} out", into.capture), ways)
 
 
 def open_aggregate(
@@ -251,36 +293,23 @@ def open_aggregate(
             )
         )
         captured, played = captured + capture, played + playback
-    device, driver = _made_up(aggregate, master, [way.driver for way in ways], captured, played)
-    return Opening(device, driver, tuple(ways))
+    rate_hz = master.rate_hz if master is not None else RATE_OF_NOTHING_HZ
+    device = Device(
+        id=aggregate.id,
+        name=aggregate.name,
+        rate_hz=rate_hz,
+        rates_hz=master.rates_hz if master is not None else (rate_hz,),
+        capture=min(captured, CHANNELS_AT_MOST),
+        playback=min(played, CHANNELS_AT_MOST),
+        buffer_id=aggregate.id,
+        buffer_samples=aggregate.buffer_samples,
+        buffers_samples=buffers_of([way.driver for way in ways], aggregate.buffer_samples),
+        driver=None,
+    )
+    return Opening(device, tuple(ways))
 
 
 def buffers_of(drivers: list[Driver], now: int) -> tuple[int, ...]:
     """The buffers that all these drivers offer, and the present one in any case."""
     shared = set.intersection(*(set(each.buffers_samples) for each in drivers)) if drivers else set()
     return tuple(sorted({*shared, now}))
-
-
-def _made_up(
-    aggregate: Aggregate, master: Interface | None, drivers: list[Driver], capture: int, playback: int
-) -> tuple[Interface, Driver]:
-    now = aggregate.buffer_samples
-    driver = Driver.model_construct(
-        id=aggregate.id,
-        kind="wrapper" if not aggregate.matches else "vendor",
-        buffers_samples=buffers_of(drivers, now),
-        buffer_samples=now,
-    )
-    rate_hz = master.rate_hz if master is not None else 48_000
-    device = Interface.model_construct(
-        id=aggregate.id,
-        name=aggregate.name,
-        jack_in=0,
-        jack_out=0,
-        capture=min(capture, CHANNELS_AT_MOST),
-        playback=min(playback, CHANNELS_AT_MOST),
-        rates_hz=master.rates_hz if master is not None else (rate_hz,),
-        rate_hz=rate_hz,
-        drivers=(driver,),
-    )
-    return device, driver

@@ -11,6 +11,7 @@ from iskelo.core.lines.context import Reading
 from iskelo.core.lines.legs import Arrival
 from iskelo.core.lines.state import LineState
 from iskelo.core.rig.gear import Interface
+from iskelo.core.rig.ways import open_box
 from iskelo.core.routes.route import passing_routes
 from iskelo.core.snags.rates import one_rate
 from iskelo.core.snags.reach import with_finding
@@ -266,10 +267,9 @@ def _buffers_of(reading: Reading, state: LineState) -> list[_Buffer]:
                 if way is None:
                     continue
                 joined = way.client == opening.device.id
-                driver = opening.driver if joined else way.driver
-                name = opening.device.name if joined else way.box.name
-                sizes = tuple(driver.buffers_samples)
-                buffers.setdefault(driver.id, _Buffer(driver.id, name, driver.buffer_samples, sizes))
+                device = opening.device if joined else open_box(way.box, way.driver).device
+                name, owner = device.name, device.buffer_id
+                buffers.setdefault(owner, _Buffer(owner, name, device.buffer_samples, device.buffers_samples))
     return list(buffers.values())
 
 

@@ -5,10 +5,10 @@ from functools import partial
 from iskelo.core.edits.base import free_name
 from iskelo.core.edits.edit import AddProgramPorts, Edit, EnableChannels, FillChannels, Remove, SetLeg, SetValues
 from iskelo.core.lines.context import Reading
-from iskelo.core.rig.gear import Aggregate, Interface
+from iskelo.core.rig.gear import Aggregate
 from iskelo.core.rig.programs import Bus, Program, ProgramPort
 from iskelo.core.rig.rig import Item, leg_letter
-from iskelo.core.rig.ways import open_aggregate
+from iskelo.core.rig.ways import Device, open_aggregate
 from iskelo.core.snags.lines import joining_remedies
 from iskelo.core.snags.reach import lines_through_input
 from iskelo.core.snags.rule import Remedy, Snag, distinct, one_remedy
@@ -211,7 +211,7 @@ def output_nowhere(reading: Reading) -> list[Snag]:
     return snags
 
 
-def _no_playback(channel: int | None, box: Interface | None) -> bool:
+def _no_playback(channel: int | None, box: Device | None) -> bool:
     return channel is None or (box is not None and channel > box.playback)
 
 
@@ -231,7 +231,7 @@ def _give_output(reading: Reading, program: Program, track: str, name: str) -> t
     return distinct(remedies)
 
 
-def _give_playback(program: Program, item: ProgramPort, box: Interface) -> tuple[Remedy, ...]:
+def _give_playback(program: Program, item: ProgramPort, box: Device) -> tuple[Remedy, ...]:
     used = {channel for each in program.outputs if each.id != item.id for channel in each.legs}
     width = len(item.legs)
     for first in range(1, box.playback - width + 2):

@@ -7,9 +7,10 @@ from pydantic import JsonValue
 
 from iskelo.core.edits.edit import Edit, SetValues
 from iskelo.core.lines.context import Reading
-from iskelo.core.rig.gear import Driver, Interface
+from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.links import link_overload
 from iskelo.core.rig.programs import Program
+from iskelo.core.rig.ways import Device
 from iskelo.core.snags.reach import lines_of_program
 from iskelo.core.snags.rule import Remedy, Snag, distinct, one_remedy
 from iskelo.core.timing.budgets import seconds_to_limit
@@ -21,25 +22,24 @@ class _Loaded:
     """A program whose load meter was read, on its device, with the works that the readings allow."""
 
     program: Program
-    box: Interface
-    driver: Driver
+    device: Device
     works: tuple[Work, ...]
 
     def spare(self, jitter_s: float) -> list[float]:
-        return [to_spare(work, jitter_s, self.driver.buffer_samples, self.box.rate_hz) for work in self.works]
+        return [to_spare(work, jitter_s, self.device.buffer_samples, self.device.rate_hz) for work in self.works]
 
     def task(self, jitter_s: float, buffer_samples: int) -> Task:
         """With the larger of its works: what is promised must hold for either."""
         work_s = max(work.seconds(buffer_samples) for work in self.works)
-        return Task(jitter_s + work_s, buffer_samples / self.box.rate_hz, self.program.spreads_over_cores)
+        return Task(jitter_s + work_s, buffer_samples / self.device.rate_hz, self.program.spreads_over_cores)
 
 
 def _loaded(reading: Reading) -> list[_Loaded]:
     found = []
     for program in reading.found.programs():
-        box, driver = reading.found.device(program), reading.found.driver(program)
-        if box is not None and driver is not None and program.load_readings:
-            found.append(_Loaded(program, box, driver, work_of(program.load_readings, box.rate_hz)))
+        device = reading.found.device(program)
+        if device is not None and program.load_readings:
+            found.append(_Loaded(program, device, work_of(program.load_readings, device.rate_hz)))
     return found
 
 
@@ -51,7 +51,7 @@ def work_exceeds_buffer(reading: Reading) -> list[Snag]:
         least, most = min(each.spare(jitter_s)), max(each.spare(jitter_s))
         if least >= MARGIN:
             continue
-        name, buffer = each.program.name, each.driver.buffer_samples
+        name, buffer = each.program.name, each.device.buffer_samples
         share = f"{100 * least:.0f} %" if most - least < 0.005 else f"{100 * least:.0f} to {100 * most:.0f} %"
         fits = most >= 0
         snags.append(
@@ -65,7 +65,7 @@ def work_exceeds_buffer(reading: Reading) -> list[Snag]:
                 consequence="A busier moment than the one its meter was read in clicks, in the phones and on the take."
                 if fits
                 else "Blocks are not ready in time: clicks and gaps, in the phones and on the take.",
-                items=(each.program.id, each.driver.id),
+                items=(each.program.id, each.device.buffer_id),
                 lines=lines_of_program(reading, each.program) if not fits else (),
                 mend=partial(_safe_buffer, each, jitter_s),
             )
@@ -74,11 +74,11 @@ def work_exceeds_buffer(reading: Reading) -> list[Snag]:
 
 
 def _safe_buffer(each: _Loaded, jitter_s: float) -> tuple[Remedy, ...]:
-    size = smallest_safe(each.works, jitter_s, each.box.rate_hz, each.driver.buffers_samples)
-    if size is None or size == each.driver.buffer_samples:
+    size = smallest_safe(each.works, jitter_s, each.device.rate_hz, each.device.buffers_samples)
+    if size is None or size == each.device.buffer_samples:
         return ()
-    edit = SetValues(item=each.driver.id, values={"buffer_samples": size})
-    return one_remedy(f"Set the buffer of {each.box.name} to {size}, the smallest safe one", edit)
+    edit = SetValues(item=each.device.buffer_id, values={"buffer_samples": size})
+    return one_remedy(f"Set the buffer of {each.device.name} to {size}, the smallest safe one", edit)
 
 
 def programs_crowd_the_computer(reading: Reading) -> list[Snag]:
@@ -87,7 +87,7 @@ def programs_crowd_the_computer(reading: Reading) -> list[Snag]:
     loaded = _loaded(reading)
     if len(loaded) < 2 or any(min(each.spare(jitter_s)) < MARGIN for each in loaded):
         return []
-    verdict = together([each.task(jitter_s, each.driver.buffer_samples) for each in loaded], reading.rig.cores)
+    verdict = together([each.task(jitter_s, each.device.buffer_samples) for each in loaded], reading.rig.cores)
     if verdict == "fits":
         return []
     names = ", ".join(each.program.name for each in loaded)
@@ -118,24 +118,24 @@ def _spread(loaded: list[_Loaded]) -> str:
 
 def _larger_buffers(loaded: list[_Loaded], jitter_s: float, cores: int) -> tuple[Remedy, ...]:
     """Raise the shortest buffer, again and again, until all fit on one core."""
-    drivers = {each.driver.id: each for each in loaded}
-    sizes = {identity: each.driver.buffer_samples for identity, each in drivers.items()}
-    while together([each.task(jitter_s, sizes[each.driver.id]) for each in loaded], cores) != "fits":
+    drivers = {each.device.buffer_id: each for each in loaded}
+    sizes = {identity: each.device.buffer_samples for identity, each in drivers.items()}
+    while together([each.task(jitter_s, sizes[each.device.buffer_id]) for each in loaded], cores) != "fits":
         larger = {
-            identity: next(size for size in each.driver.buffers_samples if size > sizes[identity])
+            identity: next(size for size in each.device.buffers_samples if size > sizes[identity])
             for identity, each in drivers.items()
-            if sizes[identity] < each.driver.buffers_samples[-1]
+            if sizes[identity] < each.device.buffers_samples[-1]
         }
         if not larger:
             return ()
-        shortest = min(larger, key=lambda identity: sizes[identity] / drivers[identity].box.rate_hz)
+        shortest = min(larger, key=lambda identity: sizes[identity] / drivers[identity].device.rate_hz)
         sizes[shortest] = larger[shortest]
     edits: list[Edit] = []
     said = []
     for identity, size in sizes.items():
-        if size != drivers[identity].driver.buffer_samples:
+        if size != drivers[identity].device.buffer_samples:
             edits.append(SetValues(item=identity, values={"buffer_samples": size}))
-            said.append(f"{drivers[identity].box.name} to {size}")
+            said.append(f"{drivers[identity].device.name} to {size}")
     return one_remedy(f"Set the buffer of {' and of '.join(said)}", *edits)
 
 

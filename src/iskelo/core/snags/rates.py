@@ -4,10 +4,9 @@ from functools import partial
 
 from iskelo.core.edits.edit import SetValues
 from iskelo.core.lines.context import Reading
-from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.links import BANKS
 from iskelo.core.rig.programs import Program
-from iskelo.core.rig.ways import Opening
+from iskelo.core.rig.ways import Device, Opening
 from iskelo.core.snags.reach import lines_of_program
 from iskelo.core.snags.rule import Remedy, Snag, distinct, one_remedy
 from iskelo.core.timing.delays import samples_to_ms
@@ -67,7 +66,7 @@ def driver_resamples(reading: Reading) -> list[Snag]:
                 consequence=f"Pitch and speed are right; all that passes is later, nothing above "
                 f"{min(program.rate_hz, box.rate_hz) / 2000:g} kHz passes, and the computer has more to do.",
                 items=(program.id, box.id),
-                mend=partial(one_rate, program, box),
+                mend=partial(one_rate, program, opening.device),
             )
         )
     return snags
@@ -77,7 +76,7 @@ def _khz(rate_hz: int) -> str:
     return f"{rate_hz / 1000:g} kHz"
 
 
-def one_rate(program: Program, box: Interface) -> tuple[Remedy, ...]:
+def one_rate(program: Program, box: Device) -> tuple[Remedy, ...]:
     """The program at its device's rate, or the device at the program's."""
     if program.rate_hz is None:
         return ()
@@ -124,7 +123,10 @@ def rate_set_in_two_places(reading: Reading) -> list[Snag]:
 def _sets(reading: Reading, program: Program) -> bool:
     """Whether a program sets its device's rate: not where a panel does, nor where a driver resamples for it."""
     opening = reading.found.opened.get(program.id)
-    return opening is None or not (opening.converts or opening.driver.set_in != "the program")
+    if opening is None:
+        return True
+    driver = opening.device.driver
+    return not opening.converts and (driver is None or driver.set_in == "the program")
 
 
 def rate_cuts_channels(reading: Reading) -> list[Snag]:
