@@ -8,7 +8,7 @@ import numpy as np
 import openpyxl
 import pytest
 import soundfile
-from hypothesis import given
+from hypothesis import given, settings
 
 from iskelo.core.edits.input_list import InputRow
 from iskelo.core.rig.rig import Rig
@@ -37,6 +37,14 @@ def test_a_file_of_version_2_is_brought_up_and_means_what_it_did() -> None:
     back = read_rig(json.dumps(old).encode())
     assert back == rig
     assert survey(back) == survey(rig)
+
+
+@given(any_rig(busy=True))
+@settings(max_examples=20)
+def test_a_file_of_version_3_is_brought_up_with_nothing_lost(rig: Rig) -> None:
+    """There was no outboard gear; all else is as it was."""
+    old = {**json.loads(write_rig(rig)), "version": 3}
+    assert read_rig(json.dumps(old).encode()) == rig
 
 
 def spoilt(**changes: object) -> bytes:

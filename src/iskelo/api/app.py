@@ -1,5 +1,6 @@
 """The server: routes, guards, problems, and the built screens, put together."""
 
+import asyncio
 import contextlib
 from collections.abc import AsyncIterator
 from typing import Any
@@ -14,6 +15,7 @@ from iskelo.api.guards import Guard
 from iskelo.api.settings import Settings
 from iskelo.api.views import state_of
 from iskelo.store.database import connect
+from iskelo.store.news import News
 from iskelo.store.rigs import Stale, read_rig
 
 
@@ -26,15 +28,17 @@ class _Application(FastAPI):
 
 def create_app(settings: Settings) -> FastAPI:
     """The application on a database that has been migrated."""
-    engine = connect(settings.database_url)
+    engine, news = connect(settings.database_url), News(settings.database_url)
 
     @contextlib.asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
+        listening = asyncio.create_task(news.listen())
         yield
+        listening.cancel()
         engine.dispose()
 
     app = _Application(title="Iskelo", version="0.1.0", lifespan=lifespan, docs_url=None, redoc_url=None)
-    app.state.engine = engine
+    app.state.engine, app.state.news = engine, news
     for each in (rigs, reading, planning, input_lists, measured, checks, catalogue, limits, computer):
         app.include_router(each.router)
     problems.install(app, settings)

@@ -1,6 +1,7 @@
 """Line checks over HTTP: start, watch, cancel; the take to download, draw and listen to."""
 
 import asyncio
+import contextlib
 import re
 from collections.abc import Iterator
 from typing import Annotated
@@ -23,11 +24,13 @@ from iskelo.core.lines.context import read
 from iskelo.formats.wav import peaks, read_channel, write_wav
 from iskelo.store import checks, rigs
 from iskelo.store.checks import NoSuchCheck
+from iskelo.store.news import News
 from iskelo.store.revisions import Faulty
 
 router = APIRouter(prefix="/api", responses=ANSWERS)
 
-WATCH_EVERY_SECONDS = 0.2
+LOOK_SECONDS = 30.0
+"""A page looks so often by itself, should news ever fail to come."""
 PART_BYTES = 1024 * 1024
 LISTEN_PEAK = 0.5
 """Peak of what is listened to: a take is played back at one loudness, whatever its level was."""
@@ -199,22 +202,34 @@ async def events(socket: WebSocket, rig_id: UUID) -> None:
             return {"revision": revision, "check": check}
 
     told: dict[str, object] | None = None
-    try:
+    news: News = socket.app.state.news
+
+    async def listening() -> None:
+        """Ends when the page has gone; nothing that it says matters."""
         while True:
-            try:
-                seen = await run_in_threadpool(look)
-            except Exception:
-                seen = {"database": "does not answer"}
-            if seen is None:
-                await socket.close(1000)
-                return
-            if seen != told:
-                await socket.send_json(seen)
-                told = seen
-            # Waiting for the page's word doubles as noticing that it has gone.
-            try:
-                await asyncio.wait_for(socket.receive_text(), WATCH_EVERY_SECONDS)
-            except TimeoutError:
-                continue
+            await socket.receive_text()
+
+    gone = asyncio.create_task(listening())
+    try:
+        with news.of(rig_id) as woken:
+            while not gone.done():
+                woken.clear()
+                try:
+                    seen = await run_in_threadpool(look)
+                except Exception:
+                    seen = {"database": "does not answer"}
+                if seen is None:
+                    await socket.close(1000)
+                    return
+                if seen != told:
+                    await socket.send_json(seen)
+                    told = seen
+                waiting = asyncio.create_task(woken.wait())
+                await asyncio.wait({gone, waiting}, timeout=LOOK_SECONDS, return_when=asyncio.FIRST_COMPLETED)
+                waiting.cancel()
     except WebSocketDisconnect:
         return
+    finally:
+        gone.cancel()
+        with contextlib.suppress(WebSocketDisconnect, asyncio.CancelledError, RuntimeError):
+            await gone

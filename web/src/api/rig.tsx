@@ -188,10 +188,20 @@ function useNews(id: string) {
   const cache = useQueryClient()
   const [check, setCheck] = useState<CheckNews | null>(null)
   const [connected, setConnected] = useState(true)
+  const newest = useRef<number | null>(null)
   useEffect(() => {
     let socket: WebSocket | undefined
     let closed = false
     let timer: ReturnType<typeof setTimeout> | undefined
+    // While an edit of this page is on its way news wait: its answer may be what they tell of.
+    const catchUp = () => {
+      const known = cache.getQueryData<State>(rigKey(id))
+      const behind = newest.current !== null && known && known.revision !== newest.current
+      if (behind && !cache.isMutating()) void cache.invalidateQueries({ queryKey: rigKey(id) })
+    }
+    const stop = cache.getMutationCache().subscribe((event) => {
+      if (event.type === "updated" && event.action.type !== "pending") setTimeout(catchUp)
+    })
     const open = () => {
       const scheme = location.protocol === "https:" ? "wss" : "ws"
       socket = new WebSocket(`${scheme}://${location.host}/api/rigs/${id}/events`)
@@ -204,9 +214,8 @@ function useNews(id: string) {
         setConnected(!news.database)
         if (news.revision === undefined) return
         setCheck(news.check ?? null)
-        const known = cache.getQueryData<State>(rigKey(id))
-        if (known && known.revision !== news.revision && !cache.isMutating())
-          void cache.invalidateQueries({ queryKey: rigKey(id) })
+        newest.current = news.revision
+        catchUp()
       }
       socket.onclose = (event) => {
         if (closed) return
@@ -220,6 +229,7 @@ function useNews(id: string) {
     open()
     return () => {
       closed = true
+      stop()
       clearTimeout(timer)
       socket?.close()
     }
