@@ -17,7 +17,6 @@ from iskelo.api.views import (
     WholePlan,
 )
 from iskelo.core.compare import NowAfter, trial
-from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.batch import BatchRequest, batch
 from iskelo.core.edits.phrases import interface_phrase
@@ -46,7 +45,8 @@ def plan_batch(rig_id: UUID, wanted: BatchRequest, session: Database) -> TriedRe
     known = known_of(session, rig_id)
     rig = known.reading.rig
     edits = batch(rig, wanted)
-    return TriedRemedy(apply(rig, edits).words, edits, trial(rig, edits, known))
+    made = trial(rig, edits, known)
+    return TriedRemedy(made.words, edits, made)
 
 
 @router.get("/{rig_id}/plan")
@@ -81,7 +81,8 @@ def plan_swap_of(rig_id: UUID, wanted: SwapRequest, session: Database) -> SwapVi
         raise Refused("swap", "only an interface can be swapped for another one")
     swap = plan_swap(reading, old, interface_phrase(wanted.text, stock(session)))
     edits = (swap.edit,)
-    return SwapView(apply(rig, edits).words, edits, trial(rig, edits, known), swap.jacks)
+    made = trial(rig, edits, known)
+    return SwapView(made.words, edits, made, swap.jacks)
 
 
 @router.post("/{rig_id}/join")
@@ -90,7 +91,8 @@ def plan_join(rig_id: UUID, wanted: JoinRequest, session: Database) -> JoinView:
     known = known_of(session, rig_id)
     rig = known.reading.rig
     sheet = join_sheet(known.reading, wanted)
-    return JoinView(apply(rig, sheet.edits).words, sheet, trial(rig, sheet.edits, known))
+    made = trial(rig, sheet.edits, known)
+    return JoinView(made.words, sheet, made)
 
 
 @router.get("/{rig_id}/remedies")

@@ -70,6 +70,14 @@ def join_line(reading: Reading, line: Line, *, direct: bool = True, through_comp
     Joining or None
         None if no list of known edits joins the ends, or nothing is missing.
     """
+    found = _joined(reading, line, direct=direct, through_computer=through_computer)
+    return found[0] if found is not None else None
+
+
+def _joined(
+    reading: Reading, line: Line, *, direct: bool = True, through_computer: bool = True
+) -> tuple[Joining, Reading] | None:
+    """The same with the rig as it is then."""
     edits: list[Edit] = []
     words: list[str] = []
     places: list[str] = []
@@ -81,7 +89,7 @@ def join_line(reading: Reading, line: Line, *, direct: bool = True, through_comp
         if not step:
             continue
         try:
-            reading = read(apply(reading.rig, step).rig)
+            reading = read(apply(reading.rig, step).rig, reading)
         except Refused:
             return None
         edits += step
@@ -91,7 +99,7 @@ def join_line(reading: Reading, line: Line, *, direct: bool = True, through_comp
     # A later leg may have taken away what an earlier one needed; then there is no such list of edits.
     if not edits or any(not passing_routes(reading.graph, start, end) for start, end in line.pairs()):
         return None
-    return Joining(tuple(edits), tuple(words), tuple(places))
+    return Joining(tuple(edits), tuple(words), tuple(places)), reading
 
 
 def _arriving(reading: Reading) -> set[str]:
@@ -113,10 +121,10 @@ def join_all(reading: Reading) -> Joining | None:
     words: list[str] = []
     places: list[str] = []
     for line in reading.rig.lines:
-        joining = join_line(reading, line)
-        if joining is None:
+        found = _joined(reading, line)
+        if found is None:
             continue
-        after = read(apply(reading.rig, joining.edits).rig, reading)
+        joining, after = found
         # What arrives is never taken away for another.
         if _arriving(reading) <= _arriving(after):
             edits += joining.edits
