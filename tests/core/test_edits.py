@@ -9,9 +9,12 @@ from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import (
     AddDestination,
     AddInterface,
+    AddLine,
     AddProgram,
     AddProgramPorts,
     AddSources,
+    AddTracks,
+    Edit,
     EnableChannels,
     FillChannels,
     Plug,
@@ -259,3 +262,27 @@ def test_what_an_edit_does_not_touch_stays_the_same_object() -> None:
     assert changed == ["Box"]
     assert all(old is new for old, new in zip(before.lines, bench.rig.lines, strict=True))
     assert all(old is new for old, new in zip(before.patches, bench.rig.patches, strict=True))
+
+
+def test_new_things_are_named_inside_a_list_of_edits_and_again_in_a_later_one() -> None:
+    bench = two_voices()
+    recorder = bench.id("Recorder")
+
+    def voice(name: str, channel: int) -> tuple[Edit, ...]:
+        return (
+            AddProgramPorts(program=recorder, names=(f"In {name}",), first_channel=channel, ids=("new1",)),
+            AddTracks(program=recorder, names=(f"T {name}",), inputs=("new1",), ids=("new2",)),
+            AddLine(name=name, from_ports=(bench.out("Alma"),), to_ports=(Port("new2", "track", 1),)),
+            SetValues(item="new2", values={"gain_db": -3.0}),
+        )
+
+    bench.do(*voice("Cassia", 3), *voice("Dov", 4))
+    program = bench.program()
+    for name, channel in (("Cassia", 3), ("Dov", 4)):
+        (made,) = [item for item in program.inputs if item.name == f"In {name}"]
+        (track,) = [each for each in program.tracks if each.name == f"T {name}"]
+        assert made.legs == (channel,)
+        assert (track.input, track.gain_db) == (made.id, -3.0)
+        assert bench.line(name).line.to_ports == (Port(track.id, "track", 1),)
+    with pytest.raises(Refused, match="nothing with this id"):
+        bench.do(SetValues(item="new1", values={"name": "Nobody"}))

@@ -83,7 +83,7 @@ def _(edit: e.AddInterface, rig: Rig) -> Applied:
 
 @apply_one.register
 def _(edit: e.AddProgram, rig: Rig) -> Applied:
-    rig, (identity,) = new_ids(rig, "p", 1)
+    rig, (identity,) = new_ids(rig, "p", 1, edit.ids)
     name = free_name(edit.name, (gear.name for gear in rig.gear))
     boxes = index(rig).interfaces()
     device = edit.device or (boxes[0].id if len(boxes) == 1 else None)

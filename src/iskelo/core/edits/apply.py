@@ -1,11 +1,13 @@
 """What edits do to a rig: ``apply(rig, edits)`` gives the new rig and words, or raises Refused."""
 
 import itertools
+from typing import Any
 
 from iskelo.core.edits import adding, changing, joining, plugging, swapping
 from iskelo.core.edits import edit as e
 from iskelo.core.edits.base import Applied, checked
 from iskelo.core.edits.moved import moved_names, remembered, say_moved
+from iskelo.core.edits.new_things import with_ids
 from iskelo.core.edits.one import STROKES, apply_one
 from iskelo.core.rig.rig import Rig, index
 
@@ -20,7 +22,7 @@ WORDS_AT_MOST = 6
 
 
 def apply(rig: Rig, edits: tuple[e.Edit, ...]) -> Applied:
-    """Apply edits in order, all or none.
+    """Apply edits in order, all or none. What one makes, later ones may name (see ``new_things``).
 
     Returns
     -------
@@ -34,15 +36,16 @@ def apply(rig: Rig, edits: tuple[e.Edit, ...]) -> Applied:
     """
     before = rig
     words: list[str] = []
+    made: dict[str, str] = {}
     for kind, group in itertools.groupby(edits, type):
-        some = list(group)
+        some: list[Any] = list(group)
         if len(some) > 1 and kind in STROKES:
-            after, said = STROKES[kind](rig, some)
+            after, said = STROKES[kind](rig, [with_ids(each, rig, made) for each in some])
             rig = remembered(rig, after)
             words += said
             continue
         for each in some:
-            step = apply_one(each, rig)
+            step = apply_one(with_ids(each, rig, made), rig)
             # What names stood for is minded before the next edit moves them on.
             rig = remembered(rig, step.rig)
             words.append(step.words)

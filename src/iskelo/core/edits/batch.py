@@ -5,6 +5,7 @@ import re
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused, free_name
 from iskelo.core.edits.edit import AddLine, AddTracks, Edit
+from iskelo.core.edits.new_things import new
 from iskelo.core.edits.ports_phrase import Begin, destination_phrase, sources_phrase, tracks_phrase
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Rig, index
@@ -64,8 +65,8 @@ def _recorded(rig: Rig, text: str, sources: list[Begin], names: list[str]) -> li
         raise Refused("Record to", f"{len(sources)} sources and {wanted.count} new tracks: say one track for each")
     if wanted.new:
         taken = [track.name for track in wanted.program.tracks]
-        for offset, (source, name) in enumerate(zip(sources, names, strict=True)):
-            identity = f"t{rig.next_number + offset}"
+        for offset, (source, name) in enumerate(zip(sources, names, strict=True), start=1):
+            identity = new(offset)
             track_name = free_name(name, taken)
             taken.append(track_name)
             made = AddTracks(program=wanted.program.id, names=(track_name,), width=len(source.ports), ids=(identity,))

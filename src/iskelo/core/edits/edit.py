@@ -61,6 +61,7 @@ class AddProgram(Value):
     voice_width: Width = 2
     tracks: Annotated[tuple[Name, ...], Field(max_length=128)] = ()
     track_width: Width = 1
+    ids: Annotated[tuple[Id, ...], Field(max_length=1)] = ()
 
 
 class AddDestination(Value):

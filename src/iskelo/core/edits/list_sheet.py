@@ -15,6 +15,7 @@ from iskelo.core.edits.edit import (
     SetJack,
     SetValues,
 )
+from iskelo.core.edits.new_things import new
 from iskelo.core.rig.gear import Interface, Source
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program
@@ -67,7 +68,7 @@ class RowMade:
         return sheet.number + self.numbers - 1
 
     def new_source(self, sheet: "Sheet", name: str) -> Start:
-        start = Start(f"s{self._number(sheet)}", name, 1, needs_phantom=False)
+        start = Start(new(self._number(sheet)), name, 1, needs_phantom=False)
         self.sources.append(start)
         self.words.append(f"added microphone {name}")
         return start
@@ -84,7 +85,7 @@ class RowMade:
         ports: tuple[str, ...] = ()
         if channel is not None:
             ports = (self._add_input(sheet, program, name, width, channel),)
-        end = End(f"t{self._number(sheet)}", name, program, width, has_input=bool(ports))
+        end = End(new(self._number(sheet)), name, program, width, has_input=bool(ports))
         add = AddTracks(program=program.id, names=(name,), width=width, inputs=ports, ids=(end.id,))
         self.tracks.append((add, end))
         self.words.append(f"{program.name}: added track {name}")
@@ -97,7 +98,7 @@ class RowMade:
         self.words.append(f"{track.program.name}, {track.name}: input {track.name}")
 
     def _add_input(self, sheet: "Sheet", program: Program, name: str, width: int, channel: int) -> str:
-        identity = f"i{self._number(sheet)}"
+        identity = new(self._number(sheet))
         self.inputs.append(
             AddProgramPorts(program=program.id, names=(name,), width=width, first_channel=channel, ids=(identity,))
         )
@@ -114,7 +115,7 @@ class Sheet:
 
     def __init__(self, rig: Rig) -> None:
         self.found = index(rig)
-        self.number = rig.next_number
+        self.number = 1
         self.lines = {line.name.casefold() for line in rig.lines}
         self.sources = {
             gear.name.casefold(): Start(gear.id, gear.name, gear.width, gear.needs_phantom)

@@ -15,6 +15,7 @@ from iskelo.core.edits.edit import (
     SetLeg,
     SetValues,
 )
+from iskelo.core.edits.new_things import new
 from iskelo.core.lines.context import Reading
 from iskelo.core.lines.state import LineState
 from iskelo.core.lines.stations import fold_numbers
@@ -205,7 +206,7 @@ def _inputs(reading: Reading, state: LineState) -> tuple[Choice, ...]:
             label = f"{position} {item.name}, on channel {fold_numbers(channels)}"
             found.append(Choice(label, f"now {note}", False, moved))
     if channels:
-        identity = f"i{reading.rig.next_number}"
+        identity = new(1)
         name = reading.found.name(state.line.from_ports[0].owner)
         made = AddProgramPorts(
             program=program.id, names=(name,), width=len(channels), first_channel=channels[0], ids=(identity,)
@@ -232,7 +233,7 @@ def _tracks(reading: Reading, state: LineState) -> tuple[Choice, ...]:
             label = f"{program.name} {position} {track.name}"
             found.append(_set_line(label, note, state.line.to_ports == ports, state, "to_ports", ports))
         width = max(1, len(state.line.from_ports))
-        identity = f"t{reading.rig.next_number}"
+        identity = new(1)
         made = AddTracks(program=program.id, names=(state.line.name,), width=width, ids=(identity,))
         ends = [[identity, "track", leg] for leg in range(1, width + 1)]
         aim = SetValues(item=state.line.id, values={"to_ports": ends})

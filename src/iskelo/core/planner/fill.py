@@ -8,6 +8,7 @@ from pydantic import Field
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import AddProgramPorts, Edit, Plug, Remove, SetJack, SetLeg, SetValues
+from iskelo.core.edits.new_things import new
 from iskelo.core.lines.stations import fold_numbers
 from iskelo.core.rig.gear import Destination, Interface, Source
 from iskelo.core.rig.ports import Column, Port
@@ -123,7 +124,7 @@ def _channels(found: Index, line: Line, numbers: list[int]) -> tuple[Edit, ...]:
             for leg, number in enumerate(numbers[: len(legs)], start=1)
             if legs[leg - 1] != number
         )
-    identity = f"i{found.rig.next_number}"
+    identity = new(1)
     made = AddProgramPorts(program=program.id, names=(track.name,), width=len(numbers), ids=(identity,))
     mapped = [SetLeg(item=identity, leg=leg, channel=number) for leg, number in enumerate(numbers, start=1)]
     return (made, *mapped, SetValues(item=track.id, values={"input": identity}))

@@ -8,6 +8,7 @@ from pydantic import Field
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused, free_name
 from iskelo.core.edits.edit import AddProgram, AddProgramPorts, AddTracks, Edit, JoinDevices, SetDevice, SetValues
+from iskelo.core.edits.new_things import new
 from iskelo.core.joined import AggregateView, aggregate_views
 from iskelo.core.lines.context import Reading, read
 from iskelo.core.rig.gear import Aggregate, Interface, Member, Source
@@ -83,7 +84,7 @@ def join_sheet(reading: Reading, wanted: JoinRequest) -> JoinSheet:
         _member(found, wanted, box, leader, reasons).model_copy(update={"driver": drivers[box.id]}) for box in order
     )
     name = wanted.name or free_name(" + ".join(box.name for box in order)[:NAME_MOST], (g.name for g in rig.gear))
-    identity = f"g{rig.next_number}"
+    identity = new(1)
     join = JoinDevices(
         name=name, members=members, master=leader.id, buffer_samples=wanted.buffer_samples, ids=(identity,)
     )
@@ -92,18 +93,21 @@ def join_sheet(reading: Reading, wanted: JoinRequest) -> JoinSheet:
         edits.append(SetDevice(program=program.id, device=identity))
     named = [each for each in wanted.names if each.strip()]
     if named and program is None:
-        number = rig.next_number + 1
-        edits.append(AddProgram(name=free_name("Recorder", (g.name for g in rig.gear)), device=identity))
-        program_id: str | None = f"p{number}"
+        name = free_name("Recorder", (g.name for g in rig.gear))
+        edits.append(AddProgram(name=name, device=identity, ids=(new(2),)))
+        program_id: str | None = new(2)
     else:
         program_id = program.id if program is not None else None
     if named and program_id is not None:
-        edits += _named(apply(rig, tuple(edits)).rig, program_id, wanted.names, sources=wanted.name_sources)
-    view, arriving = _made(rig, edits, identity)
+        there = index(apply(rig, tuple(edits)).rig)
+        taking = there.gear[program_id] if program is not None else there.all_programs[-1]
+        assert isinstance(taking, Program)
+        edits += _named(there.rig, taking, program_id, wanted.names, sources=wanted.name_sources)
+    view, arriving = _made(rig, edits)
     apart, padded = view.skew_samples, bool(wanted.pad)
     if padded or (wanted.pad is None and apart >= HEARD_APART_SAMPLES):
         waiting: list[Edit] = [join.model_copy(update={"align": "pad to the longest"}), *edits[1:]]
-        then, still_arriving = _made(rig, waiting, identity)
+        then, still_arriving = _made(rig, waiting)
         # Not where somebody would hear themselves too late for it.
         padded = padded or still_arriving >= arriving
         edits, view = (waiting, then) if padded else (edits, view)
@@ -117,11 +121,12 @@ def join_sheet(reading: Reading, wanted: JoinRequest) -> JoinSheet:
     return JoinSheet(tuple(edits), tuple(reasons), view, program_id, view.buffers_samples, apart, padded)
 
 
-def _made(rig: Rig, edits: list[Edit], device: str) -> tuple[AggregateView, int]:
+def _made(rig: Rig, edits: list[Edit]) -> tuple[AggregateView, int]:
     """The device as it would be, and how many lines would arrive."""
     after = read(apply(rig, tuple(edits)).rig)
     arriving = sum(state.headline == "arrives" for state in after.lines)
-    return next(each for each in aggregate_views(after) if each.id == device), arriving
+    # What is joined last stands last.
+    return aggregate_views(after)[-1], arriving
 
 
 def _drivers(found: Index, wanted: JoinRequest, reasons: list[str]) -> dict[str, str | None]:
@@ -211,16 +216,19 @@ def _own_words(found: Index, box: Interface) -> str:
     return "its own clock" if found.paces[box.id].master == box.id else f"the clock of {_master(found, box)}"
 
 
-def _named(rig: Rig, program_id: str, names: tuple[str, ...], *, sources: bool) -> list[Edit]:
+FIRST_NAMED = 3
+"""New things before it are the joined device and its program."""
+
+
+def _named(rig: Rig, program: Program, identity: str, names: tuple[str, ...], *, sources: bool) -> list[Edit]:
     """Names for inputs by number: an input there is renamed, with the track that takes it; else both are made.
 
-    ``sources``: what is plugged into the jack of that channel gets the name, too, where nothing else has it.
+    ``identity``: how edits name the program. ``sources``: what is plugged into the jack of that channel gets the name,
+    too, where nothing else has it.
     """
-    program = index(rig).gear[program_id]
-    assert isinstance(program, Program)
     on: dict[int, ProgramPort] = {leg: item for item in program.inputs for leg in item.legs if leg is not None}
     takers = {track.input: track for track in program.tracks if track.input is not None}
-    number = rig.next_number
+    number = FIRST_NAMED
     edits: list[Edit] = []
     for channel, typed in enumerate(names, start=1):
         if not typed.strip():
@@ -239,9 +247,9 @@ def _named(rig: Rig, program_id: str, names: tuple[str, ...], *, sources: bool) 
             if there.id in takers:
                 edits.append(SetValues(item=takers[there.id].id, values={"name": name}))
             continue
-        made, number = f"i{number}", number + 2
-        edits.append(AddProgramPorts(program=program_id, names=(name,), first_channel=channel, ids=(made,)))
-        edits.append(AddTracks(program=program_id, names=(name,), inputs=(made,), ids=(f"t{number - 1}",)))
+        made, number = new(number), number + 1
+        edits.append(AddProgramPorts(program=identity, names=(name,), first_channel=channel, ids=(made,)))
+        edits.append(AddTracks(program=identity, names=(name,), inputs=(made,)))
     return edits
 
 

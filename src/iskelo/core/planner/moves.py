@@ -20,6 +20,7 @@ from iskelo.core.edits.edit import (
     SetTrim,
     SetValues,
 )
+from iskelo.core.edits.new_things import new
 from iskelo.core.levels.headroom import FAR_OFF_DB, TOLERANCE_DB
 from iskelo.core.lines.context import Reading
 from iskelo.core.rig.gear import Interface, Source
@@ -240,7 +241,7 @@ def _new_input(
     leg = ask.end.number if ask.end.bank == "track" else 1
     if leg > 1 or (ask.end.bank == "in" and track.input is not None):
         return
-    identity = f"i{reading.rig.next_number}"
+    identity = new(1)
     source = reading.found.gear.get(ask.start.owner)
     stereo = isinstance(source, Source) and source.width == 2 and track.width == 2
     made = AddProgramPorts(
@@ -305,7 +306,7 @@ def _to_an_output(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
         there = opening.at("playback", first + min(width, ask.end.number) - 1)
         if there is None:
             return
-        identity = f"o{reading.rig.next_number + 1}"
+        identity = new(2)
         made = AddProgramPorts(
             program=program.id,
             side="output",

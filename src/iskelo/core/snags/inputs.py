@@ -4,6 +4,7 @@ from functools import partial
 
 from iskelo.core.edits.base import free_name
 from iskelo.core.edits.edit import AddProgramPorts, Edit, EnableChannels, FillChannels, Remove, SetLeg, SetValues
+from iskelo.core.edits.new_things import new
 from iskelo.core.lines.context import Reading
 from iskelo.core.rig.gear import Aggregate
 from iskelo.core.rig.programs import Bus, Program, ProgramPort
@@ -221,7 +222,7 @@ def _give_output(reading: Reading, program: Program, track: str, name: str) -> t
         for output in program.outputs[:2]
     ]
     if not program.outputs:
-        identity = f"o{reading.rig.next_number}"
+        identity = new(1)
         made = AddProgramPorts(
             program=program.id, side="output", names=("Main",), width=2, first_channel=1, ids=(identity,)
         )

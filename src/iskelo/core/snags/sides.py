@@ -3,6 +3,7 @@
 from functools import partial
 
 from iskelo.core.edits.edit import AddProgramPorts, Edit, SetLeg, SetValues
+from iskelo.core.edits.new_things import new
 from iskelo.core.lines.context import Reading
 from iskelo.core.lines.state import LineState
 from iskelo.core.rig.gear import Aggregate
@@ -59,7 +60,7 @@ def _fit_mono(reading: Reading, state: LineState) -> list[Remedy]:
     ]
     if len(item.legs) == 1 and item.legs[0] is not None:
         # Both legs of one input may stand on one channel: the sound is in the middle then.
-        identity = f"i{reading.rig.next_number}"
+        identity = new(1)
         both: tuple[Edit, ...] = (
             AddProgramPorts(program=program.id, names=(f"{item.name} both sides"[:80],), width=2, ids=(identity,)),
             SetLeg(item=identity, leg=1, channel=item.legs[0]),

@@ -62,7 +62,7 @@ export function NewLine({ onClose }: { onClose: () => void }) {
       const destination = destinations.find((gear) => gear.id === target)
       ends = ports(target, "in", destination?.width ?? 1)
     } else if (target.startsWith(NEW_TRACK)) {
-      const id = `t${rig.next_number}`
+      const id = "new1"
       const program = target.slice(NEW_TRACK.length + 1)
       edits.push({
         edit: "add_tracks",
