@@ -3,6 +3,7 @@
 import math
 from collections.abc import Callable
 
+import networkx
 import pytest
 
 from iskelo.core.edits.apply import apply
@@ -32,7 +33,7 @@ from iskelo.core.rig.gear import Member
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import index
 from iskelo.core.rig.units import CONSUMER_BELOW_PROFESSIONAL_DB
-from iskelo.core.snags.registry import ALL_SYMPTOMS, EXPLAINS, RULES, SYMPTOMS, find_snags, run_rules
+from iskelo.core.snags.registry import ALL_SYMPTOMS, RULES, find_snags, run_rules
 from rigs import Bench, ears, heard, two_voices
 
 
@@ -238,8 +239,7 @@ def test_a_sound_rig_has_no_snag() -> None:
 
 
 def test_every_rule_is_broken_here() -> None:
-    names = {rule.__name__ for _, rules in RULES for rule in rules}
-    assert {name.replace("-", "_") for name in BREAKS} == names
+    assert BREAKS.keys() == {known.name for known in RULES}
 
 
 @pytest.mark.parametrize("rule", BREAKS)
@@ -294,10 +294,14 @@ def test_snags_come_worst_first() -> None:
 
 
 def test_every_symptom_and_every_explanation_names_rules_that_exist() -> None:
-    names = {rule.__name__.replace("_", "-") for _, rules in RULES for rule in rules}
-    assert set(SYMPTOMS) <= names
-    assert set(EXPLAINS) | {each for rules in EXPLAINS.values() for each in rules} <= names
-    assert {symptom for found in SYMPTOMS.values() for symptom in found} <= set(ALL_SYMPTOMS)
+    names = [known.name for known in RULES]
+    assert len(set(names)) == len(names)
+    for known in RULES:
+        assert known.looks_for
+        assert set(known.symptoms) <= set(ALL_SYMPTOMS)
+        assert set(known.explains) <= set(names)
+    # Outside check: networkx finds an order, so looking for causes ends.
+    assert networkx.is_directed_acyclic_graph(networkx.DiGraph((k.name, each) for k in RULES for each in k.explains))
 
 
 def test_a_program_without_a_device_is_one_snag_for_all_its_lines() -> None:

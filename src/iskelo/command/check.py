@@ -10,6 +10,7 @@ from iskelo.api.openapi import contract
 from iskelo.command.install import built_screens, chromium, node_modules, postgres_programs, recorded_speech
 from iskelo.command.places import ROOT, WEB, give_up, say
 from iskelo.core.snags.registry import RULES
+from iskelo.core.snags.rule import AREAS
 from iskelo.core.snags.verdicts import verdicts_table
 
 PYTHON = sys.executable
@@ -38,13 +39,14 @@ def generated_types() -> str:
 
 
 def generated_snags() -> str:
-    """``docs/snags.md``: every rule with what it looks for, from its docstring."""
+    """``docs/snags.md``: every rule with what it looks for and what its decorator says."""
     rows = ["# The snags", "", "Made from the rules in `src/iskelo/core/snags/` by `./iskelo types`.", ""]
-    for area, rules in RULES:
-        rows += [f"## {area.capitalize()}", "", "| rule | looks for |", "|---|---|"]
-        for rule in rules:
-            looks_for = " ".join((rule.__doc__ or "").split())
-            rows.append(f"| {rule.__name__.replace('_', ' ')} | {looks_for} |")
+    for area in AREAS:
+        rows += [f"## {area.capitalize()}", "", "| rule | looks for | heard as | explains |", "|---|---|---|---|"]
+        for known in (each for each in RULES if each.area == area):
+            explains = ", ".join(name.replace("-", " ") for name in known.explains)
+            cells = (known.name.replace("-", " "), known.looks_for, ", ".join(known.symptoms), explains)
+            rows.append(f"| {' | '.join(cells)} |")
         rows.append("")
     return "\n".join(rows)
 

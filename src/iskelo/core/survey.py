@@ -20,8 +20,8 @@ from iskelo.core.lines.state import LineState
 from iskelo.core.lines.stations import Station, stations
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Index, Purpose, Rig
-from iskelo.core.snags.registry import Symptom, find_snags, symptoms_of
-from iskelo.core.snags.rule import SEVERITIES, Severity, Snag
+from iskelo.core.snags.registry import find_snags, symptoms_of
+from iskelo.core.snags.rule import SEVERITIES, Severity, Snag, Symptom
 from iskelo.core.timing.clocks import master_name
 from iskelo.core.timing.terms import Term
 from iskelo.core.wiring.graph import Edge

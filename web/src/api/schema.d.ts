@@ -1405,6 +1405,11 @@ export interface components {
              * @enum {string}
              */
             edit: "add_program";
+            /**
+             * Ids
+             * @default []
+             */
+            ids?: string[];
             /** Name */
             name: string;
             /**
@@ -1449,6 +1454,11 @@ export interface components {
              * @enum {string}
              */
             edit: "add_program";
+            /**
+             * Ids
+             * @default []
+             */
+            ids: string[];
             /** Name */
             name: string;
             /**

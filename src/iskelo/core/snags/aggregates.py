@@ -13,7 +13,7 @@ from iskelo.core.rig.rig import Hindrance, Index
 from iskelo.core.rig.ways import Opening, Way, open_aggregate
 from iskelo.core.snags.clocks import lead_remedies
 from iskelo.core.snags.reach import lines_of_program, with_finding
-from iskelo.core.snags.rule import Remedy, Snag, distinct, if_so
+from iskelo.core.snags.rule import Remedy, Snag, distinct, if_so, rule
 from iskelo.core.timing.delays import samples_to_ms
 from iskelo.core.timing.rates import cents
 from iskelo.core.timing.terms import MATCHING, RING, trip_terms
@@ -30,6 +30,7 @@ def _programs_on(found: Index, aggregate: Aggregate) -> list[Program]:
     return [program for program in found.programs() if program.device == aggregate.id]
 
 
+@rule("driver", symptoms=("nothing",), explains=("line-blocked", "line-half-silent"))
 def box_not_connected(reading: Reading) -> list[Snag]:
     """A program's device is not connected to the computer."""
     snags = []
@@ -56,6 +57,7 @@ def box_not_connected(reading: Reading) -> list[Snag]:
     return snags
 
 
+@rule("aggregate", symptoms=("nothing",), explains=("line-silent", "line-half-silent", "line-crossed", "line-crowded"))
 def member_absent(reading: Reading) -> list[Snag]:
     """A member of an aggregate is not there, so the numbers behind it move and names have other boxes' channels."""
     found = reading.found
@@ -109,6 +111,7 @@ def _bring_back(found: Index, aggregate: Aggregate, gone: list[Member]) -> tuple
     return distinct(remedies)
 
 
+@rule("aggregate")
 def master_not_a_member(reading: Reading) -> list[Snag]:
     """The clock master chosen for an aggregate is no member of it, or is not there; another box calls instead."""
     found = reading.found
@@ -145,6 +148,11 @@ def master_not_a_member(reading: Reading) -> list[Snag]:
     return snags
 
 
+@rule(
+    "aggregate",
+    symptoms=("nothing", "one side"),
+    explains=("line-silent", "line-half-silent", "line-crossed", "line-crowded"),
+)
 def member_order(reading: Reading) -> list[Snag]:
     """The members stand in another order than the names of a program on the aggregate assume."""
     found = reading.found
@@ -205,6 +213,7 @@ def _fit(found: Index, aggregate: Aggregate, order: tuple[Member, ...], wanted: 
     return sum(opening.channel("capture", box, number) == channel for channel, box, number in wanted)
 
 
+@rule("rate", symptoms=("nothing",), explains=("line-blocked", "line-half-silent"))
 def boxes_at_different_rates(reading: Reading) -> list[Snag]:
     """A box of a device runs at another rate than the one that calls, so it is left out of it."""
     return [
@@ -221,6 +230,7 @@ def _hindered(reading: Reading, why: tuple[Hindrance, ...]) -> Iterator[tuple[Pr
                 yield program, opening, way
 
 
+@rule("aggregate", symptoms=("nothing",), explains=("line-blocked", "line-half-silent"))
 def member_cannot_join(reading: Reading) -> list[Snag]:
     """A member of an aggregate does not offer its buffer, or works in periods of its own: it is left out."""
     snags = []
@@ -298,6 +308,7 @@ def _another_rate(reading: Reading, program: Program, opening: Opening, way: Way
     )
 
 
+@rule("aggregate", symptoms=("hollow",), explains=("line-skewed",))
 def members_differ_in_delay(reading: Reading) -> list[Snag]:
     """Members of an aggregate bring one sound at different times: two microphones at one source comb."""
     found = reading.found
@@ -348,6 +359,7 @@ def _in_samples(opening: Opening, way: Way, found: Index) -> int:
     return sum(term.samples for term in trip_terms(opening, way, "capture", found))
 
 
+@rule("aggregate", symptoms=("late",))
 def matched_member_adds_delay(reading: Reading) -> list[Snag]:
     """A member whose rate is matched is later than one on the master's clock; a clock lead would spare that."""
     found = reading.found

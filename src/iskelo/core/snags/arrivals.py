@@ -15,12 +15,13 @@ from iskelo.core.rig.ways import open_box
 from iskelo.core.routes.route import passing_routes
 from iskelo.core.snags.rates import one_rate
 from iskelo.core.snags.reach import with_finding
-from iskelo.core.snags.rule import Remedy, Snag, distinct, if_so
+from iskelo.core.snags.rule import Remedy, Snag, distinct, if_so, rule
 from iskelo.core.timing.delays import Buffers, Growth, way_of
 from iskelo.core.wiring.graph import Edge
 from iskelo.core.wiring.hops import DEVICE_HOPS
 
 
+@rule("lines", symptoms=("hollow", "echo"))
 def line_doubled(reading: Reading) -> list[Snag]:
     """The same sound arrives more than once at one place."""
     return [
@@ -90,6 +91,7 @@ def _closer(reading: Reading, arrival: Arrival) -> tuple[str, Edit | None]:
     return "", None
 
 
+@rule("lines", symptoms=("wrong pitch",))
 def line_off_speed(reading: Reading) -> list[Snag]:
     """What a program sounds plays at another speed than it was made for."""
     return [
@@ -118,6 +120,7 @@ def _at_one_rate(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
     return distinct(remedies)
 
 
+@rule("lines")
 def line_crowded(reading: Reading) -> list[Snag]:
     """Another sound arrives at the target of a line that wants to be alone there."""
     return [
@@ -181,6 +184,7 @@ def _cut(reading: Reading, edge: Edge) -> tuple[Edit | None, str]:
     return None, ""
 
 
+@rule("lines", symptoms=("late", "echo"))
 def line_late(reading: Reading) -> list[Snag]:
     """A line takes longer than its longest delay."""
     return [

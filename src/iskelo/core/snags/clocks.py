@@ -12,7 +12,7 @@ from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import Index
 from iskelo.core.rig.ways import Opening, Way
 from iskelo.core.snags.reach import with_finding
-from iskelo.core.snags.rule import Remedy, Snag, distinct
+from iskelo.core.snags.rule import Remedy, Snag, distinct, rule
 from iskelo.core.timing.clocks import drift_of, master_name, say_drift, say_seconds
 from iskelo.core.timing.delays import way_of
 from iskelo.core.wiring.hops import DEVICE_HOPS
@@ -23,6 +23,7 @@ CLOCK_LEADS: tuple[tuple[ClockSource, Bank, Bank], ...] = (
 )
 
 
+@rule("clock", symptoms=("clicks",), explains=("line-drifting",))
 def clocks_drift(reading: Reading) -> list[Snag]:
     """A box runs on another clock than the one that calls its programs, and nothing makes up for it."""
     snags = []
@@ -132,6 +133,7 @@ def lead_remedies(found: Index, follower: Interface, leader: Interface) -> list[
     return remedies
 
 
+@rule("lines", symptoms=("clicks",))
 def line_drifting(reading: Reading) -> list[Snag]:
     """A line's sound passes between two clocks with nothing to make up for it."""
     return [
@@ -165,6 +167,7 @@ def _mend_line(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
     return distinct(remedies)
 
 
+@rule("clock", symptoms=("clicks", "nothing"))
 def clock_not_locked(reading: Reading) -> list[Snag]:
     """A box is set to follow a clock that does not come in, or comes in at another rate."""
     snags = []
@@ -214,6 +217,7 @@ def _lock(found: Index, box: Interface) -> tuple[Remedy, ...]:
     return distinct([*remedies[:2], Remedy(f"Let {box.name} run on its own clock", (own,))])
 
 
+@rule("clock", symptoms=("clicks", "nothing"))
 def clock_loop(reading: Reading) -> list[Snag]:
     """Boxes follow each other in a circle, so that none of them leads: there is no master."""
     found = reading.found
@@ -260,6 +264,7 @@ def _break_circle(circle: list[Interface]) -> tuple[Remedy, ...]:
     )
 
 
+@rule("clock", symptoms=("clicks",))
 def two_masters(reading: Reading) -> list[Snag]:
     """A clock lead goes into a box that runs on its own clock all the same."""
     snags = []

@@ -13,12 +13,13 @@ from iskelo.core.rig.programs import Program
 from iskelo.core.rig.ways import Way
 from iskelo.core.snags.lines import joining_remedies
 from iskelo.core.snags.reach import lines_of_program, with_finding
-from iskelo.core.snags.rule import REMEDIES_AT_MOST, Remedy, Snag, distinct, if_so, joining, one_remedy
+from iskelo.core.snags.rule import REMEDIES_AT_MOST, Remedy, Snag, distinct, if_so, joining, one_remedy, rule
 from iskelo.core.wiring.blocks import say_held, wider_driver
 
 Bank = Literal["capture", "playback"]
 
 
+@rule("driver", symptoms=("nothing",), explains=("line-silent",))
 def program_without_device(reading: Reading) -> list[Snag]:
     """A program has no device, so nothing gets in or out of it; the system's sounds may well be kept silent."""
     snags = []
@@ -79,6 +80,7 @@ def _other_drivers(reading: Reading, program: Program, box: Interface, driver: D
     return remedies
 
 
+@rule("driver", symptoms=("nothing",), explains=("line-blocked", "line-half-silent"))
 def driver_not_installed(reading: Reading) -> list[Snag]:
     """A program opens its device by a driver that is not installed."""
     return [
@@ -105,6 +107,7 @@ def _install(reading: Reading, program: Program, box: Interface, driver: Driver)
     return distinct([remedy, *_other_drivers(reading, program, box, driver)])
 
 
+@rule("driver", symptoms=("nothing",), explains=("line-blocked", "line-half-silent"))
 def driver_held(reading: Reading) -> list[Snag]:
     """A driver that takes one program at a time is held by another one."""
     snags = []
@@ -153,6 +156,7 @@ def _share(reading: Reading, program: Program, way: Way, holder: Program, many: 
     return distinct(remedies, 2 * REMEDIES_AT_MOST)
 
 
+@rule("driver", symptoms=("nothing",), explains=("line-blocked", "line-silent", "line-half-silent"))
 def driver_shows_too_few(reading: Reading) -> list[Snag]:
     """A driver does not show channels of its box that a program is mapped to, or that a line's sound comes in on."""
     snags = []
@@ -222,6 +226,7 @@ def _mapped(reading: Reading, program: Program, bank: Bank, box: Interface) -> s
     return {each[1] for each in there if each is not None and each[0].box.id == box.id}
 
 
+@rule("driver", symptoms=("nothing",))
 def lets_go_in_background(reading: Reading) -> list[Snag]:
     """A program that records or plays is told to let its device go while another program is in front."""
     snags = []
@@ -251,6 +256,7 @@ def lets_go_in_background(reading: Reading) -> list[Snag]:
     return snags
 
 
+@rule("driver")
 def system_sounds_on_a_recording_device(reading: Reading) -> list[Snag]:
     """The computer's own sounds play through a box that is recorded from."""
     snags = []

@@ -12,10 +12,15 @@ from iskelo.core.rig.rig import Item, leg_letter
 from iskelo.core.rig.ways import Device, open_aggregate
 from iskelo.core.snags.lines import joining_remedies
 from iskelo.core.snags.reach import lines_through_input
-from iskelo.core.snags.rule import Remedy, Snag, distinct, one_remedy
+from iskelo.core.snags.rule import Remedy, Snag, distinct, one_remedy, rule
 from iskelo.core.wiring.blocks import bus_in_a_circle, buses_in_circles
 
 
+@rule(
+    "inputs and outputs",
+    symptoms=("nothing",),
+    explains=("line-silent", "line-half-silent", "line-crossed", "line-crowded"),
+)
 def two_inputs_on_one_channel(reading: Reading) -> list[Snag]:
     """Two inputs of one program, both mono or both stereo, take the same channel: two tracks would hold one sound.
 
@@ -75,6 +80,7 @@ def _part_inputs(
     return distinct(remedies)
 
 
+@rule("inputs and outputs", symptoms=("nothing",), explains=("line-silent", "line-half-silent"))
 def leg_without_channel(reading: Reading) -> list[Snag]:
     """An input that a track takes has a leg with no channel behind it, or one its device does not have."""
     snags = []
@@ -132,6 +138,7 @@ def _give_channel(reading: Reading, program: Program, item: ProgramPort, leg: in
     return distinct(remedies)
 
 
+@rule("inputs and outputs", symptoms=("nothing",), explains=("line-blocked", "line-half-silent"))
 def channel_not_enabled(reading: Reading) -> list[Snag]:
     """A program's inputs or outputs are mapped to channels that are switched off in it."""
     snags = []
@@ -171,6 +178,7 @@ def channel_not_enabled(reading: Reading) -> list[Snag]:
     return snags
 
 
+@rule("inputs and outputs", symptoms=("nothing",), explains=("line-silent", "line-half-silent"))
 def output_nowhere(reading: Reading) -> list[Snag]:
     """A monitored track has no output, or an output that tracks feed has no channel."""
     snags = []
@@ -243,6 +251,7 @@ def _give_playback(program: Program, item: ProgramPort, box: Device) -> tuple[Re
     return ()
 
 
+@rule("inputs and outputs")
 def names_repeated(reading: Reading) -> list[Snag]:
     """Two inputs, two tracks or two outputs of one program have the same name."""
     snags = []
@@ -286,6 +295,7 @@ def _number_them(same: tuple[Item, ...], taken: tuple[str, ...]) -> tuple[Remedy
     return one_remedy(f"Number them: {same[0].name}, {', '.join(names[len(taken) :])}", *edits)
 
 
+@rule("inputs and outputs", symptoms=("nothing",))
 def unused_bus(reading: Reading) -> list[Snag]:
     """A bus that nothing feeds, or that leads nowhere."""
     snags = []
@@ -323,6 +333,7 @@ def _use_bus(program: Program, bus: Bus, fed: bool) -> tuple[Remedy, ...]:
     return distinct(remedies)
 
 
+@rule("inputs and outputs", symptoms=("howls", "nothing"), explains=("line-blocked", "line-silent"))
 def bus_feeds_itself(reading: Reading) -> list[Snag]:
     """A bus feeds itself, straight or through other buses; programs keep such a bus silent."""
     snags = []

@@ -18,16 +18,18 @@ from iskelo.core.rig.ports import Port
 from iskelo.core.rig.units import CONSUMER_BELOW_PROFESSIONAL_DB, DBV_TO_DBU, PROFESSIONAL_DBU, say_figure
 from iskelo.core.routes.route import passing_routes
 from iskelo.core.snags.reach import lines_from, with_finding
-from iskelo.core.snags.rule import Remedy, Severity, Snag, distinct, if_so, joining, one_remedy
+from iskelo.core.snags.rule import Remedy, Severity, Snag, distinct, if_so, joining, one_remedy, rule
 from iskelo.core.wiring.graph import input_gain_db
 
 
+@rule("level", symptoms=("distorted",))
 def line_hot(reading: Reading) -> list[Snag]:
     """The nominal level clips somewhere on the route, or is above the line's window."""
     consequence = "What is above full scale is cut off; no later gain brings it back."
     return _off_level(reading, "hot", "trouble", "too loud", consequence)
 
 
+@rule("level", symptoms=("too quiet",))
 def line_low(reading: Reading) -> list[Snag]:
     """The nominal level at the target is under the line's window."""
     consequence = "It comes with more noise than it need, and somebody will turn it up too far."
@@ -137,6 +139,7 @@ def _plugged(reading: Reading) -> list[tuple[Source, Interface, int]]:
     return found
 
 
+@rule("level", symptoms=("nothing",), explains=("line-blocked", "line-half-silent", "line-silent"))
 def phantom_missing(reading: Reading) -> list[Snag]:
     """A microphone that needs phantom supply is in a jack where it is off, or that has none."""
     snags = []
@@ -171,6 +174,7 @@ def _supply(reading: Reading, source: Source, box: Interface, jack: int) -> tupl
     return distinct([*_able_jack(reading, source, box, jack), own])
 
 
+@rule("level", symptoms=("too quiet",))
 def high_impedance_missing(reading: Reading) -> list[Snag]:
     """An instrument that needs a high-impedance input is in a jack that is not set to it."""
     snags = []
@@ -222,6 +226,7 @@ def _impedance(reading: Reading, source: Source, box: Interface, jack: int) -> t
     return distinct([*_able_jack(reading, source, box, jack), own])
 
 
+@rule("level", symptoms=("too quiet", "distorted"))
 def consumer_and_professional(reading: Reading) -> list[Snag]:
     """Consumer gear (-10 dBV) and professional gear (+4 dBu) are joined without making up the 11.8 dB."""
     snags = []

@@ -9,7 +9,7 @@ from iskelo.core.planner.join import join_line
 from iskelo.core.rig.ports import STAGE
 from iskelo.core.snags.arrivals import send_away, undouble
 from iskelo.core.snags.reach import with_finding
-from iskelo.core.snags.rule import Remedy, Snag, distinct, joining
+from iskelo.core.snags.rule import Remedy, Snag, distinct, joining, rule
 
 
 def joining_remedies(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
@@ -25,6 +25,7 @@ def joining_remedies(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
     return distinct(remedies)
 
 
+@rule("lines", symptoms=("nothing",))
 def line_silent(reading: Reading) -> list[Snag]:
     """No way leads from the line's source to its target, patched or not passing."""
     return [
@@ -67,6 +68,7 @@ def _root_of_gap(state: LineState) -> str:
     return f"gap:{gap.behind[0].owner}:{gap.short}"
 
 
+@rule("lines", symptoms=("nothing",))
 def line_blocked(reading: Reading) -> list[Snag]:
     """A way leads there, but somewhere on it sound does not pass."""
     return [
@@ -86,6 +88,7 @@ def line_blocked(reading: Reading) -> list[Snag]:
     ]
 
 
+@rule("lines", symptoms=("nothing", "one side"))
 def line_crossed(reading: Reading) -> list[Snag]:
     """A source arrives where another line's belongs, or left and right are swapped."""
     return [

@@ -12,7 +12,7 @@ from iskelo.core.rig.links import link_overload
 from iskelo.core.rig.programs import Program
 from iskelo.core.rig.ways import Device
 from iskelo.core.snags.reach import lines_of_program
-from iskelo.core.snags.rule import Remedy, Snag, distinct, one_remedy
+from iskelo.core.snags.rule import Remedy, Snag, distinct, one_remedy, rule
 from iskelo.core.timing.budgets import seconds_to_limit
 from iskelo.core.timing.spare import MARGIN, Task, Work, smallest_safe, to_spare, together, work_of
 
@@ -43,6 +43,7 @@ def _loaded(reading: Reading) -> list[_Loaded]:
     return found
 
 
+@rule("load", symptoms=("clicks",))
 def work_exceeds_buffer(reading: Reading) -> list[Snag]:
     """A program's work, by its own meter, leaves less of its buffer's period than a fifth, or none."""
     jitter_s = reading.rig.jitter_ms / 1000
@@ -81,6 +82,7 @@ def _safe_buffer(each: _Loaded, jitter_s: float) -> tuple[Remedy, ...]:
     return one_remedy(f"Set the buffer of {each.device.name} to {size}, the smallest safe one", edit)
 
 
+@rule("load", symptoms=("clicks",))
 def programs_crowd_the_computer(reading: Reading) -> list[Snag]:
     """Programs that each fit by themselves do not all fit on one core, or not on this computer."""
     jitter_s = reading.rig.jitter_ms / 1000
@@ -139,6 +141,7 @@ def _larger_buffers(loaded: list[_Loaded], jitter_s: float, cores: int) -> tuple
     return one_remedy(f"Set the buffer of {' and of '.join(said)}", *edits)
 
 
+@rule("load", symptoms=("nothing", "clicks"), explains=("line-blocked", "line-half-silent"))
 def link_over_budget(reading: Reading) -> list[Snag]:
     """A box has more channels at its rate than its USB link can carry."""
     snags = []
@@ -196,6 +199,7 @@ def _kind(remedy: Remedy) -> set[str]:
     return set(edit.values)
 
 
+@rule("load")
 def file_passes_4_gib(reading: Reading) -> list[Snag]:
     """A recording is planned longer than a plain WAV file can hold."""
     minutes = reading.rig.show_minutes

@@ -14,7 +14,7 @@ from iskelo.core.rig.programs import Meant, Program, ProgramPort
 from iskelo.core.rig.rig import Index, Rig, index, leg_letter
 from iskelo.core.rig.ways import Bank, Opening, driver_of
 from iskelo.core.snags.reach import lines_through_input
-from iskelo.core.snags.rule import Remedy, Snag, distinct
+from iskelo.core.snags.rule import Remedy, Snag, distinct, rule
 
 NAMES_TOLD = 6
 
@@ -43,6 +43,21 @@ def strayed(found: Index, program: Program) -> list[Strayed]:
     return legs
 
 
+@rule(
+    "aggregate",
+    symptoms=("nothing", "one side"),
+    explains=(
+        "line-silent",
+        "line-half-silent",
+        "line-blocked",
+        "line-crossed",
+        "line-crowded",
+        "leg-without-channel",
+        "channel-not-enabled",
+        "output-nowhere",
+        "driver-shows-too-few",
+    ),
+)
 def numbers_moved(reading: Reading) -> list[Snag]:
     """Names of a program have other boxes' channels than they were put at: a member went, or shows fewer or more."""
     found = reading.found

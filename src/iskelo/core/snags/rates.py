@@ -8,11 +8,12 @@ from iskelo.core.rig.links import BANKS
 from iskelo.core.rig.programs import Program
 from iskelo.core.rig.ways import Device, Opening
 from iskelo.core.snags.reach import lines_of_program
-from iskelo.core.snags.rule import Remedy, Snag, distinct, one_remedy
+from iskelo.core.snags.rule import Remedy, Snag, distinct, one_remedy, rule
 from iskelo.core.timing.delays import samples_to_ms
 from iskelo.core.timing.rates import say_speed, speed
 
 
+@rule("rate", symptoms=("wrong pitch",), explains=("line-off-speed",))
 def program_at_another_rate(reading: Reading) -> list[Snag]:
     """A program is set to another rate than its device runs at, so its sound plays at the wrong speed."""
     snags = []
@@ -45,6 +46,7 @@ def program_at_another_rate(reading: Reading) -> list[Snag]:
     return snags
 
 
+@rule("rate")
 def driver_resamples(reading: Reading) -> list[Snag]:
     """A driver resamples for a program that is set to another rate than the box: right in speed, but later."""
     snags = []
@@ -88,6 +90,7 @@ def one_rate(program: Program, box: Device) -> tuple[Remedy, ...]:
     return distinct(remedies)
 
 
+@rule("rate", symptoms=("wrong pitch",))
 def rate_set_in_two_places(reading: Reading) -> list[Snag]:
     """Programs on one box are set to different rates; whichever opens it last sets it for all."""
     snags = []
@@ -129,6 +132,7 @@ def _sets(reading: Reading, program: Program) -> bool:
     return not opening.converts and (driver is None or driver.set_in == "the program")
 
 
+@rule("rate", symptoms=("nothing",), explains=("line-blocked", "line-half-silent"))
 def rate_cuts_channels(reading: Reading) -> list[Snag]:
     """A program is mapped to channels of an optical port that it does not carry at the box's rate."""
     snags = []

@@ -5,9 +5,10 @@ Snags of one root are told as one: a program without a device is one snag, not o
 
 from collections.abc import Iterable
 from dataclasses import replace
-from typing import Literal, get_args
+from typing import get_args
 
 from iskelo.core.lines.context import Reading
+from iskelo.core.lines.findings import HEADLINES
 from iskelo.core.snags import (
     aggregates,
     arrivals,
@@ -23,233 +24,38 @@ from iskelo.core.snags import (
     sides,
     tracks,
 )
-from iskelo.core.snags.rule import REMEDIES_AT_MOST, SEVERITIES, Remedy, Rule, Snag, distinct
+from iskelo.core.snags.rule import AREAS, KNOWN, REMEDIES_AT_MOST, SEVERITIES, Known, Remedy, Snag, Symptom, distinct
 
-RULES: tuple[tuple[str, tuple[Rule, ...]], ...] = (
-    (
-        "driver",
-        (
-            drivers.program_without_device,
-            drivers.driver_not_installed,
-            drivers.driver_held,
-            drivers.driver_shows_too_few,
-            drivers.lets_go_in_background,
-            drivers.system_sounds_on_a_recording_device,
-            aggregates.box_not_connected,
-        ),
-    ),
-    (
-        "rate",
-        (
-            rates.program_at_another_rate,
-            rates.driver_resamples,
-            rates.rate_set_in_two_places,
-            rates.rate_cuts_channels,
-            aggregates.boxes_at_different_rates,
-        ),
-    ),
-    (
-        "clock",
-        (
-            clocks.clock_loop,
-            clocks.clock_not_locked,
-            clocks.two_masters,
-            clocks.clocks_drift,
-        ),
-    ),
-    (
-        "aggregate",
-        (
-            aggregates.member_absent,
-            aggregates.master_not_a_member,
-            numbers.numbers_moved,
-            aggregates.member_order,
-            aggregates.member_cannot_join,
-            aggregates.members_differ_in_delay,
-            aggregates.matched_member_adds_delay,
-        ),
-    ),
-    ("what goes round", (rounds.sound_goes_round,)),
-    (
-        "inputs and outputs",
-        (
-            inputs.two_inputs_on_one_channel,
-            inputs.leg_without_channel,
-            inputs.channel_not_enabled,
-            inputs.output_nowhere,
-            inputs.names_repeated,
-            inputs.unused_bus,
-            inputs.bus_feeds_itself,
-        ),
-    ),
-    (
-        "tracks",
-        (tracks.armed_without_input, tracks.armed_twice, tracks.monitored_twice, tracks.one_side_silent),
-    ),
-    (
-        "level",
-        (
-            levels.phantom_missing,
-            levels.high_impedance_missing,
-            levels.consumer_and_professional,
-            levels.line_hot,
-            levels.line_low,
-        ),
-    ),
-    (
-        "load",
-        (
-            load.work_exceeds_buffer,
-            load.programs_crowd_the_computer,
-            load.link_over_budget,
-            load.file_passes_4_gib,
-        ),
-    ),
-    (
-        "lines",
-        (
-            lines.line_silent,
-            sides.line_half_silent,
-            lines.line_blocked,
-            lines.line_crossed,
-            arrivals.line_doubled,
-            arrivals.line_crowded,
-            arrivals.line_off_speed,
-            clocks.line_drifting,
-            sides.line_inverted,
-            sides.line_skewed,
-            arrivals.line_late,
-        ),
-    ),
+MODULES = (
+    *(drivers, rates, clocks, aggregates, numbers, rounds, inputs, tracks, levels, load, lines, sides, arrivals),
 )
+"""Where rules are, in the order in which those of one area are run."""
 
-RULE_NAMES = tuple(rule.__name__.replace("_", "-") for _, rules in RULES for rule in rules)
-"""The rules by the names their snags carry, in order."""
 
-Symptom = Literal[
-    "hollow",
-    "thin",
-    "clicks",
-    "late",
-    "echo",
-    "howls",
-    "rings",
-    "one side",
-    "wrong pitch",
-    "too quiet",
-    "distorted",
-    "nothing",
-]
-"""What a person hears when something is wrong."""
+def _place(known: Known) -> tuple[int, int]:
+    """By area; rules of lines by what they find, as headlines are."""
+    kind = known.name.removeprefix("line-").replace("-", " ")
+    of_lines = known.area == "lines" and kind in HEADLINES
+    return AREAS.index(known.area), HEADLINES.index(kind) if of_lines else 0
 
-SYMPTOMS: dict[str, tuple[Symptom, ...]] = {
-    "line-doubled": ("hollow", "echo"),
-    "monitored-twice": ("hollow", "echo"),
-    "line-late": ("late", "echo"),
-    "line-off-speed": ("wrong pitch",),
-    "program-at-another-rate": ("wrong pitch",),
-    "clocks-drift": ("clicks",),
-    "line-drifting": ("clicks",),
-    "clock-loop": ("clicks", "nothing"),
-    "clock-not-locked": ("clicks", "nothing"),
-    "two-masters": ("clicks",),
-    "members-differ-in-delay": ("hollow",),
-    "matched-member-adds-delay": ("late",),
-    "member-order": ("nothing", "one side"),
-    "numbers-moved": ("nothing", "one side"),
-    "rate-set-in-two-places": ("wrong pitch",),
-    "line-crossed": ("nothing", "one side"),
-    "one-side-silent": ("one side",),
-    "line-half-silent": ("one side",),
-    "line-inverted": ("thin",),
-    "line-skewed": ("one side", "hollow"),
-    "line-hot": ("distorted",),
-    "line-low": ("too quiet",),
-    "consumer-and-professional": ("too quiet", "distorted"),
-    "high-impedance-missing": ("too quiet",),
-    "lets-go-in-background": ("nothing",),
-    "work-exceeds-buffer": ("clicks",),
-    "programs-crowd-the-computer": ("clicks",),
-    "link-over-budget": ("nothing", "clicks"),
-    "two-inputs-on-one-channel": ("nothing",),
-    "bus-feeds-itself": ("howls", "nothing"),
-    "sound-goes-round": ("howls", "rings", "hollow", "echo"),
-    **dict.fromkeys(
-        (
-            "line-silent",
-            "line-blocked",
-            "program-without-device",
-            "driver-not-installed",
-            "driver-held",
-            "driver-shows-too-few",
-            "rate-cuts-channels",
-            "box-not-connected",
-            "boxes-at-different-rates",
-            "member-absent",
-            "member-cannot-join",
-            "leg-without-channel",
-            "channel-not-enabled",
-            "output-nowhere",
-            "unused-bus",
-            "armed-without-input",
-            "armed-twice",
-            "phantom-missing",
-        ),
-        ("nothing",),
-    ),
-}
-"""Which rules could be behind what somebody hears."""
 
+_BY_MODULE = sorted(KNOWN, key=lambda known: [each.__name__ for each in MODULES].index(known.find.__module__))
+RULES: tuple[Known, ...] = tuple(sorted(_BY_MODULE, key=_place))
+"""Every rule, in order."""
+
+RULE_NAMES = tuple(known.name for known in RULES)
+BY_NAME = {known.name: known for known in RULES}
 ALL_SYMPTOMS: tuple[str, ...] = get_args(Symptom)
-
-EXPLAINS: dict[str, tuple[str, ...]] = {
-    "program-without-device": ("line-silent",),
-    "driver-not-installed": ("line-blocked", "line-half-silent"),
-    "driver-held": ("line-blocked", "line-half-silent"),
-    "program-at-another-rate": ("line-off-speed",),
-    "rate-cuts-channels": ("line-blocked", "line-half-silent"),
-    "box-not-connected": ("line-blocked", "line-half-silent"),
-    "boxes-at-different-rates": ("line-blocked", "line-half-silent"),
-    "link-over-budget": ("line-blocked", "line-half-silent"),
-    "member-cannot-join": ("line-blocked", "line-half-silent"),
-    "clocks-drift": ("line-drifting",),
-    "member-absent": ("line-silent", "line-half-silent", "line-crossed", "line-crowded"),
-    "numbers-moved": (
-        "line-silent",
-        "line-half-silent",
-        "line-blocked",
-        "line-crossed",
-        "line-crowded",
-        "leg-without-channel",
-        "channel-not-enabled",
-        "output-nowhere",
-        "driver-shows-too-few",
-    ),
-    "member-order": ("line-silent", "line-half-silent", "line-crossed", "line-crowded"),
-    "driver-shows-too-few": ("line-blocked", "line-silent", "line-half-silent"),
-    "two-inputs-on-one-channel": ("line-silent", "line-half-silent", "line-crossed", "line-crowded"),
-    "leg-without-channel": ("line-silent", "line-half-silent"),
-    "channel-not-enabled": ("line-blocked", "line-half-silent"),
-    "armed-without-input": ("line-silent",),
-    "armed-twice": ("line-blocked", "line-half-silent"),
-    "monitored-twice": ("line-doubled",),
-    "one-side-silent": ("line-half-silent",),
-    "members-differ-in-delay": ("line-skewed",),
-    "output-nowhere": ("line-silent", "line-half-silent"),
-    "bus-feeds-itself": ("line-blocked", "line-silent"),
-    "phantom-missing": ("line-blocked", "line-half-silent", "line-silent"),
-}
-"""The snags of lines that a snag of gear explains, where it names the same line."""
 
 
 def symptoms_of(snag: Snag) -> tuple[Symptom, ...]:
     """How a snag may sound, best first."""
-    return SYMPTOMS.get(snag.rule, ())
+    return BY_NAME[snag.rule].symptoms
 
 
 def run_rules(reading: Reading) -> list[Snag]:
     """Every snag of every rule, in the order of the rules, each by itself."""
-    return [snag for _, rules in RULES for rule in rules for snag in rule(reading)]
+    return [snag for known in RULES for snag in known.find(reading)]
 
 
 def find_snags(reading: Reading) -> list[Snag]:
@@ -262,14 +68,14 @@ def _explained(snags: list[Snag]) -> list[Snag]:
     """Join each line's snag to the snag of gear that explains it."""
     causes: dict[tuple[str, str], Snag] = {}
     for snag in snags:
-        for rule in EXPLAINS.get(snag.rule, ()):
+        for rule in BY_NAME[snag.rule].explains:
             for line in snag.lines:
                 causes.setdefault((rule, line), snag)
     joined: dict[str, list[Snag]] = {}
     left = []
     for snag in snags:
         root = snag
-        # What explains it may itself be explained; rules come in order, so this ends.
+        # What explains it may itself be explained; nothing explains itself, so this ends.
         while (cause := _cause(root, causes)) is not None:
             root = cause
         if root is snag:

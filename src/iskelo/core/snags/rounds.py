@@ -7,7 +7,7 @@ from iskelo.core.lines.context import Reading
 from iskelo.core.lines.rings import Ringing, say_ringing, say_round
 from iskelo.core.planner.opening import openings, turned_down
 from iskelo.core.planner.stages import plain
-from iskelo.core.snags.rule import Remedy, Severity, Snag
+from iskelo.core.snags.rule import Remedy, Severity, Snag, rule
 
 MARGIN_DB = 6.0
 """So far below nought a loop is turned down; common practice, no published source."""
@@ -17,6 +17,7 @@ OPENINGS_AT_MOST = 2
 _SEVERITY: dict[str, Severity] = {"howls": "stop", "may howl": "stop", "rings": "trouble"}
 
 
+@rule("what goes round", symptoms=("howls", "rings", "hollow", "echo"))
 def sound_goes_round(reading: Reading) -> list[Snag]:
     """Leads, monitoring and mixes close a circle: what goes round grows, may grow, or takes its time to die away."""
     return [_snag(ring, reading) for ring in reading.rings.all]

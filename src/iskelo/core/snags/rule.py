@@ -1,8 +1,12 @@
-"""What a rule is: looks for one thing, gives evidence, consequence and remedies."""
+"""What a rule is: looks for one thing, gives evidence, consequence and remedies.
+
+A rule is one function with all that is known of it in its decorator: its area, how what it finds may sound, and which
+snags of lines it explains. What it looks for is its docstring; ``docs/snags.md`` is made from all of them.
+"""
 
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from typing import Literal
+from typing import Literal, get_args
 
 from iskelo.core.edits.edit import Edit
 from iskelo.core.light import light
@@ -51,6 +55,75 @@ class Snag:
 
 
 Rule = Callable[[Reading], list[Snag]]
+
+Area = Literal[
+    "driver",
+    "rate",
+    "clock",
+    "aggregate",
+    "what goes round",
+    "inputs and outputs",
+    "tracks",
+    "level",
+    "load",
+    "lines",
+]
+AREAS: tuple[Area, ...] = get_args(Area)
+"""In the order in which their rules are run: causes before what they hide."""
+
+Symptom = Literal[
+    "hollow",
+    "thin",
+    "clicks",
+    "late",
+    "echo",
+    "howls",
+    "rings",
+    "one side",
+    "wrong pitch",
+    "too quiet",
+    "distorted",
+    "nothing",
+]
+"""What a person hears when something is wrong."""
+
+
+@dataclass(frozen=True, slots=True)
+class Known:
+    """A rule with what its decorator says; ``name`` is what its snags carry."""
+
+    find: Rule
+    name: str
+    area: Area
+    symptoms: tuple[Symptom, ...]
+    explains: tuple[str, ...]
+
+    @property
+    def looks_for(self) -> str:
+        """The first paragraph of its docstring, in one line."""
+        return " ".join((self.find.__doc__ or "").partition("\n\n")[0].split())
+
+
+KNOWN: list[Known] = []
+"""Every rule as its module was read; ``registry`` has them in order."""
+
+
+def rule(area: Area, *, symptoms: tuple[Symptom, ...] = (), explains: tuple[str, ...] = ()) -> Callable[[Rule], Rule]:
+    """Say of a function that it is a rule.
+
+    Parameters
+    ----------
+    symptoms
+        How what it finds may sound, best first.
+    explains
+        The rules of lines whose snags follow from this one's, where they name the same line.
+    """
+
+    def register(find: Rule) -> Rule:
+        KNOWN.append(Known(find, find.__name__.replace("_", "-"), area, symptoms, explains))
+        return find
+
+    return register
 
 
 def distinct(remedies: list[Remedy], at_most: int = REMEDIES_AT_MOST) -> tuple[Remedy, ...]:

@@ -13,10 +13,11 @@ from iskelo.core.snags.arrivals import direct_instead
 from iskelo.core.snags.levels import even_sides
 from iskelo.core.snags.lines import joining_remedies
 from iskelo.core.snags.reach import with_finding
-from iskelo.core.snags.rule import Remedy, Snag, distinct
+from iskelo.core.snags.rule import Remedy, Snag, distinct, rule
 from iskelo.core.wiring.hops import DEVICE_HOPS
 
 
+@rule("lines", symptoms=("one side",))
 def line_half_silent(reading: Reading) -> list[Snag]:
     """One side of a line arrives, the other does not."""
     return [
@@ -71,6 +72,7 @@ def _fit_mono(reading: Reading, state: LineState) -> list[Remedy]:
     return remedies
 
 
+@rule("lines", symptoms=("thin",))
 def line_inverted(reading: Reading) -> list[Snag]:
     """A line's sound arrives with its polarity reversed."""
     return [
@@ -117,6 +119,7 @@ def _turn_back(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
     return distinct([Remedy(f"Take a lead that is wired straight for {said}", right)]) if leads else ()
 
 
+@rule("lines", symptoms=("one side", "hollow"))
 def line_skewed(reading: Reading) -> list[Snag]:
     """The sides of a line, or lines that are recorded together, come at different times or levels."""
     return [

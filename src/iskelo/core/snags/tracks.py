@@ -11,10 +11,11 @@ from iskelo.core.rig.programs import Program, Track
 from iskelo.core.routes.route import reached, reaching
 from iskelo.core.snags.lines import joining_remedies
 from iskelo.core.snags.reach import lines_to_track
-from iskelo.core.snags.rule import Remedy, Snag, distinct, if_so, one_remedy
+from iskelo.core.snags.rule import Remedy, Snag, distinct, if_so, one_remedy, rule
 from iskelo.core.wiring.graph import refused_to_arm
 
 
+@rule("tracks", symptoms=("nothing",), explains=("line-silent",))
 def armed_without_input(reading: Reading) -> list[Snag]:
     """A track is armed and takes no input: it would record silence."""
     snags = []
@@ -53,6 +54,7 @@ def _give_input(reading: Reading, program: Program, track: Track) -> tuple[Remed
     return distinct(remedies)
 
 
+@rule("tracks", symptoms=("one side",), explains=("line-half-silent",))
 def one_side_silent(reading: Reading) -> list[Snag]:
     """A stereo track takes a mono input: its right side stays silent."""
     snags = []
@@ -78,6 +80,7 @@ def one_side_silent(reading: Reading) -> list[Snag]:
     return snags
 
 
+@rule("tracks", symptoms=("nothing",), explains=("line-blocked", "line-half-silent"))
 def armed_twice(reading: Reading) -> list[Snag]:
     """Tracks are armed on one channel, alone or as part of a pair, in a program that arms a channel once."""
     snags = []
@@ -149,6 +152,7 @@ def _arm_one(program: Program, tracks: list[Track], allow: Edit) -> tuple[Remedy
     return distinct([*remedies, if_so(f"{program.name} allows it after all", allow)])
 
 
+@rule("tracks", symptoms=("hollow", "echo"), explains=("line-doubled",))
 def monitored_twice(reading: Reading) -> list[Snag]:
     """A track is monitored in the program while the box monitors the same jack directly, at the same output."""
     snags: list[Snag] = []

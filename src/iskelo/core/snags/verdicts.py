@@ -8,7 +8,7 @@ matched ones, their level within half a decibel, their polarity), and what was h
 from typing import NamedTuple
 
 from iskelo.core.lines.findings import HEADLINES, Headline
-from iskelo.core.snags.registry import EXPLAINS
+from iskelo.core.snags.registry import RULES
 
 
 class Verdict(NamedTuple):
@@ -126,7 +126,7 @@ def verdicts_table() -> str:
     rows += ["", "| finding | told when | proved only when | mended by | explained by |", "|---|---|---|---|---|"]
     for kind in HEADLINES:
         rule = f"line-{kind.replace(' ', '-')}"
-        causes = ", ".join(cause.replace("-", " ") for cause, explained in EXPLAINS.items() if rule in explained)
+        causes = ", ".join(known.name.replace("-", " ") for known in RULES if rule in known.explains)
         causes = TOLD_BY.get(kind, causes)
         rows.append(f"| {kind} | {' | '.join(VERDICTS[kind])} | {causes or '—'} |")
     return "\n".join([*rows, ""])
