@@ -2,7 +2,7 @@ import hooks from "eslint-plugin-react-hooks"
 import tseslint from "typescript-eslint"
 
 export default tseslint.config(
-  { ignores: ["src/api/schema.d.ts"] },
+  { ignores: ["src/api/schema.d.ts", "src/api/rules.ts"] },
   ...tseslint.configs.strict,
   {
     plugins: { "react-hooks": hooks },

@@ -33,7 +33,7 @@ def test_a_lead_from_an_output_back_into_an_input_howls_and_is_opened_by_its_rem
     card(screen, "Stairwell")
     choose(screen, "Leg 1 from", "Corvane out 2")
     typed(screen, "Delay", "480")
-    screen.get_by_label("Effects: what comes out is wet").press("Space")
+    screen.get_by_label("Effects (wet)").press("Space")
     card(screen, "Phones")
     screen.get_by_label("Stereo").press("Space")
     choose(screen, "Leg 1 from", "Corvane out 1")

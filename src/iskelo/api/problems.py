@@ -110,7 +110,9 @@ def install(app: FastAPI, settings: Settings) -> None:
     async def _invalid(_: Request, error: RequestValidationError) -> Response:
         first = error.errors()[0]
         words = [str(part).replace("_", " ") for part in first["loc"] if part != "body"]
-        return problem(422, "Refused", plainly(str(first["msg"])), " › ".join(words))
+        return problem(
+            422, "Refused", plainly(first["type"], first.get("ctx", {}), str(first["msg"])), " › ".join(words)
+        )
 
     @app.exception_handler(Faulty)
     async def _faulty(_: Request, error: Faulty) -> Response:

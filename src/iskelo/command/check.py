@@ -7,6 +7,7 @@ import time
 from pathlib import Path
 
 from iskelo.api.openapi import contract
+from iskelo.api.rules import rules_file
 from iskelo.command.install import built_screens, chromium, node_modules, postgres_programs, recorded_speech
 from iskelo.command.places import ROOT, WEB, give_up, say
 from iskelo.core.snags.registry import RULES
@@ -56,6 +57,7 @@ def generated() -> dict[Path, str]:
     docs = ROOT / "docs"
     return {
         types_file(): generated_types(),
+        WEB / "src" / "api" / "rules.ts": rules_file(),
         docs / "snags.md": generated_snags(),
         docs / "verdicts.md": verdicts_table(),
     }

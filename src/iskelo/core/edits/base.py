@@ -1,7 +1,6 @@
 """What every edit shares: the refusal, ids from the rig's counter, and putting a changed piece back."""
 
-import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any, TypeVar
 
@@ -39,37 +38,35 @@ class Applied:
     words: str
 
 
-PLAINLY = (
-    (r"input should be greater than or equal to (\S+)", r"it must be \1 or more"),
-    (r"input should be greater than (\S+)", r"it must be more than \1"),
-    (r"input should be less than or equal to (\S+)", r"it must be \1 or less"),
-    (r"input should be less than (\S+)", r"it must be less than \1"),
-    (r"input should be a valid integer.*", "it must be a whole number"),
-    (r"input should be a (valid|finite) number.*", "it must be a number"),
-    (r"input should be a valid boolean.*", "it must be on or off"),
-    (r"input should be a valid dictionary.*", "it should be an object, with its fields by name"),
-    (r"input should be a valid tuple", "it must be a list"),
-    (r"input should be a valid string", "it must be text"),
-    (r"tuple should have at most (\d+) items? after validation, not .*", r"there can be \1 at most"),
-    (r"tuple should have at least (\d+) items? after validation, not .*", r"there must be \1 at least"),
-)
-"""What the validating library says, and how a technician would."""
+PLAINLY: dict[str, str] = {
+    "greater_than_equal": "it must be {ge} or more",
+    "greater_than": "it must be more than {gt}",
+    "less_than_equal": "it must be {le} or less",
+    "less_than": "it must be less than {lt}",
+    **dict.fromkeys(("int_type", "int_parsing", "int_from_float"), "it must be a whole number"),
+    **dict.fromkeys(("float_type", "float_parsing", "finite_number"), "it must be a number"),
+    **dict.fromkeys(("bool_type", "bool_parsing"), "it must be on or off"),
+    **dict.fromkeys(("dict_type", "model_type"), "it should be an object, with its fields by name"),
+    "tuple_type": "it must be a list",
+    "string_type": "it must be text",
+    "too_long": "there can be {max_length} at most",
+    "too_short": "there must be {min_length} at least",
+}
+"""What a technician is told, by the kind of complaint of the validating library and what it says of it."""
 
 
-def plainly(message: str) -> str:
-    """A complaint of the validating library in plain words; what it has no plain words for stays."""
+def plainly(kind: str, context: Mapping[str, Any], message: str) -> str:
+    """A complaint of the validating library in plain words; what it has no plain words for keeps its own."""
+    if kind in PLAINLY:
+        return PLAINLY[kind].format_map(context)
     said = message.removeprefix("Value error, ")
-    said = said[:1].lower() + said[1:]
-    for pattern, words in PLAINLY:
-        if re.fullmatch(pattern, said):
-            return re.sub(pattern, words, said)
-    return said
+    return said[:1].lower() + said[1:]
 
 
 def first_reason(error: ValidationError) -> tuple[tuple[str | int, ...], str]:
     """The first complaint of a validation: where in the document, and the reason in plain words."""
-    complaint = error.errors(include_url=False, include_context=False)[0]
-    return complaint["loc"], plainly(str(complaint["msg"]))
+    complaint = error.errors(include_url=False)[0]
+    return complaint["loc"], plainly(complaint["type"], complaint.get("ctx", {}), str(complaint["msg"]))
 
 
 def path_of(place: tuple[str | int, ...]) -> str:

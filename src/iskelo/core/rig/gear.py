@@ -23,6 +23,7 @@ from iskelo.core.rig.value import (
     Origins,
     Ppm,
     RateHz,
+    Settable,
     Value,
     Width,
 )
@@ -36,15 +37,15 @@ class Source(Value):
 
     kind: Literal["source"] = "source"
     id: Id
-    name: Name
-    notes: Notes = ""
-    source_kind: Literal["microphone", "instrument", "line player"] = "microphone"
-    width: Width = 1
-    level_dbu: LevelDbu = -38.0
-    level_unit: LevelUnit = "dBu"
-    headroom_db: Headroom | None = None
-    needs_phantom: bool = False
-    needs_high_impedance: bool = False
+    name: Annotated[Name, Settable("name")]
+    notes: Annotated[Notes, Settable("notes")] = ""
+    source_kind: Annotated[Literal["microphone", "instrument", "line player"], Settable("kind")] = "microphone"
+    width: Annotated[Width, Settable("width")] = 1
+    level_dbu: Annotated[LevelDbu, Settable("level", "dBu", figure=True)] = -38.0
+    level_unit: Annotated[LevelUnit, Settable("level told in")] = "dBu"
+    headroom_db: Annotated[Headroom | None, Settable("headroom needed", "dB")] = None
+    needs_phantom: Annotated[bool, Settable("phantom supply")] = False
+    needs_high_impedance: Annotated[bool, Settable("high-impedance input")] = False
     origins: Origins = Field(default_factory=dict)
 
 
@@ -83,20 +84,22 @@ class Driver(Value):
     """
 
     id: Id
-    kind: DriverKind = "vendor"
-    installed: bool = True
-    clients: Clients = "many"
-    capture: BankSize | None = None
-    playback: BankSize | None = None
-    buffers_samples: Annotated[tuple[BufferSamples, ...], Field(min_length=1, max_length=64)] = BUFFERS_SAMPLES
-    buffer_samples: BufferSamples = 128
-    set_in: Literal["the program", "its own panel"] = "the program"
-    engine_samples: BufferSamples | None = None
-    safety_in_samples: DelaySamples = 0
-    safety_out_samples: DelaySamples = 0
-    offsets: Annotated[tuple[Offsets, ...], Field(max_length=64)] = ()
-    resamples: bool = False
-    resampling_samples: DelaySamples = 72
+    kind: Annotated[DriverKind, Settable("kind")] = "vendor"
+    installed: Annotated[bool, Settable("installed")] = True
+    clients: Annotated[Clients, Settable("programs at a time")] = "many"
+    capture: Annotated[BankSize | None, Settable("capture channels shown")] = None
+    playback: Annotated[BankSize | None, Settable("playback channels shown")] = None
+    buffers_samples: Annotated[
+        Annotated[tuple[BufferSamples, ...], Field(min_length=1, max_length=64)], Settable("buffers offered", "samples")
+    ] = BUFFERS_SAMPLES
+    buffer_samples: Annotated[BufferSamples, Settable("buffer", "samples")] = 128
+    set_in: Annotated[Literal["the program", "its own panel"], Settable("buffer and rate are set in")] = "the program"
+    engine_samples: Annotated[BufferSamples | None, Settable("engine period", "samples")] = None
+    safety_in_samples: Annotated[DelaySamples, Settable("safety offset in", "samples", figure=True)] = 0
+    safety_out_samples: Annotated[DelaySamples, Settable("safety offset out", "samples", figure=True)] = 0
+    offsets: Annotated[tuple[Offsets, ...], Field(max_length=64), Settable("safety offsets known")] = ()
+    resamples: Annotated[bool, Settable("resamples for programs at another rate")] = False
+    resampling_samples: Annotated[DelaySamples, Settable("resampling", "samples", figure=True)] = 72
     origins: Origins = Field(default_factory=dict)
 
     @property
@@ -174,37 +177,41 @@ class Interface(Value):
 
     kind: Literal["interface"] = "interface"
     id: Id
-    name: Name
-    notes: Notes = ""
-    jack_in: BankSize = 2
-    jack_out: BankSize = 2
-    capture: BankSize = 2
-    playback: BankSize = 2
-    optical_in: BankSize = 0
-    optical_out: BankSize = 0
-    rates_hz: Annotated[tuple[RateHz, ...], Field(min_length=1, max_length=16)] = RATES_HZ
-    rate_hz: RateHz = 48_000
-    converter_in_samples: DelaySamples = 26
-    mixer_samples: DelaySamples = 7
-    connected: bool = True
-    clock_source: ClockSource = "own"
-    tolerance_ppm: Annotated[float, Field(ge=0, le=5000, allow_inf_nan=False)] = 50.0
-    measured_ppm: Ppm | None = None
-    word_clock_in: bool = False
-    word_clock_out: bool = False
-    link_kind: LinkKind = "USB high speed"
-    link_sample_bytes: Annotated[int, Field(ge=2, le=4)] = 4
-    link_in_samples: DelaySamples = 0
-    link_out_samples: DelaySamples = 0
-    converter_out_samples: DelaySamples = 26
-    input_full_scale_dbu: LevelDbu = 18.0
-    output_full_scale_dbu: LevelDbu = 18.0
+    name: Annotated[Name, Settable("name")]
+    notes: Annotated[Notes, Settable("notes")] = ""
+    jack_in: Annotated[BankSize, Settable("input jacks")] = 2
+    jack_out: Annotated[BankSize, Settable("output jacks")] = 2
+    capture: Annotated[BankSize, Settable("capture channels")] = 2
+    playback: Annotated[BankSize, Settable("playback channels")] = 2
+    optical_in: Annotated[BankSize, Settable("optical channels in")] = 0
+    optical_out: Annotated[BankSize, Settable("optical channels out")] = 0
+    rates_hz: Annotated[
+        Annotated[tuple[RateHz, ...], Field(min_length=1, max_length=16)], Settable("rates offered", "Hz")
+    ] = RATES_HZ
+    rate_hz: Annotated[RateHz, Settable("rate", "Hz")] = 48_000
+    converter_in_samples: Annotated[DelaySamples, Settable("converter in", "samples", figure=True)] = 26
+    mixer_samples: Annotated[DelaySamples, Settable("mixer", "samples", figure=True)] = 7
+    connected: Annotated[bool, Settable("connected")] = True
+    clock_source: Annotated[ClockSource, Settable("clock from")] = "own"
+    tolerance_ppm: Annotated[
+        Annotated[float, Field(ge=0, le=5000, allow_inf_nan=False)], Settable("clock tolerance", "ppm", figure=True)
+    ] = 50.0
+    measured_ppm: Annotated[Ppm | None, Settable("clock, measured", "ppm", figure=True)] = None
+    word_clock_in: Annotated[bool, Settable("word clock input")] = False
+    word_clock_out: Annotated[bool, Settable("word clock output")] = False
+    link_kind: Annotated[LinkKind, Settable("link")] = "USB high speed"
+    link_sample_bytes: Annotated[int, Field(ge=2, le=4), Settable("bytes a sample on the link")] = 4
+    link_in_samples: Annotated[DelaySamples, Settable("link in", "samples", figure=True)] = 0
+    link_out_samples: Annotated[DelaySamples, Settable("link out", "samples", figure=True)] = 0
+    converter_out_samples: Annotated[DelaySamples, Settable("converter out", "samples", figure=True)] = 26
+    input_full_scale_dbu: Annotated[LevelDbu, Settable("input full scale", "dBu", figure=True)] = 18.0
+    output_full_scale_dbu: Annotated[LevelDbu, Settable("output full scale", "dBu", figure=True)] = 18.0
     trims_db: Annotated[tuple[GainDb, ...], Field(max_length=128)] = ()
     output_trims_db: Annotated[tuple[GainDb, ...], Field(max_length=128)] = ()
-    phantom_jacks: BankSize | None = None
-    phantom_on: Channels = ()
-    instrument_jacks: BankSize | None = None
-    high_impedance_on: Channels = ()
+    phantom_jacks: Annotated[BankSize | None, Settable("jacks with phantom supply")] = None
+    phantom_on: Annotated[Channels, Settable("phantom supply on")] = ()
+    instrument_jacks: Annotated[BankSize | None, Settable("jacks for instruments")] = None
+    high_impedance_on: Annotated[Channels, Settable("high impedance on")] = ()
     direct: Annotated[tuple[DirectMonitor, ...], Field(max_length=128 * 128, fail_fast=True)] = ()
     drivers: Annotated[tuple[Driver, ...], Field(min_length=1, max_length=8)]
     origins: Origins = Field(default_factory=dict)
@@ -310,14 +317,14 @@ class Aggregate(Value):
 
     kind: Literal["aggregate"] = "aggregate"
     id: Id
-    name: Name
-    notes: Notes = ""
+    name: Annotated[Name, Settable("name")]
+    notes: Annotated[Notes, Settable("notes")] = ""
     members: Annotated[tuple[Member, ...], Field(max_length=16)] = ()
-    master: Id | None = None
-    buffer_samples: BufferSamples = 128
-    margin_samples: Margin = 16
-    align: Literal["none", "pad to the longest"] = "none"
-    matches: bool = True
+    master: Annotated[Id | None, Settable("clock master")] = None
+    buffer_samples: Annotated[BufferSamples, Settable("buffer", "samples")] = 128
+    margin_samples: Annotated[Margin, Settable("ring buffer margin", "samples")] = 16
+    align: Annotated[Literal["none", "pad to the longest"], Settable("align members")] = "none"
+    matches: Annotated[bool, Settable("can match rates")] = True
 
     @model_validator(mode="after")
     def _once(self) -> "Aggregate":
@@ -331,12 +338,12 @@ class Destination(Value):
 
     kind: Literal["destination"] = "destination"
     id: Id
-    name: Name
-    notes: Notes = ""
-    destination_kind: Literal["headphones", "loudspeakers", "feed"] = "headphones"
-    width: Width = 2
-    highest_dbu: LevelDbu | None = None
-    level_unit: LevelUnit = "dBu"
+    name: Annotated[Name, Settable("name")]
+    notes: Annotated[Notes, Settable("notes")] = ""
+    destination_kind: Annotated[Literal["headphones", "loudspeakers", "feed"], Settable("kind")] = "headphones"
+    width: Annotated[Width, Settable("width")] = 2
+    highest_dbu: Annotated[LevelDbu | None, Settable("highest level", "dBu")] = None
+    level_unit: Annotated[LevelUnit, Settable("level told in")] = "dBu"
 
 
 Gear = Annotated[Source | Interface | Outboard | Aggregate | Program | Destination, Field(discriminator="kind")]

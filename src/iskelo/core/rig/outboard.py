@@ -1,11 +1,11 @@
 """Outboard gear: what a sound passes on its way through leads, such as a compressor or an echo."""
 
-from typing import Literal
+from typing import Annotated, Literal
 
 from pydantic import Field
 
 from iskelo.core.rig.text import DelaySamples, GainDb, Id, Name, Notes
-from iskelo.core.rig.value import LevelDbu, Origins, RateHz, Value, Width
+from iskelo.core.rig.value import LevelDbu, Origins, RateHz, Settable, Value, Width
 
 
 class Outboard(Value):
@@ -18,13 +18,13 @@ class Outboard(Value):
 
     kind: Literal["outboard"] = "outboard"
     id: Id
-    name: Name
-    notes: Notes = ""
-    width: Width = 1
-    delay_samples: DelaySamples = 0
-    rate_hz: RateHz = 48_000
-    gain_db: GainDb = 0.0
-    highest_dbu: LevelDbu | None = None
-    supplies_phantom: bool = False
-    effects: bool = False
+    name: Annotated[Name, Settable("name")]
+    notes: Annotated[Notes, Settable("notes")] = ""
+    width: Annotated[Width, Settable("width")] = 1
+    delay_samples: Annotated[DelaySamples, Settable("delay", "samples", figure=True)] = 0
+    rate_hz: Annotated[RateHz, Settable("its rate", "Hz")] = 48_000
+    gain_db: Annotated[GainDb, Settable("gain", "dB")] = 0.0
+    highest_dbu: Annotated[LevelDbu | None, Settable("highest level", "dBu", figure=True)] = None
+    supplies_phantom: Annotated[bool, Settable("supplies phantom power")] = False
+    effects: Annotated[bool, Settable("effects (wet)")] = False
     origins: Origins = Field(default_factory=dict)

@@ -5,7 +5,7 @@ from typing import Annotated, Literal
 from pydantic import Field, field_validator
 
 from iskelo.core.rig.text import DelaySamples, GainDb, Id, Name, Notes
-from iskelo.core.rig.value import BufferSamples, ChannelNumber, Headroom, Margin, RateHz, Value, Width
+from iskelo.core.rig.value import BufferSamples, ChannelNumber, Headroom, Margin, RateHz, Settable, Value, Width
 
 Channels = Annotated[tuple[ChannelNumber, ...], Field(max_length=256, fail_fast=True)]
 """Channels by number, each once; one that is said twice counts once."""
@@ -25,8 +25,10 @@ class ProgramPort(Value):
     """
 
     id: Id
-    name: Name
-    legs: Annotated[tuple[ChannelNumber | None, ...], Field(min_length=1, max_length=2)] = (None,)
+    name: Annotated[Name, Settable("name")]
+    legs: Annotated[
+        Annotated[tuple[ChannelNumber | None, ...], Field(min_length=1, max_length=2)], Settable("channels")
+    ] = (None,)
     meant: Annotated[tuple[Meant | None, ...], Field(max_length=2)] = ()
 
     def meant_by(self, leg: int) -> Meant | None:
@@ -50,16 +52,16 @@ class Track(Value):
     """
 
     id: Id
-    name: Name
-    width: Width = 1
-    input: Id | None = None
-    output: Id | None = None
-    armed: bool = True
-    monitored: bool = False
-    muted: bool = False
-    gain_db: GainDb = 0.0
-    pan: Pan = 0.0
-    effect_delay_samples: DelaySamples = 0
+    name: Annotated[Name, Settable("name")]
+    width: Annotated[Width, Settable("width")] = 1
+    input: Annotated[Id | None, Settable("input")] = None
+    output: Annotated[Id | None, Settable("output")] = None
+    armed: Annotated[bool, Settable("armed")] = True
+    monitored: Annotated[bool, Settable("monitored")] = False
+    muted: Annotated[bool, Settable("muted")] = False
+    gain_db: Annotated[GainDb, Settable("gain", "dB")] = 0.0
+    pan: Annotated[Pan, Settable("pan")] = 0.0
+    effect_delay_samples: Annotated[DelaySamples, Settable("effect delay", "samples")] = 0
 
 
 class Bus(Value):
@@ -70,13 +72,13 @@ class Bus(Value):
     """
 
     id: Id
-    name: Name
-    width: Width = 2
-    output: Id | None = None
-    gain_db: GainDb = 0.0
-    muted: bool = False
-    effects: bool = False
-    effect_delay_samples: DelaySamples = 0
+    name: Annotated[Name, Settable("name")]
+    width: Annotated[Width, Settable("width")] = 2
+    output: Annotated[Id | None, Settable("output")] = None
+    gain_db: Annotated[GainDb, Settable("gain", "dB")] = 0.0
+    muted: Annotated[bool, Settable("muted")] = False
+    effects: Annotated[bool, Settable("effects mix")] = False
+    effect_delay_samples: Annotated[DelaySamples, Settable("effect delay", "samples")] = 0
 
 
 class Send(Value):
@@ -88,10 +90,10 @@ class Send(Value):
     id: Id
     item: Id
     to: Id
-    tap: Tap = "behind the fader"
-    gain_db: GainDb = 0.0
-    pan: Pan | None = None
-    on: bool = True
+    tap: Annotated[Tap, Settable("tap")] = "behind the fader"
+    gain_db: Annotated[GainDb, Settable("gain", "dB")] = 0.0
+    pan: Annotated[Pan | None, Settable("pan")] = None
+    on: Annotated[bool, Settable("on")] = True
 
     @property
     def name(self) -> str:
@@ -103,12 +105,14 @@ class Voice(Value):
     """What a program itself sounds: a pad, a deck, a far end; its nominal level in dBFS, its headroom as a source's."""
 
     id: Id
-    name: Name
-    width: Width = 2
-    output: Id | None = None
-    pan: Pan = 0.0
-    level_dbfs: Annotated[float, Field(ge=-144, le=0, allow_inf_nan=False)] = -18.0
-    headroom_db: Headroom | None = None
+    name: Annotated[Name, Settable("name")]
+    width: Annotated[Width, Settable("width")] = 2
+    output: Annotated[Id | None, Settable("output")] = None
+    pan: Annotated[Pan, Settable("pan")] = 0.0
+    level_dbfs: Annotated[
+        Annotated[float, Field(ge=-144, le=0, allow_inf_nan=False)], Settable("level", "dBFS")
+    ] = -18.0
+    headroom_db: Annotated[Headroom | None, Settable("headroom needed", "dB")] = None
 
 
 class LoadReading(Value):
@@ -138,28 +142,28 @@ class Program(Value):
 
     kind: Literal["program"] = "program"
     id: Id
-    name: Name
-    notes: Notes = ""
-    program_kind: ProgramKind = "recorder"
+    name: Annotated[Name, Settable("name")]
+    notes: Annotated[Notes, Settable("notes")] = ""
+    program_kind: Annotated[ProgramKind, Settable("kind")] = "recorder"
     device: Id | None = None
-    driver: Id | None = None
+    driver: Annotated[Id | None, Settable("driver")] = None
     output_device: Id | None = None
     output_driver: Id | None = None
-    matched: bool = False
-    margin_samples: Margin = 16
-    rate_hz: RateHz | None = None
-    lets_go_in_background: bool = False
-    one_track_per_input: bool = False
-    one_file: bool = False
-    pan_law: PanLaw = "0 dB"
-    mute_kills_pre: bool = False
-    delay_compensation: bool = False
-    compensates_samples: DelaySamples = 0
-    load_readings: Annotated[tuple[LoadReading, ...], Field(max_length=2)] = ()
-    spreads_over_cores: bool = False
-    read_ahead_samples: BufferSamples | None = None
-    enabled_in: Channels = ()
-    enabled_out: Channels = ()
+    matched: Annotated[bool, Settable("input matched to the output's rate")] = False
+    margin_samples: Annotated[Margin, Settable("ring buffer margin between its devices", "samples")] = 16
+    rate_hz: Annotated[RateHz | None, Settable("rate", "Hz")] = None
+    lets_go_in_background: Annotated[bool, Settable("lets its device go in the background")] = False
+    one_track_per_input: Annotated[bool, Settable("one track an input")] = False
+    one_file: Annotated[bool, Settable("all tracks in one file")] = False
+    pan_law: Annotated[PanLaw, Settable("pan law")] = "0 dB"
+    mute_kills_pre: Annotated[bool, Settable("mute silences sends before the fader")] = False
+    delay_compensation: Annotated[bool, Settable("delay compensation")] = False
+    compensates_samples: Annotated[DelaySamples, Settable("moves overdubs by itself", "samples")] = 0
+    load_readings: Annotated[tuple[LoadReading, ...], Field(max_length=2), Settable("load meter")] = ()
+    spreads_over_cores: Annotated[bool, Settable("spreads its work over cores")] = False
+    read_ahead_samples: Annotated[BufferSamples | None, Settable("read-ahead for what only plays", "samples")] = None
+    enabled_in: Annotated[Channels, Settable("enabled inputs")] = ()
+    enabled_out: Annotated[Channels, Settable("enabled outputs")] = ()
     inputs: Annotated[tuple[ProgramPort, ...], Field(max_length=512)] = ()
     tracks: Annotated[tuple[Track, ...], Field(max_length=512)] = ()
     outputs: Annotated[tuple[ProgramPort, ...], Field(max_length=128)] = ()

@@ -15,7 +15,7 @@ from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.ports import BANK_WORDS, CLOCK_BANKS, Port
 from iskelo.core.rig.programs import Bus, Program, ProgramPort, Send, Track, Voice
 from iskelo.core.rig.text import GainDb, Id, Name, Notes, clean_tag
-from iskelo.core.rig.value import Value
+from iskelo.core.rig.value import Settable, Value
 from iskelo.core.rig.ways import Device, Opening, Way, open_program
 
 Purpose = Literal["record", "listen"]
@@ -54,25 +54,27 @@ class Patch(Value):
     id: Id
     from_port: Port
     to_port: Port
-    gain_db: GainDb = 0.0
-    muted: bool = False
-    inverted: bool = False
+    gain_db: Annotated[GainDb, Settable("gain", "dB")] = 0.0
+    muted: Annotated[bool, Settable("muted")] = False
+    inverted: Annotated[bool, Settable("polarity reversed")] = False
 
 
 class Line(Value):
     """A wanted delivery: these source ports to those target ports, with its limits."""
 
     id: Id
-    name: Name
-    notes: Notes = ""
-    purpose: Purpose = "record"
-    from_ports: Annotated[tuple[Port, ...], Field(max_length=2)] = ()
-    to_ports: Annotated[tuple[Port, ...], Field(max_length=2)] = ()
-    longest_delay_ms: Annotated[float, Field(gt=0, le=60_000, allow_inf_nan=False)] | None = None
-    lowest_dbfs: LevelDbfs | None = None
-    highest_dbfs: LevelDbfs | None = None
-    alone: bool = False
-    tag: Annotated[str, AfterValidator(clean_tag)] = ""
+    name: Annotated[Name, Settable("name")]
+    notes: Annotated[Notes, Settable("notes")] = ""
+    purpose: Annotated[Purpose, Settable("purpose")] = "record"
+    from_ports: Annotated[tuple[Port, ...], Field(max_length=2), Settable("from")] = ()
+    to_ports: Annotated[tuple[Port, ...], Field(max_length=2), Settable("to")] = ()
+    longest_delay_ms: Annotated[
+        Annotated[float, Field(gt=0, le=60_000, allow_inf_nan=False)] | None, Settable("longest delay", "ms")
+    ] = None
+    lowest_dbfs: Annotated[LevelDbfs | None, Settable("lowest level", "dBFS")] = None
+    highest_dbfs: Annotated[LevelDbfs | None, Settable("highest level", "dBFS")] = None
+    alone: Annotated[bool, Settable("alone")] = False
+    tag: Annotated[str, AfterValidator(clean_tag), Settable("tag")] = ""
 
     @model_validator(mode="after")
     def _window(self) -> "Line":
@@ -104,13 +106,18 @@ class Rig(Value):
 
     format: Literal["iskelo rig"] = "iskelo rig"
     version: Literal[4] = 4
-    name: Name = "New rig"
-    notes: Notes = ""
+    name: Annotated[Name, Settable("name")] = "New rig"
+    notes: Annotated[Notes, Settable("notes")] = ""
     next_number: Annotated[int, Field(ge=1, le=1_000_000_000)] = 1
-    cores: Annotated[int, Field(ge=1, le=256)] = 4
-    jitter_ms: Annotated[float, Field(ge=0, le=1000, allow_inf_nan=False)] = 0.2
-    show_minutes: Annotated[float, Field(gt=0, le=100_000, allow_inf_nan=False)] | None = None
-    alignment_dbfs: Alignment = -18.0
+    cores: Annotated[int, Field(ge=1, le=256), Settable("cores")] = 4
+    jitter_ms: Annotated[
+        Annotated[float, Field(ge=0, le=1000, allow_inf_nan=False)], Settable("scheduling jitter", "ms")
+    ] = 0.2
+    show_minutes: Annotated[
+        Annotated[float, Field(gt=0, le=100_000, allow_inf_nan=False)] | None,
+        Settable("length of the recording", "minutes"),
+    ] = None
+    alignment_dbfs: Annotated[Alignment, Settable("alignment", "dBFS")] = -18.0
     gear: Annotated[tuple[Gear, ...], Field(max_length=4096, fail_fast=True)] = ()
     patches: Annotated[tuple[Patch, ...], Field(max_length=4096, fail_fast=True)] = ()
     lines: Annotated[tuple[Line, ...], Field(max_length=1024, fail_fast=True)] = ()

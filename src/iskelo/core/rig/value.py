@@ -1,6 +1,6 @@
 """What gear is made of: figures with their bounds, where they are from, and immutable values."""
 
-from typing import Annotated, Literal
+from typing import Annotated, Literal, NamedTuple
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 
@@ -42,6 +42,21 @@ Origins = Annotated[
 
 LevelUnit = Literal["dBu", "dBV"]
 """What a nominal level is told in: dBu on professional gear, dBV on consumer gear."""
+
+
+class Settable(NamedTuple):
+    """Said of a field that a person may set: what screens and the history call it, its unit, and whether where its
+    figure is from is kept.
+    """
+
+    name: str
+    unit: str = ""
+    figure: bool = False
+
+    @property
+    def label(self) -> str:
+        """Example: 'buffer (samples)'."""
+        return f"{self.name} ({self.unit})" if self.unit else self.name
 
 
 class Value(BaseModel):

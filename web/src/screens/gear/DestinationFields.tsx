@@ -1,6 +1,7 @@
 import { Box } from "@chakra-ui/react"
 
 import type { Destination } from "../../api/client"
+import { DESTINATION_KINDS } from "../../api/rules"
 import { Commit } from "../../parts/Commit"
 import { Select } from "../../parts/controls"
 import { Check, Row, Section, useNumber, useSet } from "./fields"
@@ -17,7 +18,7 @@ export function DestinationFields({ destination }: { destination: Destination })
           value={destination.destination_kind}
           onChange={(event) => set({ destination_kind: event.target.value })}
         >
-          {["headphones", "loudspeakers", "feed"].map((kind) => (
+          {DESTINATION_KINDS.map((kind) => (
             <option key={kind}>{kind}</option>
           ))}
         </Select>
@@ -52,11 +53,7 @@ export function DestinationFields({ destination }: { destination: Destination })
       </Row>
       {Array.from({ length: destination.width }, (_, leg) => (
         <Row key={leg} words={destination.width === 2 ? `${"LR"[leg]} from` : "from"}>
-          <Plugged
-            into={[destination.id, "in", leg + 1]}
-            label={`Leg ${leg + 1} from`}
-            banks={["jack_out", "outboard_out"]}
-          />
+          <Plugged into={[destination.id, "in", leg + 1]} label={`Leg ${leg + 1} from`} />
         </Row>
       ))}
     </Section>

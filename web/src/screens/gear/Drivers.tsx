@@ -2,6 +2,7 @@ import { Box, Flex } from "@chakra-ui/react"
 
 import type { Interface } from "../../api/client"
 import { useRig } from "../../api/rig"
+import { DRIVER_KINDS } from "../../api/rules"
 import { Button, Select } from "../../parts/controls"
 import { Offsets } from "../../parts/Offsets"
 import { useCarefulSet, usePropose } from "../../parts/propose"
@@ -9,7 +10,6 @@ import { Check, NumberList, OriginRow, Row, Section, Some, useSet } from "./fiel
 
 type Driver = Interface["drivers"][number]
 
-const KINDS = ["vendor", "system, shared", "system, sole use", "wrapper"] as const
 const CLIENTS: [Driver["clients"], string][] = [
   ["many", "many programs"],
   ["one", "one program at a time"],
@@ -64,7 +64,7 @@ function DriverFields({ box, driver, place }: { box: Interface; driver: Driver; 
           value={driver.kind}
           onChange={(event) => void careful({ kind: event.target.value }, event.target.value)}
         >
-          {KINDS.map((kind) => (
+          {DRIVER_KINDS.map((kind) => (
             <option key={kind}>{kind}</option>
           ))}
         </Select>

@@ -24,11 +24,7 @@ export function Jacks({ box }: { box: Interface }) {
             <Figure w="18px" textAlign="right">
               {jack}
             </Figure>
-            <Plugged
-              into={[box.id, "jack_in", jack]}
-              label={`Source at jack in ${jack}`}
-              banks={["out", "jack_out", "outboard_out"]}
-            />
+            <Plugged into={[box.id, "jack_in", jack]} label={`Source at jack in ${jack}`} />
             <Commit
               value={box.trims_db[index] ?? 0}
               label={`Trim of jack in ${jack}`}

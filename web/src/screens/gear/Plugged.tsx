@@ -1,5 +1,6 @@
 import type { Edit, State } from "../../api/client"
 import { useRig } from "../../api/rig"
+import { LEADS } from "../../api/rules"
 import { Select } from "../../parts/controls"
 
 type Port = Extract<Edit, { edit: "plug" }>["to_port"]
@@ -31,10 +32,10 @@ function ends(rig: State["rig"], bank: Bank, not: string): { key: string; words:
 }
 
 /** What is plugged in somewhere; choosing something else pulls it and plugs that in. */
-export function Plugged({ into, label, banks }: { into: Port; label: string; banks: Bank[] }) {
+export function Plugged({ into, label }: { into: Port; label: string }) {
   const { state, edit } = useRig()
   const lead = state.rig.patches.find((patch) => patch.to_port.join() === into.join())
-  const groups = GROUPS.filter(([bank]) => banks.includes(bank))
+  const groups = GROUPS.filter(([bank]) => (LEADS as readonly string[]).includes(`${bank} ${into[1]}`))
     .map(([bank, title]) => ({ title, ends: ends(state.rig, bank, into[0]) }))
     .filter((group) => group.ends.length > 0)
   return (

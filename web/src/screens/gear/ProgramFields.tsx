@@ -2,6 +2,7 @@ import { Box, Flex, chakra } from "@chakra-ui/react"
 
 import type { Program } from "../../api/client"
 import { useRig } from "../../api/rig"
+import { PROGRAM_KINDS, RATES_HZ } from "../../api/rules"
 import { Select } from "../../parts/controls"
 import { usePropose } from "../../parts/propose"
 import { useAggregates } from "./AggregateFields"
@@ -30,7 +31,7 @@ export function ProgramFields({ program }: { program: Program }) {
             value={program.program_kind}
             onChange={(event) => void set({ program_kind: event.target.value })}
           >
-            {KINDS.map((kind) => (
+            {PROGRAM_KINDS.map((kind) => (
               <option key={kind}>{kind}</option>
             ))}
           </Select>
@@ -143,7 +144,13 @@ export function ProgramFields({ program }: { program: Program }) {
             }
           >
             <option value="">the rate of its device</option>
-            {[...new Set([...RATES, ...(box?.rates_hz ?? []), ...(program.rate_hz ? [program.rate_hz] : [])])]
+            {[
+              ...new Set([
+                ...RATES_HZ,
+                ...(box?.rates_hz ?? []),
+                ...(program.rate_hz ? [program.rate_hz] : []),
+              ]),
+            ]
               .sort((one, other) => one - other)
               .map((rate) => (
                 <option key={rate} value={rate}>
@@ -207,10 +214,6 @@ export function ProgramFields({ program }: { program: Program }) {
     </>
   )
 }
-
-const RATES = [44_100, 48_000, 88_200, 96_000, 176_400, 192_000]
-
-const KINDS = ["recorder", "sampler", "player", "call", "mixing program", "system sounds"]
 
 function Enabled(props: { program: Program; side: "input" | "output"; size: number; on: number[] }) {
   const { edit } = useRig()

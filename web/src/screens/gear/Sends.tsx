@@ -3,6 +3,7 @@ import { useState } from "react"
 
 import type { Program } from "../../api/client"
 import { useRig } from "../../api/rig"
+import { PAN_LAWS } from "../../api/rules"
 import { Commit } from "../../parts/Commit"
 import { Button, Select } from "../../parts/controls"
 import { Check, Row, Section, useNumber, useSet } from "./fields"
@@ -10,7 +11,6 @@ import { Check, Row, Section, useNumber, useSet } from "./fields"
 type Send = Program["sends"][number]
 
 const TAPS = ["behind the fader", "before the fader"] as const
-const LAWS = ["0 dB", "-3 dB", "-4.5 dB", "-6 dB"]
 
 /** What tracks, voices and buses give to buses and outputs besides their own outputs; and how mono is panned. */
 export function Sends({ program }: { program: Program }) {
@@ -23,7 +23,7 @@ export function Sends({ program }: { program: Program }) {
           value={program.pan_law}
           onChange={(event) => void set({ pan_law: event.target.value })}
         >
-          {LAWS.map((law) => (
+          {PAN_LAWS.map((law) => (
             <option key={law} value={law}>
               {law.replace("-", "−")}
             </option>

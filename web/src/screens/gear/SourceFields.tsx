@@ -2,6 +2,7 @@ import { Box } from "@chakra-ui/react"
 
 import type { Edit, Source } from "../../api/client"
 import { useRig } from "../../api/rig"
+import { SOURCE_KINDS } from "../../api/rules"
 import { Select } from "../../parts/controls"
 import { usePropose } from "../../parts/propose"
 import { Check, OriginRow, Row, Section, Some, useSet } from "./fields"
@@ -66,7 +67,7 @@ export function SourceFields({ source }: { source: Source }) {
           value={source.source_kind}
           onChange={(event) => set({ source_kind: event.target.value })}
         >
-          {["microphone", "instrument", "line player"].map((kind) => (
+          {SOURCE_KINDS.map((kind) => (
             <option key={kind}>{kind}</option>
           ))}
         </Select>

@@ -1,5 +1,6 @@
 import type { Edit, State } from "../../api/client"
 import { useRig } from "../../api/rig"
+import { LEADS } from "../../api/rules"
 import { usePropose } from "../../parts/propose"
 
 /** What is dragged from peg to peg: a port's key. */
@@ -12,18 +13,6 @@ const parts = (key: string) => {
   return { owner, bank: bank as Bank, number: Number(number) }
 }
 
-/** Which banks a lead joins; the rig says what is wrong with one that it cannot have. */
-const LEADS = [
-  "out jack_in",
-  "out outboard_in",
-  "jack_out in",
-  "jack_out jack_in",
-  "jack_out outboard_in",
-  "outboard_out in",
-  "outboard_out jack_in",
-  "outboard_out outboard_in",
-]
-
 /** Joining one peg to another, whichever of them was dragged; null where nothing joins the two. */
 export function joinPegs(rig: State["rig"], one: string, other: string): Edit[] | null {
   return joined(rig, one, other) ?? joined(rig, other, one)
@@ -33,7 +22,7 @@ function joined(rig: State["rig"], from: string, to: string): Edit[] | null {
   const start = parts(from)
   const end = parts(to)
   const way = `${start.bank} ${end.bank}`
-  if (LEADS.includes(way)) {
+  if ((LEADS as readonly string[]).includes(way)) {
     // A source has one lead: it is pulled where it was. An output may feed several.
     const before =
       start.bank === "out"

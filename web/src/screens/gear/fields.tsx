@@ -2,6 +2,7 @@ import { Box, Flex, chakra } from "@chakra-ui/react"
 
 import type { Edit } from "../../api/client"
 import { useRig } from "../../api/rig"
+import { ORIGINS } from "../../api/rules"
 import { Commit, type Kept } from "../../parts/Commit"
 import { Select } from "../../parts/controls"
 
@@ -85,7 +86,6 @@ export function Check(props: {
   )
 }
 
-const ORIGINS = ["measured", "described", "typed", "assumed"] as const
 export type Origins = Record<string, (typeof ORIGINS)[number]>
 
 /** A figure with where it is from; one from nobody carries ~, and so does every sum it is in. */
@@ -135,6 +135,53 @@ export function OriginRow(props: {
         ))}
       </Select>
     </Row>
+  )
+}
+
+/** What the model says of a field that may be set. */
+export interface Told {
+  label: string
+  unit: string
+  lowest: number | null
+  highest: number | null
+  figure: boolean
+}
+
+/** A field drawn from what the model says of it: a switch, a number, one that may be left out, a figure with its origin. */
+export function FieldRow(props: {
+  item: string
+  field: string
+  value: boolean | number | null
+  told: Told
+  origins?: Origins
+}) {
+  const set = useSet(props.item)
+  const { item, field, value, told } = props
+  const words = told.label[0]?.toUpperCase() + told.label.slice(1)
+  const range =
+    told.lowest !== null && told.highest !== null
+      ? `${told.lowest} to ${told.highest} ${told.unit}`
+      : undefined
+  const keep = (now: boolean | number | null) => set({ [field]: now })
+  return (
+    <Box title={range}>
+      {typeof value === "boolean" ? (
+        <Check words={words} on={value} onChange={(on) => void keep(on)} />
+      ) : value === null || field.startsWith("highest") ? (
+        <Some words={`${words} (${told.unit})`} label={words} value={value} none="any" onKeep={keep} />
+      ) : told.figure ? (
+        <OriginRow
+          item={item}
+          field={field}
+          words={words}
+          unit={told.unit}
+          value={value}
+          origins={props.origins}
+        />
+      ) : (
+        <NumberRow words={words} unit={told.unit} value={value} onKeep={keep} />
+      )}
+    </Box>
   )
 }
 
