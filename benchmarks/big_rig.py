@@ -17,8 +17,9 @@ from iskelo.core.edits.edit import (
     SetValues,
 )
 from iskelo.core.rig.gear import Member
+from iskelo.core.rig.index import index
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.rig import Rig, index
+from iskelo.core.rig.rig import Rig
 
 
 def big_rig(lines: int, *, buffer: int = 64) -> Rig:

@@ -22,8 +22,9 @@ from iskelo.core.edits.input_list import InputRow, plan_rows
 from iskelo.core.linecheck.sounds import play
 from iskelo.core.lines.context import read
 from iskelo.core.planner.ladder import ladders
+from iskelo.core.rig.index import index
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.rig import Rig, index
+from iskelo.core.rig.rig import Rig
 from iskelo.core.signals.comb import woven_comb
 from iskelo.core.signals.detect import detect
 from iskelo.core.survey import survey_again

@@ -14,8 +14,9 @@ from iskelo.core.edits.edit import (
     SetValues,
 )
 from iskelo.core.rig.gear import Member
+from iskelo.core.rig.index import index
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.rig import Rig, index
+from iskelo.core.rig.rig import Rig
 from rigs import Bench
 
 BUFFERS = (32, 64, 128, 256, 512)

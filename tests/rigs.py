@@ -22,10 +22,11 @@ from iskelo.core.lines.context import read
 from iskelo.core.lines.state import LineState
 from iskelo.core.rig.check import check
 from iskelo.core.rig.gear import Aggregate, Destination, DirectMonitor, Driver, Interface, Member, Offsets, Source
+from iskelo.core.rig.index import index
 from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Bus, LoadReading, PanLaw, Program, ProgramPort, Send, Tap, Track, Voice
-from iskelo.core.rig.rig import Line, Patch, Rig, index
+from iskelo.core.rig.rig import Line, Patch, Rig
 from iskelo.core.snags.registry import run_rules
 from iskelo.core.snags.rule import Snag
 

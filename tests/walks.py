@@ -11,8 +11,9 @@ from iskelo.core.edits import edit as e
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.settable import SETTABLE
+from iskelo.core.rig.index import index
 from iskelo.core.rig.ports import Bank, Port
-from iskelo.core.rig.rig import Rig, index
+from iskelo.core.rig.rig import Rig
 from iskelo.core.rig.value import Value
 from iskelo.demo.catalogue import catalogue
 

@@ -28,8 +28,9 @@ from iskelo.core.edits.edit import (
 from iskelo.core.edits.settable import SETTABLE
 from iskelo.core.rig.check import check
 from iskelo.core.rig.gear import Interface, Source
+from iskelo.core.rig.index import index
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.rig import Rig, index
+from iskelo.core.rig.rig import Rig
 from rigs import any_rig, ears, heard, two_voices
 
 

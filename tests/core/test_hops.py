@@ -7,8 +7,9 @@ from hypothesis import given
 
 from iskelo.core.levels.along import LEVELS, levels_along
 from iskelo.core.planner.stages import STAGES
+from iskelo.core.rig.index import index
 from iskelo.core.rig.ports import BANK_TABLE, CLOCK_BANKS, COLUMNS, Bank
-from iskelo.core.rig.rig import Rig, index
+from iskelo.core.rig.rig import Rig
 from iskelo.core.routes.route import Ahead, passing_routes
 from iskelo.core.timing.delays import DELAYS, delay_of
 from iskelo.core.wiring.graph import compile_graph

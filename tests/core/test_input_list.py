@@ -7,7 +7,8 @@ from iskelo.core.edits.edit import AddDestination, AddInterface, AddProgram, Add
 from iskelo.core.edits.input_list import InputRow, plan_rows
 from iskelo.core.lines.context import read
 from iskelo.core.progress import Cancelled
-from iskelo.core.rig.rig import Rig, index
+from iskelo.core.rig.index import index
+from iskelo.core.rig.rig import Rig
 from rigs import Bench, two_voices
 
 

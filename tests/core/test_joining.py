@@ -28,8 +28,9 @@ from iskelo.core.planner.joining import JoinRequest, join_sheet
 from iskelo.core.planner.ladder import ladders
 from iskelo.core.rig.clocks import Pace
 from iskelo.core.rig.gear import Aggregate, Member
+from iskelo.core.rig.index import index
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.rig import Rig, index
+from iskelo.core.rig.rig import Rig
 from iskelo.core.rig.ways import driver_of
 from iskelo.core.snags.registry import find_snags
 from iskelo.core.timing.clocks import apart, drift, drift_of, say_drift, say_seconds, sync_tolerance_s

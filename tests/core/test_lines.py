@@ -15,8 +15,8 @@ from iskelo.core.edits.edit import (
     SetValues,
 )
 from iskelo.core.lines.stations import fold_numbers, stations
+from iskelo.core.rig.index import index
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.rig import index
 from rigs import Bench, ears, heard, two_voices
 
 

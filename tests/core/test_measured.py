@@ -20,8 +20,8 @@ from iskelo.core.planner.measured import (
     settle_round_trip,
 )
 from iskelo.core.rig.gear import LinkKind
+from iskelo.core.rig.index import index
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.rig import index
 from iskelo.core.survey import survey
 from iskelo.core.timing.feedback import feedback_word, rate_of
 from iskelo.core.twin.run import run_twin

@@ -29,10 +29,11 @@ from iskelo.core.lines.legs import Leg
 from iskelo.core.paperwork.set_up import set_up_list
 from iskelo.core.planner.join import join_line
 from iskelo.core.rig.gear import Driver, Interface
+from iskelo.core.rig.index import index
 from iskelo.core.rig.mixing import legs_into, pan_gains, say_pan
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Bus, Program, ProgramPort, Send, Tap, Track, Voice
-from iskelo.core.rig.rig import Rig, index
+from iskelo.core.rig.rig import Rig
 from iskelo.core.routes.route import ROUTES_AT_MOST, passing_routes
 from iskelo.core.snags.registry import run_rules
 from iskelo.core.timing.delays import delay_of

@@ -19,8 +19,9 @@ from iskelo.core.edits.edit import (
 from iskelo.core.lines.context import read
 from iskelo.core.remedies import tried_remedies
 from iskelo.core.rig.gear import Member
+from iskelo.core.rig.index import index
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.rig import Rig, index
+from iskelo.core.rig.rig import Rig
 from iskelo.core.snags.registry import find_snags
 from rigs import Bench, two_voices
 

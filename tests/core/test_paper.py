@@ -18,8 +18,9 @@ from iskelo.core.lines.context import read
 from iskelo.core.paperwork.set_up import SetUpStep, set_up_list
 from iskelo.core.planner.budgets import line_budgets
 from iskelo.core.rig.gear import Aggregate, Member
+from iskelo.core.rig.index import index
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.rig import Rig, index
+from iskelo.core.rig.rig import Rig
 from iskelo.demo.orrin_point import orrin_point
 from rigs import Bench, any_rig, two_voices
 

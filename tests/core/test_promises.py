@@ -15,7 +15,8 @@ from iskelo.core.planner.budgets import line_budgets
 from iskelo.core.planner.joining import JoinRequest, join_sheet
 from iskelo.core.planner.ladder import Ladder, Rung, ladders
 from iskelo.core.remedies import standing, tried_remedies
-from iskelo.core.rig.rig import Rig, index
+from iskelo.core.rig.index import index
+from iskelo.core.rig.rig import Rig
 from iskelo.core.snags.registry import run_rules
 from iskelo.core.survey import survey, survey_again
 from rigs import any_rig

@@ -10,8 +10,8 @@ from clicks import Noise
 from iskelo.core.edits.edit import AddLine, AddProgram, SetValues
 from iskelo.core.linecheck.run import run_line_check
 from iskelo.core.lines.context import read
+from iskelo.core.rig.index import index
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.rig import index
 from iskelo.core.routes.route import passing_routes
 from iskelo.core.snags.registry import find_snags
 from iskelo.core.timing.delays import delay_of

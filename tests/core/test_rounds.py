@@ -28,8 +28,9 @@ from iskelo.core.lines.rings import Ringing
 from iskelo.core.planner.opening import openings
 from iskelo.core.remedies import tried_remedies
 from iskelo.core.rig.gear import Interface
+from iskelo.core.rig.index import index
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.rig import Rig, index
+from iskelo.core.rig.rig import Rig
 from iskelo.core.routes.loops import LOOPS_AT_MOST, inner_edges, loops_of
 from iskelo.core.routes.route import ROUTES_AT_MOST, passing_routes
 from iskelo.core.survey import survey_again

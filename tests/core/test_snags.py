@@ -30,8 +30,8 @@ from iskelo.core.edits.edit import (
 from iskelo.core.lines.context import read
 from iskelo.core.remedies import tried_remedies
 from iskelo.core.rig.gear import Member
+from iskelo.core.rig.index import index
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.rig import index
 from iskelo.core.rig.units import CONSUMER_BELOW_PROFESSIONAL_DB
 from iskelo.core.snags.registry import ALL_SYMPTOMS, RULES, find_snags, run_rules
 from rigs import Bench, ears, heard, two_voices

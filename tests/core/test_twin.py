@@ -13,13 +13,14 @@ from clicks import CLICK_AT_SECONDS, Click, Noise, measured, predicted
 from iskelo.core.edits.edit import SetDirect, SetValues
 from iskelo.core.lines.context import read
 from iskelo.core.rig.gear import Interface
+from iskelo.core.rig.index import index
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program
-from iskelo.core.rig.rig import Rig, index
+from iskelo.core.rig.rig import Rig
 from iskelo.core.routes.route import ROUTES_AT_MOST, passing_routes
 from iskelo.core.timing.spare import to_spare, work_of
-from iskelo.core.twin.box import rehearsed_silence_samples
 from iskelo.core.twin.delay_line import DelayLine
+from iskelo.core.twin.driver import rehearsed_silence_samples
 from iskelo.core.twin.engine import Engine
 from iskelo.core.twin.run import Cancelled, run_twin
 from iskelo.core.twin.told import Missed

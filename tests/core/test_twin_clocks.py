@@ -29,8 +29,9 @@ from iskelo.core.edits.edit import (
 )
 from iskelo.core.lines.context import read
 from iskelo.core.rig.gear import Member
+from iskelo.core.rig.index import index
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.rig import Rig, index
+from iskelo.core.rig.rig import Rig
 from iskelo.core.routes.route import ROUTES_AT_MOST, passing_routes
 from iskelo.core.timing.clocks import drift, drift_of
 from iskelo.core.timing.delays import delay_of

@@ -36,8 +36,9 @@ from iskelo.core.planner.join import join_all
 from iskelo.core.planner.stages import Stage, turned
 from iskelo.core.remedies import tried_remedies
 from iskelo.core.rig.gear import Member
+from iskelo.core.rig.index import index
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.rig import Rig, index
+from iskelo.core.rig.rig import Rig
 from iskelo.core.snags.registry import find_snags, run_rules
 from iskelo.core.snags.verdicts import VERDICTS
 from iskelo.core.survey import survey

@@ -15,9 +15,10 @@ from iskelo.core.edits.edit import (
     SetLeg,
     SetValues,
 )
+from iskelo.core.rig.index import index
 from iskelo.core.rig.mixing import legs_into
 from iskelo.core.rig.ports import STAGE, Port
-from iskelo.core.rig.rig import Rig, index
+from iskelo.core.rig.rig import Rig
 from iskelo.core.wiring.blocks import buses_in_circles
 from iskelo.core.wiring.graph import Edge, Graph, compile_graph
 from rigs import Bench, any_rig, two_voices

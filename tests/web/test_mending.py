@@ -20,8 +20,9 @@ from iskelo.core.edits.edit import (
     SetOutputTrim,
     SetValues,
 )
+from iskelo.core.rig.index import index
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.rig import Rig, index
+from iskelo.core.rig.rig import Rig
 from iskelo.formats.rig_file import write_rig
 from rigs import Bench, heard, two_voices
 from server import Server

@@ -8,10 +8,11 @@ from iskelo.core.edits.edit import Edit
 from iskelo.core.edits.moved import moved_names
 from iskelo.core.edits.settable import SETTABLE, say_value
 from iskelo.core.rig.gear import Aggregate, Destination, Driver, Interface, Member, Source
+from iskelo.core.rig.index import Index
 from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Bus, Program, ProgramPort, Send, Track, Voice
-from iskelo.core.rig.rig import Index, Line, Patch, Rig
+from iskelo.core.rig.rig import Line, Patch, Rig
 from iskelo.core.rig.value import Value
 from iskelo.core.survey import LineView, SnagView, Surveyed, survey_again
 

@@ -7,11 +7,11 @@ from iskelo.core.edits.moved import moved_by_absence
 from iskelo.core.lines.context import Reading
 from iskelo.core.rig.clocks import COMPUTER, COMPUTER_TOLERANCE_PPM, SOCKETS
 from iskelo.core.rig.gear import Aggregate, ClockSource, Interface
+from iskelo.core.rig.index import Index
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program
-from iskelo.core.rig.rig import Index
 from iskelo.core.rig.ways import Bank, Opening, Way, open_aggregate
-from iskelo.core.timing.clocks import drift_of, say_drift, say_sync_tolerance
+from iskelo.core.timing.clocks import drift_of, say_drift, say_sync_tolerance, sync_tolerance_s
 from iskelo.core.timing.terms import trip_terms
 
 
@@ -29,7 +29,8 @@ class ClockRow:
     """One box in the clock tree, ``depth`` leads below its master.
 
     ``drift``: what its clock does to a device it is part of, where nothing makes up for it. ``tolerance``: of a box led
-    by a lead, how late its reference may come.
+    by a lead, how late its reference may come, and ``reference_us`` that figure. ``pace``: how far off its own clock
+    may be; empty where it runs on another.
     """
 
     box: str
@@ -40,6 +41,8 @@ class ClockRow:
     trouble: str
     drift: str
     tolerance: str
+    reference_us: float | None
+    pace: str
     now: ClockChoice
     choices: tuple[ClockChoice, ...]
 
@@ -127,6 +130,7 @@ def _clock_row(found: Index, box: Interface, depth: int, drift: str, *, led: boo
         words = f"own clock, {own}"
     else:
         words = now.words
+    follows = pace.leader is not None and not pace.unlocked
     calls = any(way.calls and way.box.id == box.id for opening in found.opened.values() for way in opening.ways)
     master = pace.master == box.id and (led or calls) and not pace.unlocked
     return ClockRow(
@@ -137,7 +141,9 @@ def _clock_row(found: Index, box: Interface, depth: int, drift: str, *, led: boo
         master=master,
         trouble=say_unlocked(found, box),
         drift=drift,
-        tolerance=say_sync_tolerance(box.rate_hz) if pace.leader is not None and not pace.unlocked else "",
+        tolerance=say_sync_tolerance(box.rate_hz) if follows else "",
+        reference_us=1e6 * sync_tolerance_s(box.rate_hz)[1] if follows else None,
+        pace=own if pace.master == box.id else "" if pace.leader is not None else words,
         now=now,
         choices=clock_choices(found, box),
     )

@@ -18,8 +18,9 @@ from iskelo.core.lines.proof import Proof, proofs
 from iskelo.core.lines.rings import say_ringing
 from iskelo.core.lines.state import LineState
 from iskelo.core.lines.stations import Station, stations
+from iskelo.core.rig.index import Index
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.rig import Index, Purpose, Rig
+from iskelo.core.rig.rig import Purpose, Rig
 from iskelo.core.snags.registry import find_snags, symptoms_of
 from iskelo.core.snags.rule import SEVERITIES, Severity, Snag, Symptom
 from iskelo.core.timing.clocks import master_name

@@ -15,8 +15,9 @@ from iskelo.core.edits.edit import (
     SetValues,
 )
 from iskelo.core.rig.gear import Gear, Interface, LinkKind
+from iskelo.core.rig.index import index
 from iskelo.core.rig.programs import Program
-from iskelo.core.rig.rig import Rig, index
+from iskelo.core.rig.rig import Rig
 
 ENGINE_SAMPLES = 480
 """The period of a system's own engine: 10 ms at 48 kHz; common practice, no published source."""

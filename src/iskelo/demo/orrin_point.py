@@ -30,8 +30,9 @@ from iskelo.core.edits.edit import (
 )
 from iskelo.core.planner.measured import ReportRequest, settle_report
 from iskelo.core.rig.gear import Interface, Member, Source
+from iskelo.core.rig.index import index
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.rig import Rig, index
+from iskelo.core.rig.rig import Rig
 
 VOICES = ("Alma", "Bertil", "Cassia", "Dov")
 EFFECTS = ("Gravel tray", "Creaking door", "Thunder sheet")

@@ -21,9 +21,10 @@ from iskelo.core.edits.edit import (
     SetTrim,
     SetValues,
 )
+from iskelo.core.rig.index import index
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program
-from iskelo.core.rig.rig import Rig, index
+from iskelo.core.rig.rig import Rig
 
 
 def outboard_insert() -> Rig:

@@ -18,8 +18,9 @@ from iskelo.core.edits.edit import (
     SetValues,
 )
 from iskelo.core.rig.gear import Member
+from iskelo.core.rig.index import index
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.rig import Rig, index
+from iskelo.core.rig.rig import Rig
 
 ON_CORVANE = ("Alma", "Bertil", "Cassia", "Dov")
 ON_PELLOW = ("Gravel tray", "Creaking door")

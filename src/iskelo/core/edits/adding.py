@@ -7,10 +7,11 @@ from iskelo.core.edits import edit as e
 from iskelo.core.edits.base import Applied, Refused, changed, free_name, gear_of, made, new_ids, with_gear
 from iskelo.core.edits.one import apply_one, at_one_stroke
 from iskelo.core.rig.gear import Aggregate, Destination, Driver, Interface, Source
+from iskelo.core.rig.index import index
 from iskelo.core.rig.links import link_overload
 from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.programs import Bus, Program, ProgramPort, Send, Track, Voice
-from iskelo.core.rig.rig import FIELDS_OF, AnyGear, Line, Rig, index
+from iskelo.core.rig.rig import FIELDS_OF, AnyGear, Line, Rig
 from iskelo.core.rig.value import Value
 
 DEFAULT_LEVEL_DBU = {"microphone": -38.0, "instrument": -20.0, "line player": 4.0}

@@ -9,7 +9,8 @@ from iskelo.core.edits.base import Applied, checked
 from iskelo.core.edits.moved import moved_names, remembered, say_moved
 from iskelo.core.edits.new_things import with_ids
 from iskelo.core.edits.one import STROKES, apply_one
-from iskelo.core.rig.rig import Rig, index
+from iskelo.core.rig.index import index
+from iskelo.core.rig.rig import Rig
 
 KINDS = (adding, changing, joining, plugging, swapping)
 """The modules whose functions register themselves with ``apply_one``."""

@@ -9,9 +9,10 @@ from pydantic import ValidationError
 from iskelo.core.edits.settable import SETTABLE
 from iskelo.core.rig.check import check
 from iskelo.core.rig.gear import Aggregate, Interface
+from iskelo.core.rig.index import Index, index
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Bus, Program, Track, Voice
-from iskelo.core.rig.rig import BOX_BANKS, AnyGear, Broken, Index, Line, Rig, index
+from iskelo.core.rig.rig import BOX_BANKS, AnyGear, Broken, Line, Rig
 from iskelo.core.rig.value import Value
 
 V = TypeVar("V", bound=Value)

@@ -7,8 +7,9 @@ from iskelo.core.edits.base import Refused, free_name
 from iskelo.core.edits.edit import AddLine, AddTracks, Edit
 from iskelo.core.edits.new_things import new
 from iskelo.core.edits.ports_phrase import Begin, destination_phrase, sources_phrase, tracks_phrase
+from iskelo.core.rig.index import index
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.rig import Rig, index
+from iskelo.core.rig.rig import Rig
 from iskelo.core.rig.text import Typed, clean_name
 from iskelo.core.rig.value import Value
 

@@ -8,8 +8,9 @@ from iskelo.core.edits.base import Applied, Refused, changed, gear_of, pruned, w
 from iskelo.core.edits.one import apply_one, find, place_of
 from iskelo.core.edits.settable import FIGURES, SETTABLE, say_value
 from iskelo.core.rig.gear import Aggregate, Driver, Interface, Offsets, Source
+from iskelo.core.rig.index import index
 from iskelo.core.rig.programs import Program, ProgramPort
-from iskelo.core.rig.rig import Line, Patch, Rig, index
+from iskelo.core.rig.rig import Line, Patch, Rig
 from iskelo.core.rig.units import DBV_TO_DBU
 from iskelo.core.rig.value import Value
 

@@ -16,9 +16,10 @@ from iskelo.core.edits.edit import AddLine, Edit
 from iskelo.core.edits.list_sheet import LINES_MAX, TRACKS_MAX, RowMade, Sheet, Start
 from iskelo.core.progress import Cancelled, Progress, go_on
 from iskelo.core.rig.gear import Destination, Interface
+from iskelo.core.rig.index import Index
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program
-from iskelo.core.rig.rig import Index, Purpose, Rig
+from iskelo.core.rig.rig import Purpose, Rig
 from iskelo.core.rig.text import Typed, clean_name
 from iskelo.core.rig.value import Value
 

@@ -7,8 +7,9 @@ from iskelo.core.edits.base import Applied, Refused, changed, free_name, gear_of
 from iskelo.core.edits.moved import names_followed, rehung
 from iskelo.core.edits.one import apply_one
 from iskelo.core.rig.gear import Aggregate, Interface
+from iskelo.core.rig.index import Index, index
 from iskelo.core.rig.programs import Program
-from iskelo.core.rig.rig import Index, Rig, index
+from iskelo.core.rig.rig import Rig
 from iskelo.core.rig.ways import driver_of
 
 

@@ -17,9 +17,10 @@ from iskelo.core.edits.edit import (
 )
 from iskelo.core.edits.new_things import new
 from iskelo.core.rig.gear import Interface, Source
+from iskelo.core.rig.index import index, leg_letter
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program
-from iskelo.core.rig.rig import Rig, index, leg_letter
+from iskelo.core.rig.rig import Rig
 
 NAMES_AT_ONCE = 256
 LINES_MAX, TRACKS_MAX = 1024, 512

@@ -9,8 +9,9 @@ from typing import Literal
 
 from iskelo.core.edits.base import changed, with_gear
 from iskelo.core.rig.gear import Aggregate, Interface
+from iskelo.core.rig.index import Index, index
 from iskelo.core.rig.programs import Meant, Program, ProgramPort
-from iskelo.core.rig.rig import Index, Rig, index
+from iskelo.core.rig.rig import Rig
 from iskelo.core.rig.value import Value
 from iskelo.core.rig.ways import Bank, Opening, open_aggregate
 

@@ -6,8 +6,9 @@ from typing import Any
 
 from iskelo.core.edits.base import Applied, Refused, with_gear
 from iskelo.core.rig.gear import Driver
+from iskelo.core.rig.index import index
 from iskelo.core.rig.programs import Bus, ProgramPort, Send, Track, Voice
-from iskelo.core.rig.rig import FIELDS_OF, Line, Patch, Rig, index
+from iskelo.core.rig.rig import FIELDS_OF, Line, Patch, Rig
 from iskelo.core.rig.value import Value
 
 

@@ -8,8 +8,9 @@ from iskelo.core.edits.moved import names_followed
 from iskelo.core.edits.one import apply_one, at_one_stroke, find, place_of
 from iskelo.core.rig.check import patch_trouble
 from iskelo.core.rig.gear import Interface
+from iskelo.core.rig.index import index
 from iskelo.core.rig.programs import Program
-from iskelo.core.rig.rig import FIELDS_OF, AnyGear, Patch, Rig, index
+from iskelo.core.rig.rig import FIELDS_OF, AnyGear, Patch, Rig
 
 
 @apply_one.register

@@ -5,9 +5,9 @@ from dataclasses import dataclass
 
 from iskelo.core.edits.base import Refused
 from iskelo.core.rig.gear import Destination, Source
+from iskelo.core.rig.index import Index
 from iskelo.core.rig.ports import Bank, Port
 from iskelo.core.rig.programs import Program, Track
-from iskelo.core.rig.rig import Index
 
 KIND_WORDS = {"headphones": "headphones phones", "loudspeakers": "loudspeakers speakers"}
 

@@ -5,9 +5,10 @@ from iskelo.core.edits.adding import renewed
 from iskelo.core.edits.base import Applied, free_name, gear_of, pruned, with_gear
 from iskelo.core.edits.one import apply_one
 from iskelo.core.rig.gear import DirectMonitor, Interface
+from iskelo.core.rig.index import index
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program, ProgramPort
-from iskelo.core.rig.rig import Patch, Rig, index
+from iskelo.core.rig.rig import Patch, Rig
 from iskelo.core.rig.ways import Bank, Opening
 
 Jacks = dict[int, int]

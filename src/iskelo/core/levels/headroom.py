@@ -6,9 +6,10 @@ higher level is wanted louder, and has less.
 """
 
 from iskelo.core.rig.gear import Source
+from iskelo.core.rig.index import Index
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Voice
-from iskelo.core.rig.rig import Index, Line
+from iskelo.core.rig.rig import Line
 
 TOLERANCE_DB = 0.05 + 1e-6
 """Gains are typed and shown in tenths of a decibel."""

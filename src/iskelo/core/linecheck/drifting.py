@@ -6,8 +6,8 @@ from collections import Counter
 from dataclasses import dataclass
 
 from iskelo.core.lines.context import Reading
+from iskelo.core.rig.index import Index
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.rig import Index
 from iskelo.core.routes.route import passing_routes
 from iskelo.core.timing.clocks import apart, clock_of
 from iskelo.core.timing.delays import way_of

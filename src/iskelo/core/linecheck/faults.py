@@ -13,8 +13,9 @@ from iskelo.core.edits.edit import Edit, Remove, SetValues
 from iskelo.core.lines.context import Reading
 from iskelo.core.rig.clocks import COMPUTER
 from iskelo.core.rig.gear import Interface
+from iskelo.core.rig.index import Index
 from iskelo.core.rig.ports import CLOCK_BANKS
-from iskelo.core.rig.rig import Index, Rig
+from iskelo.core.rig.rig import Rig
 
 Area = Literal["boxes", "clocks", "computer", "leads", "supply"]
 

@@ -12,9 +12,10 @@ from iskelo.core.linecheck.rows import Ledger
 from iskelo.core.linecheck.sounds import play, source_ports
 from iskelo.core.lines.context import read
 from iskelo.core.rig.gear import Interface
+from iskelo.core.rig.index import Index, index
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program
-from iskelo.core.rig.rig import Index, Rig, index
+from iskelo.core.rig.rig import Rig
 from iskelo.core.signals.comb import PERIOD_SECONDS, PERIODS_PLAYED, TAIL_SECONDS, WovenComb
 from iskelo.core.signals.detect import detect
 from iskelo.core.signals.listen import COPIES_AT_MOST, Heard

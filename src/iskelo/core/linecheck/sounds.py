@@ -7,8 +7,9 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
+from iskelo.core.rig.index import index
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.rig import Rig, index
+from iskelo.core.rig.rig import Rig
 from iskelo.core.signals.comb import PERIOD_SECONDS, PERIODS_PLAYED, WovenComb, woven_comb
 
 

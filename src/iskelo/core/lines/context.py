@@ -13,9 +13,10 @@ from iskelo.core.lines.rings import Rings
 from iskelo.core.lines.state import LineState, Traced, line_states
 from iskelo.core.lines.sums import Sums
 from iskelo.core.lines.together import with_companions
+from iskelo.core.rig.index import Index, index
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program
-from iskelo.core.rig.rig import Index, Rig, index
+from iskelo.core.rig.rig import Rig
 from iskelo.core.routes.route import Ahead, Around
 from iskelo.core.wiring.graph import Graph, compile_graph
 from iskelo.core.wiring.hops import HOPS

@@ -9,8 +9,9 @@ from iskelo.core.lines.legs import Arrival, Leg
 from iskelo.core.lines.rings import say_ringing
 from iskelo.core.lines.sides import apart, crossed_sides, say_half, side_of
 from iskelo.core.lines.sums import Sums
+from iskelo.core.rig.index import Index
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.rig import Index, Line
+from iskelo.core.rig.rig import Line
 from iskelo.core.rig.units import say_figure
 from iskelo.core.timing.copies import Comb
 from iskelo.core.timing.rates import say_speed, speed

@@ -10,8 +10,8 @@ from iskelo.core.light import light
 from iskelo.core.lines.gaps import Gap, Gaps
 from iskelo.core.lines.rings import Ringing, Rings
 from iskelo.core.lines.wet import effects_mixes, is_wet
+from iskelo.core.rig.index import Index
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.rig import Index
 from iskelo.core.rig.ways import Way
 from iskelo.core.routes.route import Ahead, Route, least_blocked, passing_routes
 from iskelo.core.timing.clocks import Drift, drift_of, say_drift

@@ -8,8 +8,8 @@ from typing import Literal, NamedTuple
 from iskelo.core.levels.along import full_scale_dbu
 from iskelo.core.light import light
 from iskelo.core.lines.wet import effects_mixes, is_wet
+from iskelo.core.rig.index import Index
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.rig import Index
 from iskelo.core.routes.loops import Loop, inner_edges, loops_of
 from iskelo.core.routes.route import Ahead, Route, reached
 from iskelo.core.timing.delays import delay_of

@@ -4,8 +4,9 @@ from collections.abc import Iterator, Mapping
 from fractions import Fraction
 
 from iskelo.core.lines.legs import Leg
+from iskelo.core.rig.index import Index
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.rig import Index, Line
+from iskelo.core.rig.rig import Line
 from iskelo.core.timing.copies import notches_hz
 
 SIDES_APART_DB = 1.0

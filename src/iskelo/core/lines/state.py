@@ -11,8 +11,9 @@ from iskelo.core.lines.findings import Finding, Headline, Strays, findings_of
 from iskelo.core.lines.legs import Leg, Legs
 from iskelo.core.lines.rings import Rings
 from iskelo.core.lines.sums import Sums
+from iskelo.core.rig.index import Index
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.rig import Index, Line
+from iskelo.core.rig.rig import Line
 from iskelo.core.routes.route import Ahead
 from iskelo.core.timing.delays import Delay
 from iskelo.core.wiring.graph import Graph

@@ -8,8 +8,8 @@ from iskelo.core.lines.gaps import Gap
 from iskelo.core.lines.legs import Leg
 from iskelo.core.lines.state import LineState
 from iskelo.core.rig.gear import Aggregate
+from iskelo.core.rig.index import Index
 from iskelo.core.rig.ports import BANK_TABLE, COLUMNS, Column, Port
-from iskelo.core.rig.rig import Index
 from iskelo.core.rig.ways import Bank
 from iskelo.core.routes.route import Route
 from iskelo.core.wiring.hops import DEVICE_HOPS

@@ -4,8 +4,8 @@ import math
 from collections.abc import Mapping, Sequence
 from typing import NamedTuple
 
+from iskelo.core.rig.index import Index
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.rig import Index
 from iskelo.core.routes.route import Ahead, passing_routes
 from iskelo.core.wiring.graph import Graph
 

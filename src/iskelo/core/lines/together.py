@@ -11,7 +11,7 @@ from fractions import Fraction
 from iskelo.core.lines.findings import HEADLINES, Finding
 from iskelo.core.lines.legs import Arrival
 from iskelo.core.lines.state import LineState
-from iskelo.core.rig.rig import Index
+from iskelo.core.rig.index import Index
 from iskelo.core.timing.copies import notches_hz
 
 

@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 
-from iskelo.core.rig.rig import Index
+from iskelo.core.rig.index import Index
 from iskelo.core.wiring.graph import Edge
 
 

@@ -14,11 +14,12 @@ from iskelo.core.lines.context import Reading
 from iskelo.core.lines.stations import fold_numbers
 from iskelo.core.rig.clocks import SOCKETS
 from iskelo.core.rig.gear import Aggregate, Destination, Interface, Source
+from iskelo.core.rig.index import Index
 from iskelo.core.rig.mixing import say_pan
 from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.ports import CLOCK_BANKS
 from iskelo.core.rig.programs import Program, Send, Track
-from iskelo.core.rig.rig import Index, Patch
+from iskelo.core.rig.rig import Patch
 from iskelo.core.rig.units import say_figure
 from iskelo.core.rig.ways import Way, driver_of
 from iskelo.core.wiring.blocks import buses_in_circles

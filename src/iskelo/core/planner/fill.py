@@ -11,9 +11,10 @@ from iskelo.core.edits.edit import AddProgramPorts, Edit, Plug, Remove, SetJack,
 from iskelo.core.edits.new_things import new
 from iskelo.core.lines.stations import fold_numbers
 from iskelo.core.rig.gear import Destination, Interface, Source
+from iskelo.core.rig.index import Index, index
 from iskelo.core.rig.ports import Column, Port
 from iskelo.core.rig.programs import Program, ProgramPort, Track
-from iskelo.core.rig.rig import Index, Line, Rig, index
+from iskelo.core.rig.rig import Line, Rig
 from iskelo.core.rig.text import Ids
 from iskelo.core.rig.value import Value
 

@@ -12,9 +12,10 @@ from iskelo.core.edits.new_things import new
 from iskelo.core.joined import AggregateView, aggregate_views
 from iskelo.core.lines.context import Reading, read
 from iskelo.core.rig.gear import Aggregate, Interface, Member, Source
+from iskelo.core.rig.index import Index, index
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program, ProgramPort
-from iskelo.core.rig.rig import Index, Rig, index
+from iskelo.core.rig.rig import Rig
 from iskelo.core.rig.text import Id, Ids, Name, clean_name
 from iskelo.core.rig.value import BufferSamples, Value
 from iskelo.core.timing.clocks import clock_of, master_name

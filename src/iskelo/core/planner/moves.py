@@ -24,10 +24,10 @@ from iskelo.core.edits.new_things import new
 from iskelo.core.levels.headroom import FAR_OFF_DB, TOLERANCE_DB
 from iskelo.core.lines.context import Reading
 from iskelo.core.rig.gear import Interface, Source
+from iskelo.core.rig.index import Index
 from iskelo.core.rig.mixing import legs_into
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program, ProgramPort, Send, Track
-from iskelo.core.rig.rig import Index
 from iskelo.core.rig.units import say_figure
 from iskelo.core.rig.ways import Opening, open_box
 from iskelo.core.wiring.blocks import wider_driver

@@ -9,9 +9,9 @@ from typing import NamedTuple
 
 from iskelo.core.edits.edit import Edit, SetDirect, SetOutputTrim, SetTrim, SetValues
 from iskelo.core.rig.gear import Interface
+from iskelo.core.rig.index import Index
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Send
-from iskelo.core.rig.rig import Index
 from iskelo.core.rig.units import say_figure
 from iskelo.core.wiring.graph import Edge, input_gain_db, output_gain_db
 from iskelo.core.wiring.hops import HopKind

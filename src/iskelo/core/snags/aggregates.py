@@ -8,8 +8,8 @@ from iskelo.core.edits.edit import Edit, SetMembers, SetValues
 from iskelo.core.edits.moved import moved_by_absence
 from iskelo.core.lines.context import Reading
 from iskelo.core.rig.gear import Aggregate, Interface, Member
+from iskelo.core.rig.index import Hindrance, Index
 from iskelo.core.rig.programs import Program, Track
-from iskelo.core.rig.rig import Hindrance, Index
 from iskelo.core.rig.ways import Opening, Way, open_aggregate
 from iskelo.core.snags.clocks import lead_remedies
 from iskelo.core.snags.reach import lines_of_program, with_finding

@@ -7,9 +7,9 @@ from iskelo.core.lines.context import Reading
 from iskelo.core.lines.state import LineState
 from iskelo.core.rig.clocks import SOCKETS
 from iskelo.core.rig.gear import Aggregate, ClockSource, Interface
+from iskelo.core.rig.index import Index
 from iskelo.core.rig.ports import CLOCK_BANKS, Bank, Port
 from iskelo.core.rig.programs import Program
-from iskelo.core.rig.rig import Index
 from iskelo.core.rig.ways import Opening, Way
 from iskelo.core.snags.reach import with_finding
 from iskelo.core.snags.rule import Remedy, Snag, distinct, rule

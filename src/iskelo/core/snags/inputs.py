@@ -7,8 +7,9 @@ from iskelo.core.edits.edit import AddProgramPorts, Edit, EnableChannels, FillCh
 from iskelo.core.edits.new_things import new
 from iskelo.core.lines.context import Reading
 from iskelo.core.rig.gear import Aggregate
+from iskelo.core.rig.index import leg_letter
 from iskelo.core.rig.programs import Bus, Program, ProgramPort
-from iskelo.core.rig.rig import Item, leg_letter
+from iskelo.core.rig.rig import Item
 from iskelo.core.rig.ways import Device, open_aggregate
 from iskelo.core.snags.lines import joining_remedies
 from iskelo.core.snags.reach import lines_through_input

@@ -10,8 +10,9 @@ from iskelo.core.edits.edit import Edit, SetLeg, SetMembers, SetValues
 from iskelo.core.edits.moved import SIDES, say_channel, whole
 from iskelo.core.lines.context import Reading
 from iskelo.core.rig.gear import Aggregate, Interface, Member
+from iskelo.core.rig.index import Index, index, leg_letter
 from iskelo.core.rig.programs import Meant, Program, ProgramPort
-from iskelo.core.rig.rig import Index, Rig, index, leg_letter
+from iskelo.core.rig.rig import Rig
 from iskelo.core.rig.ways import Bank, Opening, driver_of
 from iskelo.core.snags.reach import lines_through_input
 from iskelo.core.snags.rule import Remedy, Snag, distinct, rule

@@ -15,7 +15,7 @@ from dataclasses import dataclass
 
 from iskelo.core.rig.clocks import COMPUTER, COMPUTER_TOLERANCE_PPM
 from iskelo.core.rig.gear import Interface
-from iskelo.core.rig.rig import Index
+from iskelo.core.rig.index import Index
 from iskelo.core.rig.ways import Opening, Way
 
 

@@ -6,8 +6,8 @@ tracks that are not monitored, sends that are
 off, and buses that feed themselves, do not. Common practice, no published source.
 """
 
+from iskelo.core.rig.index import Index
 from iskelo.core.rig.programs import Program
-from iskelo.core.rig.rig import Index
 from iskelo.core.wiring.blocks import buses_in_circles
 
 

@@ -7,10 +7,10 @@ from functools import cached_property
 from typing import Literal
 
 from iskelo.core.rig.gear import Interface, Offsets
+from iskelo.core.rig.index import Index
 from iskelo.core.rig.links import BANKS
 from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.programs import Bus, Program, Track
-from iskelo.core.rig.rig import Index
 from iskelo.core.rig.ways import Opening, Way, at_buffer
 from iskelo.core.timing.compensation import waits
 from iskelo.core.timing.doubt import Side, in_doubt

@@ -3,8 +3,8 @@
 import math
 from fractions import Fraction
 
+from iskelo.core.rig.index import Index
 from iskelo.core.rig.programs import Program
-from iskelo.core.rig.rig import Index
 
 
 def speed(found: Index, program: Program) -> Fraction:

@@ -16,21 +16,15 @@ from numpy.typing import NDArray
 
 from iskelo.core.rig.gear import Driver, Interface
 from iskelo.core.rig.links import BANKS, LINK_LIMITS
+from iskelo.core.twin.driver import DriverAtWork, EngineAtWork
 from iskelo.core.twin.ring import Clock
-from iskelo.core.twin.stream import STRETCH_SAMPLES, Block, Rows, Stream
+from iskelo.core.twin.stream import STRETCH_SAMPLES, Block, Stream
+from iskelo.core.twin.tap import Tap
 
 NO_TIME = Fraction(0)
 
 LSB = 2.0**-23
 """One step of a 24-bit converter."""
-
-
-class Called(Protocol):
-    """A program as its driver sees it."""
-
-    def call(self) -> None:
-        """Handle what the driver has captured in the calls since the last turn."""
-        ...
 
 
 class Returns(Protocol):
@@ -45,157 +39,6 @@ class Returns(Protocol):
     def coming(self, start: int, count: int) -> tuple[list[int], Block]:
         """The input jacks, from nought, and the voltages that come back there in these samples of the box's clock."""
         ...
-
-
-class DriverAtWork:
-    """One driver of a box: it shows some of the channels, to its programs, in blocks of one size.
-
-    Which call handles which samples is settled block by block; the sound of all calls since the last turn is worked at
-    once: ``captured`` holds what they captured, from stream time ``began`` on.
-    """
-
-    def __init__(self, box: "Box", driver: Driver, block_samples: int) -> None:
-        gear = box.gear
-        self.box = box
-        self.driver = driver
-        self.rate_hz = gear.rate_hz
-        self.block_samples = block_samples
-        self.period_samples = driver.engine or block_samples
-        self.capture, self.playback = gear.shown(driver, "capture"), gear.shown(driver, "playback")
-        self._fed = min(gear.jack_in, self.capture)
-        self._safety = driver.safety(gear.rate_hz, block_samples)
-        self.behind_samples = gear.link_in_samples + self._safety.in_samples
-        self._finished = self._fresh = 0
-        self._calls = range(0)
-        self.captured: Block = np.zeros((self.capture, 0), np.float32)
-        self._mix: Block = np.zeros((self.playback, 0), np.float32)
-        keep = box.keep_samples + self._safety.out_samples + 2 * self.period_samples
-        self.played = Stream(self.playback, keep)
-        # While one half of the memory is played the programs fill the other one: both begin silent.
-        self.played.write(np.zeros((self.playback, 2 * self.period_samples), np.float32))
-
-    def fixed_samples(self, *, inward: bool) -> int:
-        """What a sound takes between the jacks and the blocks, whatever their size."""
-        gear = self.box.gear
-        if inward:
-            return gear.converter_in_samples + gear.mixer_samples + self.behind_samples
-        return self.ahead_samples + gear.converter_out_samples
-
-    @property
-    def ahead_samples(self) -> int:
-        """What a sound takes between the half that is played and the converters."""
-        return self._safety.out_samples + self.box.gear.link_out_samples
-
-    @property
-    def lead_samples(self) -> int:
-        """So much of its own time must have come in elsewhere before a call can count on a whole block of it."""
-        return self.block_samples
-
-    def calls_by(self, period: int) -> int:
-        """How many calls have been made when so many periods are over."""
-        return period
-
-    def now(self, call: int) -> int:
-        """Stream time of a call: when the period that it handles was over."""
-        return (call + 1) * self.block_samples
-
-    def called_s(self, call: int) -> float:
-        """The moment of a call."""
-        return (call + 1) * self.period_samples / self.rate_hz
-
-    def due_s(self, call: int) -> float:
-        """The moment at which its block must have been handed over: when the halves next change places."""
-        return (call + 2) * self.period_samples / self.rate_hz
-
-    @property
-    def calls(self) -> range:
-        """The calls since the last turn."""
-        return self._calls
-
-    @property
-    def began(self) -> int:
-        """Stream time of the first of them."""
-        return self.now(self._calls.start)
-
-    def finish(self, periods: int) -> None:
-        """So many periods are over; the box takes in what its converters got."""
-        self._calls = range(self.calls_by(self._finished), self.calls_by(periods))
-        self._fresh = periods - self._finished
-        self._finished = periods
-        self.box.take_in(periods * self.period_samples - self.behind_samples)
-
-    def hand_in(self) -> None:
-        """The programs get what was captured."""
-        count = self._fresh * self.period_samples
-        digital = self.box.digital(self._finished * self.period_samples - self.behind_samples - count, count)
-        if self._fed == self.capture:
-            self.captured = digital[: self.capture]
-        else:
-            self.captured = np.zeros((self.capture, count), np.float32)
-            self.captured[: self._fed] = digital[: self._fed]
-        self._mix = self.played.extend(len(self._calls) * self.block_samples)
-
-    def play(self, blocks: Block, rows: Rows) -> None:
-        """A program hands over what these channels are to play in the next period but the running one."""
-        self._mix[rows] += blocks
-
-
-class EngineAtWork(DriverAtWork):
-    """A shared system driver whose engine works in periods of its own and hands programs blocks of theirs.
-
-    What the engine captured waits until it makes a block; what the programs give back waits until the engine
-    collects a period of it. So that it never finds too little there, it begins with some silence, just as much
-    as a rehearsal of one common round of both shows to be needed.
-    """
-
-    def __init__(self, box: "Box", driver: Driver, block_samples: int) -> None:
-        super().__init__(box, driver, block_samples)
-        self._arrived = Stream(self.capture, box.keep_samples + 2 * (self.block_samples + self.period_samples))
-        self._silence_samples = rehearsed_silence_samples(self.block_samples, self.period_samples)
-        self.played.write(np.zeros((self.playback, self._silence_samples), np.float32))
-
-    @property
-    def lead_samples(self) -> int:
-        """Its stream time runs ahead of the moment of the call, by what the engine lays out."""
-        return self._silence_samples + self.period_samples
-
-    def calls_by(self, period: int) -> int:
-        """A call for every whole block that has arrived."""
-        return period * self.period_samples // self.block_samples
-
-    def now(self, call: int) -> int:
-        """Stream time of a call: when its block stands ready to be collected, a period before it is played."""
-        return call * self.block_samples + self._silence_samples + self.period_samples
-
-    def called_s(self, call: int) -> float:
-        """At the end of the period in which the last of its block has arrived."""
-        return -(-(call + 1) * self.block_samples // self.period_samples) * self.period_samples / self.rate_hz
-
-    def due_s(self, call: int) -> float:
-        """When the period is played out in which the block's first sample is collected."""
-        turn = (call * self.block_samples + self._silence_samples) // self.period_samples
-        return (turn + 2) * self.period_samples / self.rate_hz
-
-    def hand_in(self) -> None:
-        super().hand_in()
-        self._arrived.write(self.captured)
-        first, count = self._calls.start * self.block_samples, len(self._calls) * self.block_samples
-        self.captured = self._arrived.read(first, count)
-
-
-def rehearsed_silence_samples(block: int, period: int) -> int:
-    """How much silence must lie before the first block, so that a period can be collected at every turn.
-
-    Goes through one common round of both, counting what has been captured and not handed on, and what has
-    been handed over and not collected.
-    """
-    waiting = ready = lowest = 0
-    for _ in range(math.lcm(block, period) // period):
-        waiting += period
-        ready += waiting // block * block - period
-        waiting %= block
-        lowest = min(lowest, ready)
-    return -lowest
 
 
 class Box:
@@ -307,7 +150,7 @@ class Box:
             waits.append(self.gear.converter_out_samples)
         return min(waits, default=0)
 
-    def tap(self, rows: Sequence[int]) -> "Tap":
+    def tap(self, rows: Sequence[int]) -> Tap:
         """Some of the output jacks, to listen at; jacks from nought. Every program must have been let in before."""
         return Tap(self, list(rows), self._direct[list(rows)], self._trim_out[list(rows)])
 
@@ -358,44 +201,6 @@ def _shut_out(inside: Driver, asking: Driver) -> bool:
         return asking.clients != "many"
     by_the_system = all(each.kind != "vendor" for each in (inside, asking))
     return by_the_system and any(each.kind == "system, sole use" for each in (inside, asking))
-
-
-class Tap:
-    """Some output jacks of a box, as somebody listens at them."""
-
-    def __init__(self, box: Box, rows: list[int], direct: Block, trims: Block) -> None:
-        self.box = box
-        self.rows = rows
-        self._direct = direct if direct.any() else None
-        self._trims = trims
-        self._wide: list[tuple[DriverAtWork, list[int], list[int]]] | None = None
-
-    @property
-    def hears_directly(self) -> bool:
-        """Whether an input jack is heard straight there."""
-        return self._direct is not None
-
-    def read(self, start: int, count: int) -> Block:
-        """What leaves the jacks in these samples, 1.0 = full scale."""
-        at = start - self.box.gear.converter_out_samples
-        out: Block = np.zeros((len(self.rows), count), np.float32)
-        if self._direct is not None:
-            out += self._direct @ self.box.digital(at, count)
-        if self._wide is None:
-            self._wide = [self._of(session) for session in self.box.sessions]
-        for session, wide, rows in self._wide:
-            played = session.played.read(at - session.ahead_samples, count)[rows]
-            if len(wide) == len(out):
-                out += played
-            else:
-                out[wide] += played
-        np.clip(out, -1, 1, out=out)
-        out *= self._trims
-        return out
-
-    def _of(self, session: DriverAtWork) -> tuple[DriverAtWork, list[int], list[int]]:
-        wide = [number for number, row in enumerate(self.rows) if row < session.playback]
-        return session, wide, [self.rows[number] for number in wide]
 
 
 def _turn_up(sound: NDArray[np.float32], gain: np.float32, noise: NDArray[np.float32]) -> None:

@@ -8,11 +8,13 @@ import numpy as np
 
 from iskelo.core.rig.clocks import COMPUTER, COMPUTER_TOLERANCE_PPM
 from iskelo.core.rig.gear import Aggregate, Interface
+from iskelo.core.rig.index import Index, index
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program
-from iskelo.core.rig.rig import Index, Rig, index
+from iskelo.core.rig.rig import Rig
 from iskelo.core.rig.ways import Opening, Way
-from iskelo.core.twin.box import Box, Called, DriverAtWork
+from iskelo.core.twin.box import Box
+from iskelo.core.twin.driver import Called, DriverAtWork
 from iskelo.core.twin.ends import OutputEnd
 from iskelo.core.twin.engine import DEVICE_FINISHES, PROGRAM_RUNS, SOUND_TURNS, Engine
 from iskelo.core.twin.joined import MATCHING_DELAY_SAMPLES, Feeder, JoinedAtWork, Part

@@ -10,8 +10,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from iskelo.core.between import TAPS
-from iskelo.core.twin.box import Called, DriverAtWork
 from iskelo.core.twin.delay_line import DelayLine
+from iskelo.core.twin.driver import Called, DriverAtWork
 from iskelo.core.twin.ring import Ring
 from iskelo.core.twin.stream import Block, Rows
 

@@ -8,10 +8,11 @@ from pydantic import JsonValue
 from iskelo.core.edits.edit import Edit, EnableChannels, SetDevice, SetJack, SetMembers, SetValues
 from iskelo.core.rig.claims import excludes
 from iskelo.core.rig.gear import Aggregate, Interface, Source
+from iskelo.core.rig.index import Hindrance, Index
 from iskelo.core.rig.links import link_overload
 from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.programs import Bus, Program, Send, Track
-from iskelo.core.rig.rig import Hindrance, Index, Patch
+from iskelo.core.rig.rig import Patch
 from iskelo.core.rig.value import Value
 from iskelo.core.rig.ways import Opening, Way, driver_of
 

@@ -12,11 +12,12 @@ from typing import Literal, NamedTuple
 
 from iskelo.core.edits.edit import SetDirect
 from iskelo.core.rig.gear import Interface
+from iskelo.core.rig.index import Index
 from iskelo.core.rig.mixing import legs_into
 from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.ports import CLOCK_BANKS, Bank, Port
 from iskelo.core.rig.programs import PanLaw, Program, ProgramPort, Send, Track
-from iskelo.core.rig.rig import Index, Patch
+from iskelo.core.rig.rig import Patch
 from iskelo.core.rig.ways import Opening
 from iskelo.core.wiring.blocks import (
     Block,

@@ -78,10 +78,10 @@ function Row({ row, box }: { row: ClockRow; box: Interface }) {
       </Flex>
       <Flex gap="8px" align="center" minH="26px" color="ink2">
         <ClockSelect row={row} />
-        {row.depth === 0 && <span>{row.words.replace(/^own clock, /, "")}</span>}
-        {row.tolerance && (
+        {row.depth === 0 && <span>{row.pace || row.words}</span>}
+        {row.reference_us !== null && (
           <chakra.span title={`AES11: ${row.tolerance}`} textStyle="figureSmall">
-            ±{row.tolerance.match(/within ([^;]*)/)?.[1] ?? ""} of its reference
+            ±{row.reference_us.toFixed(2)} μs of its reference
           </chakra.span>
         )}
       </Flex>

@@ -1,0 +1,297 @@
+"""The look-ups everything else reads a rig through, made once from each."""
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from functools import lru_cache
+from typing import Literal, NamedTuple
+
+from iskelo.core.rig.claims import Claim, admitted, excludes, is_by
+from iskelo.core.rig.clocks import Pace, paces
+from iskelo.core.rig.gear import Aggregate, Destination, Driver, Interface, Source
+from iskelo.core.rig.links import link_overload
+from iskelo.core.rig.outboard import Outboard
+from iskelo.core.rig.ports import BANK_WORDS, CLOCK_BANKS, Port
+from iskelo.core.rig.programs import Bus, Program, Send, Track, Voice
+from iskelo.core.rig.rig import BOX_BANKS, FIELDS_OF, SIDES, AnyGear, Item, Line, Patch, Rig, Side
+from iskelo.core.rig.ways import Device, Opening, Way, open_program
+
+Hindrance = Literal["", "not connected", "link", "own period", "buffer", "not installed", "held", "other rate"]
+"""Why a box cannot be opened; *link*: it cannot carry its channels; *own period* and *buffer*: by an aggregate, at its
+buffer."""
+
+
+class Placed(NamedTuple):
+    """A program's input, track, voice, bus or output, with the side it stands on and its place there, from 1."""
+
+    program: Program
+    item: Item
+    side: Side
+    position: int
+
+
+@dataclass(frozen=True, slots=True)
+class Index:
+    """Look-ups by id, made once from a rig; a driver stands there with the box it opens.
+
+    ``opened`` says how each program that has a device reaches it, ``claims`` who has each box open, ``paces`` whose
+    clock each box runs on. ``said``, ``sizes`` and ``waits`` keep what has been asked for: ports in words, how many of
+    them a bank has, how long what a program mixes waits.
+    """
+
+    rig: Rig
+    gear: dict[str, AnyGear]
+    items: dict[str, Placed]
+    lines: dict[str, Line]
+    patches: dict[str, Patch]
+    boxes: list[Interface]
+    all_programs: list[Program]
+    drivers: dict[str, tuple[Interface, Driver]]
+    aggregates: list[Aggregate]
+    outboards: list[Outboard]
+    paces: dict[str, Pace]
+    opened: dict[str, Opening]
+    claims: dict[str, list[Claim]]
+    said: dict[Port, str] = field(default_factory=dict, compare=False)
+    sizes: dict[tuple[str, str], int] = field(default_factory=dict, compare=False)
+    waits: dict[str, dict[str, int]] = field(default_factory=dict, compare=False)
+
+    def name(self, identity: str) -> str:
+        """The name of a piece of gear, an input, a track, a voice, an output or a line."""
+        if identity in self.gear:
+            return self.gear[identity].name
+        if identity in self.items:
+            return self.items[identity].item.name
+        return self.lines[identity].name
+
+    def owner(self, port: Port) -> AnyGear:
+        """The gear a port sits on."""
+        return self.gear[port.owner] if port.owner in self.gear else self.items[port.owner].program
+
+    def owners(self, ports: Iterable[Port]) -> frozenset[str]:
+        """The ids of the gear that ports sit on."""
+        gear, items = self.gear, self.items
+        said = {port.owner for port in ports}
+        return frozenset(each if each in gear else items[each].program.id for each in said)
+
+    def interfaces(self) -> list[Interface]:
+        return self.boxes
+
+    def programs(self) -> list[Program]:
+        return self.all_programs
+
+    def device(self, program: Program) -> Device | None:
+        """The device a program has opened, if any."""
+        opening = self.opened.get(program.id)
+        return opening.device if opening is not None else None
+
+    def reaches(self, program: Program, box: str) -> bool:
+        """Whether a program's device is this box, or has it among others."""
+        opening = self.opened.get(program.id)
+        return opening is not None and any(way.box.id == box for way in opening.ways)
+
+    def channel(self, program: Program, port: Port) -> int | None:
+        """The number that a box's capture or playback channel has at a program's device; None if it has none.
+
+        For a program without a device: the box's own.
+        """
+        opening = self.opened.get(program.id)
+        bank: Literal["capture", "playback"] = "capture" if port.bank == "capture" else "playback"
+        return port.number if opening is None else opening.channel(bank, port.owner, port.number)
+
+    def shown(self, program: Program, bank: Literal["capture", "playback"]) -> int:
+        """How many channels of its device a program is shown."""
+        opening = self.opened.get(program.id)
+        ways = opening.ways if opening is not None else ()
+        return sum(min(len(way.channels(bank)), way.shown(bank)) for way in ways)
+
+    def holder(self, way: Way) -> Program | None:
+        """The other program that keeps a box from being opened by this way: see ``admitted``.
+
+        The client is the program, or the aggregate that it is on with others.
+        """
+        # Nobody has a driver that is only tried.
+        holders = (
+            claim.program
+            for claim in self.claims.get(way.box.id, ())
+            if claim.client != way.client and excludes(claim.driver, way.driver)
+        )
+        return None if any(is_by(claim, way) for claim in self.claims.get(way.box.id, ())) else next(holders, None)
+
+    def hindrance(self, opening: Opening, way: Way) -> Hindrance:
+        """Why a box of a device cannot be opened for it; empty if it can."""
+        if not way.box.connected:
+            return "not connected"
+        if link_overload(way.box) is not None:
+            return "link"
+        if way.client == opening.device.id:
+            if way.driver.engine is not None:
+                return "own period"
+            if way.buffer_samples not in way.driver.buffers_samples:
+                return "buffer"
+        if not way.driver.installed:
+            return "not installed"
+        if self.holder(way) is not None:
+            return "held"
+        return "other rate" if way.box.rate_hz != opening.device.rate_hz else ""
+
+    def in_the_way(self, driver: Driver, program: Program) -> Program | None:
+        """The other program that keeps this one from opening its box by this driver; None if it can."""
+        box, _ = self.drivers[driver.id]
+        return next(
+            (
+                claim.program
+                for claim in self.claims.get(box.id, ())
+                if claim.program.id != program.id and excludes(claim.driver, driver)
+            ),
+            None,
+        )
+
+    def level(self, port: Port) -> float:
+        """Nominal level of a source's port in dBu, or of a program's voice in dBFS."""
+        gear = self.gear.get(port.owner)
+        if isinstance(gear, Source):
+            return gear.level_dbu
+        item = self.items[port.owner].item
+        assert isinstance(item, Voice)
+        return item.level_dbfs
+
+    def starts(self) -> list[Port]:
+        """Every port where sound begins: those of sources, then those of programs' voices."""
+        found = []
+        for gear in self.gear.values():
+            if isinstance(gear, Source):
+                found += [Port(gear.id, "out", number) for number in range(1, gear.width + 1)]
+        for program in self.all_programs:
+            for voice in program.voices:
+                found += [Port(voice.id, "voice", number) for number in range(1, voice.width + 1)]
+        return found
+
+    def bank_size(self, owner: str, bank: str) -> int:
+        """How many ports of this bank the owner has; 0 if it has no such bank."""
+        key = (owner, bank)
+        if key not in self.sizes:
+            self.sizes[key] = self._bank_size(owner, bank)
+        return self.sizes[key]
+
+    def _bank_size(self, owner: str, bank: str) -> int:
+        match self.gear.get(owner):
+            case Source(width=width) if bank == "out":
+                return width
+            case Destination(width=width) if bank == "in":
+                return width
+            case Outboard(width=width) if bank in ("outboard_in", "outboard_out"):
+                return width
+            case Interface() as box if bank in BOX_BANKS:
+                return int(getattr(box, bank))
+            case Interface() as box if bank in CLOCK_BANKS:
+                return int(_has_socket(box, bank))
+        placed = self.items.get(owner)
+        if placed is None:
+            return 0
+        if isinstance(placed.item, Track):
+            return placed.item.width if bank in ("track", "monitor", "post") else 0
+        if isinstance(placed.item, Bus):
+            return placed.item.width if bank in ("bus", "bus_out") else 0
+        if isinstance(placed.item, Voice):
+            return placed.item.width if bank == "voice" else 0
+        if isinstance(placed.item, Send):
+            return 0
+        return len(placed.item.legs) if bank == placed.side else 0
+
+    def say_send(self, send: Send) -> str:
+        """A send in words: 'send of Alma to Reverb'."""
+        return f"send of {self.name(send.item)} to {self.name(send.to)}"
+
+    def exists(self, port: Port) -> bool:
+        return 1 <= port.number <= self.bank_size(port.owner, port.bank)
+
+    def say(self, port: Port) -> str:
+        """A port in words, as a technician would name it: 'Corvane 8 jack in 3', 'Longhand track 2 Bertil'."""
+        said = self.said.get(port)
+        if said is None:
+            said = self.said[port] = self._say(port)
+        return said
+
+    def _say(self, port: Port) -> str:
+        words, width = BANK_WORDS[port.bank], self.bank_size(port.owner, port.bank)
+        placed = self.items.get(port.owner)
+        if placed is None:
+            if port.bank in CLOCK_BANKS:
+                return f"{self.gear[port.owner].name} {words}"
+            if port.bank in BOX_BANKS:
+                return f"{self.gear[port.owner].name} {words} {port.number}"
+            said = f"{self.gear[port.owner].name} {words}".rstrip()
+            return f"{said}{leg_letter(port.number, width)}"
+        place = f"{placed.program.name} {words} {placed.position} {placed.item.name}"
+        return place + leg_letter(port.number, width)
+
+
+def _has_socket(box: Interface, bank: str) -> bool:
+    """Whether a clock can get in or out of a box there."""
+    able = {
+        "word_in": box.word_clock_in,
+        "word_out": box.word_clock_out,
+        "optical_in": box.optical_in > 0,
+        "optical_out": box.optical_out > 0,
+    }
+    return able[bank]
+
+
+def leg_letter(number: int, width: int) -> str:
+    """' L' or ' R' for a leg of a stereo pair, nothing for a single one."""
+    return f" {'LR'[number - 1]}" if width == 2 else ""
+
+
+def index(rig: Rig) -> Index:
+    """Look-ups for a rig; those made last are kept, for an edit asks for its rig's again and again."""
+    return _index(_Same(rig))
+
+
+class _Same:
+    """Is equal to what holds the very same rig, whatever it says; comparing two of them in full would be dear."""
+
+    __slots__ = ("rig",)
+
+    def __init__(self, rig: Rig) -> None:
+        self.rig = rig
+
+    def __hash__(self) -> int:
+        return id(self.rig)
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, _Same) and other.rig is self.rig
+
+
+@lru_cache(maxsize=4)
+def _index(same: _Same) -> Index:
+    rig = same.rig
+    items: dict[str, Placed] = {}
+    for gear in rig.gear:
+        if isinstance(gear, Program):
+            for side in SIDES:
+                members: tuple[Item, ...] = getattr(gear, FIELDS_OF[side])
+                for position, item in enumerate(members, start=1):
+                    items[item.id] = Placed(gear, item, side, position)
+    boxes = [gear for gear in rig.gear if isinstance(gear, Interface)]
+    aggregates = [gear for gear in rig.gear if isinstance(gear, Aggregate)]
+    programs = [gear for gear in rig.gear if isinstance(gear, Program)]
+    pace = paces(boxes, rig.patches)
+    by_id = {box.id: box for box in boxes}
+    joined = {each.id: each for each in aggregates}
+    tried = {program.id: open_program(program, by_id, joined, pace) for program in programs}
+    opened = {identity: opening for identity, opening in tried.items() if opening is not None}
+    return Index(
+        rig=rig,
+        gear={gear.id: gear for gear in rig.gear},
+        items=items,
+        lines={line.id: line for line in rig.lines},
+        patches={patch.id: patch for patch in rig.patches},
+        boxes=boxes,
+        all_programs=programs,
+        drivers={driver.id: (box, driver) for box in boxes for driver in box.drivers},
+        aggregates=aggregates,
+        outboards=[gear for gear in rig.gear if isinstance(gear, Outboard)],
+        paces=pace,
+        opened=opened,
+        claims=admitted(programs, opened),
+    )
