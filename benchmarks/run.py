@@ -108,6 +108,26 @@ def many_at_once() -> None:
             print(f"  {count:5} {words}: {ms:8.1f} ms   {ms / base:5.1f} x that of {counts[0]}")
 
 
+def twins() -> None:
+    """How many times faster than real time rigs of several kinds run."""
+    print("\nTwin (target: 20 times real time)")
+    for channels, buffer in ((16, 64), (16, 256), (32, 64)):
+        rig = big_rig(channels, buffer=buffer)
+        _, sounds = play(rig, [48_000], -12, 1)
+        ms = best_ms(lambda rig=rig, sounds=sounds: run_twin(rig, sounds, 4.0), times=3)
+        print(f"  {channels:3} channels, buffer {buffer:4}: {4000 / ms:6.1f} times real time")
+    for words, matched in (("on one clock", False), ("the second one matched", True)):
+        rig = four_actors(matched=matched)
+        _, sounds = play(rig, [48_000], -12, 1)
+        ms = best_ms(lambda rig=rig, sounds=sounds: run_twin(rig, sounds, 4.0), times=3)
+        print(f"   32 channels, buffer   64, two boxes {words}, two programs: {4000 / ms:6.1f} times real time")
+    for buffer in (32, 64, 128):
+        rig = going_round(8, buffer)
+        _, sounds = play(rig, [48_000], -12, 1)
+        ms = best_ms(lambda rig=rig, sounds=sounds: run_twin(rig, sounds, 4.0), times=3)
+        print(f"   16 channels, buffer {buffer:4}, 8 of them go round: {4000 / ms:6.1f} times real time (target 10)")
+
+
 def main() -> None:
     quiet_collector()
     whose = "the system's own" if sys.base_prefix == "/usr" else "another build"
@@ -147,22 +167,7 @@ def main() -> None:
         reading = read(many_programs(programs))
         ms = best_ms(lambda reading=reading: ladders(reading))
         print(f"  {programs:3} programs: {ms:8.1f} ms")
-    print("\nTwin (target: 20 times real time)")
-    for channels, buffer in ((16, 64), (16, 256), (32, 64)):
-        rig = big_rig(channels, buffer=buffer)
-        _, sounds = play(rig, [48_000], -12, 1)
-        ms = best_ms(lambda rig=rig, sounds=sounds: run_twin(rig, sounds, 4.0), times=3)
-        print(f"  {channels:3} channels, buffer {buffer:4}: {4000 / ms:6.1f} times real time")
-    for words, matched in (("on one clock", False), ("the second one matched", True)):
-        rig = four_actors(matched=matched)
-        _, sounds = play(rig, [48_000], -12, 1)
-        ms = best_ms(lambda rig=rig, sounds=sounds: run_twin(rig, sounds, 4.0), times=3)
-        print(f"   32 channels, buffer   64, two boxes {words}, two programs: {4000 / ms:6.1f} times real time")
-    for buffer in (32, 64, 128):
-        rig = going_round(8, buffer)
-        _, sounds = play(rig, [48_000], -12, 1)
-        ms = best_ms(lambda rig=rig, sounds=sounds: run_twin(rig, sounds, 4.0), times=3)
-        print(f"   16 channels, buffer {buffer:4}, 8 of them go round: {4000 / ms:6.1f} times real time (target 10)")
+    twins()
     print("\nDetection (target: 3 times one real FFT a channel)")
     for count in (16, 32):
         comb = woven_comb(count, 48_000)

@@ -21,7 +21,8 @@ from iskelo.core.routes.route import (
     reached,
     reaching,
 )
-from iskelo.core.wiring.graph import Edge, Graph
+from iskelo.core.wiring.edge import Edge
+from iskelo.core.wiring.graph import Graph
 from rigs import any_rig
 
 RIGS = st.one_of(any_rig(), any_rig(busy=True))

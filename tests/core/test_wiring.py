@@ -20,7 +20,8 @@ from iskelo.core.rig.mixing import legs_into
 from iskelo.core.rig.ports import STAGE, Port
 from iskelo.core.rig.rig import Rig
 from iskelo.core.wiring.blocks import buses_in_circles
-from iskelo.core.wiring.graph import Edge, Graph, compile_graph
+from iskelo.core.wiring.edge import Edge
+from iskelo.core.wiring.graph import Graph, compile_graph
 from rigs import Bench, any_rig, two_voices
 
 

@@ -25,7 +25,7 @@ from iskelo.core.snags.registry import find_snags, symptoms_of
 from iskelo.core.snags.rule import SEVERITIES, Severity, Snag, Symptom
 from iskelo.core.timing.clocks import master_name
 from iskelo.core.timing.terms import Term
-from iskelo.core.wiring.graph import Edge
+from iskelo.core.wiring.edge import Edge
 
 
 @light

@@ -2285,7 +2285,8 @@ export interface components {
          * @description One box in the clock tree, ``depth`` leads below its master.
          *
          *     ``drift``: what its clock does to a device it is part of, where nothing makes up for it. ``tolerance``: of a box led
-         *     by a lead, how late its reference may come.
+         *     by a lead, how late its reference may come, and ``reference_us`` that figure. ``pace``: how far off its own clock
+         *     may be; empty where it runs on another.
          */
         ClockRow: {
             /** Box */
@@ -2301,6 +2302,10 @@ export interface components {
             /** Name */
             name: string;
             now: components["schemas"]["ClockChoice"];
+            /** Pace */
+            pace: string;
+            /** Reference Us */
+            reference_us: number | null;
             /** Tolerance */
             tolerance: string;
             /** Trouble */

@@ -8,7 +8,7 @@ from iskelo.core.rig.gear import Destination, Interface, Source
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.ports import Port
-from iskelo.core.wiring.graph import Edge, input_gain_db, output_gain_db
+from iskelo.core.wiring.edge import Edge, input_gain_db, output_gain_db
 from iskelo.core.wiring.hops import HOPS, HopKind, Unit
 
 

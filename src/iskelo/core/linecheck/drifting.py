@@ -11,7 +11,7 @@ from iskelo.core.rig.ports import Port
 from iskelo.core.routes.route import passing_routes
 from iskelo.core.timing.clocks import apart, clock_of
 from iskelo.core.timing.delays import way_of
-from iskelo.core.wiring.graph import Edge
+from iskelo.core.wiring.edge import Edge
 from iskelo.core.wiring.hops import DEVICE_HOPS
 
 SAME_SAMPLE = 0.25

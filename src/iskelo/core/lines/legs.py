@@ -20,7 +20,8 @@ from iskelo.core.timing.copies import Comb, comb
 from iskelo.core.timing.delays import Delay, delay_of, way_of
 from iskelo.core.timing.rounds import sum_of_powers
 from iskelo.core.wiring.blocks import Block
-from iskelo.core.wiring.graph import Edge, Graph
+from iskelo.core.wiring.edge import Edge
+from iskelo.core.wiring.graph import Graph
 from iskelo.core.wiring.hops import DEVICE_HOPS
 
 

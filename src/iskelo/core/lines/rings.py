@@ -14,7 +14,8 @@ from iskelo.core.routes.loops import Loop, inner_edges, loops_of
 from iskelo.core.routes.route import Ahead, Route, reached
 from iskelo.core.timing.delays import delay_of
 from iskelo.core.timing.rounds import COPIES_DOWN_TO_DB, Copies, Hopped, Passed, copies, growth_db_per_s
-from iskelo.core.wiring.graph import Edge, Graph
+from iskelo.core.wiring.edge import Edge
+from iskelo.core.wiring.graph import Graph
 from iskelo.core.wiring.knots import Knot
 
 Verdict = Literal["rings", "howls", "may howl"]

@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 
 from iskelo.core.rig.index import Index
-from iskelo.core.wiring.graph import Edge
+from iskelo.core.wiring.edge import Edge
 
 
 def effects_mixes(found: Index) -> frozenset[str]:

@@ -7,7 +7,8 @@ from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import Edit
 from iskelo.core.lines.context import Reading, read
-from iskelo.core.planner.moves import Ask, Move, moves
+from iskelo.core.planner.jack_moves import Ask, Move
+from iskelo.core.planner.moves import moves
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Line
 from iskelo.core.routes.route import passing_routes

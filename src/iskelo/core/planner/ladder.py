@@ -13,7 +13,7 @@ from iskelo.core.timing.budgets import recording_bytes_per_s, seconds_to_limit
 from iskelo.core.timing.delays import Growth, Trip, samples_to_ms, trip_of, way_of
 from iskelo.core.timing.spare import MARGIN, Work, smallest_safe, to_spare, work_of
 from iskelo.core.timing.terms import trip_terms
-from iskelo.core.wiring.graph import Edge
+from iskelo.core.wiring.edge import Edge
 from iskelo.core.wiring.hops import DEVICE_HOPS
 
 Verdict = Literal["clicks", "tight", "late", "fits"]

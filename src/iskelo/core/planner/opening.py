@@ -17,7 +17,7 @@ from iskelo.core.planner.stages import STAGES, Stage
 from iskelo.core.rig.ports import Port
 from iskelo.core.routes.loops import loops_of
 from iskelo.core.routes.route import reached, reaching
-from iskelo.core.wiring.graph import Edge
+from iskelo.core.wiring.edge import Edge
 from iskelo.core.wiring.hops import HopKind
 
 LINES_AT_MOST = 64

@@ -13,7 +13,7 @@ from iskelo.core.rig.index import Index
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Send
 from iskelo.core.rig.units import say_figure
-from iskelo.core.wiring.graph import Edge, input_gain_db, output_gain_db
+from iskelo.core.wiring.edge import Edge, input_gain_db, output_gain_db
 from iskelo.core.wiring.hops import HopKind
 
 LOWEST_DB, HIGHEST_DB = -144.0, 60.0

@@ -3,7 +3,8 @@
 from collections.abc import Sequence
 from typing import NamedTuple
 
-from iskelo.core.wiring.graph import Edge, Graph
+from iskelo.core.wiring.edge import Edge
+from iskelo.core.wiring.graph import Graph
 from iskelo.core.wiring.knots import Knot
 
 LOOPS_AT_MOST = 40

@@ -5,7 +5,8 @@ from collections.abc import Callable, Iterable
 
 from iskelo.core.light import light
 from iskelo.core.rig.ports import STAGE, Port
-from iskelo.core.wiring.graph import Edge, Graph
+from iskelo.core.wiring.edge import Edge
+from iskelo.core.wiring.graph import Graph
 
 ROUTES_AT_MOST = 24
 """More copies than these at one port are counted, not listed."""

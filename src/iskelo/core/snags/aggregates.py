@@ -11,12 +11,9 @@ from iskelo.core.rig.gear import Aggregate, Interface, Member
 from iskelo.core.rig.index import Hindrance, Index
 from iskelo.core.rig.programs import Program, Track
 from iskelo.core.rig.ways import Opening, Way, open_aggregate
-from iskelo.core.snags.clocks import lead_remedies
-from iskelo.core.snags.reach import lines_of_program, with_finding
+from iskelo.core.snags.reach import lines_of_program
 from iskelo.core.snags.rule import Remedy, Snag, distinct, if_so, rule
-from iskelo.core.timing.delays import samples_to_ms
 from iskelo.core.timing.rates import cents
-from iskelo.core.timing.terms import MATCHING, RING, trip_terms
 from iskelo.core.wiring.blocks import not_offered
 
 ORDERS_AT_MOST = 120
@@ -306,99 +303,3 @@ def _another_rate(reading: Reading, program: Program, opening: Opening, way: Way
         root=f"rates:{way.client}:{way.box.id}",
         mend=partial(distinct, remedies),
     )
-
-
-@rule("aggregate", symptoms=("hollow",), explains=("line-skewed",))
-def members_differ_in_delay(reading: Reading) -> list[Snag]:
-    """Members of an aggregate bring one sound at different times: two microphones at one source comb."""
-    found = reading.found
-    snags = []
-    for aggregate in found.aggregates:
-        programs = _programs_on(found, aggregate)
-        if not programs or aggregate.align != "none":
-            continue
-        opening = found.opened[programs[0].id]
-        late = {way.box.name: _in_samples(opening, way, found) for way in opening.ways if _used(opening, way, programs)}
-        if len(late) < 2 or max(late.values()) - min(late.values()) < SKEW_TOLD_SAMPLES:
-            continue
-        skew = max(late.values()) - min(late.values())
-        told = ", ".join(f"{name} {samples}" for name, samples in late.items())
-        rate_hz = opening.device.rate_hz
-        own = {line for program in programs for line in lines_of_program(reading, program)}
-        lines = tuple(state.line.id for state, _ in with_finding(reading, "skewed") if state.line.id in own)
-        snags.append(
-            Snag(
-                key=f"members-differ-in-delay:{aggregate.id}",
-                rule="members-differ-in-delay",
-                severity="trouble" if lines else "note",
-                title=f"Members of {aggregate.name} are {skew} samples apart",
-                evidence=f"From jack to program, in samples: {told}. {skew} are "
-                f"{float(samples_to_ms(skew, rate_hz)):.2f} ms.",
-                consequence="One sound caught on two of them combs when they are mixed: first notch at "
-                f"{rate_hz / (2 * skew):.0f} Hz.",
-                items=(aggregate.id,),
-                lines=lines,
-                mend=partial(distinct, [pad_members(aggregate)]),
-            )
-        )
-    return snags
-
-
-def pad_members(aggregate: Aggregate) -> Remedy:
-    """All members of an aggregate made as late as its latest."""
-    pad = SetValues(item=aggregate.id, values={"align": "pad to the longest"})
-    return Remedy(f"Pad the members of {aggregate.name} to the longest", (pad,))
-
-
-def _used(opening: Opening, way: Way, programs: list[Program]) -> bool:
-    channels = way.channels("capture")
-    return any(leg in channels for program in programs for item in program.inputs for leg in item.legs if leg)
-
-
-def _in_samples(opening: Opening, way: Way, found: Index) -> int:
-    return sum(term.samples for term in trip_terms(opening, way, "capture", found))
-
-
-@rule("aggregate", symptoms=("late",))
-def matched_member_adds_delay(reading: Reading) -> list[Snag]:
-    """A member whose rate is matched is later than one on the master's clock; a clock lead would spare that."""
-    found = reading.found
-    snags = []
-    for aggregate in found.aggregates:
-        programs = _programs_on(found, aggregate)
-        for program in programs[:1]:
-            opening = found.opened[program.id]
-            for way in opening.ways:
-                # What cannot be opened at all costs nothing.
-                if not way.matched or found.hindrance(opening, way) or not _used(opening, way, programs):
-                    continue
-                whole = _in_samples(opening, way, found)
-                more = sum(
-                    term.samples
-                    for term in trip_terms(opening, way, "capture", found)
-                    if term.label in (RING, MATCHING)
-                )
-                rate_hz = opening.device.rate_hz
-                assert opening.caller is not None
-                snags.append(
-                    Snag(
-                        key=f"matched-member-adds-delay:{aggregate.id}:{way.box.id}",
-                        rule="matched-member-adds-delay",
-                        severity="note",
-                        title=f"Matching {way.box.name} costs {float(samples_to_ms(more, rate_hz)):.2f} ms",
-                        evidence=f"{more} samples in its ring and its filter, each way; without them it would take "
-                        f"{whole - more}.",
-                        consequence=f"What comes in on {way.box.name} is later than on {opening.caller.box.name}.",
-                        items=(aggregate.id, way.box.id),
-                        mend=partial(_spare_matching, found, aggregate, opening, way),
-                    )
-                )
-    return snags
-
-
-def _spare_matching(found: Index, aggregate: Aggregate, opening: Opening, way: Way) -> tuple[Remedy, ...]:
-    assert opening.caller is not None
-    remedies = lead_remedies(found, way.box, opening.caller.box)
-    lead = SetValues(item=aggregate.id, values={"master": way.box.id})
-    remedies.append(Remedy(f"Make {way.box.name} clock master of {aggregate.name}", (lead,)))
-    return distinct(remedies)

@@ -19,7 +19,7 @@ from iskelo.core.rig.units import CONSUMER_BELOW_PROFESSIONAL_DB, DBV_TO_DBU, PR
 from iskelo.core.routes.route import passing_routes
 from iskelo.core.snags.reach import lines_from, with_finding
 from iskelo.core.snags.rule import Remedy, Severity, Snag, distinct, if_so, joining, one_remedy, rule
-from iskelo.core.wiring.graph import input_gain_db
+from iskelo.core.wiring.edge import input_gain_db
 
 
 @rule("level", symptoms=("distorted",))

@@ -18,7 +18,9 @@ from iskelo.core.snags import (
     levels,
     lines,
     load,
+    member_delays,
     numbers,
+    outputs,
     rates,
     rounds,
     sides,
@@ -27,7 +29,8 @@ from iskelo.core.snags import (
 from iskelo.core.snags.rule import AREAS, KNOWN, REMEDIES_AT_MOST, SEVERITIES, Known, Remedy, Snag, Symptom, distinct
 
 MODULES = (
-    *(drivers, rates, clocks, aggregates, numbers, rounds, inputs, tracks, levels, load, lines, sides, arrivals),
+    *(drivers, rates, clocks, aggregates, member_delays, numbers, rounds, inputs, outputs),
+    *(tracks, levels, load, lines, sides, arrivals),
 )
 """Where rules are, in the order in which those of one area are run."""
 

@@ -8,10 +8,10 @@ from iskelo.core.lines.context import Reading
 from iskelo.core.lines.state import LineState
 from iskelo.core.rig.gear import Aggregate
 from iskelo.core.rig.programs import ProgramPort, Track
-from iskelo.core.snags.aggregates import pad_members
 from iskelo.core.snags.arrivals import direct_instead
 from iskelo.core.snags.levels import even_sides
 from iskelo.core.snags.lines import joining_remedies
+from iskelo.core.snags.member_delays import pad_members
 from iskelo.core.snags.reach import with_finding
 from iskelo.core.snags.rule import Remedy, Snag, distinct, rule
 from iskelo.core.wiring.hops import DEVICE_HOPS

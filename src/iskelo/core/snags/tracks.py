@@ -12,7 +12,7 @@ from iskelo.core.routes.route import reached, reaching
 from iskelo.core.snags.lines import joining_remedies
 from iskelo.core.snags.reach import lines_to_track
 from iskelo.core.snags.rule import Remedy, Snag, distinct, if_so, one_remedy, rule
-from iskelo.core.wiring.graph import refused_to_arm
+from iskelo.core.wiring.program_edges import refused_to_arm
 
 
 @rule("tracks", symptoms=("nothing",), explains=("line-silent",))

@@ -24,7 +24,7 @@ from iskelo.core.timing.terms import (
     take_terms,
     trip_terms,
 )
-from iskelo.core.wiring.graph import Edge
+from iskelo.core.wiring.edge import Edge
 from iskelo.core.wiring.hops import DEVICE_HOPS, HopKind
 
 NOTHING = Fraction(0)

@@ -1,0 +1,110 @@
+"""Steps from a source, or from outboard gear, into a jack, with what the jack must be set to."""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from iskelo.core.edits.edit import (
+    Edit,
+    Plug,
+    Remove,
+    SetJack,
+    SetTrim,
+)
+from iskelo.core.levels.headroom import FAR_OFF_DB, TOLERANCE_DB
+from iskelo.core.lines.context import Reading
+from iskelo.core.rig.gear import Interface, Source
+from iskelo.core.rig.index import Index
+from iskelo.core.rig.ports import Port
+from iskelo.core.rig.programs import Program
+from iskelo.core.rig.units import say_figure
+from iskelo.core.wiring.edge import input_gain_db
+
+TAKEN_AWAY = 0.5
+SPLIT = 0.2
+
+
+SPLITTER = 0.7
+"""One source in two jacks: dearer than a lead that is moved, for it needs a splitter."""
+
+
+TIE = 1e-4
+
+
+@dataclass(frozen=True, slots=True)
+class Move:
+    """One step to ``end``, with the edits it needs and what they do, as commands."""
+
+    end: Port
+    cost: float
+    edits: tuple[Edit, ...] = ()
+    words: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Ask:
+    """What is to be joined: from a source port to a target port, and which detours are allowed."""
+
+    start: Port
+    end: Port
+    direct: bool = True
+    through_computer: bool = True
+
+
+def into_a_jack(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
+    found = reading.found
+    leads = [patch for patch in reading.rig.patches if patch.from_port == port]
+    # A lead that no line needs where it is goes along; else the source is split.
+    idle = [patch for patch in leads if patch.id not in reading.leads_in_use]
+    pulled: tuple[Edit, ...] = (Remove(items=tuple(patch.id for patch in idle)),) if idle else ()
+    dearer = 0.0 if not leads else SPLIT if idle else SPLITTER
+    target = found.owner(ask.end)
+    for box in found.interfaces():
+        other_box = isinstance(target, Program) and not takes_from(target, box.id, reading)
+        for jack in range(1, box.jack_in + 1):
+            end = Port(box.id, "jack_in", jack)
+            if not reading.graph.into(end) and not other_box:
+                switch, said, worse = switched_on(found, port, box, jack)
+                cost = 1 + dearer + worse + TIE * (jack + 2 * (port.number > 1))
+                words = f"Plug {found.say(port)} into {found.say(end)}"
+                if idle:
+                    words = f"Move {found.say(port)} from {found.say(idle[0].to_port)} to {found.say(end)}"
+                elif leads:
+                    words += f" as well, by a splitter behind {found.say(port)}"
+                yield Move(end, cost, (*pulled, Plug(from_port=port, to_port=end), *switch), (words, *said))
+
+
+def switched_on(found: Index, port: Port, box: Interface, jack: int) -> tuple[tuple[Edit, ...], tuple[str, ...], float]:
+    """What a jack must be switched and trimmed to for a source, in words, and how much dearer a jack is that cannot."""
+    source = found.gear.get(port.owner)
+    if not isinstance(source, Source):
+        return (), (), 0.0
+    edits, words, dearer = _supplied(source, box, jack)
+    off_db = source.level_dbu + input_gain_db(box, jack) - _aim_dbfs(found, source)
+    if off_db > TOLERANCE_DB or off_db < -FAR_OFF_DB:
+        trim_db = max(-144.0, min(60.0, round(box.trims_db[jack - 1] - off_db, 1)))
+        edits = (*edits, SetTrim(interface=box.id, jack_in=jack, trim_db=trim_db))
+        words = (*words, f"Set the trim of {box.name} jack in {jack} to {say_figure(trim_db)} dB")
+    return edits, words, dearer
+
+
+def _aim_dbfs(found: Index, source: Source) -> float:
+    return found.rig.alignment_dbfs if source.headroom_db is None else -source.headroom_db
+
+
+def _supplied(source: Source, box: Interface, jack: int) -> tuple[tuple[Edit, ...], tuple[str, ...], float]:
+    phantom = source.needs_phantom and jack not in box.phantom_on
+    high = source.needs_high_impedance and jack not in box.high_impedance_on
+    unable = (phantom and jack > box.able_jacks("phantom")) or (high and jack > box.able_jacks("instrument"))
+    if unable or not (phantom or high):
+        return (), (), TAKEN_AWAY if unable else 0.0
+    edit = SetJack(
+        interface=box.id, jack_in=jack, phantom=True if phantom else None, high_impedance=True if high else None
+    )
+    what = " and ".join(name for name, on in (("phantom supply", phantom), ("high impedance", high)) if on)
+    return (edit,), (f"Switch {what} on at {box.name} jack in {jack}",), 0.0
+
+
+def takes_from(program: Program, box: str, reading: Reading) -> bool:
+    """Whether a program takes its input from a box, or could because it has no device yet."""
+    opening = reading.found.opened.get(program.id)
+    return opening is None or opening.to("capture", box) is not None

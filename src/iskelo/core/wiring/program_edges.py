@@ -1,0 +1,177 @@
+"""The hops of a program: from its device and to it, through tracks, sends, voices and buses."""
+
+from collections.abc import Mapping, Sequence
+from typing import Literal
+
+from iskelo.core.rig.index import Index
+from iskelo.core.rig.mixing import legs_into
+from iskelo.core.rig.ports import Port
+from iskelo.core.rig.programs import PanLaw, Program, ProgramPort, Send, Track
+from iskelo.core.rig.ways import Opening
+from iskelo.core.wiring.blocks import (
+    Block,
+    Setting,
+    Side,
+    bus_in_a_circle,
+    bus_muted,
+    buses_in_circles,
+    not_enabled,
+    not_heard,
+    not_running,
+    not_shown,
+    send_off,
+    shut_way,
+    track_muted,
+)
+from iskelo.core.wiring.edge import Edge, edge_of, legs_of
+from iskelo.core.wiring.hops import HopKind
+
+
+def _device_edges(program: Program, opening: Opening, found: Index) -> list[Edge]:
+    """What a program takes from the boxes behind its device, and what it sends to them."""
+    edges: list[Edge] = []
+    sides: tuple[tuple[Side, tuple[ProgramPort, ...], Literal["capture", "playback"], tuple[int, ...]], ...] = (
+        ("input", program.inputs, "capture", program.enabled_in),
+        ("output", program.outputs, "playback", program.enabled_out),
+    )
+    shut = [shut_way(program, opening, way, found) for way in opening.ways]
+    for side, items, bank, enabled in sides:
+        on = set(enabled)
+        places = {
+            channel: (way, number, block)
+            for way, block in zip(opening.ways, shut, strict=True)
+            for number, channel in enumerate(way.channels(bank), start=1)
+        }
+        for item in items:
+            for leg, channel in enumerate(item.legs, start=1):
+                if channel is None or channel not in places:
+                    continue
+                way, number, block = places[channel]
+                box_id = way.box.id
+                if block is None and number > way.shown(bank):
+                    block = not_shown(program, way, bank, number, found)
+                if block is None and channel not in on:
+                    block = not_enabled(program, side, channel)
+                box_end, end = Port(box_id, bank, number), Port(item.id, side, leg)
+                if side == "input":
+                    edges.append(edge_of((box_end, end, "from device", program.id, 0.0, 1, block)))
+                else:
+                    edges.append(edge_of((end, box_end, "to device", program.id, 0.0, 1, block)))
+    return edges
+
+
+def program_edges(program: Program, found: Index) -> list[Edge]:
+    opening = found.opened.get(program.id)
+    law = program.pan_law
+    given: dict[str, list[Send]] = {}
+    for send in program.sends:
+        given.setdefault(send.item, []).append(send)
+    edges = _device_edges(program, opening, found) if opening is not None else []
+    starts = {item.id: legs_of(item.id, "input", len(item.legs)) for item in program.inputs}
+    sinks = {item.id: legs_of(item.id, "output", len(item.legs)) for item in program.outputs}
+    sinks |= {bus.id: legs_of(bus.id, "bus", bus.width) for bus in program.buses}
+    starts |= {bus.id: legs_of(bus.id, "bus_out", bus.width) for bus in program.buses}
+    taken = {track.input for track in program.tracks}
+    refused = refused_to_arm(program)
+    for track in program.tracks:
+        monitor, sends = legs_of(track.id, "monitor", track.width), given.get(track.id, ())
+        if track.input is not None:
+            armed = None
+            if not track.armed:
+                opened = Setting(track.id, {"armed": True})
+                armed = Block(f"track {track.name} is not armed", opened, f"Arm track {track.name}")
+            elif track.id in refused:
+                other = refused[track.id]
+                opened = Setting(other.id, {"armed": False})
+                said = f"{program.name} arms a channel on one track only, and {other.name} has it"
+                armed = Block(said, opened, f"Disarm track {other.name}")
+            if track.input in sinks:
+                # What comes from a named input has met its device on the way; a mix runs only if the program does.
+                armed = armed or not_running(program, opening, found)
+            heard = not_heard(track, program)
+            for leg, (start, end) in enumerate(zip(starts[track.input], monitor, strict=False), start=1):
+                edges.append(edge_of((start, Port(track.id, "track", leg), "record", track.id, 0.0, 1, armed)))
+                edges.append(edge_of((start, end, "monitor", track.id, 0.0, 1, heard)))
+        if track.output is not None or sends:
+            post, muted = legs_of(track.id, "post", track.width), track_muted(track)
+            edges += [
+                edge_of((start, end, "fader", track.id, track.gain_db, 1, muted))
+                for start, end in zip(monitor, post, strict=True)
+            ]
+            if track.output is not None:
+                edges += _mixed("mix", track.id, post, sinks[track.output], (law, track.pan))
+            edges += _sent(sends, monitor, post, sinks, (law, track.pan))
+    for voice in program.voices:
+        legs = legs_of(voice.id, "voice", voice.width)
+        if voice.output is not None:
+            edges += _mixed("mix", voice.id, legs, sinks[voice.output], (law, voice.pan))
+        edges += _sent(given.get(voice.id, ()), legs, legs, sinks, (law, voice.pan))
+    circles = buses_in_circles(program) if program.buses else set()
+    for bus in program.buses:
+        sends = given.get(bus.id, ())
+        if bus.output is None and not sends and bus.id not in taken:
+            continue
+        legs, post = sinks[bus.id], legs_of(bus.id, "bus_out", bus.width)
+        shut = bus_in_a_circle(program, bus, circles) if bus.id in circles else None
+        muted = shut or bus_muted(bus)
+        edges += [
+            edge_of((start, end, "fader", bus.id, bus.gain_db, 1, muted)) for start, end in zip(legs, post, strict=True)
+        ]
+        if bus.output is not None:
+            edges += _mixed("mix", bus.id, post, sinks[bus.output])
+        edges += _sent(sends, legs, post, sinks, (law, None), shut)
+    return edges
+
+
+def _sent(
+    sends: Sequence[Send],
+    pre: tuple[Port, ...],
+    post: tuple[Port, ...],
+    sinks: Mapping[str, tuple[Port, ...]],
+    panned: tuple[PanLaw, float | None],
+    block: Block | None = None,
+) -> list[Edge]:
+    """Sends by their taps; a mix is not panned (None) unless its send says so."""
+    edges = []
+    for send in sends:
+        law, own = panned
+        pan = own if send.pan is None else send.pan
+        if pan is None:
+            law, pan = "0 dB", 0.0
+        legs = pre if send.tap == "before the fader" else post
+        shut = block or (None if send.on else send_off(send))
+        edges += _mixed("send", send.id, legs, sinks[send.to], (law, pan), send.gain_db, shut)
+    return edges
+
+
+def refused_to_arm(program: Program) -> dict[str, Track]:
+    """Tracks that a program does not arm, with the track that has a channel of theirs: it lets one be armed once."""
+    refused: dict[str, Track] = {}
+    channels = {item.id: {leg for leg in item.legs if leg is not None} for item in program.inputs}
+    taken: dict[int, Track] = {}
+    for track in program.tracks if program.one_track_per_input else ():
+        if not track.armed or track.input is None:
+            continue
+        mine = channels.get(track.input, set())
+        other = next((taken[channel] for channel in sorted(mine) if channel in taken), None)
+        if other is not None:
+            refused[track.id] = other
+        else:
+            taken |= dict.fromkeys(mine, track)
+    return refused
+
+
+def _mixed(
+    kind: HopKind,
+    owner: str,
+    legs: tuple[Port, ...],
+    into: tuple[Port, ...],
+    panned: tuple[PanLaw, float] = ("0 dB", 0.0),
+    gain_db: float = 0.0,
+    block: Block | None = None,
+) -> list[Edge]:
+    """What a track, a voice or a bus gives to an output or a bus."""
+    return [
+        edge_of((legs[leg - 1], into[end_leg - 1], kind, owner, gain_db + turned_db, 1, block))
+        for leg, end_leg, turned_db in legs_into(len(legs), len(into), *panned)
+    ]
