@@ -42,7 +42,7 @@ def test_the_twin_shares_with_the_prediction_only_what_the_docs_say() -> None:
     graph = grimp.build_graph("iskelo", cache_dir=None, exclude_type_checking_imports=True)
     twin = [module for module in graph.modules if module.startswith("iskelo.core.twin.")]
     borrowed = {other for module in twin for other in graph.find_modules_directly_imported_by(module)}
-    outside = {each for each in borrowed if not each.startswith("iskelo.core.twin")} - {"iskelo.core.between"}
+    outside = {each for each in borrowed if not each.startswith("iskelo.core.twin")} - {"iskelo.core.fractional_delay"}
     assert outside == {f"iskelo.core.rig.{module}" for module in SHARED}
     said = (ROOT / "docs" / "architecture.md").read_text()
     assert all(f"`{module}.py`" in said for module in SHARED)

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from iskelo.core.between import BEFORE, TAPS, between
+from iskelo.core.fractional_delay import BEFORE, TAPS, between
 from iskelo.core.signals.comb import PERIODS_PLAYED, WovenComb, woven_comb
 from iskelo.core.signals.detect import detect
 from iskelo.core.signals.drift import pace, periods_at, repeats, sound_at, steady

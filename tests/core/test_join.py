@@ -16,7 +16,7 @@ from iskelo.core.edits.edit import (
     SetValues,
 )
 from iskelo.core.lines.context import read
-from iskelo.core.planner.join import join_line
+from iskelo.core.planner.search import join_line
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Rig
 from rigs import Bench, ears, heard, two_voices

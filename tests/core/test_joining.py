@@ -3,6 +3,7 @@
 import pytest
 
 from iskelo.core.compare import compare_rigs, trial
+from iskelo.core.device_maps import aggregate_views, clock_tree
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import (
@@ -22,9 +23,8 @@ from iskelo.core.edits.edit import (
 )
 from iskelo.core.edits.moved import moved_names
 from iskelo.core.edits.phrases import interface_phrase
-from iskelo.core.joined import aggregate_views, clock_tree
 from iskelo.core.lines.context import read
-from iskelo.core.planner.joining import JoinRequest, join_sheet
+from iskelo.core.planner.aggregates import JoinRequest, join_sheet
 from iskelo.core.planner.ladder import ladders
 from iskelo.core.rig.clocks import Pace
 from iskelo.core.rig.gear import Aggregate, Member

@@ -27,7 +27,7 @@ from iskelo.core.linecheck.run import run_line_check
 from iskelo.core.lines.context import read
 from iskelo.core.lines.legs import Leg
 from iskelo.core.paperwork.set_up import set_up_list
-from iskelo.core.planner.join import join_line
+from iskelo.core.planner.search import join_line
 from iskelo.core.rig.gear import Driver, Interface
 from iskelo.core.rig.index import index
 from iskelo.core.rig.mixing import legs_into, pan_gains, say_pan

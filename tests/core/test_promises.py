@@ -6,13 +6,13 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from iskelo.core.compare import trial
+from iskelo.core.device_maps import aggregate_views, clock_tree
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import SetValues
-from iskelo.core.joined import aggregate_views, clock_tree
 from iskelo.core.lines.context import read
+from iskelo.core.planner.aggregates import JoinRequest, join_sheet
 from iskelo.core.planner.budgets import line_budgets
-from iskelo.core.planner.joining import JoinRequest, join_sheet
 from iskelo.core.planner.ladder import Ladder, Rung, ladders
 from iskelo.core.remedies import standing, tried_remedies
 from iskelo.core.rig.index import index

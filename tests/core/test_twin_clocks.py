@@ -15,7 +15,6 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from clicks import CLICK_AT_SECONDS, Click, Noise, measured, predicted
-from iskelo.core.between import BEFORE, TAPS, between
 from iskelo.core.edits.edit import (
     AddDestination,
     AddInterface,
@@ -27,6 +26,7 @@ from iskelo.core.edits.edit import (
     SetOutputDevice,
     SetValues,
 )
+from iskelo.core.fractional_delay import BEFORE, TAPS, between
 from iskelo.core.lines.context import read
 from iskelo.core.rig.gear import Member
 from iskelo.core.rig.index import index
@@ -35,7 +35,7 @@ from iskelo.core.rig.rig import Rig
 from iskelo.core.routes.route import ROUTES_AT_MOST, passing_routes
 from iskelo.core.timing.clocks import drift, drift_of
 from iskelo.core.timing.delays import delay_of
-from iskelo.core.twin import floor
+from iskelo.core.twin import simulation
 from iskelo.core.twin.ring import Clock, Ring
 from iskelo.core.twin.run import run_twin
 from iskelo.core.twin.told import Slipped
@@ -71,7 +71,7 @@ def test_sound_that_is_worked_at_once_is_that_of_every_block_by_itself(rig: Rig,
     runs = []
     for samples in (stretch, 8192):
         slips: list[Slipped] = []
-        with mock.patch.object(floor, "STRETCH_SAMPLES", samples):
+        with mock.patch.object(simulation, "STRETCH_SAMPLES", samples):
             runs.append((run_twin(rig, sounds, 0.2, seed=seed, slipped=slips.append), slips))
     (short, short_slips), (long, long_slips) = runs
     assert short_slips == long_slips

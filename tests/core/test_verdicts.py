@@ -32,7 +32,7 @@ from iskelo.core.linecheck.run import CannotCheck, run_line_check
 from iskelo.core.lines.context import read
 from iskelo.core.lines.findings import HEADLINES
 from iskelo.core.lines.proof import proofs
-from iskelo.core.planner.join import join_all
+from iskelo.core.planner.search import join_all
 from iskelo.core.planner.stages import Stage, turned
 from iskelo.core.remedies import tried_remedies
 from iskelo.core.rig.gear import Member

@@ -20,10 +20,10 @@ from iskelo.core.compare import NowAfter, trial
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.batch import BatchRequest, batch
 from iskelo.core.edits.phrases import interface_phrase
+from iskelo.core.planner.aggregates import JoinRequest, join_sheet
 from iskelo.core.planner.choices import Choices, choices
 from iskelo.core.planner.fill import FillRequest, fill
-from iskelo.core.planner.join import join_all
-from iskelo.core.planner.joining import JoinRequest, join_sheet
+from iskelo.core.planner.search import join_all
 from iskelo.core.planner.swap import plan_swap
 from iskelo.core.remedies import TriedRemedy, tried_remedies
 from iskelo.core.rig.gear import Interface

@@ -8,8 +8,8 @@ from fastapi import APIRouter, Query
 from iskelo.api.asked import Database, known_of, state_of_line
 from iskelo.api.problems import ANSWERS
 from iskelo.core.answers import Answer, PortUse, answer_for, port_uses
+from iskelo.core.device_maps import AggregateView, ClockRow, aggregate_views, clock_tree
 from iskelo.core.edits.base import Refused
-from iskelo.core.joined import AggregateView, ClockRow, aggregate_views, clock_tree
 from iskelo.core.paperwork.set_up import SetUpStep, set_up_list
 from iskelo.core.planner.budgets import LineBudget, line_budgets
 from iskelo.core.planner.ladder import Ladder, ladders

@@ -14,7 +14,7 @@ from iskelo.core.compare import NowAfter
 from iskelo.core.edits.edit import Edit, Edits
 from iskelo.core.edits.input_list import InputRow, RowOutcome
 from iskelo.core.linecheck.rows import Ledger
-from iskelo.core.planner.joining import JoinSheet
+from iskelo.core.planner.aggregates import JoinSheet
 from iskelo.core.planner.swap import JackMove
 from iskelo.core.rig.rig import Rig
 from iskelo.core.rig.text import Ids, Name

@@ -11,7 +11,6 @@ from collections.abc import Mapping
 from types import MappingProxyType
 
 from iskelo.core.levels.along import levels_along
-from iskelo.core.light import light
 from iskelo.core.lines.context import Reading, read
 from iskelo.core.lines.findings import Headline
 from iskelo.core.lines.proof import Proof, proofs
@@ -25,6 +24,7 @@ from iskelo.core.snags.registry import find_snags, symptoms_of
 from iskelo.core.snags.rule import SEVERITIES, Severity, Snag, Symptom
 from iskelo.core.timing.clocks import master_name
 from iskelo.core.timing.terms import Term
+from iskelo.core.values import light
 from iskelo.core.wiring.edge import Edge
 
 

@@ -6,7 +6,7 @@ from pydantic import ValidationError
 
 from iskelo.core.edits.base import first_reason, path_of
 from iskelo.core.rig.check import check
-from iskelo.core.rig.older import brought_up
+from iskelo.core.rig.migrations import brought_up
 from iskelo.core.rig.rig import Broken, Rig
 from iskelo.formats.json_bounds import FILE_VALUES_MAX, too_much
 from iskelo.formats.refusal import Unreadable

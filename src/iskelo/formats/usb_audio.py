@@ -12,9 +12,9 @@ from dataclasses import dataclass, field
 from pydantic import ValidationError
 
 from iskelo.core.edits.base import first_reason, path_of
-from iskelo.core.light import light
 from iskelo.core.rig.gear import Driver, Interface
 from iskelo.core.rig.value import RATES_HZ
+from iskelo.core.values import light
 from iskelo.formats.refusal import Unreadable
 
 DESCRIPTION_MAX_BYTES = 64 * 1024

@@ -13,7 +13,7 @@ from iskelo.core.edits.base import first_reason, path_of
 from iskelo.core.edits.edit import Edit
 from iskelo.core.rig.check import check
 from iskelo.core.rig.delta import delta, patched
-from iskelo.core.rig.older import brought_up
+from iskelo.core.rig.migrations import brought_up
 from iskelo.core.rig.rig import Broken, Rig
 from iskelo.store.tables import RevisionRow
 

@@ -5,7 +5,7 @@ from typing import Any
 
 from iskelo.core.edits import edit as e
 from iskelo.core.edits.base import Applied, Refused, changed, free_name, gear_of, made, new_ids, with_gear
-from iskelo.core.edits.one import apply_one, at_one_stroke
+from iskelo.core.edits.single_edit import apply_one, at_one_stroke
 from iskelo.core.rig.gear import Aggregate, Destination, Driver, Interface, Source
 from iskelo.core.rig.index import index
 from iskelo.core.rig.links import link_overload

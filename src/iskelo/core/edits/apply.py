@@ -3,16 +3,16 @@
 import itertools
 from typing import Any
 
-from iskelo.core.edits import adding, changing, joining, plugging, swapping
+from iskelo.core.edits import adding, aggregates, changing, plugging, swapping
 from iskelo.core.edits import edit as e
 from iskelo.core.edits.base import Applied, checked
 from iskelo.core.edits.moved import moved_names, remembered, say_moved
 from iskelo.core.edits.new_things import with_ids
-from iskelo.core.edits.one import STROKES, apply_one
+from iskelo.core.edits.single_edit import STROKES, apply_one
 from iskelo.core.rig.index import index
 from iskelo.core.rig.rig import Rig
 
-KINDS = (adding, changing, joining, plugging, swapping)
+KINDS = (adding, changing, aggregates, plugging, swapping)
 """The modules whose functions register themselves with ``apply_one``."""
 
 MOVING = (e.SetMembers, e.SetValues, e.Remove, e.SwapGear, e.SetDevice)

@@ -5,8 +5,8 @@ from typing import Any, Literal
 
 from iskelo.core.edits import edit as e
 from iskelo.core.edits.base import Applied, Refused, changed, gear_of, pruned, with_gear
-from iskelo.core.edits.one import apply_one, find, place_of
 from iskelo.core.edits.settable import FIGURES, SETTABLE, say_value
+from iskelo.core.edits.single_edit import apply_one, find, place_of
 from iskelo.core.rig.gear import Aggregate, Driver, Interface, Offsets, Source
 from iskelo.core.rig.index import index
 from iskelo.core.rig.programs import Program, ProgramPort

@@ -5,7 +5,7 @@ from collections.abc import Sequence
 from iskelo.core.edits import edit as e
 from iskelo.core.edits.base import Applied, Refused, new_ids, pruned
 from iskelo.core.edits.moved import names_followed
-from iskelo.core.edits.one import apply_one, at_one_stroke, find, place_of
+from iskelo.core.edits.single_edit import apply_one, at_one_stroke, find, place_of
 from iskelo.core.rig.check import patch_trouble
 from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.index import index

@@ -3,7 +3,7 @@
 from iskelo.core.edits import edit as e
 from iskelo.core.edits.adding import renewed
 from iskelo.core.edits.base import Applied, free_name, gear_of, pruned, with_gear
-from iskelo.core.edits.one import apply_one
+from iskelo.core.edits.single_edit import apply_one
 from iskelo.core.rig.gear import DirectMonitor, Interface
 from iskelo.core.rig.index import index
 from iskelo.core.rig.ports import Port

@@ -4,12 +4,12 @@ import itertools
 from collections import deque
 from typing import NamedTuple
 
-from iskelo.core.light import light
 from iskelo.core.rig.gear import Destination
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.ports import STAGE, Bank, Port
 from iskelo.core.rig.programs import Program, ProgramPort, Track
 from iskelo.core.routes.route import Ahead, nearest
+from iskelo.core.values import light
 from iskelo.core.wiring.graph import Graph
 
 

@@ -6,7 +6,6 @@ from typing import NamedTuple
 
 from iskelo.core.levels.along import converters_assumed, full_scale_dbu, source_assumed
 from iskelo.core.levels.units import sum_of_copies_db
-from iskelo.core.light import light
 from iskelo.core.lines.gaps import Gap, Gaps
 from iskelo.core.lines.rings import Ringing, Rings
 from iskelo.core.lines.wet import effects_mixes, is_wet
@@ -19,6 +18,7 @@ from iskelo.core.timing.compensation import waits
 from iskelo.core.timing.copies import Comb, comb
 from iskelo.core.timing.delays import Delay, delay_of, way_of
 from iskelo.core.timing.rounds import sum_of_powers
+from iskelo.core.values import light
 from iskelo.core.wiring.blocks import Block
 from iskelo.core.wiring.edge import Edge
 from iskelo.core.wiring.graph import Graph

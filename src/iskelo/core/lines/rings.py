@@ -6,7 +6,6 @@ from fractions import Fraction
 from typing import Literal, NamedTuple
 
 from iskelo.core.levels.along import full_scale_dbu
-from iskelo.core.light import light
 from iskelo.core.lines.wet import effects_mixes, is_wet
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.ports import Port
@@ -14,6 +13,7 @@ from iskelo.core.routes.loops import Loop, inner_edges, loops_of
 from iskelo.core.routes.route import Ahead, Route, reached
 from iskelo.core.timing.delays import delay_of
 from iskelo.core.timing.rounds import COPIES_DOWN_TO_DB, Copies, Hopped, Passed, copies, growth_db_per_s
+from iskelo.core.values import light
 from iskelo.core.wiring.edge import Edge
 from iskelo.core.wiring.graph import Graph
 from iskelo.core.wiring.knots import Knot

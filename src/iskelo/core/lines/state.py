@@ -6,7 +6,6 @@ whose sound arrives at the target of another instead of its own is crossed, not 
 
 from collections.abc import Callable
 
-from iskelo.core.light import light
 from iskelo.core.lines.findings import Finding, Headline, Strays, findings_of
 from iskelo.core.lines.legs import Leg, Legs
 from iskelo.core.lines.rings import Rings
@@ -16,6 +15,7 @@ from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Line
 from iskelo.core.routes.route import Ahead
 from iskelo.core.timing.delays import Delay
+from iskelo.core.values import light
 from iskelo.core.wiring.graph import Graph
 
 

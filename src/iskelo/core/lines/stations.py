@@ -3,7 +3,6 @@
 from collections.abc import Iterable
 from typing import Literal
 
-from iskelo.core.light import light
 from iskelo.core.lines.gaps import Gap
 from iskelo.core.lines.legs import Leg
 from iskelo.core.lines.state import LineState
@@ -12,6 +11,7 @@ from iskelo.core.rig.index import Index
 from iskelo.core.rig.ports import BANK_TABLE, COLUMNS, Column, Port
 from iskelo.core.rig.ways import Bank
 from iskelo.core.routes.route import Route
+from iskelo.core.values import light
 from iskelo.core.wiring.hops import DEVICE_HOPS
 
 _PASSED = frozenset(COLUMNS.index(column) for column in ("computer_in", "program_in", "track"))

@@ -9,7 +9,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Literal
 
-from iskelo.core.joined import say_unlocked
+from iskelo.core.device_maps import say_unlocked
 from iskelo.core.lines.context import Reading
 from iskelo.core.lines.stations import fold_numbers
 from iskelo.core.rig.clocks import SOCKETS

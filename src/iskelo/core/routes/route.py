@@ -3,8 +3,8 @@
 from collections import deque
 from collections.abc import Callable, Iterable
 
-from iskelo.core.light import light
 from iskelo.core.rig.ports import STAGE, Port
+from iskelo.core.values import light
 from iskelo.core.wiring.edge import Edge
 from iskelo.core.wiring.graph import Graph
 

@@ -5,7 +5,7 @@ from functools import partial
 from iskelo.core.edits.edit import Edit, Plug, Remove
 from iskelo.core.lines.context import Reading
 from iskelo.core.lines.state import LineState
-from iskelo.core.planner.join import join_line
+from iskelo.core.planner.search import join_line
 from iskelo.core.rig.ports import STAGE
 from iskelo.core.snags.arrivals import send_away, undouble
 from iskelo.core.snags.reach import with_finding

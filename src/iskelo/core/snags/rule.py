@@ -9,9 +9,9 @@ from dataclasses import dataclass, field
 from typing import Literal, get_args
 
 from iskelo.core.edits.edit import Edit
-from iskelo.core.light import light
 from iskelo.core.lines.context import Reading
-from iskelo.core.planner.join import Joining
+from iskelo.core.planner.search import Joining
+from iskelo.core.values import light
 
 Severity = Literal["stop", "trouble", "risk", "note"]
 SEVERITIES: tuple[Severity, ...] = ("stop", "trouble", "risk", "note")

@@ -7,7 +7,7 @@ from fractions import Fraction
 import numpy as np
 from numpy.typing import NDArray
 
-from iskelo.core.between import BEFORE, TAPS, between
+from iskelo.core.fractional_delay import BEFORE, TAPS, between
 from iskelo.core.rig.ports import Port
 from iskelo.core.twin.box import Box
 from iskelo.core.twin.program import Sound

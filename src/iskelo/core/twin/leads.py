@@ -11,7 +11,7 @@ from fractions import Fraction
 
 import numpy as np
 
-from iskelo.core.between import BEFORE, TAPS, between
+from iskelo.core.fractional_delay import BEFORE, TAPS, between
 from iskelo.core.rig.gear import Destination, Interface, Source
 from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.ports import Port

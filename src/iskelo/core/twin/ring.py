@@ -15,7 +15,7 @@ from fractions import Fraction
 import numpy as np
 from numpy.typing import NDArray
 
-from iskelo.core.between import BEFORE, TAPS, between
+from iskelo.core.fractional_delay import BEFORE, TAPS, between
 from iskelo.core.twin.stream import STRETCH_SAMPLES, Block, Stream
 
 LOOP_SMOOTHING = 1 / 64

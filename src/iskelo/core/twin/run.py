@@ -10,8 +10,8 @@ from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Rig
 from iskelo.core.twin.ends import in_common_time
 from iskelo.core.twin.engine import SOUND_TURNS
-from iskelo.core.twin.floor import Floor
 from iskelo.core.twin.program import Sound
+from iskelo.core.twin.simulation import Simulation
 from iskelo.core.twin.stream import Block
 from iskelo.core.twin.told import Missed, Slipped
 
@@ -71,8 +71,8 @@ def run_twin(
     CannotFollow
         Where sound goes round faster than can be simulated.
     """
-    floor = Floor(rig, sounds, seconds, seed, slipped)
-    engine, until = floor.engine, floor.until
+    simulation = Simulation(rig, sounds, seconds, seed, slipped)
+    engine, until = simulation.engine, simulation.until
     shares = [0.0]
 
     def tell() -> None:
@@ -83,15 +83,15 @@ def run_twin(
 
     engine.at(0, SOUND_TURNS, tell)
     engine.run(until)
-    floor.turn()
+    simulation.turn()
     take: list[TakeChannel] = []
-    for recorder, rate_hz in floor.recorders:
+    for recorder, rate_hz in simulation.recorders:
         if recorder.processor is not None:
             at_work = recorder.processor
             told(Missed(recorder.program.id, recorder.program.name, at_work.missed, at_work.blocks))
         take += [TakeChannel(Port(track, "track", leg), rate_hz, tape) for (track, leg), tape in recorder.tape()]
     ears: dict[tuple[Port, int], Block] = {}
-    for out in floor.ends:
+    for out in simulation.ends:
         out.play_until(out.length)
         for lead in out.leads:
             key = (lead.port, out.box.gear.rate_hz)

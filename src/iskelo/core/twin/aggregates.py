@@ -9,7 +9,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from iskelo.core.between import TAPS
+from iskelo.core.fractional_delay import TAPS
 from iskelo.core.twin.delay_line import DelayLine
 from iskelo.core.twin.driver import Called, DriverAtWork
 from iskelo.core.twin.ring import Ring

@@ -5,11 +5,11 @@ from typing import Annotated
 
 from pydantic import Field
 
+from iskelo.core.device_maps import AggregateView, aggregate_views
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused, free_name
 from iskelo.core.edits.edit import AddProgram, AddProgramPorts, AddTracks, Edit, JoinDevices, SetDevice, SetValues
 from iskelo.core.edits.new_things import new
-from iskelo.core.joined import AggregateView, aggregate_views
 from iskelo.core.lines.context import Reading, read
 from iskelo.core.rig.gear import Aggregate, Interface, Member, Source
 from iskelo.core.rig.index import Index, index

@@ -13,11 +13,11 @@ from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import Rig
 from iskelo.core.rig.ways import Opening, Way
+from iskelo.core.twin.aggregates import MATCHING_DELAY_SAMPLES, Feeder, JoinedAtWork, Part
 from iskelo.core.twin.box import Box
 from iskelo.core.twin.driver import Called, DriverAtWork
 from iskelo.core.twin.ends import OutputEnd
 from iskelo.core.twin.engine import DEVICE_FINISHES, PROGRAM_RUNS, SOUND_TURNS, Engine
-from iskelo.core.twin.joined import MATCHING_DELAY_SAMPLES, Feeder, JoinedAtWork, Part
 from iskelo.core.twin.leads import bring_back, jacks_of, leads_out, longest_late_s, played_ahead_s
 from iskelo.core.twin.program import DeviceAtWork, ProgramAtWork, Sound
 from iskelo.core.twin.ring import Clock, Ring
@@ -25,7 +25,7 @@ from iskelo.core.twin.stream import STRETCH_SAMPLES
 from iskelo.core.twin.told import Slipped
 
 
-class Floor:
+class Simulation:
     """The gear of a rig set up on an engine; ``recorders`` and ``ends`` hold what is recorded and heard."""
 
     def __init__(
