@@ -16,7 +16,8 @@ from big_rig import big_rig, four_actors, going_round, many_programs
 from iskelo.api.settings import quiet_collector
 from iskelo.core.answers import port_uses
 from iskelo.core.edits.apply import apply
-from iskelo.core.edits.edit import AddInterface, AddProgram, AddSources, Plug, SetValues
+from iskelo.core.edits.additions import AddInterface, AddProgram, AddSources
+from iskelo.core.edits.edit import Plug, SetValues
 from iskelo.core.edits.input_list import InputRow, plan_rows
 from iskelo.core.fractional_delay import between
 from iskelo.core.linecheck.sounds import play

@@ -2,17 +2,8 @@
 
 import random
 
-from iskelo.core.edits.edit import (
-    AddDestination,
-    AddInterface,
-    AddProgram,
-    AddProgramPorts,
-    AddSources,
-    JoinDevices,
-    Plug,
-    SetOutputDevice,
-    SetValues,
-)
+from iskelo.core.edits.additions import AddDestination, AddInterface, AddProgram, AddProgramPorts, AddSources
+from iskelo.core.edits.edit import JoinDevices, Plug, SetOutputDevice, SetValues
 from iskelo.core.rig.gear import Member
 from iskelo.core.rig.index import index
 from iskelo.core.rig.ports import Port

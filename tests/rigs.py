@@ -6,8 +6,7 @@ from typing import Any, get_args
 
 from hypothesis import strategies as st
 
-from iskelo.core.edits.apply import apply
-from iskelo.core.edits.edit import (
+from iskelo.core.edits.additions import (
     AddDestination,
     AddInterface,
     AddLine,
@@ -15,13 +14,14 @@ from iskelo.core.edits.edit import (
     AddProgramPorts,
     AddSources,
     AddTracks,
-    Edit,
-    Plug,
 )
+from iskelo.core.edits.apply import apply
+from iskelo.core.edits.edit import Edit, Plug
 from iskelo.core.lines.context import read
 from iskelo.core.lines.state import LineState
 from iskelo.core.rig.check import check
-from iskelo.core.rig.gear import Aggregate, Destination, DirectMonitor, Driver, Interface, Member, Offsets, Source
+from iskelo.core.rig.drivers import Driver, Offsets
+from iskelo.core.rig.gear import Aggregate, Destination, DirectMonitor, Interface, Member, Source
 from iskelo.core.rig.index import index
 from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.ports import Port

@@ -1,7 +1,8 @@
 """Two states of a rig beside each other: every setting that differs, in words."""
 
 from iskelo.core.compare import Change, compare_rigs
-from iskelo.core.edits.edit import AddSources, EnableChannels, Remove, SetDirect, SetTrim, SetValues
+from iskelo.core.edits.additions import AddSources
+from iskelo.core.edits.edit import EnableChannels, Remove, SetDirect, SetTrim, SetValues
 from rigs import two_voices
 
 

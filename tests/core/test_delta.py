@@ -4,8 +4,9 @@ import json
 
 from hypothesis import given, settings
 
+from iskelo.core.edits.additions import AddSources
 from iskelo.core.edits.apply import apply
-from iskelo.core.edits.edit import AddSources, Remove, SetValues
+from iskelo.core.edits.edit import Remove, SetValues
 from iskelo.core.rig.delta import delta, patched
 from iskelo.core.rig.rig import Rig
 from iskelo.demo.orrin_point import orrin_point

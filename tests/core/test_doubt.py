@@ -2,7 +2,7 @@
 
 import pytest
 
-from iskelo.core.rig.gear import Offsets
+from iskelo.core.rig.drivers import Offsets
 from iskelo.core.timing.doubt import Side, in_doubt
 
 IN, OUT, PAST = ("b1", "in"), ("b1", "out"), ("b1", "elsewhere")

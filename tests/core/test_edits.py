@@ -4,9 +4,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from iskelo.core.edits.apply import apply
-from iskelo.core.edits.base import Refused
-from iskelo.core.edits.edit import (
+from iskelo.core.edits.additions import (
     AddDestination,
     AddInterface,
     AddLine,
@@ -14,6 +12,10 @@ from iskelo.core.edits.edit import (
     AddProgramPorts,
     AddSources,
     AddTracks,
+)
+from iskelo.core.edits.apply import apply
+from iskelo.core.edits.base import Refused
+from iskelo.core.edits.edit import (
     Edit,
     EnableChannels,
     FillChannels,

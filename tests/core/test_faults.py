@@ -5,8 +5,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from pydantic import JsonValue
 
+from iskelo.core.edits.additions import AddLine
 from iskelo.core.edits.apply import apply
-from iskelo.core.edits.edit import AddLine, SetValues
+from iskelo.core.edits.edit import SetValues
 from iskelo.core.linecheck.faults import faults_of, with_faults
 from iskelo.core.linecheck.rows import TargetRow
 from iskelo.core.linecheck.run import CheckResult, run_line_check

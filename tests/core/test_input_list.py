@@ -2,8 +2,8 @@
 
 import pytest
 
+from iskelo.core.edits.additions import AddDestination, AddInterface, AddProgram, AddSources
 from iskelo.core.edits.apply import apply
-from iskelo.core.edits.edit import AddDestination, AddInterface, AddProgram, AddSources
 from iskelo.core.edits.input_list import InputRow, plan_rows
 from iskelo.core.lines.context import read
 from iskelo.core.progress import Cancelled

@@ -2,19 +2,9 @@
 
 import pytest
 
+from iskelo.core.edits.additions import AddDestination, AddInterface, AddLine, AddProgram, AddSources, AddTracks
 from iskelo.core.edits.apply import apply
-from iskelo.core.edits.edit import (
-    AddDestination,
-    AddInterface,
-    AddLine,
-    AddProgram,
-    AddSources,
-    AddTracks,
-    EnableChannels,
-    Remove,
-    SetLeg,
-    SetValues,
-)
+from iskelo.core.edits.edit import EnableChannels, Remove, SetLeg, SetValues
 from iskelo.core.lines.context import read
 from iskelo.core.planner.search import join_line
 from iskelo.core.rig.ports import Port

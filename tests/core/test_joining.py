@@ -4,14 +4,10 @@ import pytest
 
 from iskelo.core.compare import compare_rigs, trial
 from iskelo.core.device_maps import aggregate_views, clock_tree
+from iskelo.core.edits.additions import AddDriver, AddGear, AddInterface, AddProgram, AddSources
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import (
-    AddDriver,
-    AddGear,
-    AddInterface,
-    AddProgram,
-    AddSources,
     JoinDevices,
     Plug,
     Remove,

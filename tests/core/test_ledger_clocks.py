@@ -3,7 +3,8 @@
 import pytest
 
 from free_clocks import free_clocks
-from iskelo.core.edits.edit import AddDestination, AddInterface, AddProgram, AddSources, Plug, SetValues
+from iskelo.core.edits.additions import AddDestination, AddInterface, AddProgram, AddSources
+from iskelo.core.edits.edit import Plug, SetValues
 from iskelo.core.linecheck.drifting import Expected, expected_drift
 from iskelo.core.linecheck.rows import TargetRow
 from iskelo.core.linecheck.run import run_line_check

@@ -4,12 +4,14 @@ import json
 
 import pytest
 
+from iskelo.core.edits.additions import AddInterface, AddLine, AddProgram, AddSources, AddTracks
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import IDS_AHEAD, Refused, checked
-from iskelo.core.edits.edit import AddInterface, AddLine, AddProgram, AddSources, AddTracks, Plug, SetValues
+from iskelo.core.edits.edit import Plug, SetValues
 from iskelo.core.rig.check import ITEMS_MAX, NOTES_MAX
 from iskelo.core.rig.delta import delta, patched
-from iskelo.core.rig.gear import Driver, Interface, Offsets, Source
+from iskelo.core.rig.drivers import Driver, Offsets
+from iskelo.core.rig.gear import Interface, Source
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program, Track
 from iskelo.core.rig.rig import Line, Patch, Rig

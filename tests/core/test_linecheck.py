@@ -2,16 +2,8 @@
 
 import pytest
 
-from iskelo.core.edits.edit import (
-    AddInterface,
-    AddSources,
-    JoinDevices,
-    Plug,
-    SetDevice,
-    SetDirect,
-    SetLeg,
-    SetValues,
-)
+from iskelo.core.edits.additions import AddInterface, AddSources
+from iskelo.core.edits.edit import JoinDevices, Plug, SetDevice, SetDirect, SetLeg, SetValues
 from iskelo.core.linecheck.rows import Ledger
 from iskelo.core.linecheck.run import CannotCheck, run_line_check
 from iskelo.core.lines.context import read

@@ -2,18 +2,8 @@
 
 import pytest
 
-from iskelo.core.edits.edit import (
-    AddLine,
-    AddSources,
-    EnableChannels,
-    Plug,
-    Remove,
-    SetDevice,
-    SetDirect,
-    SetLeg,
-    SetTrim,
-    SetValues,
-)
+from iskelo.core.edits.additions import AddLine, AddSources
+from iskelo.core.edits.edit import EnableChannels, Plug, Remove, SetDevice, SetDirect, SetLeg, SetTrim, SetValues
 from iskelo.core.lines.stations import fold_numbers, stations
 from iskelo.core.rig.index import index
 from iskelo.core.rig.ports import Port

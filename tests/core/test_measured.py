@@ -6,9 +6,10 @@ import scipy.signal
 
 import clicks
 from clicks import Click
+from iskelo.core.edits.additions import AddProgram
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
-from iskelo.core.edits.edit import AddProgram, SetDirect, SetValues
+from iskelo.core.edits.edit import SetDirect, SetValues
 from iskelo.core.lines.context import read
 from iskelo.core.planner.ladder import Ladder, ladders, say_overdub
 from iskelo.core.planner.measured import (

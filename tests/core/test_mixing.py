@@ -8,27 +8,18 @@ import pytest
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
+from iskelo.core.edits.additions import AddBuses, AddLine, AddSends, AddTracks, AddVoices
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
-from iskelo.core.edits.edit import (
-    AddBuses,
-    AddLine,
-    AddSends,
-    AddTracks,
-    AddVoices,
-    Edit,
-    Remove,
-    RenameEverywhere,
-    SetDevice,
-    SetValues,
-)
+from iskelo.core.edits.edit import Edit, Remove, RenameEverywhere, SetDevice, SetValues
 from iskelo.core.levels.units import db_to_ratio
 from iskelo.core.linecheck.run import run_line_check
 from iskelo.core.lines.context import read
 from iskelo.core.lines.legs import Leg
 from iskelo.core.paperwork.set_up import set_up_list
 from iskelo.core.planner.search import join_line
-from iskelo.core.rig.gear import Driver, Interface
+from iskelo.core.rig.drivers import Driver
+from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.index import index
 from iskelo.core.rig.mixing import legs_into, pan_gains, say_pan
 from iskelo.core.rig.ports import Port

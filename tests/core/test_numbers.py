@@ -3,19 +3,9 @@
 import pytest
 
 from iskelo.core.compare import trial
+from iskelo.core.edits.additions import AddDriver, AddInterface
 from iskelo.core.edits.apply import apply
-from iskelo.core.edits.edit import (
-    AddDriver,
-    AddInterface,
-    Edit,
-    JoinDevices,
-    Plug,
-    Remove,
-    SetDevice,
-    SetLeg,
-    SetMembers,
-    SetValues,
-)
+from iskelo.core.edits.edit import Edit, JoinDevices, Plug, Remove, SetDevice, SetLeg, SetMembers, SetValues
 from iskelo.core.lines.context import read
 from iskelo.core.remedies import tried_remedies
 from iskelo.core.rig.gear import Member

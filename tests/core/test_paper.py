@@ -3,17 +3,8 @@
 import pytest
 from hypothesis import given, settings
 
-from iskelo.core.edits.edit import (
-    AddInterface,
-    AddOutboard,
-    AddProgram,
-    JoinDevices,
-    Plug,
-    SetDirect,
-    SetMembers,
-    SetOutputDevice,
-    SetValues,
-)
+from iskelo.core.edits.additions import AddInterface, AddOutboard, AddProgram
+from iskelo.core.edits.edit import JoinDevices, Plug, SetDirect, SetMembers, SetOutputDevice, SetValues
 from iskelo.core.lines.context import read
 from iskelo.core.paperwork.set_up import SetUpStep, set_up_list
 from iskelo.core.planner.budgets import line_budgets

@@ -2,10 +2,10 @@
 
 import pytest
 
+from iskelo.core.edits.additions import AddSources
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.batch import BatchRequest, batch
-from iskelo.core.edits.edit import AddSources
 from iskelo.core.edits.phrases import gear_phrase
 from iskelo.core.edits.ports_phrase import split_numbers
 from iskelo.core.lines.context import read

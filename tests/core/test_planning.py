@@ -3,9 +3,10 @@
 import pytest
 
 from iskelo.core.answers import answer_for
+from iskelo.core.edits.additions import AddGear
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
-from iskelo.core.edits.edit import AddGear, RenameEverywhere, SetDirect, SetJack, SetOutputTrim, SetValues
+from iskelo.core.edits.edit import RenameEverywhere, SetDirect, SetJack, SetOutputTrim, SetValues
 from iskelo.core.edits.phrases import interface_phrase
 from iskelo.core.levels.along import levels_along
 from iskelo.core.lines.context import read

@@ -2,7 +2,8 @@
 
 import pytest
 
-from iskelo.core.edits.edit import AddSources, Plug, SetDirect, SetLeg, SetTrim, SetValues
+from iskelo.core.edits.additions import AddSources
+from iskelo.core.edits.edit import Plug, SetDirect, SetLeg, SetTrim, SetValues
 from iskelo.core.linecheck.run import run_line_check
 from iskelo.core.lines.context import read
 from iskelo.core.lines.proof import mark, proofs

@@ -7,7 +7,8 @@ import pytest
 import scipy.signal
 
 from clicks import Noise
-from iskelo.core.edits.edit import AddLine, AddProgram, SetValues
+from iskelo.core.edits.additions import AddLine, AddProgram
+from iskelo.core.edits.edit import SetValues
 from iskelo.core.linecheck.run import run_line_check
 from iskelo.core.lines.context import read
 from iskelo.core.rig.index import index

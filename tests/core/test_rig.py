@@ -4,7 +4,8 @@ import pytest
 from pydantic import ValidationError
 
 from iskelo.core.rig.check import check
-from iskelo.core.rig.gear import DirectMonitor, Driver, Interface
+from iskelo.core.rig.drivers import Driver
+from iskelo.core.rig.gear import DirectMonitor, Interface
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Broken, Line, Patch, Rig
 from iskelo.core.rig.text import clean_name, clean_notes

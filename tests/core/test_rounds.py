@@ -11,18 +11,10 @@ from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from clicks import CLICK_AT_SECONDS, Click, measured, predicted
+from iskelo.core.edits.additions import AddLine, AddOutboard, AddSources
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
-from iskelo.core.edits.edit import (
-    AddLine,
-    AddOutboard,
-    AddSources,
-    Plug,
-    SetDirect,
-    SetOutputTrim,
-    SetTrim,
-    SetValues,
-)
+from iskelo.core.edits.edit import Plug, SetDirect, SetOutputTrim, SetTrim, SetValues
 from iskelo.core.lines.context import Reading, read
 from iskelo.core.lines.rings import Ringing
 from iskelo.core.planner.opening import openings

@@ -6,15 +6,10 @@ from collections.abc import Callable
 import networkx
 import pytest
 
+from iskelo.core.edits.additions import AddBuses, AddDriver, AddInterface, AddLine, AddProgram, AddTracks
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import (
-    AddBuses,
-    AddDriver,
-    AddInterface,
-    AddLine,
-    AddProgram,
-    AddTracks,
     Edit,
     EnableChannels,
     JoinDevices,

@@ -6,7 +6,8 @@ import soundfile
 from hypothesis import given
 from hypothesis import strategies as st
 
-from iskelo.core.edits.edit import AddProgram, SetValues
+from iskelo.core.edits.additions import AddProgram
+from iskelo.core.edits.edit import SetValues
 from iskelo.core.lines.context import read
 from iskelo.core.planner.ladder import Ladder, ladders, say_touched
 from iskelo.core.rig.gear import Interface

@@ -15,17 +15,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from clicks import CLICK_AT_SECONDS, Click, Noise, measured, predicted
-from iskelo.core.edits.edit import (
-    AddDestination,
-    AddInterface,
-    AddLine,
-    AddProgram,
-    AddSources,
-    JoinDevices,
-    Plug,
-    SetOutputDevice,
-    SetValues,
-)
+from iskelo.core.edits.additions import AddDestination, AddInterface, AddLine, AddProgram, AddSources
+from iskelo.core.edits.edit import JoinDevices, Plug, SetOutputDevice, SetValues
 from iskelo.core.fractional_delay import BEFORE, TAPS, between
 from iskelo.core.lines.context import read
 from iskelo.core.rig.gear import Member

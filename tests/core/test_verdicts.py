@@ -7,7 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from core.test_promises import acts_again_and_again
-from iskelo.core.edits.edit import (
+from iskelo.core.edits.additions import (
     AddDriver,
     AddInterface,
     AddLine,
@@ -15,6 +15,8 @@ from iskelo.core.edits.edit import (
     AddProgramPorts,
     AddSources,
     AddTracks,
+)
+from iskelo.core.edits.edit import (
     Edit,
     JoinDevices,
     Plug,

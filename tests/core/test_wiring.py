@@ -5,16 +5,9 @@ import graphlib
 import pytest
 from hypothesis import given, settings
 
+from iskelo.core.edits.additions import AddBuses, AddDriver, AddProgram
 from iskelo.core.edits.apply import apply
-from iskelo.core.edits.edit import (
-    AddBuses,
-    AddDriver,
-    AddProgram,
-    EnableChannels,
-    SetDirect,
-    SetLeg,
-    SetValues,
-)
+from iskelo.core.edits.edit import EnableChannels, SetDirect, SetLeg, SetValues
 from iskelo.core.rig.index import index
 from iskelo.core.rig.mixing import legs_into
 from iskelo.core.rig.ports import STAGE, Port

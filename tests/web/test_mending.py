@@ -7,19 +7,8 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from core.test_verdicts import over_two_boxes
-from iskelo.core.edits.edit import (
-    AddDriver,
-    AddLine,
-    AddProgram,
-    AddProgramPorts,
-    AddSources,
-    AddTracks,
-    Plug,
-    Remove,
-    SetDevice,
-    SetOutputTrim,
-    SetValues,
-)
+from iskelo.core.edits.additions import AddDriver, AddLine, AddProgram, AddProgramPorts, AddSources, AddTracks
+from iskelo.core.edits.edit import Plug, Remove, SetDevice, SetOutputTrim, SetValues
 from iskelo.core.rig.index import index
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Rig

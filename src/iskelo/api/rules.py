@@ -8,7 +8,8 @@ from typing import Any, get_args
 
 from iskelo.core.edits.settable import fields_of
 from iskelo.core.rig.check import LEADS
-from iskelo.core.rig.gear import Destination, DriverKind, Interface, LinkKind, Source
+from iskelo.core.rig.drivers import DriverKind
+from iskelo.core.rig.gear import Destination, Interface, LinkKind, Source
 from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.ports import CLOCK_BANKS
 from iskelo.core.rig.programs import PanLaw, Program, ProgramKind, Tap

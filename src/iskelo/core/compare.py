@@ -7,7 +7,8 @@ from iskelo.core.edits.apply import apply
 from iskelo.core.edits.edit import Edit
 from iskelo.core.edits.moved import moved_names
 from iskelo.core.edits.settable import SETTABLE, say_value
-from iskelo.core.rig.gear import Aggregate, Destination, Driver, Interface, Member, Source
+from iskelo.core.rig.drivers import Driver
+from iskelo.core.rig.gear import Aggregate, Destination, Interface, Member, Source
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.ports import Port

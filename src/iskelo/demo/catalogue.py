@@ -2,8 +2,7 @@
 
 from pydantic import JsonValue
 
-from iskelo.core.edits.apply import apply
-from iskelo.core.edits.edit import (
+from iskelo.core.edits.additions import (
     AddDestination,
     AddDriver,
     AddInterface,
@@ -11,9 +10,9 @@ from iskelo.core.edits.edit import (
     AddProgram,
     AddProgramPorts,
     AddSources,
-    Edit,
-    SetValues,
 )
+from iskelo.core.edits.apply import apply
+from iskelo.core.edits.edit import Edit, SetValues
 from iskelo.core.rig.gear import Gear, Interface, LinkKind
 from iskelo.core.rig.index import index
 from iskelo.core.rig.programs import Program

@@ -9,8 +9,7 @@ phones, and *Pellow Duo* runs on its own clock, so the organ drifts.
 
 from pydantic import JsonValue
 
-from iskelo.core.edits.apply import apply
-from iskelo.core.edits.edit import (
+from iskelo.core.edits.additions import (
     AddDestination,
     AddDriver,
     AddInterface,
@@ -19,15 +18,9 @@ from iskelo.core.edits.edit import (
     AddProgramPorts,
     AddSources,
     AddTracks,
-    Edit,
-    JoinDevices,
-    Plug,
-    SetDevice,
-    SetDirect,
-    SetLeg,
-    SetTrim,
-    SetValues,
 )
+from iskelo.core.edits.apply import apply
+from iskelo.core.edits.edit import Edit, JoinDevices, Plug, SetDevice, SetDirect, SetLeg, SetTrim, SetValues
 from iskelo.core.planner.measured import ReportRequest, settle_report
 from iskelo.core.rig.gear import Interface, Member, Source
 from iskelo.core.rig.index import index

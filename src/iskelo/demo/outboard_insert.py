@@ -4,8 +4,7 @@ The recorder plays it out by a jack of its own, the compressor gives it back to 
 what comes back is heard. Everything arrives; the second take is later by the way out and back.
 """
 
-from iskelo.core.edits.apply import apply
-from iskelo.core.edits.edit import (
+from iskelo.core.edits.additions import (
     AddDestination,
     AddInterface,
     AddLine,
@@ -14,13 +13,9 @@ from iskelo.core.edits.edit import (
     AddProgramPorts,
     AddSources,
     AddTracks,
-    Edit,
-    Plug,
-    SetDevice,
-    SetJack,
-    SetTrim,
-    SetValues,
 )
+from iskelo.core.edits.apply import apply
+from iskelo.core.edits.edit import Edit, Plug, SetDevice, SetJack, SetTrim, SetValues
 from iskelo.core.rig.index import index
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program

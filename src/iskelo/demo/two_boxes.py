@@ -3,8 +3,7 @@
 The steadier clock leads, the other box is matched and its inputs line up with the first one's; everything arrives.
 """
 
-from iskelo.core.edits.apply import apply
-from iskelo.core.edits.edit import (
+from iskelo.core.edits.additions import (
     AddDestination,
     AddInterface,
     AddLine,
@@ -12,11 +11,9 @@ from iskelo.core.edits.edit import (
     AddProgramPorts,
     AddSources,
     AddTracks,
-    Edit,
-    JoinDevices,
-    Plug,
-    SetValues,
 )
+from iskelo.core.edits.apply import apply
+from iskelo.core.edits.edit import Edit, JoinDevices, Plug, SetValues
 from iskelo.core.rig.gear import Member
 from iskelo.core.rig.index import index
 from iskelo.core.rig.ports import Port

@@ -12,7 +12,8 @@ from dataclasses import dataclass, field
 from pydantic import ValidationError
 
 from iskelo.core.edits.base import first_reason, path_of
-from iskelo.core.rig.gear import Driver, Interface
+from iskelo.core.rig.drivers import Driver
+from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.value import RATES_HZ
 from iskelo.core.values import light
 from iskelo.formats.refusal import Unreadable

@@ -3,10 +3,12 @@
 from collections.abc import Sequence
 from typing import Any
 
+from iskelo.core.edits import additions as a
 from iskelo.core.edits import edit as e
 from iskelo.core.edits.base import Applied, Refused, changed, free_name, gear_of, made, new_ids, with_gear
 from iskelo.core.edits.single_edit import apply_one, at_one_stroke
-from iskelo.core.rig.gear import Aggregate, Destination, Driver, Interface, Source
+from iskelo.core.rig.drivers import Driver
+from iskelo.core.rig.gear import Aggregate, Destination, Interface, Source
 from iskelo.core.rig.index import index
 from iskelo.core.rig.links import link_overload
 from iskelo.core.rig.outboard import Outboard
@@ -25,7 +27,7 @@ def _count(names: tuple[str, ...], one: str, many: str) -> str:
 
 
 @apply_one.register
-def _(edit: e.AddSources, rig: Rig) -> Applied:
+def _(edit: a.AddSources, rig: Rig) -> Applied:
     rig, ids = new_ids(rig, "s", len(edit.names), edit.ids)
     level = DEFAULT_LEVEL_DBU[edit.source_kind] if edit.level_dbu is None else edit.level_dbu
     names: list[str] = []
@@ -53,7 +55,7 @@ def _(edit: e.AddSources, rig: Rig) -> Applied:
 
 
 @apply_one.register
-def _(edit: e.AddInterface, rig: Rig) -> Applied:
+def _(edit: a.AddInterface, rig: Rig) -> Applied:
     rig, (identity, driver_id) = new_ids(rig, "b", 2)
     name = free_name(edit.name, (gear.name for gear in rig.gear))
     driver = made(
@@ -83,7 +85,7 @@ def _(edit: e.AddInterface, rig: Rig) -> Applied:
 
 
 @apply_one.register
-def _(edit: e.AddProgram, rig: Rig) -> Applied:
+def _(edit: a.AddProgram, rig: Rig) -> Applied:
     rig, (identity,) = new_ids(rig, "p", 1, edit.ids)
     name = free_name(edit.name, (gear.name for gear in rig.gear))
     boxes = index(rig).interfaces()
@@ -91,11 +93,11 @@ def _(edit: e.AddProgram, rig: Rig) -> Applied:
     rig = with_gear(rig, made(Program, name, id=identity, name=name, program_kind=edit.program_kind))
     if edit.voices:
         rig, (output,) = new_ids(rig, "o", 1)
-        ports = e.AddProgramPorts(
+        ports = a.AddProgramPorts(
             program=identity, side="output", names=("Main",), width=2, first_channel=1, ids=(output,)
         )
         rig = apply_one(ports, rig).rig
-        voices = e.AddVoices(program=identity, names=edit.voices, width=edit.voice_width, output=output)
+        voices = a.AddVoices(program=identity, names=edit.voices, width=edit.voice_width, output=output)
         rig = apply_one(voices, rig).rig
     said = f"added {edit.program_kind} {name}"
     if device is not None:
@@ -104,7 +106,7 @@ def _(edit: e.AddProgram, rig: Rig) -> Applied:
     return Applied(_with_tracks(rig, edit, identity) if edit.tracks else rig, said)
 
 
-def _with_tracks(rig: Rig, edit: e.AddProgram, program: str) -> Rig:
+def _with_tracks(rig: Rig, edit: a.AddProgram, program: str) -> Rig:
     """A new program's tracks and their inputs, as far as the device's channels reach."""
     rig, ids = new_ids(rig, "i", len(edit.tracks))
     found = index(rig)
@@ -113,15 +115,15 @@ def _with_tracks(rig: Rig, edit: e.AddProgram, program: str) -> Rig:
     reached = min(len(ids), box.capture // wide) if box else 0
     for some, first in ((slice(None, reached), 1), (slice(reached, None), None)):
         if edit.tracks[some]:
-            ports = e.AddProgramPorts(
+            ports = a.AddProgramPorts(
                 program=program, names=edit.tracks[some], width=wide, first_channel=first, ids=ids[some]
             )
             rig = apply_one(ports, rig).rig
-    return apply_one(e.AddTracks(program=program, names=edit.tracks, width=wide, inputs=ids), rig).rig
+    return apply_one(a.AddTracks(program=program, names=edit.tracks, width=wide, inputs=ids), rig).rig
 
 
 def _with_items(
-    rig: Rig, edit: e.AddVoices | e.AddBuses | e.AddTracks, prefix: str, what: str, kind: type[Value], fields: list[Any]
+    rig: Rig, edit: a.AddVoices | a.AddBuses | a.AddTracks, prefix: str, what: str, kind: type[Value], fields: list[Any]
 ) -> Applied:
     """A program with more tracks, voices or buses; ``fields`` are the new ones' own."""
     program = gear_of(rig, edit.program, Program)
@@ -137,17 +139,17 @@ def _with_items(
 
 
 @apply_one.register
-def _(edit: e.AddVoices, rig: Rig) -> Applied:
+def _(edit: a.AddVoices, rig: Rig) -> Applied:
     return _with_items(rig, edit, "v", "voice", Voice, [{}] * len(edit.names))
 
 
 @apply_one.register
-def _(edit: e.AddBuses, rig: Rig) -> Applied:
+def _(edit: a.AddBuses, rig: Rig) -> Applied:
     return _with_items(rig, edit, "u", "bus", Bus, [{}] * len(edit.names))
 
 
 @apply_one.register
-def _(edit: e.AddSends, rig: Rig) -> Applied:
+def _(edit: a.AddSends, rig: Rig) -> Applied:
     program = gear_of(rig, edit.program, Program)
     found = index(rig)
     there = {send.item for send in program.sends if send.to == edit.to and send.tap == edit.tap}
@@ -181,14 +183,14 @@ def _(edit: e.AddSends, rig: Rig) -> Applied:
 
 
 @apply_one.register
-def _(edit: e.AddTracks, rig: Rig) -> Applied:
+def _(edit: a.AddTracks, rig: Rig) -> Applied:
     inputs = (*edit.inputs, *[None] * len(edit.names))
     own = [{"input": inputs[n], "armed": edit.armed, "monitored": edit.monitored} for n in range(len(edit.names))]
     return _with_items(rig, edit, "t", "track", Track, own)
 
 
 @apply_one.register
-def _(edit: e.AddDriver, rig: Rig) -> Applied:
+def _(edit: a.AddDriver, rig: Rig) -> Applied:
     box = gear_of(rig, edit.interface, Interface)
     rig, (identity,) = new_ids(rig, "d", 1)
     driver = made(
@@ -209,7 +211,7 @@ def _(edit: e.AddDriver, rig: Rig) -> Applied:
 
 
 @apply_one.register
-def _(edit: e.AddGear, rig: Rig) -> Applied:
+def _(edit: a.AddGear, rig: Rig) -> Applied:
     rig, gear = renewed(rig, edit.gear)
     name = free_name(gear.name, (each.name for each in rig.gear))
     gear = changed(gear, name, name=name)
@@ -255,7 +257,7 @@ def renewed(rig: Rig, gear: AnyGear) -> tuple[Rig, AnyGear]:
 
 
 @apply_one.register
-def _(edit: e.AddDestination, rig: Rig) -> Applied:
+def _(edit: a.AddDestination, rig: Rig) -> Applied:
     rig, (identity,) = new_ids(rig, "x", 1)
     name = free_name(edit.name, (gear.name for gear in rig.gear))
     new = made(Destination, name, id=identity, name=name, destination_kind=edit.destination_kind, width=edit.width)
@@ -263,7 +265,7 @@ def _(edit: e.AddDestination, rig: Rig) -> Applied:
 
 
 @apply_one.register
-def _(edit: e.AddOutboard, rig: Rig) -> Applied:
+def _(edit: a.AddOutboard, rig: Rig) -> Applied:
     rig, (identity,) = new_ids(rig, "h", 1)
     name = free_name(edit.name, (gear.name for gear in rig.gear))
     new = made(Outboard, name, id=identity, name=name, width=edit.width)
@@ -271,7 +273,7 @@ def _(edit: e.AddOutboard, rig: Rig) -> Applied:
 
 
 @apply_one.register
-def _(edit: e.AddProgramPorts, rig: Rig) -> Applied:
+def _(edit: a.AddProgramPorts, rig: Rig) -> Applied:
     program = gear_of(rig, edit.program, Program)
     rig, ids = new_ids(rig, "i" if edit.side == "input" else "o", len(edit.names), edit.ids)
     channel = edit.first_channel
@@ -287,13 +289,13 @@ def _(edit: e.AddProgramPorts, rig: Rig) -> Applied:
 
 
 @apply_one.register
-def _(edit: e.AddLine, rig: Rig) -> Applied:
+def _(edit: a.AddLine, rig: Rig) -> Applied:
     rig, (words,) = _lines(rig, [edit])
     return Applied(rig, words)
 
 
-@at_one_stroke(e.AddLine)
-def _lines(rig: Rig, edits: Sequence[e.AddLine]) -> tuple[Rig, list[str]]:
+@at_one_stroke(a.AddLine)
+def _lines(rig: Rig, edits: Sequence[a.AddLine]) -> tuple[Rig, list[str]]:
     """The rig with these lines, and each in words."""
     rig, ids = new_ids(rig, "l", len(edits))
     taken = {line.name.casefold() for line in rig.lines}

@@ -2,9 +2,10 @@
 
 import re
 
+from iskelo.core.edits.additions import AddLine, AddTracks
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused, free_name
-from iskelo.core.edits.edit import AddLine, AddTracks, Edit
+from iskelo.core.edits.edit import Edit
 from iskelo.core.edits.new_things import new
 from iskelo.core.edits.ports_phrase import Begin, destination_phrase, sources_phrase, tracks_phrase
 from iskelo.core.rig.index import index

@@ -7,7 +7,8 @@ from iskelo.core.edits import edit as e
 from iskelo.core.edits.base import Applied, Refused, changed, gear_of, pruned, with_gear
 from iskelo.core.edits.settable import FIGURES, SETTABLE, say_value
 from iskelo.core.edits.single_edit import apply_one, find, place_of
-from iskelo.core.rig.gear import Aggregate, Driver, Interface, Offsets, Source
+from iskelo.core.rig.drivers import Driver, Offsets
+from iskelo.core.rig.gear import Aggregate, Interface, Source
 from iskelo.core.rig.index import index
 from iskelo.core.rig.programs import Program, ProgramPort
 from iskelo.core.rig.rig import Line, Patch, Rig

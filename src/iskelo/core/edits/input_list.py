@@ -10,9 +10,10 @@ from typing import Annotated, TypeVar
 
 from pydantic import Field
 
+from iskelo.core.edits.additions import AddLine
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
-from iskelo.core.edits.edit import AddLine, Edit
+from iskelo.core.edits.edit import Edit
 from iskelo.core.edits.list_sheet import LINES_MAX, TRACKS_MAX, RowMade, Sheet, Start
 from iskelo.core.progress import Cancelled, Progress, go_on
 from iskelo.core.rig.gear import Destination, Interface

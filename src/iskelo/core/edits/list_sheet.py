@@ -5,16 +5,8 @@ Applying each row's edits to the rig, and looking everything up anew, takes a lo
 
 from dataclasses import dataclass, field, replace
 
-from iskelo.core.edits.edit import (
-    AddLine,
-    AddProgramPorts,
-    AddSources,
-    AddTracks,
-    Edit,
-    Plug,
-    SetJack,
-    SetValues,
-)
+from iskelo.core.edits.additions import AddLine, AddProgramPorts, AddSources, AddTracks
+from iskelo.core.edits.edit import Edit, Plug, SetJack, SetValues
 from iskelo.core.edits.new_things import new
 from iskelo.core.rig.gear import Interface, Source
 from iskelo.core.rig.index import index, leg_letter

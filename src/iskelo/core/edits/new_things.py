@@ -8,6 +8,7 @@ import re
 from collections.abc import Mapping
 from typing import Any
 
+from iskelo.core.edits import additions as a
 from iskelo.core.edits import edit as e
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Rig
@@ -16,11 +17,11 @@ from iskelo.core.rig.value import Value
 _NEW = re.compile(r"new[1-9][0-9]{0,8}")
 
 PREFIXES: dict[type[Value], str] = {
-    e.AddSources: "s",
-    e.AddProgram: "p",
-    e.AddTracks: "t",
-    e.AddVoices: "v",
-    e.AddBuses: "u",
+    a.AddSources: "s",
+    a.AddProgram: "p",
+    a.AddTracks: "t",
+    a.AddVoices: "v",
+    a.AddBuses: "u",
     e.JoinDevices: "g",
 }
 """What ids begin with, by the edit that makes them."""
@@ -58,7 +59,7 @@ def with_ids(edit: Value, rig: Rig, known: dict[str, str]) -> Value:
 
 
 def _prefix(edit: Value) -> str:
-    if isinstance(edit, e.AddProgramPorts):
+    if isinstance(edit, a.AddProgramPorts):
         return "i" if edit.side == "input" else "o"
     return PREFIXES[type(edit)]
 

@@ -2,9 +2,10 @@
 
 import re
 
+from iskelo.core.edits.additions import AddDestination, AddGear, AddInterface, AddOutboard, AddProgram, AddSources
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
-from iskelo.core.edits.edit import AddDestination, AddGear, AddInterface, AddOutboard, AddProgram, AddSources, Edit
+from iskelo.core.edits.edit import Edit
 from iskelo.core.rig.gear import Gear, Interface
 from iskelo.core.rig.rig import Rig
 from iskelo.core.rig.text import clean_name

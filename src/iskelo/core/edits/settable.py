@@ -4,7 +4,8 @@ from typing import Any
 
 from annotated_types import Ge, Le
 
-from iskelo.core.rig.gear import Aggregate, Destination, Driver, Interface, Member, Offsets, Source
+from iskelo.core.rig.drivers import Driver, Offsets
+from iskelo.core.rig.gear import Aggregate, Destination, Interface, Member, Source
 from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.programs import Bus, LoadReading, Program, ProgramPort, Send, Track, Voice
 from iskelo.core.rig.rig import Line, Patch, Rig

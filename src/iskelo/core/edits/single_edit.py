@@ -5,7 +5,7 @@ from functools import singledispatch
 from typing import Any
 
 from iskelo.core.edits.base import Applied, Refused, with_gear
-from iskelo.core.rig.gear import Driver
+from iskelo.core.rig.drivers import Driver
 from iskelo.core.rig.index import index
 from iskelo.core.rig.programs import Bus, ProgramPort, Send, Track, Voice
 from iskelo.core.rig.rig import FIELDS_OF, Line, Patch, Rig

@@ -6,7 +6,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from iskelo.core.linecheck.ledger import TargetHeard, write_ledger
+from iskelo.core.linecheck.agreement import TargetHeard
+from iskelo.core.linecheck.ledger import write_ledger
 from iskelo.core.linecheck.predicted import rounds_at
 from iskelo.core.linecheck.rows import Ledger
 from iskelo.core.linecheck.sounds import play, source_ports

@@ -6,9 +6,10 @@ from typing import Annotated
 from pydantic import Field
 
 from iskelo.core.device_maps import AggregateView, aggregate_views
+from iskelo.core.edits.additions import AddProgram, AddProgramPorts, AddTracks
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused, free_name
-from iskelo.core.edits.edit import AddProgram, AddProgramPorts, AddTracks, Edit, JoinDevices, SetDevice, SetValues
+from iskelo.core.edits.edit import Edit, JoinDevices, SetDevice, SetValues
 from iskelo.core.edits.new_things import new
 from iskelo.core.lines.context import Reading, read
 from iskelo.core.rig.gear import Aggregate, Interface, Member, Source

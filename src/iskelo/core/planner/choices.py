@@ -5,16 +5,8 @@ The screen shows these under a cell and applies the one that is taken; nothing a
 
 from dataclasses import dataclass
 
-from iskelo.core.edits.edit import (
-    AddProgramPorts,
-    AddTracks,
-    Edit,
-    Plug,
-    Remove,
-    SetDirect,
-    SetLeg,
-    SetValues,
-)
+from iskelo.core.edits.additions import AddProgramPorts, AddTracks
+from iskelo.core.edits.edit import Edit, Plug, Remove, SetDirect, SetLeg, SetValues
 from iskelo.core.edits.new_things import new
 from iskelo.core.lines.context import Reading
 from iskelo.core.lines.state import LineState

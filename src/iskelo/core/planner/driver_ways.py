@@ -4,7 +4,8 @@ from dataclasses import dataclass
 
 from iskelo.core.edits.edit import Edit, SetDevice, SetMembers, SetOutputDevice
 from iskelo.core.lines.context import Reading
-from iskelo.core.rig.gear import Aggregate, Driver, Interface
+from iskelo.core.rig.drivers import Driver
+from iskelo.core.rig.gear import Aggregate, Interface
 from iskelo.core.rig.programs import Program
 from iskelo.core.rig.ways import Opening, Way, driver_of, open_aggregate, opened_by
 from iskelo.core.timing.delays import samples_to_ms

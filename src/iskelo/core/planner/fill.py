@@ -5,9 +5,10 @@ from typing import Annotated
 
 from pydantic import Field
 
+from iskelo.core.edits.additions import AddProgramPorts
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
-from iskelo.core.edits.edit import AddProgramPorts, Edit, Plug, Remove, SetJack, SetLeg, SetValues
+from iskelo.core.edits.edit import Edit, Plug, Remove, SetJack, SetLeg, SetValues
 from iskelo.core.edits.new_things import new
 from iskelo.core.lines.stations import fold_numbers
 from iskelo.core.rig.gear import Destination, Interface, Source

@@ -3,13 +3,7 @@
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from iskelo.core.edits.edit import (
-    Edit,
-    Plug,
-    Remove,
-    SetJack,
-    SetTrim,
-)
+from iskelo.core.edits.edit import Edit, Plug, Remove, SetJack, SetTrim
 from iskelo.core.levels.headroom import FAR_OFF_DB, TOLERANCE_DB
 from iskelo.core.lines.context import Reading
 from iskelo.core.rig.gear import Interface, Source

@@ -7,7 +7,8 @@ from pydantic import Field
 
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import Edit, SetValues
-from iskelo.core.rig.gear import Driver, Interface, Offsets
+from iskelo.core.rig.drivers import Driver, Offsets
+from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.value import Value
 from iskelo.core.rig.ways import open_box

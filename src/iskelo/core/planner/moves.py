@@ -6,16 +6,8 @@ among equals the lower number wins. A cost of nought is a hop that passes alread
 
 from collections.abc import Iterator
 
-from iskelo.core.edits.edit import (
-    AddProgramPorts,
-    Edit,
-    EnableChannels,
-    Plug,
-    SetDevice,
-    SetDirect,
-    SetLeg,
-    SetValues,
-)
+from iskelo.core.edits.additions import AddProgramPorts
+from iskelo.core.edits.edit import Edit, EnableChannels, Plug, SetDevice, SetDirect, SetLeg, SetValues
 from iskelo.core.edits.new_things import new
 from iskelo.core.lines.context import Reading
 from iskelo.core.planner.jack_moves import SPLIT, TAKEN_AWAY, TIE, Ask, Move, into_a_jack, takes_from

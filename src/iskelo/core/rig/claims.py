@@ -3,7 +3,7 @@
 from collections.abc import Iterable
 from typing import NamedTuple
 
-from iskelo.core.rig.gear import Driver, DriverKind
+from iskelo.core.rig.drivers import Driver, DriverKind
 from iskelo.core.rig.programs import Program
 from iskelo.core.rig.ways import Opening, Way
 

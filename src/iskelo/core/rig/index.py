@@ -7,7 +7,8 @@ from typing import Literal, NamedTuple
 
 from iskelo.core.rig.claims import Claim, admitted, excludes, is_by
 from iskelo.core.rig.clocks import Pace, paces
-from iskelo.core.rig.gear import Aggregate, Destination, Driver, Interface, Source
+from iskelo.core.rig.drivers import Driver
+from iskelo.core.rig.gear import Aggregate, Destination, Interface, Source
 from iskelo.core.rig.links import link_overload
 from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.ports import BANK_WORDS, CLOCK_BANKS, Port

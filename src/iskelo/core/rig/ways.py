@@ -5,7 +5,8 @@ from dataclasses import dataclass, replace
 from typing import Literal
 
 from iskelo.core.rig.clocks import Pace
-from iskelo.core.rig.gear import Aggregate, Driver, Interface, Member
+from iskelo.core.rig.drivers import Driver
+from iskelo.core.rig.gear import Aggregate, Interface, Member
 from iskelo.core.rig.programs import Program
 
 Bank = Literal["capture", "playback"]

@@ -7,7 +7,8 @@ from iskelo.core.edits.edit import Edit, SetDevice, SetValues
 from iskelo.core.lines.context import Reading
 from iskelo.core.lines.stations import fold_numbers
 from iskelo.core.planner.moving import on_another_box, then_joined
-from iskelo.core.rig.gear import Aggregate, Driver, Interface
+from iskelo.core.rig.drivers import Driver
+from iskelo.core.rig.gear import Aggregate, Interface
 from iskelo.core.rig.links import BANKS
 from iskelo.core.rig.programs import Program
 from iskelo.core.rig.ways import Way

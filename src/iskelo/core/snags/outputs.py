@@ -2,7 +2,8 @@
 
 from functools import partial
 
-from iskelo.core.edits.edit import AddProgramPorts, FillChannels, Remove, SetValues
+from iskelo.core.edits.additions import AddProgramPorts
+from iskelo.core.edits.edit import FillChannels, Remove, SetValues
 from iskelo.core.edits.new_things import new
 from iskelo.core.lines.context import Reading
 from iskelo.core.rig.index import leg_letter

@@ -2,7 +2,8 @@
 
 from functools import partial
 
-from iskelo.core.edits.edit import AddProgramPorts, Edit, SetLeg, SetValues
+from iskelo.core.edits.additions import AddProgramPorts
+from iskelo.core.edits.edit import Edit, SetLeg, SetValues
 from iskelo.core.edits.new_things import new
 from iskelo.core.lines.context import Reading
 from iskelo.core.lines.state import LineState

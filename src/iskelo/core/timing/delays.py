@@ -6,7 +6,8 @@ from fractions import Fraction
 from functools import cached_property
 from typing import Literal
 
-from iskelo.core.rig.gear import Interface, Offsets
+from iskelo.core.rig.drivers import Offsets
+from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.links import BANKS
 from iskelo.core.rig.outboard import Outboard

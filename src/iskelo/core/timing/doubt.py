@@ -7,7 +7,7 @@ ways together, and neither by itself.
 from collections.abc import Mapping
 from typing import Literal
 
-from iskelo.core.rig.gear import Offsets
+from iskelo.core.rig.drivers import Offsets
 
 Side = tuple[str, Literal["in", "out", "elsewhere"]]
 """A box, and which way through it; *elsewhere* is what no total of its driver covers."""

@@ -22,7 +22,8 @@ import math
 from dataclasses import dataclass
 from typing import Literal
 
-from iskelo.core.rig.gear import Aggregate, Driver, Interface
+from iskelo.core.rig.drivers import Driver
+from iskelo.core.rig.gear import Aggregate, Interface
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.ways import Opening, Way
 from iskelo.core.timing.clocks import apart

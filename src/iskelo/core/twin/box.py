@@ -14,7 +14,8 @@ from typing import Protocol
 import numpy as np
 from numpy.typing import NDArray
 
-from iskelo.core.rig.gear import Driver, Interface
+from iskelo.core.rig.drivers import Driver
+from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.links import BANKS, LINK_LIMITS
 from iskelo.core.twin.driver import DriverAtWork, EngineAtWork
 from iskelo.core.twin.ring import Clock

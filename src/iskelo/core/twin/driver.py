@@ -5,7 +5,7 @@ from typing import TYPE_CHECKING, Protocol
 
 import numpy as np
 
-from iskelo.core.rig.gear import Driver
+from iskelo.core.rig.drivers import Driver
 from iskelo.core.twin.stream import Block, Rows, Stream
 
 if TYPE_CHECKING:

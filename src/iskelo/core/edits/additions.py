@@ -1,0 +1,171 @@
+"""The edits that add: gear, items of programs, lines."""
+
+from typing import Annotated, Literal
+
+from pydantic import Field
+
+from iskelo.core.rig.drivers import Clients, DriverKind
+from iskelo.core.rig.gear import Gear
+from iskelo.core.rig.ports import Port
+from iskelo.core.rig.programs import ProgramKind, Tap
+from iskelo.core.rig.rig import Purpose
+from iskelo.core.rig.text import DelaySamples, GainDb, Id, Ids, Name
+from iskelo.core.rig.value import BankSize, BufferSamples, ChannelNumber, LevelDbu, LevelUnit, RateHz, Value, Width
+
+Names = Annotated[tuple[Name, ...], Field(min_length=1, max_length=256, fail_fast=True)]
+
+
+class AddSources(Value):
+    """Add sources, one for each name."""
+
+    edit: Literal["add_sources"] = "add_sources"
+    names: Names
+    source_kind: Literal["microphone", "instrument", "line player"] = "microphone"
+    width: Width = 1
+    level_dbu: LevelDbu | None = None
+    level_unit: LevelUnit = "dBu"
+    needs_phantom: bool = False
+    needs_high_impedance: bool = False
+    ids: Ids = ()
+
+
+class AddInterface(Value):
+    """Add a box; capture and playback channels follow the jacks unless said."""
+
+    edit: Literal["add_interface"] = "add_interface"
+    name: Name
+    jack_in: BankSize = 2
+    jack_out: BankSize = 2
+    capture: BankSize | None = None
+    playback: BankSize | None = None
+    rate_hz: RateHz = 48_000
+    buffer_samples: int = 128
+    safety_in_samples: DelaySamples = 24
+    safety_out_samples: DelaySamples = 32
+
+
+class AddProgram(Value):
+    """Add a program; without a device named it opens the rig's only interface, if there is just one.
+
+    ``voices`` names what it sounds itself; the voices of a program that has any go to an output on channels 1–2.
+    ``tracks`` names its tracks, each with an input of its own; the inputs take the device's channels from 1 on.
+    """
+
+    edit: Literal["add_program"] = "add_program"
+    name: Name
+    program_kind: ProgramKind = "recorder"
+    device: Id | None = None
+    voices: Annotated[tuple[Name, ...], Field(max_length=128)] = ()
+    voice_width: Width = 2
+    tracks: Annotated[tuple[Name, ...], Field(max_length=128)] = ()
+    track_width: Width = 1
+    ids: Annotated[tuple[Id, ...], Field(max_length=1)] = ()
+
+
+class AddDestination(Value):
+    """Add headphones, loudspeakers or a feed."""
+
+    edit: Literal["add_destination"] = "add_destination"
+    name: Name
+    destination_kind: Literal["headphones", "loudspeakers", "feed"] = "headphones"
+    width: Width = 2
+
+
+class AddOutboard(Value):
+    """Add outboard gear: what a sound passes on its way through leads."""
+
+    edit: Literal["add_outboard"] = "add_outboard"
+    name: Name
+    width: Width = 1
+
+
+class AddGear(Value):
+    """Add a piece of gear as described, under new ids; what its name is taken by gets a number behind it."""
+
+    edit: Literal["add_gear"] = "add_gear"
+    gear: Gear
+
+
+class AddDriver(Value):
+    """Add one more way to open a box."""
+
+    edit: Literal["add_driver"] = "add_driver"
+    interface: Id
+    kind: DriverKind = "system, shared"
+    capture: BankSize | None = None
+    playback: BankSize | None = None
+    clients: Clients = "many"
+    buffer_samples: int = 512
+    engine_samples: BufferSamples | None = None
+
+
+class AddVoices(Value):
+    """Add voices to a program: what it sounds itself."""
+
+    edit: Literal["add_voices"] = "add_voices"
+    program: Id
+    names: Names
+    width: Width = 2
+    output: Id | None = None
+    ids: Ids = ()
+
+
+class AddBuses(Value):
+    """Add buses to a program: sums inside it."""
+
+    edit: Literal["add_buses"] = "add_buses"
+    program: Id
+    names: Names
+    width: Width = 2
+    output: Id | None = None
+    ids: Ids = ()
+
+
+class AddSends(Value):
+    """Send tracks, voices or buses to a bus or an output besides their own outputs; those that are sent there stay."""
+
+    edit: Literal["add_sends"] = "add_sends"
+    program: Id
+    items: Annotated[Ids, Field(min_length=1, max_length=512)]
+    to: Id
+    tap: Tap = "behind the fader"
+    gain_db: GainDb = 0.0
+
+
+class AddProgramPorts(Value):
+    """Add named inputs or outputs; their legs take ascending channels from ``first_channel``."""
+
+    edit: Literal["add_program_ports"] = "add_program_ports"
+    program: Id
+    side: Literal["input", "output"] = "input"
+    names: Names
+    width: Width = 1
+    first_channel: ChannelNumber | None = None
+    ids: Ids = ()
+
+
+class AddTracks(Value):
+    """Add tracks; ``inputs`` gives each its input, in order."""
+
+    edit: Literal["add_tracks"] = "add_tracks"
+    program: Id
+    names: Names
+    width: Width = 1
+    inputs: Annotated[tuple[Id | None, ...], Field(max_length=512)] = ()
+    output: Id | None = None
+    armed: bool = True
+    monitored: bool = False
+    ids: Ids = ()
+
+
+class AddLine(Value):
+    """State a wanted delivery."""
+
+    edit: Literal["add_line"] = "add_line"
+    name: Name
+    purpose: Purpose = "record"
+    from_ports: Annotated[tuple[Port, ...], Field(max_length=2)] = ()
+    to_ports: Annotated[tuple[Port, ...], Field(max_length=2)] = ()
+    longest_delay_ms: Annotated[float, Field(gt=0, le=60_000, allow_inf_nan=False)] | None = None
+    alone: bool | None = None
+    tag: Annotated[str, Field(max_length=80)] = ""
