@@ -11,10 +11,11 @@ from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from clicks import CLICK_AT_SECONDS, Click, measured, predicted
-from iskelo.core.edits.additions import AddLine, AddOutboard, AddSources
+from iskelo.core.edits.additions import AddInterface, AddLine, AddOutboard, AddProgram, AddSources
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import Plug, SetDirect, SetOutputTrim, SetTrim, SetValues
+from iskelo.core.linecheck.run import run_line_check
 from iskelo.core.lines.context import Reading, read
 from iskelo.core.lines.rings import Ringing
 from iskelo.core.planner.opening import openings
@@ -390,3 +391,53 @@ def test_a_way_out_of_one_box_and_into_another_has_both_full_scales_in_its_level
     (way,) = passing_routes(reading.graph, bench.out("Player"), Port(box, "capture", 5))
     assert isinstance(bench.box(), Interface)
     assert -40 + way.gain_db == pytest.approx(-40 - 18 + 24 - 2 - 18)
+
+
+@pytest.mark.parametrize(
+    ("first_hz", "second_hz", "outboard"),
+    [
+        (48_000, 96_000, (100, 48_000)),
+        (96_000, 48_000, (100, 48_000)),
+        (44_100, 48_000, (100, 48_000)),
+        (192_000, 44_100, (0, 48_000)),
+        (48_000, 48_000, (7, 44_100)),
+    ],
+)
+def test_what_leaves_one_box_and_comes_into_another_at_another_rate_is_heard_as_foretold(
+    first_hz: int, second_hz: int, outboard: tuple[int, int]
+) -> None:
+    """By hand: the first box's 59 samples, the outboard gear's, the second's way in, each at its own rate."""
+    bench = Bench(Rig(name="Two rates"))
+    bench.do(
+        AddInterface(name="First", rate_hz=first_hz),
+        AddInterface(name="Second", rate_hz=second_hz),
+        AddSources(names=("Player",), source_kind="line player"),
+        AddOutboard(name="Press"),
+    )
+    first, second, press = bench.id("First"), bench.id("Second"), bench.id("Press")
+    bench.do(AddProgram(name="Longhand", device=second, tracks=("Player",)))
+    samples, rate_hz = outboard
+    bench.do(
+        Plug(from_port=bench.out("Player"), to_port=Port(first, "jack_in", 1)),
+        SetTrim(interface=first, jack_in=1, trim_db=-4),
+        SetTrim(interface=second, jack_in=1, trim_db=0),
+        SetDirect(interface=first, jack_in=1, jack_out=1, gain_db=0),
+        Plug(from_port=Port(first, "jack_out", 1), to_port=Port(press, "outboard_in", 1)),
+        Plug(from_port=Port(press, "outboard_out", 1), to_port=Port(second, "jack_in", 1)),
+        SetValues(item=press, values={"delay_samples": samples, "rate_hz": rate_hz}),
+        *(SetValues(item=box, values={"measured_ppm": 0.0}) for box in (first, second)),
+        AddLine(
+            name="Player",
+            from_ports=(bench.out("Player"),),
+            to_ports=(Port(bench.track("Player"), "track", 1),),
+        ),
+    )
+    (arrival,) = bench.line("Player").legs[0].arrivals
+    into = sum(term.samples for term in arrival.delay.terms if term.gear == "Second")
+    seconds = Fraction(59, first_hz) + Fraction(samples, rate_hz) + Fraction(into, second_hz)
+    assert arrival.delay.seconds == seconds
+    (row,) = run_line_check(bench.rig).ledger.targets
+    assert row.agrees
+    (copy,) = row.sounds[0].copies
+    assert copy.delay_samples == pytest.approx(float(seconds * second_hz), abs=0.02)
+    assert copy.level_dbfs == pytest.approx(arrival.level_dbfs, abs=0.05)

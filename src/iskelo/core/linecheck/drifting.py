@@ -45,7 +45,7 @@ class Expected:
             return abs(measured_ppm - self.known_ppm) < within
         return abs(measured_ppm) <= self.worst_ppm + within
 
-    def tolerance(self, delay_samples: int) -> float:
+    def tolerance(self, delay_samples: float) -> float:
         """How far a measured delay may be from the predicted one.
 
         Example: 8 435 samples counted by a clock that is 123.5 ppm fast begin 1.04 samples early at a take's start.

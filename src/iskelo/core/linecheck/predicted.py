@@ -1,6 +1,6 @@
 """What should be heard: every copy of a source at a target, by its ways and by what goes round."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from fractions import Fraction
 from typing import NamedTuple
 
@@ -15,6 +15,9 @@ from iskelo.core.timing.delays import delay_of
 
 CANCELLED = 1e-4
 """What is left of copies that cancel is so small a share of one of them: gains are typed in tenths of a decibel."""
+
+ONE_WITHIN = Fraction(1, 2)
+"""Of a sample: copies closer to each other are heard as one."""
 
 ROUNDS_AT_MOST = 24
 """So many copies of what goes round are looked for in a take."""
@@ -32,7 +35,7 @@ class Prediction(NamedTuple):
     A copy that is all wet, or that has gone round, has no dry level.
     """
 
-    samples: int
+    samples: float
     level_dbfs: float
     polarity: int
     dry_dbfs: float | None
@@ -47,12 +50,13 @@ def predicted_copies(reading: Reading, source: Port, target: Port, rate_hz: int)
     routes = passing_routes(reading.graph, source, target, reading.known)
     effects = effects_mixes(reading.found)
     all_wet = all(is_wet(route.edges, effects) for route in routes)
-    at_once: dict[int, list[tuple[float, bool]]] = {}
+    at_once: dict[Fraction, list[tuple[float, bool]]] = {}
     for seconds, ratio, wet in _parts(reading, routes, effects, rings_at(reading, source, target)):
-        at_once.setdefault(round(seconds * rate_hz), []).append((ratio, wet and not all_wet))
+        at_once.setdefault(seconds * rate_hz, []).append((ratio, wet and not all_wet))
     level = reading.found.level(source)
     copies = []
-    for samples, parts in sorted(at_once.items()):
+    for at, parts in _heard_as_one(at_once):
+        samples = at.numerator if at.denominator == 1 else float(at)
         loudest = CANCELLED * max(abs(ratio) for ratio, _ in parts)
         together = sum(ratio for ratio, _ in parts)
         dry = sum(ratio for ratio, wet in parts if not wet)
@@ -60,6 +64,19 @@ def predicted_copies(reading: Reading, source: Port, target: Port, rate_hz: int)
             dry_dbfs = level + ratio_to_db(abs(dry)) if abs(dry) > loudest else None
             copies.append(Prediction(samples, level + ratio_to_db(abs(together)), 1 if together > 0 else -1, dry_dbfs))
     return copies
+
+
+def _heard_as_one(
+    at_once: Mapping[Fraction, list[tuple[float, bool]]],
+) -> list[tuple[Fraction, list[tuple[float, bool]]]]:
+    """Copies in order of time; those less than half a sample apart, as between clocks, are one."""
+    found: list[tuple[Fraction, list[tuple[float, bool]]]] = []
+    for at, parts in sorted(at_once.items()):
+        if found and at - found[-1][0] < ONE_WITHIN:
+            found[-1][1].extend(parts)
+        else:
+            found.append((at, list(parts)))
+    return found
 
 
 def _parts(

@@ -17,7 +17,7 @@ class CopyRow:
     delay_ms: float
     level_dbfs: float
     polarity: int
-    predicted_samples: int | None
+    predicted_samples: float | None
     predicted_level_dbfs: float | None
     predicted_polarity: int | None
     wet_db: float | None = 0.0

@@ -66,7 +66,7 @@ def moves(slips: Sequence[Slipped]) -> tuple[int, ...]:
     return tuple(sorted(set(itertools.islice(places, PLACES_AT_MOST)), key=abs))
 
 
-def moved_by(delay: float, predicted: int, by: Iterable[int], within: float, period_samples: int) -> int | None:
+def moved_by(delay: float, predicted: float, by: Iterable[int], within: float, period_samples: int) -> int | None:
     """By how much a copy heard at ``delay`` was moved from where it was predicted; None if no slip explains it.
 
     Delays go round with the period of the test signal.

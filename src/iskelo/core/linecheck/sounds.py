@@ -2,7 +2,7 @@
 
 import math
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -35,18 +35,26 @@ class CombSound:
         return wave[first : first + count]
 
 
-_kept: dict[tuple[int, int, int], WovenComb] = {}
+_kept: dict[tuple[int, int, int, int], WovenComb] = {}
 COMBS_KEPT = 6
 
 
-def _woven(sources: int, rate_hz: int, seed: int, told: Callable[[float], None]) -> WovenComb:
-    """A comb, woven once: the same sizes give the same comb, and a rig is checked again and again."""
+def _woven(sources: int, rate_hz: int, lowest_hz: int, seed: int, told: Callable[[float], None]) -> WovenComb:
+    """A comb, woven once: the same sizes give the same comb, and a rig is checked again and again.
+
+    What leaves a box at one rate may come into one at another: so all rates of a rig share the lines and phases of the
+    lowest, which reach the least far up.
+    """
     told(0.0)
-    key = (sources, rate_hz, seed)
+    key = (sources, rate_hz, lowest_hz, seed)
     if key not in _kept:
+        if rate_hz == lowest_hz:
+            comb = woven_comb(sources, rate_hz, seed, told)
+        else:
+            comb = replace(_woven(sources, lowest_hz, lowest_hz, seed, told), rate_hz=rate_hz)
         while len(_kept) >= COMBS_KEPT:
             del _kept[next(iter(_kept))]
-        _kept[key] = woven_comb(sources, rate_hz, seed, told)
+        _kept[key] = comb
     return _kept[key]
 
 
@@ -68,8 +76,9 @@ def play(
     sounds = {port: CombSound() for port in ports}
     if not ports:
         return combs, sounds
-    for rate_hz in rates_hz:
-        combs[rate_hz] = _woven(len(ports), rate_hz, seed, told)
+    rates = sorted(rates_hz)
+    for rate_hz in rates:
+        combs[rate_hz] = _woven(len(ports), rate_hz, rates[0], seed, told)
         waves = combs[rate_hz].waveforms
         for slot, port in enumerate(ports):
             wave = waves[slot] * 10 ** ((found.level(port) + offset_db) / 20)

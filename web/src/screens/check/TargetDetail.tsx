@@ -43,7 +43,9 @@ export function TargetDetail({ row, lines }: { row: TargetRow; lines: LineRow[] 
               <tbody>
                 <tr>
                   <td>delay, samples</td>
-                  <Value>{copy.predicted_samples ?? "none"}</Value>
+                  <Value>
+                    {copy.predicted_samples === null ? "none" : Number(copy.predicted_samples.toFixed(2))}
+                  </Value>
                   <Value>{copy.delay_samples.toFixed(2)}</Value>
                   <Value>
                     {copy.predicted_samples === null
