@@ -14,7 +14,6 @@ from iskelo.core.lines.context import Reading
 from iskelo.core.rig.clocks import COMPUTER
 from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.index import Index
-from iskelo.core.rig.ports import CLOCK_BANKS
 from iskelo.core.rig.rig import Rig
 
 Area = Literal["boxes", "clocks", "computer", "leads", "supply"]
@@ -97,10 +96,9 @@ def _clocks(found: Index) -> Iterator[Fault]:
             slow = SetValues(item=box.id, values={"measured_ppm": ppm})
             words = f"The clock of {box.name} runs {SLOW_PPM:g} ppm slower than it should"
             yield Fault(f"slow:{box.id}", "clocks", words, (slow,))
-    for patch in found.rig.patches:
-        if patch.to_port.bank in CLOCK_BANKS:
-            words = f"The clock lead into {found.say(patch.to_port)} is out"
-            yield Fault(f"out:{patch.id}", "clocks", words, (Remove(items=(patch.id,)),))
+    for patch in found.leads("clock"):
+        words = f"The clock lead into {found.say(patch.to_port)} is out"
+        yield Fault(f"out:{patch.id}", "clocks", words, (Remove(items=(patch.id,)),))
 
 
 def _computer(found: Index) -> Iterator[Fault]:
@@ -120,7 +118,7 @@ def _computer(found: Index) -> Iterator[Fault]:
 
 def _leads(found: Index) -> Iterator[Fault]:
     """Those that are out first: they are what is looked for first."""
-    leads = [patch for patch in found.rig.patches if patch.to_port.bank not in CLOCK_BANKS and not patch.muted]
+    leads = [patch for patch in found.leads("audio") if not patch.muted]
     said = {patch.id: f"{found.say(patch.from_port)} → {found.say(patch.to_port)}" for patch in leads}
     for patch in leads:
         yield Fault(f"out:{patch.id}", "leads", f"{said[patch.id]} is out", (Remove(items=(patch.id,)),))

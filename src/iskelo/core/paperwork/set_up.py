@@ -17,7 +17,6 @@ from iskelo.core.rig.gear import Aggregate, Destination, Interface, Source
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.mixing import say_pan
 from iskelo.core.rig.outboard import Outboard
-from iskelo.core.rig.ports import CLOCK_BANKS
 from iskelo.core.rig.programs import Program, Send, Track
 from iskelo.core.rig.rig import Patch
 from iskelo.core.rig.units import say_figure
@@ -118,10 +117,9 @@ def _lead(patch: Patch) -> Iterator[str]:
 
 def _clocks(found: Index) -> Iterator[SetUpStep]:
     """Leads that carry a clock, then what every box runs on: leaders before those that follow them."""
-    for patch in found.rig.patches:
-        if patch.to_port.bank in CLOCK_BANKS:
-            words = f"{found.say(patch.from_port)} → {found.say(patch.to_port)}"
-            yield SetUpStep(f"lead:{patch.id}", "Clocks", words, (), (patch.from_port.owner, patch.to_port.owner))
+    for patch in found.leads("clock"):
+        words = f"{found.say(patch.from_port)} → {found.say(patch.to_port)}"
+        yield SetUpStep(f"lead:{patch.id}", "Clocks", words, (), (patch.from_port.owner, patch.to_port.owner))
     for box in sorted(found.boxes, key=lambda each: _depth(found, each)):
         pace = found.paces[box.id]
         source = {"own": "own clock", "computer": "the computer's timer"}.get(box.clock_source, box.clock_source)

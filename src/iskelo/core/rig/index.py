@@ -11,7 +11,7 @@ from iskelo.core.rig.drivers import Driver
 from iskelo.core.rig.gear import Aggregate, Destination, Interface, Source
 from iskelo.core.rig.links import link_overload
 from iskelo.core.rig.outboard import Outboard
-from iskelo.core.rig.ports import BANK_WORDS, CLOCK_BANKS, Port
+from iskelo.core.rig.ports import BANK_TABLE, BANK_WORDS, CLOCK_BANKS, Port
 from iskelo.core.rig.programs import Bus, Program, Send, Track, Voice
 from iskelo.core.rig.rig import BOX_BANKS, FIELDS_OF, SIDES, AnyGear, Item, Line, Patch, Rig, Side
 from iskelo.core.rig.ways import Device, Opening, Way, open_program
@@ -55,6 +55,10 @@ class Index:
     said: dict[Port, str] = field(default_factory=dict, compare=False)
     sizes: dict[tuple[str, str], int] = field(default_factory=dict, compare=False)
     waits: dict[str, dict[str, int]] = field(default_factory=dict, compare=False)
+
+    def leads(self, carry: Literal["audio", "clock"]) -> list[Patch]:
+        """The leads that carry sound, or those that carry a clock."""
+        return [patch for patch in self.rig.patches if BANK_TABLE[patch.to_port.bank].carries == carry]
 
     def name(self, identity: str) -> str:
         """The name of a piece of gear, an input, a track, a voice, an output or a line."""

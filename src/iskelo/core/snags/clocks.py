@@ -8,7 +8,7 @@ from iskelo.core.lines.state import LineState
 from iskelo.core.rig.clocks import SOCKETS
 from iskelo.core.rig.gear import Aggregate, ClockSource, Interface
 from iskelo.core.rig.index import Index
-from iskelo.core.rig.ports import CLOCK_BANKS, Bank, Port
+from iskelo.core.rig.ports import Bank, Port
 from iskelo.core.rig.programs import Program
 from iskelo.core.rig.ways import Opening, Way
 from iskelo.core.snags.reach import with_finding
@@ -269,9 +269,7 @@ def two_masters(reading: Reading) -> list[Snag]:
     """A clock lead goes into a box that runs on its own clock all the same."""
     snags = []
     found = reading.found
-    for patch in found.rig.patches:
-        if patch.to_port.bank not in CLOCK_BANKS:
-            continue
+    for patch in found.leads("clock"):
         source = next(each for each, bank in SOCKETS.items() if bank == patch.to_port.bank)
         leader, box = found.gear[patch.from_port.owner], found.gear[patch.to_port.owner]
         assert isinstance(leader, Interface)

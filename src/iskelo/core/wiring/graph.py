@@ -13,7 +13,7 @@ from iskelo.core.edits.edit import SetDirect
 from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.outboard import Outboard
-from iskelo.core.rig.ports import CLOCK_BANKS, Port
+from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Patch
 from iskelo.core.wiring.blocks import (
     Block,
@@ -100,9 +100,7 @@ def compile_graph(found: Index, before: Graph | None = None, touched: frozenset[
     parts: dict[str, list[Edge]] = {}
     old = before.parts if before is not None else {}
     back: list[Port] = []
-    for patch in found.rig.patches:
-        if patch.to_port.bank in CLOCK_BANKS:
-            continue
+    for patch in found.leads("audio"):
         same = patch.id in old and not {patch.from_port.owner, patch.to_port.owner} & touched
         parts[patch.id] = old[patch.id] if same else [_lead(patch, found)]
         if patch.to_port.bank == "jack_in" and patch.from_port.bank != "out":
