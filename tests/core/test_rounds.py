@@ -26,6 +26,7 @@ from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Rig
 from iskelo.core.routes.loops import LOOPS_AT_MOST, inner_edges, loops_of
 from iskelo.core.routes.route import ROUTES_AT_MOST, passing_routes
+from iskelo.core.snags.registry import find_snags
 from iskelo.core.survey import survey_again
 from iskelo.core.timing.delays import delay_of
 from iskelo.core.timing.rounds import Hopped, Passed, copies, determinant, growth_db_per_s
@@ -441,3 +442,15 @@ def test_what_leaves_one_box_and_comes_into_another_at_another_rate_is_heard_as_
     (copy,) = row.sounds[0].copies
     assert copy.delay_samples == pytest.approx(float(seconds * second_hz), abs=0.02)
     assert copy.level_dbfs == pytest.approx(arrival.level_dbfs, abs=0.05)
+
+
+def test_two_circles_that_have_nothing_in_common_are_two_snags() -> None:
+    bench = looped(-6, 480)
+    box = bench.id("Box")
+    bench.do(
+        Plug(from_port=Port(box, "jack_out", 7), to_port=Port(box, "jack_in", 7), gain_db=-20),
+        SetDirect(interface=box, jack_in=7, jack_out=7, gain_db=0),
+    )
+    found = [snag for snag in find_snags(read(bench.rig)) if snag.rule == "sound-goes-round"]
+    assert [snag.severity for snag in found] == ["stop", "trouble"]
+    assert len({snag.key for snag in found}) == 2

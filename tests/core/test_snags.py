@@ -17,6 +17,7 @@ from iskelo.core.edits.edit import (
     Remove,
     SetDevice,
     SetDirect,
+    SetJack,
     SetLeg,
     SetMembers,
     SetTrim,
@@ -203,6 +204,10 @@ BREAKS: dict[str, Break] = {
     "sound-goes-round": lambda b: [
         Plug(from_port=Port(b.id("Box"), "jack_out", 5), to_port=Port(b.id("Box"), "jack_in", 5), gain_db=-38),
         SetDirect(interface=b.id("Box"), jack_in=5, jack_out=5, gain_db=1),
+    ],
+    "phantom-into-an-output": lambda b: [
+        Plug(from_port=Port(b.id("Box"), "jack_out", 5), to_port=Port(b.id("Box"), "jack_in", 5)),
+        SetJack(interface=b.id("Box"), jack_in=5, phantom=True),
     ],
     "bus-feeds-itself": lambda b: (
         AddBuses(program=b.id("Recorder"), names=("Cue",), ids=("u900",)),

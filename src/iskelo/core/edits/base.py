@@ -59,7 +59,8 @@ PLAINLY: dict[str, str] = {
 def plainly(kind: str, context: Mapping[str, Any], message: str) -> str:
     """A complaint of the validating library in plain words; what it has no plain words for keeps its own."""
     if kind in PLAINLY:
-        return PLAINLY[kind].format_map(context)
+        figures = {name: f"{value:g}" if isinstance(value, float) else value for name, value in context.items()}
+        return PLAINLY[kind].format_map(figures)
     said = message.removeprefix("Value error, ")
     return said[:1].lower() + said[1:]
 

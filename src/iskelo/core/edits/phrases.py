@@ -128,7 +128,8 @@ def _edits(
     text: str, kind: str, count: int | None, width: int | None, size: tuple[int, int] | None, name: str
 ) -> tuple[Edit, ...]:
     if size is not None and kind != "interface":
-        raise Refused(text, f"{size[0]}x{size[1]} is the size of a box; a {kind} has none")
+        what = "outboard gear" if kind == "outboard" else f"a {kind}"
+        raise Refused(text, f"{size[0]}x{size[1]} is the size of a box; {what} has none")
     names = _names(text, kind, count, name)
     if kind in SOURCES:
         return (

@@ -174,6 +174,33 @@ def _supply(reading: Reading, source: Source, box: Interface, jack: int) -> tupl
     return distinct([*_able_jack(reading, source, box, jack), own])
 
 
+@rule("level")
+def phantom_into_an_output(reading: Reading) -> list[Snag]:
+    """Phantom supply is on at a jack that takes an output, which wants none. Common practice, no published source."""
+    found = reading.found
+    snags = []
+    for patch in found.leads("audio"):
+        box, jack = found.gear[patch.to_port.owner], patch.to_port.number
+        if patch.to_port.bank != "jack_in" or patch.from_port.bank == "out" or not isinstance(box, Interface):
+            continue
+        if jack in box.phantom_on:
+            where, feeds = found.say(patch.to_port), found.say(patch.from_port)
+            off = SetJack(interface=box.id, jack_in=jack, phantom=False)
+            snags.append(
+                Snag(
+                    key=f"phantom-into-an-output:{box.id}:{jack}",
+                    rule="phantom-into-an-output",
+                    severity="risk",
+                    title=f"Phantom supply is on at {where}, which takes {feeds}",
+                    evidence=f"{where} takes {feeds} and puts 48 V on it.",
+                    consequence="Some outputs hum or clip with a supply on them, and a few are damaged by it.",
+                    items=(box.id, patch.from_port.owner),
+                    mend=partial(one_remedy, f"Switch phantom supply off at {where}", off),
+                )
+            )
+    return snags
+
+
 @rule("level", symptoms=("too quiet",))
 def high_impedance_missing(reading: Reading) -> list[Snag]:
     """An instrument that needs a high-impedance input is in a jack that is not set to it."""

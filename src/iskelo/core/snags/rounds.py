@@ -8,6 +8,7 @@ from iskelo.core.lines.rings import Ringing, say_ringing, say_round
 from iskelo.core.planner.opening import openings, turned_down
 from iskelo.core.planner.stages import plain
 from iskelo.core.snags.rule import Remedy, Severity, Snag, rule
+from iskelo.core.wiring.hops import HOPS
 
 MARGIN_DB = 6.0
 """So far below nought a loop is turned down; common practice, no published source."""
@@ -28,7 +29,8 @@ def _snag(ring: Ringing, reading: Reading) -> Snag:
     lines = tuple(state.line.id for state in reading.lines if any(ring in leg.rings for leg in state.legs))
     owners = dict.fromkeys(found.owner(port).id for edge in worst.loop.edges for port in (edge.start,))
     return Snag(
-        key=f"sound-goes-round:{min(edge.owner for edge in ring.edges)}",
+        # Every circle holds a lead, and no other knot holds the same one.
+        key=f"sound-goes-round:{min(edge.owner for edge in ring.edges if HOPS[edge.kind].whose == 'lead')}",
         rule="sound-goes-round",
         severity=_SEVERITY[ring.verdict] if ring.is_heard else "note",
         title=f"Sound goes round: it {ring.verdict}, by {say_round(worst, found)}"[:300],
