@@ -276,7 +276,7 @@ def _line(position: int, state: LineState, reading: Reading) -> LineView:
         level_dbfs=max(levels) if levels else None,
         level_assumed=True in [arrival.level_assumed for arrival in arrivals],
         apart_samples=comb.delay_samples if comb else None,
-        told=_told(state, reading.found),
+        told=_told(state, reading.found) if reading.rings.all else findings[0].words,
     )
 
 

@@ -13,6 +13,7 @@ from iskelo.core.lines.rings import Rings
 from iskelo.core.lines.state import LineState, Traced, line_states
 from iskelo.core.lines.sums import Sums
 from iskelo.core.lines.together import with_companions
+from iskelo.core.rig.gear import Interface, Source
 from iskelo.core.rig.index import Index, index
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program
@@ -42,6 +43,18 @@ class Reading:
     traced: dict[str, Traced]
     sums: Sums
     rings: Rings
+
+    @cached_property
+    def plugged(self) -> list[tuple[Source, Interface, int]]:
+        """Every source in an input jack."""
+        gear, found = self.found.gear, []
+        for patch in self.rig.patches:
+            if patch.to_port.bank == "jack_in" and patch.from_port.bank == "out":
+                source, box = gear[patch.from_port.owner], gear[patch.to_port.owner]
+                assert isinstance(source, Source)
+                assert isinstance(box, Interface)
+                found.append((source, box, patch.to_port.number))
+        return found
 
     @cached_property
     def leads_in_use(self) -> frozenset[str]:

@@ -128,22 +128,11 @@ def even_sides(reading: Reading, state: LineState) -> list[Remedy]:
     return _as_remedy(turned(stages_along(wrong.arrivals[0].route.edges, found, aim), by))
 
 
-def _plugged(reading: Reading) -> list[tuple[Source, Interface, int]]:
-    """Every source in an input jack."""
-    found = []
-    for patch in reading.rig.patches:
-        if patch.to_port.bank == "jack_in":
-            source, box = reading.found.gear[patch.from_port.owner], reading.found.gear[patch.to_port.owner]
-            if isinstance(source, Source) and isinstance(box, Interface):
-                found.append((source, box, patch.to_port.number))
-    return found
-
-
 @rule("level", symptoms=("nothing",), explains=("line-blocked", "line-half-silent", "line-silent"))
 def phantom_missing(reading: Reading) -> list[Snag]:
     """A microphone that needs phantom supply is in a jack where it is off, or that has none."""
     snags = []
-    for source, box, jack in _plugged(reading):
+    for source, box, jack in reading.plugged:
         if not source.needs_phantom or jack in box.phantom_on:
             continue
         able = box.able_jacks("phantom")
@@ -179,10 +168,11 @@ def phantom_into_an_output(reading: Reading) -> list[Snag]:
     """Phantom supply is on at a jack that takes an output, which wants none. Common practice, no published source."""
     found = reading.found
     snags = []
-    for patch in found.leads("audio"):
-        box, jack = found.gear[patch.to_port.owner], patch.to_port.number
-        if patch.to_port.bank != "jack_in" or patch.from_port.bank == "out" or not isinstance(box, Interface):
+    for patch in found.rig.patches:
+        if patch.from_port.bank == "out" or patch.to_port.bank != "jack_in":
             continue
+        box, jack = found.gear[patch.to_port.owner], patch.to_port.number
+        assert isinstance(box, Interface)
         if jack in box.phantom_on:
             where, feeds = found.say(patch.to_port), found.say(patch.from_port)
             off = SetJack(interface=box.id, jack_in=jack, phantom=False)
@@ -205,7 +195,7 @@ def phantom_into_an_output(reading: Reading) -> list[Snag]:
 def high_impedance_missing(reading: Reading) -> list[Snag]:
     """An instrument that needs a high-impedance input is in a jack that is not set to it."""
     snags = []
-    for source, box, jack in _plugged(reading):
+    for source, box, jack in reading.plugged:
         if not source.needs_high_impedance or jack in box.high_impedance_on:
             continue
         able = box.able_jacks("instrument")
@@ -257,7 +247,7 @@ def _impedance(reading: Reading, source: Source, box: Interface, jack: int) -> t
 def consumer_and_professional(reading: Reading) -> list[Snag]:
     """Consumer gear (-10 dBV) and professional gear (+4 dBu) are joined without making up the 11.8 dB."""
     snags = []
-    for source, box, jack in _plugged(reading):
+    for source, box, jack in reading.plugged:
         if source.level_unit != "dBV" or source.source_kind != "line player":
             continue
         level = source.level_dbu + input_gain_db(box, jack)
