@@ -1,6 +1,7 @@
 """The graph of ports: what joins them, why sound does not pass, and that what is offered opens the way."""
 
 import graphlib
+from typing import get_args
 
 import pytest
 from hypothesis import given, settings
@@ -12,7 +13,7 @@ from iskelo.core.rig.index import index
 from iskelo.core.rig.mixing import legs_into
 from iskelo.core.rig.ports import STAGE, Port
 from iskelo.core.rig.rig import Rig
-from iskelo.core.wiring.blocks import buses_in_circles
+from iskelo.core.wiring.blocks import BlockCode, buses_in_circles
 from iskelo.core.wiring.edge import Edge
 from iskelo.core.wiring.graph import Graph, compile_graph
 from rigs import Bench, any_rig, two_voices
@@ -166,3 +167,13 @@ def test_buses_that_feed_each_other_are_in_a_circle_and_one_beside_them_is_not()
         each.owner: each.block.words for each in graph_of(bench.rig).edges() if each.kind == "fader" and each.block
     }
     assert words == {a: "bus A feeds itself", b: "bus B feeds itself"}
+
+
+@given(any_rig(back=True))
+@settings(max_examples=60)
+def test_edges_that_one_switch_shuts_have_one_code_and_say_the_same(rig: Rig) -> None:
+    said: dict[tuple[str, str], str] = {}
+    for each in graph_of(rig).edges():
+        if each.block is not None:
+            assert each.block.code in get_args(BlockCode)
+            assert said.setdefault((each.block.code, each.block.about), each.block.words) == each.block.words

@@ -70,7 +70,9 @@ class Leg:
         if self.arrivals or self.way is None:
             return ()
         # One switch may shut a way in two places.
-        return tuple({edge.block.words: edge.block for edge in self.way.edges if edge.block}.values())
+        return tuple(
+            {(edge.block.code, edge.block.about): edge.block for edge in self.way.edges if edge.block}.values()
+        )
 
     @property
     def sounds(self) -> bool:

@@ -63,32 +63,33 @@ def _hollow(state: LineState) -> str:
 def undouble(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
     """Close one of the ways: direct monitoring, the program's monitoring, or the second lead."""
     remedies: list[Remedy] = []
-    closers: dict[str, list[Edit]] = {}
+    closers: dict[tuple[bool, str], list[Edit]] = {}
     for leg in state.legs:
         for arrival in leg.arrivals if len(leg.arrivals) > 1 else ():
-            words, edit = _closer(reading, arrival)
-            if edit is not None and edit not in closers.setdefault(words, []):
-                closers[words].append(edit)
-    for words, edits in closers.items():
-        remedies.append(Remedy(words, tuple(edits)))
+            direct, words, edit = _closer(reading, arrival)
+            if edit is not None and edit not in closers.setdefault((direct, words), []):
+                closers[direct, words].append(edit)
     # Keep what is quickest to the ear first: stop the program's copy when there is a direct one.
-    return tuple(sorted(remedies, key=lambda remedy: remedy.words.startswith("Stop direct")))
+    for (_, words), edits in sorted(closers.items(), key=lambda each: each[0][0]):
+        remedies.append(Remedy(words, tuple(edits)))
+    return tuple(remedies)
 
 
-def _closer(reading: Reading, arrival: Arrival) -> tuple[str, Edit | None]:
+def _closer(reading: Reading, arrival: Arrival) -> tuple[bool, str, Edit | None]:
+    """Whether a copy comes directly, and what closes its way, in words and as an edit."""
     for edge in arrival.route.edges:
         if edge.kind == "direct":
             box = reading.found.gear[edge.owner]
             edit = SetDirect(interface=box.id, jack_in=edge.start.number, jack_out=edge.end.number, gain_db=None)
-            return f"Stop direct monitoring of jack in {edge.start.number} on {box.name}", edit
+            return True, f"Stop direct monitoring of jack in {edge.start.number} on {box.name}", edit
         if edge.kind == "monitor":
             name = reading.found.name(edge.owner)
-            return f"Stop monitoring track {name}", SetValues(item=edge.owner, values={"monitored": False})
+            return False, f"Stop monitoring track {name}", SetValues(item=edge.owner, values={"monitored": False})
     for edge in reversed(arrival.route.edges):
         if edge.kind == "lead in":
             words = f"Unplug {reading.found.say(edge.start)} from {reading.found.say(edge.end)}"
-            return words, Remove(items=(edge.owner,))
-    return "", None
+            return False, words, Remove(items=(edge.owner,))
+    return False, "", None
 
 
 @rule("lines", symptoms=("wrong pitch",))

@@ -26,9 +26,40 @@ class Setting(NamedTuple):
     values: Mapping[str, JsonValue]
 
 
-class Block(NamedTuple):
-    """Why an edge does not pass, in words, and the edit, or edits, that open it, if any do."""
+BlockCode = Literal[
+    "lead muted",
+    "direct monitoring muted",
+    "no phantom supply",
+    "phantom supply off",
+    "no device",
+    "not connected",
+    "link",
+    "own period",
+    "not installed",
+    "other rate",
+    "held",
+    "buffer",
+    "channel not shown",
+    "channel not enabled",
+    "not armed",
+    "armed elsewhere",
+    "not monitored",
+    "track muted",
+    "bus muted",
+    "bus feeds itself",
+    "send off",
+]
 
+
+class Block(NamedTuple):
+    """Why an edge does not pass: its code, what it is about, both in words, and the edits that open it, if any do.
+
+    ``about``: the id of the thing, with a channel or jacks where there are many. Two edges shut by one switch have the
+    same code and are about the same.
+    """
+
+    code: BlockCode
+    about: str
     words: str
     opens: Edit | Setting | tuple[Edit, ...] | None
     unblock_words: str
@@ -51,16 +82,18 @@ def not_supplied(found: Index, patch: Patch) -> Block | None:
         return None
     if isinstance(box, Outboard):
         said = f"{source.name} needs phantom supply, and {box.name} gives none"
-        return None if box.supplies_phantom else Block(said, None, "")
+        return None if box.supplies_phantom else Block("no phantom supply", source.id, said, None, "")
     assert isinstance(box, Interface)
     if jack in box.phantom_on:
         return None
     if jack > box.able_jacks("phantom"):
         said = f"{source.name} needs phantom supply, and {found.say(patch.to_port)} has none"
-        return Block(said, None, "")
+        return Block("no phantom supply", source.id, said, None, "")
     on = SetJack(interface=box.id, jack_in=jack, phantom=True)
     said = f"{source.name} needs phantom supply, and it is off at {found.say(patch.to_port)}"
-    return Block(said, on, f"Switch phantom supply on at {found.say(patch.to_port)}")
+    return Block(
+        "phantom supply off", f"{box.id}/{jack}", said, on, f"Switch phantom supply on at {found.say(patch.to_port)}"
+    )
 
 
 def shut_way(program: Program, opening: Opening, way: Way, found: Index) -> Block | None:
@@ -78,7 +111,7 @@ def not_running(program: Program, opening: Opening | None, found: Index) -> Bloc
     """Why a program does not run: nothing calls it, for it has no device or cannot open it."""
     caller = opening.caller if opening is not None else None
     if opening is None or caller is None:
-        return Block(f"{program.name} has no device, so nothing runs in it", None, "")
+        return Block("no device", program.id, f"{program.name} has no device, so nothing runs in it", None, "")
     return shut_way(program, opening, caller, found)
 
 
@@ -87,26 +120,26 @@ def _hindered(program: Program, opening: Opening, way: Way, hindrance: Hindrance
     match hindrance:
         case "not connected":
             said = f"{box.name} is not connected to the computer"
-            return Block(said, Setting(box.id, {"connected": True}), f"Connect {box.name}")
+            return Block("not connected", box.id, said, Setting(box.id, {"connected": True}), f"Connect {box.name}")
         case "link":
             said = f"the link of {box.name} cannot carry its channels: {link_overload(box)}"
-            return Block(said, *_within_link(box))
+            return Block("link", box.id, said, *_within_link(box))
         case "own period":
             said = f"the {driver.kind} driver of {box.name} works in periods of its own, so it cannot be joined"
-            return Block(said, None, "")
+            return Block("own period", driver.id, said, None, "")
         case "buffer":
             return not_offered(way, found)
         case "not installed":
             said = f"the {driver.kind} driver of {box.name} is not installed"
             install = Setting(driver.id, {"installed": True})
-            return Block(said, install, f"Install the {driver.kind} driver of {box.name}")
+            return Block("not installed", driver.id, said, install, f"Install the {driver.kind} driver of {box.name}")
         case "other rate":
             rate_hz, name = opening.device.rate_hz, opening.device.name
             said = f"{box.name} runs at {box.rate_hz / 1000:g} kHz, and {name} at {rate_hz / 1000:g}"
             if rate_hz not in box.rates_hz:
-                return Block(said, None, "")
+                return Block("other rate", box.id, said, None, "")
             same = Setting(box.id, {"rate_hz": rate_hz})
-            return Block(said, same, f"Run {box.name} at {rate_hz / 1000:g} kHz")
+            return Block("other rate", box.id, said, same, f"Run {box.name} at {rate_hz / 1000:g} kHz")
     return _held(program, way, found)
 
 
@@ -128,8 +161,10 @@ def _held(program: Program, way: Way, found: Index) -> Block:
     free = [each for each in box.drivers if each.installed and found.in_the_way(each, program) is None]
     if free and _opens_by(program, box):
         other = SetDevice(program=program.id, device=box.id, driver=free[0].id)
-        return Block(said, other, f"Let {program.name} open {box.name} by its {free[0].kind} driver")
-    return Block(said, None, "")
+        return Block(
+            "held", way.driver.id, said, other, f"Let {program.name} open {box.name} by its {free[0].kind} driver"
+        )
+    return Block("held", way.driver.id, said, None, "")
 
 
 def say_held(holder: Program, way: Way, found: Index) -> str:
@@ -154,10 +189,10 @@ def not_offered(way: Way, found: Index) -> Block:
     said = f"{way.box.name} does not offer the buffer {way.buffer_samples} of {name}"
     shared = [size for size in way.driver.buffers_samples if _all_offer(way.client, size, found)]
     if not shared:
-        return Block(said, None, "")
+        return Block("buffer", way.client, said, None, "")
     nearest = min(shared, key=lambda size: abs(size - way.buffer_samples))
     edit = Setting(way.client, {"buffer_samples": nearest})
-    return Block(said, edit, f"Run {name} at a buffer of {nearest}")
+    return Block("buffer", way.client, said, edit, f"Run {name} at a buffer of {nearest}")
 
 
 def _all_offer(aggregate: str, size: int, found: Index) -> bool:
@@ -169,16 +204,19 @@ def _all_offer(aggregate: str, size: int, found: Index) -> bool:
 
 def not_shown(program: Program, way: Way, bank: Literal["capture", "playback"], channel: int, found: Index) -> Block:
     box, driver = way.box, way.driver
+    about = f"{box.id}/{bank}/{channel}"
     if channel > box.channels_at(bank, box.rate_hz):
         said = f"at {box.rate_hz / 1000:g} kHz {box.name} has {box.channels_at(bank, box.rate_hz)} {bank} channels"
         rates = [rate for rate in box.rates_hz if box.channels_at(bank, rate) >= channel]
         if not rates:
-            return Block(f"{said}, not {channel}", None, "")
+            return Block("channel not shown", about, f"{said}, not {channel}", None, "")
         slower = Setting(box.id, {"rate_hz": rates[-1]})
-        return Block(f"{said}, not {channel}", slower, f"Run {box.name} at {rates[-1] / 1000:g} kHz")
+        return Block(
+            "channel not shown", about, f"{said}, not {channel}", slower, f"Run {box.name} at {rates[-1] / 1000:g} kHz"
+        )
     said = f"the {driver.kind} driver of {box.name} shows {box.shown(driver, bank)} {bank} channels, not {channel}"
     edits, words = wider_driver(program, way, bank, channel, found)
-    return Block(said, edits or None, words)
+    return Block("channel not shown", about, said, edits or None, words)
 
 
 def wider_driver(
@@ -221,19 +259,27 @@ def bus_in_a_circle(program: Program, bus: Bus, circles: set[str]) -> Block:
     back = {send.item for send in on} | {track.id for track in program.tracks if track.output in circles}
     takers = [track for track in program.tracks if track.input == bus.id and track.monitored and track.id in back]
     edits += [SetValues(item=track.id, values={"monitored": False}) for track in takers]
-    return Block(f"bus {bus.name} feeds itself", tuple(edits), f"Take bus {bus.name} off what leads back to it")
+    return Block(
+        "bus feeds itself",
+        bus.id,
+        f"bus {bus.name} feeds itself",
+        tuple(edits),
+        f"Take bus {bus.name} off what leads back to it",
+    )
 
 
 def bus_muted(bus: Bus) -> Block | None:
     """A muted bus passes nothing on from its fader."""
     if not bus.muted:
         return None
-    return Block(f"bus {bus.name} is muted", Setting(bus.id, {"muted": False}), f"Unmute bus {bus.name}")
+    return Block(
+        "bus muted", bus.id, f"bus {bus.name} is muted", Setting(bus.id, {"muted": False}), f"Unmute bus {bus.name}"
+    )
 
 
 def send_off(send: Send) -> Block:
     """A send that is switched off."""
-    return Block("a send is off", Setting(send.id, {"on": True}), "Switch the send on")
+    return Block("send off", send.id, "a send is off", Setting(send.id, {"on": True}), "Switch the send on")
 
 
 def buses_in_circles(program: Program) -> set[str]:
@@ -267,6 +313,8 @@ def buses_in_circles(program: Program) -> set[str]:
 def not_enabled(program: Program, side: Side, channel: int) -> Block:
     opened = EnableChannels(program=program.id, side=side, channels=(channel,))
     return Block(
+        "channel not enabled",
+        f"{program.id}/{side}/{channel}",
         f"{side} channel {channel} is not enabled in {program.name}",
         opened,
         f"Enable {side} channel {channel} in {program.name}",
@@ -277,7 +325,9 @@ def not_heard(track: Track, program: Program) -> Block | None:
     """Why nothing passes a track before its fader: it is not monitored, or muted where that silences all of it."""
     if not track.monitored:
         opened = Setting(track.id, {"monitored": True, "muted": False})
-        return Block(f"track {track.name} is not monitored", opened, f"Monitor track {track.name}")
+        return Block(
+            "not monitored", track.id, f"track {track.name} is not monitored", opened, f"Monitor track {track.name}"
+        )
     return track_muted(track) if program.mute_kills_pre else None
 
 
@@ -285,4 +335,10 @@ def track_muted(track: Track) -> Block | None:
     """A muted track passes nothing on from its fader."""
     if not track.muted:
         return None
-    return Block(f"track {track.name} is muted", Setting(track.id, {"muted": False}), f"Unmute track {track.name}")
+    return Block(
+        "track muted",
+        track.id,
+        f"track {track.name} is muted",
+        Setting(track.id, {"muted": False}),
+        f"Unmute track {track.name}",
+    )

@@ -121,7 +121,7 @@ def _lead(patch: Patch, found: Index) -> Edge:
     block = None
     if patch.muted:
         said = f"the lead into {found.say(patch.to_port)} is muted"
-        block = Block(said, Setting(patch.id, {"muted": False}), "Unmute the lead")
+        block = Block("lead muted", patch.id, said, Setting(patch.id, {"muted": False}), "Unmute the lead")
     elif patch.from_port.bank == "out":
         block = not_supplied(found, patch)
     sign = -1 if patch.inverted else 1
@@ -156,7 +156,14 @@ def _interface_edges(box: Interface) -> list[Edge]:
         if cross.muted:
             opened = SetDirect(interface=box.id, jack_in=cross.jack_in, jack_out=cross.jack_out, gain_db=cross.gain_db)
             where = f"from jack in {cross.jack_in} to jack out {cross.jack_out} of {box.name}"
-            block = Block(f"direct monitoring {where} is muted", opened, f"Unmute direct monitoring {where}")
+            about = f"{box.id}/{cross.jack_in}/{cross.jack_out}"
+            block = Block(
+                "direct monitoring muted",
+                about,
+                f"direct monitoring {where} is muted",
+                opened,
+                f"Unmute direct monitoring {where}",
+            )
         start, end = Port(box.id, "jack_in", cross.jack_in), Port(box.id, "jack_out", cross.jack_out)
         gain_db = input_gain_db(box, cross.jack_in) + cross.gain_db + output_gain_db(box, cross.jack_out)
         edges.append(edge_of((start, end, "direct", box.id, gain_db, 1, block)))

@@ -79,12 +79,14 @@ def program_edges(program: Program, found: Index) -> list[Edge]:
             armed = None
             if not track.armed:
                 opened = Setting(track.id, {"armed": True})
-                armed = Block(f"track {track.name} is not armed", opened, f"Arm track {track.name}")
+                armed = Block(
+                    "not armed", track.id, f"track {track.name} is not armed", opened, f"Arm track {track.name}"
+                )
             elif track.id in refused:
                 other = refused[track.id]
                 opened = Setting(other.id, {"armed": False})
                 said = f"{program.name} arms a channel on one track only, and {other.name} has it"
-                armed = Block(said, opened, f"Disarm track {other.name}")
+                armed = Block("armed elsewhere", track.id, said, opened, f"Disarm track {other.name}")
             if track.input in sinks:
                 # What comes from a named input has met its device on the way; a mix runs only if the program does.
                 armed = armed or not_running(program, opening, found)
