@@ -24,9 +24,9 @@ def test_a_round_trip_is_the_sum_of_its_terms_in_the_order_in_which_sound_meets_
         ("A/D", 26),
         ("mixer", 7),
         ("safety in", 24),
-        ("wait: capture buffer", 128),
+        ("capture buffer", 128),
         ("effects on T Alma", 50),
-        ("wait: playback buffer", 128),
+        ("playback buffer", 128),
         ("safety out", 32),
         ("D/A", 26),
     ]

@@ -358,7 +358,7 @@ def test_an_effects_track_takes_a_bus_records_it_and_is_heard() -> None:
     (leg, *_) = next(state for state in read(bench.rig).lines if state.line.purpose == "listen").legs
     assert leg.comb is not None
     assert leg.comb.delay_samples == 0
-    assert any(term.label == "wait: delay compensation" for arrival in leg.arrivals for term in arrival.delay.terms)
+    assert any(term.label == "delay compensation" for arrival in leg.arrivals for term in arrival.delay.terms)
     found = run_line_check(bench.rig).ledger
     assert found.agreeing == len(found.targets)
 

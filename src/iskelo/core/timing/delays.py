@@ -160,7 +160,7 @@ def _into_a_mix(edge: Edge, found: Index, passed: _Passed) -> None:
     program = found.items[edge.owner].program
     wait = waits(program, found).get(edge.owner, 0)
     if wait:
-        passed.terms.append(_in_a_program("wait: delay compensation", program, wait, found))
+        passed.terms.append(_in_a_program("delay compensation", program, wait, found))
     bus = found.items[edge.end.owner].item
     if isinstance(bus, Bus) and bus.effect_delay_samples:
         passed.terms.append(_in_a_program(f"effects on {bus.name}", program, bus.effect_delay_samples, found))

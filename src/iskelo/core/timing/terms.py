@@ -28,7 +28,7 @@ from iskelo.core.rig.index import Index
 from iskelo.core.rig.ways import Opening, Way
 from iskelo.core.timing.clocks import apart
 
-RING, MATCHING, RESAMPLING = "wait: ring between devices", "rate matching", "resampling"
+RING, MATCHING, RESAMPLING = "ring between devices", "rate matching", "resampling"
 
 MATCHING_SAMPLES = 32
 """The delay of a matching filter of 64 taps."""
@@ -101,7 +101,7 @@ def send_terms(opening: Opening, way: Way, found: Index) -> list[Term]:
 def _into(opening: Opening, way: Way) -> list[Term]:
     box, driver = way.box, way.driver
     safety = driver.safety(box.rate_hz, way.buffer_samples)
-    label = "wait: capture buffer" if driver.engine is None else "wait: engine and capture buffer"
+    label = "capture buffer" if driver.engine is None else "engine and capture buffer"
     return [
         Term("hardware", "safety in", box.name, safety.in_samples, box.rate_hz, safety.in_origin),
         Term("buffer", label, box.name, buffer_waits(driver, way.buffer_samples)[0], box.rate_hz, "set"),
@@ -112,7 +112,7 @@ def _into(opening: Opening, way: Way) -> list[Term]:
 def _out_of(opening: Opening, way: Way) -> list[Term]:
     box, driver = way.box, way.driver
     safety = driver.safety(box.rate_hz, way.buffer_samples)
-    label = "wait: playback buffer" if driver.engine is None else "wait: engine out"
+    label = "playback buffer" if driver.engine is None else "engine out"
     return [
         *_ring(opening, way),
         Term("buffer", label, box.name, buffer_waits(driver, way.buffer_samples)[1], box.rate_hz, "set"),
@@ -170,7 +170,7 @@ def _padding(opening: Opening, way: Way, bank: Literal["capture", "playback"], f
 
     latest = max((total(each) for each in opening.ways if not found.hindrance(opening, each)), default=total(way))
     wait = max(0, latest - total(way))
-    return [Term("buffer", "wait: for the latest member", aggregate.name, wait, way.box.rate_hz, "set")]
+    return [Term("buffer", "for the latest member", aggregate.name, wait, way.box.rate_hz, "set")]
 
 
 def playback_terms(box: Interface) -> list[Term]:

@@ -109,7 +109,7 @@ function Strip({ arrival, x, y }: { arrival: Arrival; x: (ms: number) => number;
         {arrival.way}, {arrival.assumed ? "~" : ""}
         {arrival.delay_ms.toFixed(2)} ms, {arrival.delay_samples} samples
         {arrival.inverted ? ", polarity reversed" : ""}:{" "}
-        {arrival.terms.map((term) => `${term.label.replace("wait: ", "")} ${term.samples}`).join(" · ")}
+        {arrival.terms.map((term) => `${term.label} ${term.samples}`).join(" · ")}
       </text>
       {arrival.terms.map((term, index) => {
         const end = ends[index] ?? 0

@@ -19,7 +19,7 @@ export function Sum({ arrivals }: { arrivals: Arrival[] }) {
                 {arrival.terms.map((term, index) => (
                   <tr key={index}>
                     <chakra.td pr="16px">
-                      {term.label}, {term.gear}
+                      {term.kind === "buffer" ? `wait: ${term.label}` : term.label}, {term.gear}
                     </chakra.td>
                     <chakra.td pr="16px" textAlign="right">
                       <Figure>
