@@ -2,8 +2,16 @@
 
 from pydantic import JsonValue
 
+from iskelo.core.edits.additions import (
+    AddDestination,
+    AddInterface,
+    AddLine,
+    AddProgram,
+    AddProgramPorts,
+    AddSources,
+    AddTracks,
+)
 from iskelo.core.edits.apply import apply
-from iskelo.core.edits.additions import AddDestination, AddInterface, AddLine, AddProgram, AddProgramPorts, AddSources, AddTracks
 from iskelo.core.edits.edit import Edit, JoinDevices, Plug, SetValues
 from iskelo.core.rig.gear import Member
 from iskelo.core.rig.index import index

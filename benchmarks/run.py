@@ -15,8 +15,8 @@ import numpy as np
 from big_rig import big_rig, four_actors, going_round, many_programs
 from iskelo.api.settings import quiet_collector
 from iskelo.core.answers import port_uses
-from iskelo.core.edits.apply import apply
 from iskelo.core.edits.additions import AddInterface, AddProgram, AddSources
+from iskelo.core.edits.apply import apply
 from iskelo.core.edits.edit import Plug, SetValues
 from iskelo.core.edits.input_list import InputRow, plan_rows
 from iskelo.core.fractional_delay import between
