@@ -38,5 +38,5 @@ def screen(page: Page, server: Server, request: pytest.FixtureRequest) -> Iterat
     # The browser notes refused edits (4xx) and a server that is away by itself; both are made on purpose.
     expected = ["the server responded with a status of 4", "WebSocket connection to"]
     if request.node.get_closest_marker("server_away"):
-        expected += ["net::ERR_CONNECTION_REFUSED", "net::ERR_FAILED", "status of 503"]
+        expected += ["net::ERR_CONNECTION_REFUSED", "net::ERR_CONNECTION_RESET", "net::ERR_FAILED", "status of 503"]
     assert [each for each in complaints if not any(words in each for words in expected)] == []

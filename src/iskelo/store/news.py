@@ -48,7 +48,7 @@ class News:
                     self._wake_all()
                     async for told in connection.notifies():
                         self._wake(told.payload)
-            except psycopg.Error:
+            except (psycopg.Error, OSError):
                 self._wake_all()
                 await asyncio.sleep(AGAIN_SECONDS)
 
