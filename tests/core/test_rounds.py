@@ -14,7 +14,7 @@ from clicks import CLICK_AT_SECONDS, Click, measured, predicted
 from iskelo.core.edits.additions import AddInterface, AddLine, AddOutboard, AddProgram, AddSources
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
-from iskelo.core.edits.edit import Plug, SetDirect, SetOutputTrim, SetTrim, SetValues
+from iskelo.core.edits.edit import Plug, Remove, SetDirect, SetOutputTrim, SetTrim, SetValues
 from iskelo.core.linecheck.run import run_line_check
 from iskelo.core.lines.context import Reading, read
 from iskelo.core.lines.rings import Ringing
@@ -454,3 +454,23 @@ def test_two_circles_that_have_nothing_in_common_are_two_snags() -> None:
     found = [snag for snag in find_snags(read(bench.rig)) if snag.rule == "sound-goes-round"]
     assert [snag.severity for snag in found] == ["stop", "trouble"]
     assert len({snag.key for snag in found}) == 2
+
+
+def test_a_microphone_in_outboard_gear_without_a_supply_is_one_snag_with_what_could_really_be_so() -> None:
+    bench = two_voices().do(AddOutboard(name="Press"))
+    press, box = bench.id("Press"), bench.id("Box")
+    lead = next(patch for patch in bench.rig.patches if patch.to_port == Port(box, "jack_in", 1))
+    bench.do(
+        Remove(items=(lead.id,)),
+        SetValues(item=lead.from_port.owner, values={"needs_phantom": True}),
+        Plug(from_port=lead.from_port, to_port=Port(press, "outboard_in", 1)),
+        Plug(from_port=Port(press, "outboard_out", 1), to_port=Port(box, "jack_in", 1)),
+    )
+    assert bench.line("L Alma").headline == "blocked"
+    (snag,) = [each for each in find_snags(read(bench.rig)) if bench.line("L Alma").line.id in each.lines]
+    assert snag.title == "Alma needs phantom supply, and Press gives none"
+    moved, supplies, own = tried_remedies(bench.rig, snag)
+    assert (moved.fact, supplies.fact, own.fact) == (False, True, True)
+    assert moved.words.startswith("Move Alma from Press in to Box jack in")
+    bench.do(*supplies.edits)
+    assert bench.line("L Alma").headline == "arrives"

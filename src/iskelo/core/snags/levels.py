@@ -14,6 +14,7 @@ from iskelo.core.lines.state import LineState
 from iskelo.core.planner.moving import move_lead
 from iskelo.core.planner.stages import Turn, plain, stages_along, turned
 from iskelo.core.rig.gear import Destination, Interface, Source
+from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.units import CONSUMER_BELOW_PROFESSIONAL_DB, DBV_TO_DBU, PROFESSIONAL_DBU, say_figure
 from iskelo.core.routes.route import passing_routes
@@ -149,6 +150,38 @@ def phantom_missing(reading: Reading) -> list[Snag]:
                 items=(source.id, box.id),
                 lines=lines_from(reading, source.id),
                 mend=partial(_supply, reading, source, box, jack),
+            )
+        )
+    return [*snags, *_unsupplied_by_outboard(reading)]
+
+
+def _unsupplied_by_outboard(reading: Reading) -> list[Snag]:
+    """Microphones in outboard gear that gives no supply."""
+    found = reading.found
+    snags = []
+    for patch in found.rig.patches if found.outboards else ():
+        source, outboard = found.gear[patch.from_port.owner], found.gear[patch.to_port.owner]
+        if not isinstance(source, Source) or not isinstance(outboard, Outboard):
+            continue
+        if not source.needs_phantom or outboard.supplies_phantom:
+            continue
+        gives = SetValues(item=outboard.id, values={"supplies_phantom": True})
+        own = SetValues(item=source.id, values={"needs_phantom": False})
+        facts = [
+            if_so(f"{outboard.name} does supply microphones", gives),
+            if_so(f"{source.name} has a supply of its own", own),
+        ]
+        snags.append(
+            Snag(
+                key=f"phantom-missing:{source.id}:{outboard.id}",
+                rule="phantom-missing",
+                severity="stop",
+                title=f"{source.name} needs phantom supply, and {outboard.name} gives none",
+                evidence=f"{source.name} needs phantom supply (48 V); {outboard.name}, where it is plugged, has none.",
+                consequence="The microphone gives no sound.",
+                items=(source.id, outboard.id),
+                lines=lines_from(reading, source.id),
+                mend=partial(distinct, facts),
             )
         )
     return snags
