@@ -30,13 +30,18 @@ def own_headroom_db(start: Port, found: Index) -> float | None:
     return placed.item.headroom_db if placed is not None and isinstance(placed.item, Voice) else None
 
 
+def nominal_dbfs(start: Port, found: Index) -> float:
+    """Where a source's nominal level stands at most: alignment, or as far down as it is said to need."""
+    own = own_headroom_db(start, found)
+    return found.rig.alignment_dbfs if own is None else -own
+
+
 def aim_dbfs(line: Line, start: Port, found: Index) -> float:
     """Where a line's nominal level is set to, in dBFS: alignment, or its source's own figure, inside its window.
 
     Inside the window is a decibel from its nearer end, or its middle where it is narrower than two.
     """
-    own, low, high = own_headroom_db(start, found), line.lowest_dbfs, line.highest_dbfs
-    aim = found.rig.alignment_dbfs if own is None else -own
+    low, high, aim = line.lowest_dbfs, line.highest_dbfs, nominal_dbfs(start, found)
     inside = 1.0 if low is None or high is None else min(1.0, (high - low) / 2)
     aim = aim if low is None else max(aim, low + inside)
     return aim if high is None else min(aim, high - inside)
@@ -47,7 +52,6 @@ def needed_db(line: Line, start: Port, found: Index) -> float:
 
     Example: at an alignment of -18 dBFS 18 dB; 12 dB if the line's window reaches up to -12 dBFS.
     """
-    own = own_headroom_db(start, found)
-    top = found.rig.alignment_dbfs if own is None else -own
+    top = nominal_dbfs(start, found)
     wanted = line.highest_dbfs if line.highest_dbfs is not None else aim_dbfs(line, start, found)
     return max(0.0, -max(top, wanted))

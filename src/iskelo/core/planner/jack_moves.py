@@ -4,7 +4,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from iskelo.core.edits.edit import Edit, Plug, Remove, SetJack, SetTrim
-from iskelo.core.levels.headroom import FAR_OFF_DB, TOLERANCE_DB
+from iskelo.core.levels.headroom import FAR_OFF_DB, TOLERANCE_DB, nominal_dbfs
 from iskelo.core.lines.context import Reading
 from iskelo.core.rig.gear import Interface, Source
 from iskelo.core.rig.index import Index
@@ -73,16 +73,12 @@ def switched_on(found: Index, port: Port, box: Interface, jack: int) -> tuple[tu
     if not isinstance(source, Source):
         return (), (), 0.0
     edits, words, dearer = _supplied(source, box, jack)
-    off_db = source.level_dbu + input_gain_db(box, jack) - _aim_dbfs(found, source)
+    off_db = source.level_dbu + input_gain_db(box, jack) - nominal_dbfs(port, found)
     if off_db > TOLERANCE_DB or off_db < -FAR_OFF_DB:
         trim_db = max(-144.0, min(60.0, round(box.trims_db[jack - 1] - off_db, 1)))
         edits = (*edits, SetTrim(interface=box.id, jack_in=jack, trim_db=trim_db))
         words = (*words, f"Set the trim of {box.name} jack in {jack} to {say_figure(trim_db)} dB")
     return edits, words, dearer
-
-
-def _aim_dbfs(found: Index, source: Source) -> float:
-    return found.rig.alignment_dbfs if source.headroom_db is None else -source.headroom_db
 
 
 def _supplied(source: Source, box: Interface, jack: int) -> tuple[tuple[Edit, ...], tuple[str, ...], float]:

@@ -7,7 +7,7 @@ from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import Edit, Plug, Remove, SetDevice
 from iskelo.core.lines.context import Reading, read
 from iskelo.core.planner.jack_moves import switched_on
-from iskelo.core.planner.search import Joining, join_line
+from iskelo.core.planner.search import Joining, joined
 from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program
@@ -30,11 +30,11 @@ def then_joined(
     for state in after.lines:
         if state.line.id not in lines or all(leg.arrivals for leg in state.legs):
             continue
-        joining = join_line(after, state.line)
-        if joining is None:
+        found = joined(after, state.line)
+        if found is None:
             return None
+        joining, after = found
         edits, words = (*edits, *joining.edits), (*words, *joining.words)
-        after = read(apply(after.rig, joining.edits).rig, after)
     return Joining(edits, words)
 
 

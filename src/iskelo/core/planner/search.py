@@ -71,14 +71,14 @@ def join_line(reading: Reading, line: Line, *, direct: bool = True, through_comp
     Joining or None
         None if no list of known edits joins the ends, or nothing is missing.
     """
-    found = _joined(reading, line, direct=direct, through_computer=through_computer)
+    found = joined(reading, line, direct=direct, through_computer=through_computer)
     return found[0] if found is not None else None
 
 
-def _joined(
+def joined(
     reading: Reading, line: Line, *, direct: bool = True, through_computer: bool = True
 ) -> tuple[Joining, Reading] | None:
-    """The same with the rig as it is then."""
+    """What ``join_line`` finds, with the rig as it is then."""
     edits: list[Edit] = []
     words: list[str] = []
     places: list[str] = []
@@ -122,7 +122,7 @@ def join_all(reading: Reading) -> Joining | None:
     words: list[str] = []
     places: list[str] = []
     for line in reading.rig.lines:
-        found = _joined(reading, line)
+        found = joined(reading, line)
         if found is None:
             continue
         joining, after = found
