@@ -206,9 +206,6 @@ class Member(Value):
     matched: bool = False
 
 
-"""Samples kept waiting between two devices beyond what their buffers need."""
-
-
 class Aggregate(Value):
     """Boxes joined into one device, at one buffer; its channels are its members' one after the other, in order.
 
