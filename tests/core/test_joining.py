@@ -23,11 +23,11 @@ from iskelo.core.lines.context import read
 from iskelo.core.planner.aggregates import JoinRequest, join_sheet
 from iskelo.core.planner.ladder import ladders
 from iskelo.core.rig.clocks import Pace
+from iskelo.core.rig.device_streams import driver_of
 from iskelo.core.rig.gear import Aggregate, Member
 from iskelo.core.rig.index import index
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Rig
-from iskelo.core.rig.ways import driver_of
 from iskelo.core.snags.registry import find_snags
 from iskelo.core.timing.clocks import apart, drift, drift_of, say_drift, say_seconds, sync_tolerance_s
 from iskelo.core.timing.delays import trip_of
@@ -53,8 +53,8 @@ def joined(bench: Bench, names: str, tracks: int = 0, **fields: object) -> Bench
 
 
 def behind(bench: Bench, channel: int, bank: str = "capture") -> tuple[str, int] | None:
-    opening = index(bench.rig).opened[bench.program().id]
-    there = opening.at("capture" if bank == "capture" else "playback", channel)
+    streams = index(bench.rig).opened[bench.program().id]
+    there = streams.at("capture" if bank == "capture" else "playback", channel)
     return (there[0].box.name, there[1]) if there is not None else None
 
 
@@ -184,8 +184,8 @@ def test_the_buffer_of_joined_boxes_is_one_that_all_of_them_offer() -> None:
     )
     joined(bench, "AB")
     assert aggregate(bench).buffer_samples == 64
-    opening = index(bench.rig).opened[bench.program().id]
-    assert opening.device.buffers_samples == (64, 512)
+    streams = index(bench.rig).opened[bench.program().id]
+    assert streams.device.buffers_samples == (64, 512)
 
 
 def test_members_padded_to_the_longest_arrive_together() -> None:
@@ -193,10 +193,10 @@ def test_members_padded_to_the_longest_arrive_together() -> None:
     lead(bench, "A", "B")
     bench.do(SetValues(item=bench.id("B"), values={"converter_in_samples": 90}))
     joined(bench, "AB", tracks=4)
-    opening = index(bench.rig).opened[bench.program().id]
-    late = sum(term.samples for term in trip_terms(opening, opening.ways[1], "capture", index(bench.rig)))
+    streams = index(bench.rig).opened[bench.program().id]
+    late = sum(term.samples for term in trip_terms(streams, streams.ways[1], "capture", index(bench.rig)))
     assert late == 90 + 7 + 24 + 128
-    assert trip_of(opening, index(bench.rig)).in_samples == 26 + 7 + 24 + 128
+    assert trip_of(streams, index(bench.rig)).in_samples == 26 + 7 + 24 + 128
     assert "64 samples apart" in bench.snags("members-differ-in-delay")[0].title
     bench.do(SetValues(item=bench.id("All"), values={"align": "pad to the longest"}))
     assert bench.snags("members-differ-in-delay") == []
@@ -263,8 +263,8 @@ def test_tolerances_add_up_and_measured_clocks_are_known() -> None:
     assert apart(index(bench.rig), b, a).known_ppm == pytest.approx(12.5, abs=1e-3)
     joined(bench, "AB")
     found = index(bench.rig)
-    opening = found.opened[bench.program().id]
-    told = drift_of(found, opening, opening.ways[1])
+    streams = found.opened[bench.program().id]
+    told = drift_of(found, streams, streams.ways[1])
     assert told is not None
     assert told.known
     assert told.samples_per_s == pytest.approx(48_000 * 12.5e-6, rel=1e-4)
@@ -435,8 +435,8 @@ def test_a_member_that_is_swapped_for_a_wider_box_moves_the_numbers_behind_it_an
     told = apply(bench.rig, (SwapGear(item=bench.id("A"), gear=wider),))
     program = index(told.rig).programs()[0]
     assert [item.legs[0] for item in program.inputs] == [1, 2, 9, 10, 11, 12]
-    opening = index(told.rig).opened[program.id]
-    assert [opening.at("capture", n) is not None for n in (12, 13)] == [True, False]
+    streams = index(told.rig).opened[program.id]
+    assert [streams.at("capture", n) is not None for n in (12, 13)] == [True, False]
 
 
 @pytest.mark.parametrize(("rate_hz", "channels"), [(44_100, 64), (48_000, 64), (96_000, 32), (192_000, 16)])

@@ -27,8 +27,8 @@ RIGS = st.one_of(any_rig(), any_rig(busy=True), any_rig(busy=True, converting=Tr
 def opens(rig: Rig, ladder: Ladder) -> bool:
     """Whether all of a program's boxes can be opened; of what cannot, no delay is ever heard."""
     found = index(rig)
-    opening = found.opened[ladder.program]
-    return not any(found.hindrance(opening, way) for way in opening.ways)
+    streams = found.opened[ladder.program]
+    return not any(found.hindrance(streams, way) for way in streams.ways)
 
 
 def ladder_of(rig: Rig, program: str) -> Ladder:

@@ -169,7 +169,7 @@ def test_a_line_check_proves_what_a_resampling_driver_carries_and_a_note_tells_w
 def test_without_another_rate_a_driver_that_could_resample_adds_nothing() -> None:
     bench, _ = resampled(48_000)
     found = read(bench.rig).found
-    assert not any(opening.converts for opening in found.opened.values())
+    assert not any(streams.converts for streams in found.opened.values())
     assert not bench.snags("driver-resamples")
 
 

@@ -69,7 +69,7 @@ def test_the_twin_agrees_to_the_sample_on_any_rig_where_sound_goes_round(rig: Ri
     assume(found.boxes)
     assume(all(each.verdict == "rings" and not each.more and each.growth_db_per_s < -40 for each in reading.rings.all))
     assume(all(each.seconds > 0 for ring in reading.rings.all for each in ring.rounds))
-    longest = max((way.buffer_samples for opening in found.opened.values() for way in opening.ways), default=0)
+    longest = max((way.buffer_samples for streams in found.opened.values() for way in streams.ways), default=0)
     longest = max(longest, *(driver.buffer_samples for box in found.boxes for driver in box.drivers))
     assume(longest <= 1024)
     seconds = CLICK_AT_SECONDS + (16 * longest + 16_000) / min(box.rate_hz for box in found.boxes)

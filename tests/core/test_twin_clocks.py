@@ -40,7 +40,7 @@ def test_the_twin_agrees_to_the_sample_on_any_rig_of_joined_boxes_whose_clocks_a
     found = index(rig)
     if not found.boxes:
         return
-    longest = max((way.buffer_samples for opening in found.opened.values() for way in opening.ways), default=0)
+    longest = max((way.buffer_samples for streams in found.opened.values() for way in streams.ways), default=0)
     longest = max(longest, *(driver.buffer_samples for box in found.boxes for driver in box.drivers))
     seconds = CLICK_AT_SECONDS + (8 * longest + 12_000) / min(box.rate_hz for box in found.boxes)
     for start in found.starts():
@@ -204,11 +204,11 @@ def test_what_is_played_through_a_second_box_is_late_as_predicted_or_slips(ppm: 
     assert number
     reading = read(bench.rig)
     assert reading.lines[0].headline == "silent"
-    opening = found.opened[program.id]
-    way = opening.ways[1]
+    streams = found.opened[program.id]
+    way = streams.ways[1]
     slips: list[Slipped] = []
     run_twin(bench.rig, {}, 5.0, slipped=slips.append)
-    told, told_out = drift_of(found, opening, way), drift_of(found, opening, way, "playback")
+    told, told_out = drift_of(found, streams, way), drift_of(found, streams, way, "playback")
     if matched:
         assert told is None
         assert not slips

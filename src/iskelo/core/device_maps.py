@@ -6,11 +6,11 @@ from typing import Literal
 from iskelo.core.edits.moved import moved_by_absence
 from iskelo.core.lines.context import Reading
 from iskelo.core.rig.clocks import COMPUTER, COMPUTER_TOLERANCE_PPM, SOCKETS
+from iskelo.core.rig.device_streams import Bank, DeviceStream, OpenDevice, open_aggregate
 from iskelo.core.rig.gear import Aggregate, ClockSource, Interface
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program
-from iskelo.core.rig.ways import Bank, Opening, Way, open_aggregate
 from iskelo.core.timing.clocks import drift_of, say_drift, say_sync_tolerance, sync_tolerance_s
 from iskelo.core.timing.terms import trip_terms
 
@@ -111,12 +111,12 @@ def clock_tree(reading: Reading) -> tuple[ClockRow, ...]:
 
 def _drifts(found: Index) -> dict[str, str]:
     told: dict[str, str] = {}
-    for opening in found.opened.values():
-        for way in opening.ways:
+    for streams in found.opened.values():
+        for way in streams.ways:
             bank = "capture" if way.channels("capture") else "playback"
-            drift = drift_of(found, opening, way, bank)
-            if drift is not None and opening.caller is not None:
-                told.setdefault(way.box.id, f"against {opening.caller.box.name}: {say_drift(drift)}")
+            drift = drift_of(found, streams, way, bank)
+            if drift is not None and streams.driving is not None:
+                told.setdefault(way.box.id, f"against {streams.driving.box.name}: {say_drift(drift)}")
     return told
 
 
@@ -131,7 +131,7 @@ def _clock_row(found: Index, box: Interface, depth: int, drift: str, *, led: boo
     else:
         words = now.words
     follows = pace.leader is not None and not pace.unlocked
-    calls = any(way.calls and way.box.id == box.id for opening in found.opened.values() for way in opening.ways)
+    calls = any(way.calls and way.box.id == box.id for streams in found.opened.values() for way in streams.ways)
     master = pace.master == box.id and (led or calls) and not pace.unlocked
     return ClockRow(
         box=box.id,
@@ -188,26 +188,26 @@ def aggregate_views(reading: Reading) -> tuple[AggregateView, ...]:
 
 def _aggregate(found: Index, aggregate: Aggregate) -> AggregateView:
     boxes = {box.id: box for box in found.boxes}
-    opening = open_aggregate(aggregate, boxes, found.paces)
+    streams = open_aggregate(aggregate, boxes, found.paces)
     programs = [program for program in found.programs() if program.device == aggregate.id]
-    ways = {way.box.id: way for way in opening.ways}
-    members = tuple(_member(found, opening, boxes[each.device], ways.get(each.device)) for each in aggregate.members)
+    ways = {way.box.id: way for way in streams.ways}
+    members = tuple(_member(found, streams, boxes[each.device], ways.get(each.device)) for each in aggregate.members)
     late = [row.in_samples for row in members if row.state != "absent" and row.capture]
     return AggregateView(
         id=aggregate.id,
         name=aggregate.name,
-        rate_hz=opening.device.rate_hz,
+        rate_hz=streams.device.rate_hz,
         buffer_samples=aggregate.buffer_samples,
-        buffers_samples=opening.device.buffers_samples,
+        buffers_samples=streams.device.buffers_samples,
         members=members,
-        capture=_channels(opening, "capture", programs),
-        playback=_channels(opening, "playback", programs),
+        capture=_channels(streams, "capture", programs),
+        playback=_channels(streams, "playback", programs),
         skew_samples=max(late) - min(late) if late else 0,
         moved=tuple(moved_by_absence(found, aggregate)),
     )
 
 
-def _member(found: Index, opening: Opening, box: Interface, way: Way | None) -> MemberRow:
+def _member(found: Index, streams: OpenDevice, box: Interface, way: DeviceStream | None) -> MemberRow:
     if way is None:
         return MemberRow(box.id, box.name, "", False, "", "", "absent", "not connected", 0, 0)
     state: Literal["calls", "same clock", "matched", "free"] = "free"
@@ -225,9 +225,9 @@ def _member(found: Index, opening: Opening, box: Interface, way: Way | None) -> 
         capture=_range(way.channels("capture")),
         playback=_range(way.channels("playback")),
         state=state,
-        bars=found.hindrance(opening, way),
-        in_samples=sum(term.samples for term in trip_terms(opening, way, "capture", found)),
-        out_samples=sum(term.samples for term in trip_terms(opening, way, "playback", found)),
+        bars=found.hindrance(streams, way),
+        in_samples=sum(term.samples for term in trip_terms(streams, way, "capture", found)),
+        out_samples=sum(term.samples for term in trip_terms(streams, way, "playback", found)),
     )
 
 
@@ -237,7 +237,7 @@ def _range(channels: range) -> str:
     return f"{channels[0]}–{channels[-1]}" if len(channels) > 1 else str(channels[0])
 
 
-def _channels(opening: Opening, bank: Bank, programs: list[Program]) -> tuple[ChannelRow, ...]:
+def _channels(streams: OpenDevice, bank: Bank, programs: list[Program]) -> tuple[ChannelRow, ...]:
     names: dict[int, list[str]] = {}
     for program in programs:
         for item in program.inputs if bank == "capture" else program.outputs:
@@ -247,6 +247,6 @@ def _channels(opening: Opening, bank: Bank, programs: list[Program]) -> tuple[Ch
                     names.setdefault(channel, []).append(item.name + side)
     return tuple(
         ChannelRow(number, way.box.name, place, tuple(names.get(number, ())))
-        for way in opening.ways
+        for way in streams.ways
         for place, number in enumerate(way.channels(bank), start=1)
     )

@@ -299,9 +299,9 @@ def _way(edges: tuple[Edge, ...]) -> str:
 
 def _clock_masters(found: Index) -> tuple[str, ...]:
     """Whose clocks the boxes that programs open run on, the one that calls the first program first."""
-    callers = [opening.caller.box for opening in found.opened.values() if opening.caller is not None]
-    opened = [way.box for opening in found.opened.values() for way in opening.ways]
-    boxes = [*callers, *opened] or found.boxes
+    driving_streams = [streams.driving.box for streams in found.opened.values() if streams.driving is not None]
+    opened = [way.box for streams in found.opened.values() for way in streams.ways]
+    boxes = [*driving_streams, *opened] or found.boxes
     return tuple(dict.fromkeys(master_name(found, found.paces[box.id].master) for box in boxes))
 
 

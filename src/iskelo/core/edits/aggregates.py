@@ -6,11 +6,11 @@ from iskelo.core.edits import edit as e
 from iskelo.core.edits.base import Applied, Refused, changed, free_name, gear_of, made, new_ids, with_gear
 from iskelo.core.edits.moved import names_followed, rehung
 from iskelo.core.edits.single_edit import apply_one
+from iskelo.core.rig.device_streams import driver_of
 from iskelo.core.rig.gear import Aggregate, Interface
 from iskelo.core.rig.index import Index, index
 from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import Rig
-from iskelo.core.rig.ways import driver_of
 
 
 @apply_one.register

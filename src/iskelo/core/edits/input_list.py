@@ -290,8 +290,8 @@ def _record_at(
 
 
 def _takes_from(found: Index, program: Program, box: Interface) -> bool:
-    opening = found.opened.get(program.id)
-    return opening is None or opening.to("capture", box.id) is not None
+    streams = found.opened.get(program.id)
+    return streams is None or streams.to("capture", box.id) is not None
 
 
 def _heard_at(found: Index, text: str, field: str) -> tuple[Port, ...]:

@@ -8,12 +8,12 @@ from collections.abc import Iterable
 from typing import Literal
 
 from iskelo.core.edits.base import changed, with_gear
+from iskelo.core.rig.device_streams import Bank, OpenDevice, open_aggregate
 from iskelo.core.rig.gear import Aggregate, Interface
 from iskelo.core.rig.index import Index, index
 from iskelo.core.rig.programs import Meant, Program, ProgramPort
 from iskelo.core.rig.rig import Rig
 from iskelo.core.rig.value import Value
-from iskelo.core.rig.ways import Bank, Opening, open_aggregate
 
 SIDES: tuple[tuple[Literal["inputs", "outputs"], Bank, Literal["enabled_in", "enabled_out"]], ...] = (
     ("inputs", "capture", "enabled_in"),
@@ -21,7 +21,9 @@ SIDES: tuple[tuple[Literal["inputs", "outputs"], Bank, Literal["enabled_in", "en
 )
 
 
-def rehung(program: Program, before: Opening | None, after: Opening | None, *, keep_names: bool = True) -> Program:
+def rehung(
+    program: Program, before: OpenDevice | None, after: OpenDevice | None, *, keep_names: bool = True
+) -> Program:
     """The program on another device, or on a changed one.
 
     Where the two have boxes in common, and ``keep_names``, every name keeps the box's channel it had, whatever number
@@ -47,12 +49,12 @@ def rehung(program: Program, before: Opening | None, after: Opening | None, *, k
     return changed(program, program.name, **fields)
 
 
-def _follow(channel: int | None, bank: Bank, before: Opening, after: Opening) -> int | None:
+def _follow(channel: int | None, bank: Bank, before: OpenDevice, after: OpenDevice) -> int | None:
     there = before.at(bank, channel) if channel is not None else None
     return after.channel(bank, there[0].box.id, there[1]) if there is not None else None
 
 
-def _followed(item: ProgramPort, bank: Bank, before: Opening, after: Opening) -> ProgramPort:
+def _followed(item: ProgramPort, bank: Bank, before: OpenDevice, after: OpenDevice) -> ProgramPort:
     legs = tuple(_follow(leg, bank, before, after) for leg in item.legs)
     return item if legs == item.legs else item.model_copy(update={"legs": legs})
 
@@ -61,7 +63,7 @@ def _boxes(found: Index) -> dict[str, Interface]:
     return {box.id: box for box in found.boxes}
 
 
-def whole(found: Index, device: str | None) -> Opening | None:
+def whole(found: Index, device: str | None) -> OpenDevice | None:
     """An aggregate as if all its members were there: an absent one comes back to its names. None for other devices."""
     aggregate = found.gear.get(device or "")
     if not isinstance(aggregate, Aggregate):
@@ -79,9 +81,9 @@ def names_followed(before: Rig, after: Rig, *, keep_names: bool = True) -> Rig:
     return after
 
 
-def _laid_out(opening: Opening) -> list[tuple[str, range, range]]:
+def _laid_out(streams: OpenDevice) -> list[tuple[str, range, range]]:
     """Which numbers of a device are whose."""
-    return [(way.box.id, way.channels("capture"), way.channels("playback")) for way in opening.ways]
+    return [(way.box.id, way.channels("capture"), way.channels("playback")) for way in streams.ways]
 
 
 def _devices_alike(before: Rig, after: Rig) -> bool:
@@ -110,12 +112,12 @@ def remembered(before: Rig, after: Rig) -> Rig:
 
 
 def _remembering(was: Index, old: Program, now: Index, program: Program) -> Program:
-    opened, opening = whole(was, old.device), whole(now, program.device)
+    opened, streams = whole(was, old.device), whole(now, program.device)
     moved = (
         old.device == program.device
         and opened is not None
-        and opening is not None
-        and _laid_out(opened) != _laid_out(opening)
+        and streams is not None
+        and _laid_out(opened) != _laid_out(streams)
     )
     if program is old and not moved:
         return program
@@ -124,7 +126,7 @@ def _remembering(was: Index, old: Program, now: Index, program: Program) -> Prog
         earlier: dict[str, ProgramPort] = {item.id: item for item in getattr(old, field)}
         items: tuple[ProgramPort, ...] = getattr(program, field)
         kept = tuple(
-            _minding(earlier.get(item.id), item, bank, opened if moved else None, opening, now) for item in items
+            _minding(earlier.get(item.id), item, bank, opened if moved else None, streams, now) for item in items
         )
         if any(new is not item for new, item in zip(kept, items, strict=True)):
             update[field] = kept
@@ -132,7 +134,7 @@ def _remembering(was: Index, old: Program, now: Index, program: Program) -> Prog
 
 
 def _minding(
-    old: ProgramPort | None, item: ProgramPort, bank: Bank, was: Opening | None, now: Opening | None, found: Index
+    old: ProgramPort | None, item: ProgramPort, bank: Bank, was: OpenDevice | None, now: OpenDevice | None, found: Index
 ) -> ProgramPort:
     """A name with what each leg stood for, where that is not what it has now; ``was`` None: no number has moved."""
     if old is None or (old is item and was is None):
@@ -152,8 +154,8 @@ def _minding(
     return item if new == item.meant else item.model_copy(update={"meant": new})
 
 
-def _stands(opening: Opening, bank: Bank, channel: int | None) -> Meant | None:
-    there = opening.at(bank, channel) if channel is not None else None
+def _stands(streams: OpenDevice, bank: Bank, channel: int | None) -> Meant | None:
+    there = streams.at(bank, channel) if channel is not None else None
     return Meant(box=there[0].box.id, channel=there[1]) if there is not None else None
 
 
@@ -218,9 +220,9 @@ def moved_names(before: Index, after: Index) -> tuple[Moved, ...]:
     return tuple(moved)
 
 
-def say_channel(opening: Opening | None, bank: Bank, channel: int | None) -> str:
+def say_channel(streams: OpenDevice | None, bank: Bank, channel: int | None) -> str:
     """What stands behind a channel of a device: 'Corvane 8 channel 3'; 'nothing' beyond its last."""
-    there = opening.at(bank, channel) if opening is not None and channel is not None else None
+    there = streams.at(bank, channel) if streams is not None and channel is not None else None
     return f"{there[0].box.name} channel {there[1]}" if there is not None else "nothing"
 
 

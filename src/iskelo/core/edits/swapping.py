@@ -4,12 +4,12 @@ from iskelo.core.edits import edit as e
 from iskelo.core.edits.adding import renewed
 from iskelo.core.edits.base import Applied, free_name, gear_of, pruned, with_gear
 from iskelo.core.edits.single_edit import apply_one
+from iskelo.core.rig.device_streams import Bank, OpenDevice
 from iskelo.core.rig.gear import DirectMonitor, Interface
 from iskelo.core.rig.index import index
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program, ProgramPort
 from iskelo.core.rig.rig import Patch, Rig
-from iskelo.core.rig.ways import Bank, Opening
 
 Jacks = dict[int, int]
 
@@ -27,9 +27,9 @@ def _(edit: e.SwapGear, rig: Rig) -> Applied:
     kept = {patch.to_port: patch for patch in patches}
     rig = with_gear(rig.model_copy(update={"patches": tuple(p for p in patches if kept[p.to_port] is p)}), box)
     for program in index(rig).programs():
-        opening, after = before.opened.get(program.id), index(rig).opened.get(program.id)
-        if opening is not None and after is not None and before.reaches(program, old.id):
-            rig = with_gear(rig, _remapped(program, opening, after, old.id, edit.jacks_in, edit.jacks_out))
+        streams, after = before.opened.get(program.id), index(rig).opened.get(program.id)
+        if streams is not None and after is not None and before.reaches(program, old.id):
+            rig = with_gear(rig, _remapped(program, streams, after, old.id, edit.jacks_in, edit.jacks_out))
     rig, lost = pruned(rig)
     return Applied(rig, "; ".join([f"swapped {old.name} for {name}", *lost]))
 
@@ -88,7 +88,7 @@ def _moved(patch: Patch, box: str, jacks_in: Jacks, jacks_out: Jacks) -> Patch:
 
 
 def _remapped(
-    program: Program, before: Opening, after: Opening, box: str, jacks_in: Jacks, jacks_out: Jacks
+    program: Program, before: OpenDevice, after: OpenDevice, box: str, jacks_in: Jacks, jacks_out: Jacks
 ) -> Program:
     """The program on the new box: its legs follow the jacks, and what they use is enabled."""
 

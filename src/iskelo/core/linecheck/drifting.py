@@ -92,11 +92,11 @@ def _turns(found: Index, edges: tuple[Edge, ...], source: Port, target: Port) ->
     for edge in edges:
         if edge.kind not in DEVICE_HOPS:
             continue
-        opening = found.opened[edge.owner]
-        way, caller = way_of(opening, edge), opening.caller
-        if caller is not None and way.slips:
+        streams = found.opened[edge.owner]
+        way, driving = way_of(streams, edge), streams.driving
+        if driving is not None and way.slips:
             sign = 1 if edge.kind == "from device" else -1
-            turn(found.paces[way.box.id].master, found.paces[caller.box.id].master, sign)
+            turn(found.paces[way.box.id].master, found.paces[driving.box.id].master, sign)
     return Counter({clock: times for clock, times in turns.items() if times})
 
 
@@ -114,13 +114,13 @@ def _together(found: Index, turns: Counter[str]) -> tuple[float | None, float]:
 def _caller(found: Index, port: Port) -> str | None:
     """The clock by which a program's tracks are taken, and its voices played; None for what is no program's."""
     placed = found.items.get(port.owner)
-    opening = found.opened.get(placed.program.id) if placed is not None else None
-    return None if opening is None or opening.caller is None else found.paces[opening.caller.box.id].master
+    streams = found.opened.get(placed.program.id) if placed is not None else None
+    return None if streams is None or streams.driving is None else found.paces[streams.driving.box.id].master
 
 
 def _reference(found: Index) -> str | None:
     """The clock by which the rig's first program is called."""
-    first = next((opening.caller for opening in found.opened.values() if opening.caller is not None), None)
+    first = next((streams.driving for streams in found.opened.values() if streams.driving is not None), None)
     return None if first is None else found.paces[first.box.id].master
 
 
@@ -129,7 +129,7 @@ def _clocks(found: Index, edges: tuple[Edge, ...]) -> set[str]:
     boxes = {edge.owner for edge in edges if edge.owner in found.paces}
     for edge in edges:
         if edge.kind in DEVICE_HOPS:
-            opening = found.opened[edge.owner]
-            boxes.add(way_of(opening, edge).box.id)
-            boxes |= {opening.caller.box.id} if opening.caller is not None else set()
+            streams = found.opened[edge.owner]
+            boxes.add(way_of(streams, edge).box.id)
+            boxes |= {streams.driving.box.id} if streams.driving is not None else set()
     return {found.paces[box].master for box in boxes}

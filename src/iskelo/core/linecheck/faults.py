@@ -68,7 +68,7 @@ def _possible(rig: Rig, fault: Fault) -> bool:
 
 def _opened(found: Index) -> list[Interface]:
     """The boxes that programs open, each once."""
-    boxes = {way.box.id: way.box for opening in found.opened.values() for way in opening.ways}
+    boxes = {way.box.id: way.box for streams in found.opened.values() for way in streams.ways}
     return list(boxes.values())
 
 
@@ -104,8 +104,8 @@ def _clocks(found: Index) -> Iterator[Fault]:
 def _computer(found: Index) -> Iterator[Fault]:
     longest_ms = max(
         (
-            1000 * opening.device.buffer_samples / opening.device.rate_hz
-            for identity, opening in found.opened.items()
+            1000 * streams.device.buffer_samples / streams.device.rate_hz
+            for identity, streams in found.opened.items()
             if any(program.id == identity and program.load_readings for program in found.programs())
         ),
         default=0.0,

@@ -148,8 +148,8 @@ def _rates_of_voices(rig: Rig) -> dict[Port, int]:
 
 
 def _resampled(found: Index, program: Program) -> bool:
-    opening = found.opened.get(program.id)
-    return opening is not None and opening.converts
+    streams = found.opened.get(program.id)
+    return streams is not None and streams.converts
 
 
 def _listen(

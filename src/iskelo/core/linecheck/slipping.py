@@ -32,8 +32,8 @@ def _rings(reading: Reading, route: Route) -> Iterable[tuple[str, str, bool]]:
     """Where on a route something may slip, as the twin names it: device, box, and whether inwards."""
     for edge in route.edges:
         if edge.kind in DEVICE_HOPS:
-            opening = reading.found.opened[edge.owner]
-            yield opening.device.name, way_of(opening, edge).box.name, edge.kind == "from device"
+            streams = reading.found.opened[edge.owner]
+            yield streams.device.name, way_of(streams, edge).box.name, edge.kind == "from device"
 
 
 def tellable(slips: Sequence[Slipped], late_s: float) -> bool:

@@ -153,5 +153,5 @@ def touched_gear(before: Index, after: Index) -> frozenset[str]:
 
 def _boxes(found: Index, program: Program) -> set[str]:
     """The boxes behind a program's device."""
-    opening = found.opened.get(program.id)
-    return {way.box.id for way in opening.ways} if opening is not None else set()
+    streams = found.opened.get(program.id)
+    return {way.box.id for way in streams.ways} if streams is not None else set()

@@ -191,8 +191,8 @@ def _reason(found: Index, far: Port, back: Port, end: Port, behind: set[Port]) -
 
 def _too_few(found: Index, program: Program, far: Port) -> str:
     """That a program's driver does not show the channel a sound is on, in words; empty if it does."""
-    opening = found.opened.get(program.id)
-    way = opening.to("capture", far.owner) if opening is not None else None
+    streams = found.opened.get(program.id)
+    way = streams.to("capture", far.owner) if streams is not None else None
     if way is None or far.number <= way.shown("capture"):
         return ""
     has = way.box.channels_at("capture", way.box.rate_hz)

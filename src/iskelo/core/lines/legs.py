@@ -9,9 +9,9 @@ from iskelo.core.levels.units import sum_of_copies_db
 from iskelo.core.lines.gaps import Gap, Gaps
 from iskelo.core.lines.rings import Ringing, Rings
 from iskelo.core.lines.wet import effects_mixes, is_wet
+from iskelo.core.rig.device_streams import DeviceStream
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.ways import Way
 from iskelo.core.routes.route import Ahead, Route, least_blocked, passing_routes
 from iskelo.core.timing.clocks import Drift, drift_of, say_drift
 from iskelo.core.timing.compensation import waits
@@ -173,13 +173,13 @@ _IN_A_MIXER = frozenset({"monitor", "mix", "send"})
 _OF_BOXES = frozenset({"capture", "playback", "direct", "outboard"})
 
 
-def drifts_along(edges: Sequence[Edge], found: Index) -> Iterator[tuple[Drift, Way]]:
+def drifts_along(edges: Sequence[Edge], found: Index) -> Iterator[tuple[Drift, DeviceStream]]:
     """Where a route passes between clocks that are not matched, and what they do."""
     for edge in edges:
         if edge.kind in DEVICE_HOPS:
-            opening = found.opened[edge.owner]
-            way = way_of(opening, edge)
-            drift = drift_of(found, opening, way, "capture" if edge.kind == "from device" else "playback")
+            streams = found.opened[edge.owner]
+            way = way_of(streams, edge)
+            drift = drift_of(found, streams, way, "capture" if edge.kind == "from device" else "playback")
             if drift is not None:
                 yield drift, way
 

@@ -6,10 +6,10 @@ from typing import Literal
 from iskelo.core.lines.gaps import Gap
 from iskelo.core.lines.legs import Leg
 from iskelo.core.lines.state import LineState
+from iskelo.core.rig.device_streams import Bank
 from iskelo.core.rig.gear import Aggregate
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.ports import BANK_TABLE, COLUMNS, Column, Port
-from iskelo.core.rig.ways import Bank
 from iskelo.core.routes.route import Route
 from iskelo.core.values import light
 from iskelo.core.wiring.hops import DEVICE_HOPS
@@ -182,13 +182,13 @@ def _joined(state: LineState, found: Index) -> Numbers:
                 passed.append((port, placed.program.id))
     joined: Numbers = {}
     for port, program in passed:
-        opening = found.opened.get(program)
-        if opening is None or not isinstance(found.gear.get(opening.device.id), Aggregate):
+        streams = found.opened.get(program)
+        if streams is None or not isinstance(found.gear.get(streams.device.id), Aggregate):
             continue
         bank: Bank = "capture" if port.bank == "capture" else "playback"
-        number = opening.channel(bank, port.owner, port.number)
+        number = streams.channel(bank, port.owner, port.number)
         if number is not None:
-            joined[port] = (opening.device.name, number)
+            joined[port] = (streams.device.name, number)
     return joined
 
 

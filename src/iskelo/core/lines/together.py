@@ -30,8 +30,8 @@ def _with(state: LineState, finding: Finding) -> LineState:
 def _late(states: Sequence[LineState], found: Index) -> Iterator[tuple[str, Finding]]:
     several = {
         identity
-        for identity, opening in found.opened.items()
-        if sum(bool(way.channels("capture")) for way in opening.ways) > 1
+        for identity, streams in found.opened.items()
+        if sum(bool(way.channels("capture")) for way in streams.ways) > 1
     }
     if not several:
         return

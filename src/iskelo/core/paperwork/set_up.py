@@ -13,6 +13,7 @@ from iskelo.core.device_maps import say_unlocked
 from iskelo.core.lines.context import Reading
 from iskelo.core.lines.stations import fold_numbers
 from iskelo.core.rig.clocks import SOCKETS
+from iskelo.core.rig.device_streams import DeviceStream, driver_of
 from iskelo.core.rig.gear import Aggregate, Destination, Interface, Source
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.mixing import say_pan
@@ -20,7 +21,6 @@ from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.programs import Program, Send, Track
 from iskelo.core.rig.rig import Patch
 from iskelo.core.rig.units import say_figure
-from iskelo.core.rig.ways import Way, driver_of
 from iskelo.core.wiring.blocks import buses_in_circles
 from iskelo.core.wiring.hops import LEADS
 
@@ -174,8 +174,8 @@ def _boxes(found: Index) -> Iterator[SetUpStep]:
             )
 
 
-def _ways(found: Index) -> list[Way]:
-    return [way for opening in found.opened.values() for way in opening.ways]
+def _ways(found: Index) -> list[DeviceStream]:
+    return [way for streams in found.opened.values() for way in streams.ways]
 
 
 def _is_joined(found: Index, client: str) -> bool:

@@ -258,8 +258,8 @@ def _named(rig: Rig, program: Program, identity: str, names: tuple[str, ...], *,
 def _plugged_at(rig: Rig, program: Program, channel: int) -> Source | None:
     """The source in the jack behind a channel of a program's device."""
     found = index(rig)
-    opening = found.opened.get(program.id)
-    there = opening.at("capture", channel) if opening is not None else None
+    streams = found.opened.get(program.id)
+    there = streams.at("capture", channel) if streams is not None else None
     if there is None:
         return None
     jack = Port(there[0].box.id, "jack_in", there[1])

@@ -4,10 +4,10 @@ from dataclasses import dataclass
 
 from iskelo.core.edits.edit import Edit, SetDevice, SetMembers, SetOutputDevice
 from iskelo.core.lines.context import Reading
+from iskelo.core.rig.device_streams import DeviceStream, OpenDevice, driver_of, open_aggregate, opened_by
 from iskelo.core.rig.drivers import Driver
 from iskelo.core.rig.gear import Aggregate, Interface
 from iskelo.core.rig.programs import Program
-from iskelo.core.rig.ways import Opening, Way, driver_of, open_aggregate, opened_by
 from iskelo.core.timing.delays import samples_to_ms
 from iskelo.core.timing.terms import trip_terms
 
@@ -33,33 +33,33 @@ class DriverWay:
     edits: tuple[Edit, ...]
 
 
-def driver_ways(reading: Reading, program: Program, opening: Opening) -> tuple[DriverWay, ...]:
+def driver_ways(reading: Reading, program: Program, streams: OpenDevice) -> tuple[DriverWay, ...]:
     """Every driver of the program's box; of joined boxes, those of each that has more than one."""
     found = reading.found
-    device = found.gear.get(opening.device.id)
+    device = found.gear.get(streams.device.id)
     if isinstance(device, Aggregate):
         return tuple(
-            _of_member(reading, program, device, opening, place, driver)
+            _of_member(reading, program, device, streams, place, driver)
             for place, member in enumerate(device.members)
             if isinstance(box := found.gear[member.device], Interface) and box.connected and len(box.drivers) > 1
             for driver in box.drivers
         )
-    if opening.joined:
+    if streams.joined:
         return ()
-    return tuple(_of_box(reading, program, opening, driver) for driver in opening.ways[0].box.drivers)
+    return tuple(_of_box(reading, program, streams, driver) for driver in streams.ways[0].box.drivers)
 
 
-def _of_box(reading: Reading, program: Program, opening: Opening, driver: Driver) -> DriverWay:
-    now = driver is opening.device.driver
-    then = opening if now else opened_by(opening, driver)
+def _of_box(reading: Reading, program: Program, streams: OpenDevice, driver: Driver) -> DriverWay:
+    now = driver is streams.device.driver
+    then = streams if now else opened_by(streams, driver)
     # One that only plays has its box as an output device.
-    edits = SetDevice if program.device == opening.device.id else SetOutputDevice
-    edit = edits(program=program.id, device=opening.device.id, driver=driver.id)
+    edits = SetDevice if program.device == streams.device.id else SetOutputDevice
+    edit = edits(program=program.id, device=streams.device.id, driver=driver.id)
     return _told(reading, then, then.ways[0], _bars(reading, program, driver, now=now), edit, now=now)
 
 
 def _of_member(
-    reading: Reading, program: Program, aggregate: Aggregate, opening: Opening, place: int, driver: Driver
+    reading: Reading, program: Program, aggregate: Aggregate, streams: OpenDevice, place: int, driver: Driver
 ) -> DriverWay:
     found, member = reading.found, aggregate.members[place]
     box = found.gear[member.device]
@@ -68,7 +68,7 @@ def _of_member(
     members = list(aggregate.members)
     members[place] = member.model_copy(update={"driver": driver.id})
     after = aggregate.model_copy(update={"members": tuple(members)})
-    then = opening if now else open_aggregate(after, {each.id: each for each in found.boxes}, found.paces)
+    then = streams if now else open_aggregate(after, {each.id: each for each in found.boxes}, found.paces)
     way = next(each for each in then.ways if each.box is box)
     bars = _bars(reading, program, driver, now=now)
     if not bars and driver.engine is not None:
@@ -85,17 +85,17 @@ def _bars(reading: Reading, program: Program, driver: Driver, *, now: bool) -> s
     return f"{other.name} has it" if other is not None else ""
 
 
-def _told(reading: Reading, opening: Opening, way: Way, bars: str, edit: Edit, *, now: bool) -> DriverWay:
+def _told(reading: Reading, streams: OpenDevice, way: DeviceStream, bars: str, edit: Edit, *, now: bool) -> DriverWay:
     box, driver = way.box, way.driver
     total = sum(
         term.samples
         for bank in ("capture", "playback")
-        for term in trip_terms(opening, way, bank, reading.found)
-        if way.channels(bank) or not opening.joined
+        for term in trip_terms(streams, way, bank, reading.found)
+        if way.channels(bank) or not streams.joined
     )
     return DriverWay(
         driver=driver.id,
-        box=box.name if opening.joined else "",
+        box=box.name if streams.joined else "",
         kind=driver.kind,
         now=now,
         capture=box.shown(driver, "capture"),

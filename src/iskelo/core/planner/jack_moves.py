@@ -96,5 +96,5 @@ def _supplied(source: Source, box: Interface, jack: int) -> tuple[tuple[Edit, ..
 
 def takes_from(program: Program, box: str, reading: Reading) -> bool:
     """Whether a program takes its input from a box, or could because it has no device yet."""
-    opening = reading.found.opened.get(program.id)
-    return opening is None or opening.to("capture", box) is not None
+    streams = reading.found.opened.get(program.id)
+    return streams is None or streams.to("capture", box) is not None

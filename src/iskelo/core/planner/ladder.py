@@ -6,9 +6,9 @@ from typing import Literal
 
 from iskelo.core.lines.context import Reading
 from iskelo.core.planner.driver_ways import DriverWay, driver_ways
+from iskelo.core.rig.device_streams import Device, OpenDevice, at_buffer
 from iskelo.core.rig.links import BANKS, packet_samples
 from iskelo.core.rig.programs import Program
-from iskelo.core.rig.ways import Device, Opening, at_buffer
 from iskelo.core.timing.budgets import recording_bytes_per_s, seconds_to_limit
 from iskelo.core.timing.delays import Growth, Trip, samples_to_ms, trip_of, way_of
 from iskelo.core.timing.spare import MARGIN, Work, smallest_safe, to_spare, work_of
@@ -110,32 +110,32 @@ def ladders(reading: Reading) -> tuple[Ladder, ...]:
     late: dict[str, dict[int, set[str]]] = {}
     found = []
     for program in reading.found.programs():
-        opening = reading.found.opened.get(program.id)
-        if opening is not None and opening.ways:
-            device = opening.device
+        streams = reading.found.opened.get(program.id)
+        if streams is not None and streams.ways:
+            device = streams.device
             buffer = device.buffer_id
             mine = waiting.get(buffer, [])
             if buffer not in late:
                 # Programs on one driver share its buffer, and so its late lines.
                 late[buffer] = {size: _late(mine, growth, buffer, size) for size in device.buffers_samples}
-            found.append(_ladder(reading, program, opening, mine, late[buffer]))
+            found.append(_ladder(reading, program, streams, mine, late[buffer]))
     return tuple(sorted(found, key=lambda each: (each.verdict != "clicks", -each.late_lines)))
 
 
 def _ladder(
     reading: Reading,
     program: Program,
-    opening: Opening,
+    streams: OpenDevice,
     waiting: list[_Waiting],
     late: dict[int, set[str]],
 ) -> Ladder:
-    device, driver = opening.device, opening.device.driver
-    trip = trip_of(opening, reading.found)
+    device, driver = streams.device, streams.device.driver
+    trip = trip_of(streams, reading.found)
     load = _load(reading, program, device)
     rungs = tuple(
         _rung(
             size,
-            trip_of(at_buffer(opening, device.buffer_id, size), reading.found),
+            trip_of(at_buffer(streams, device.buffer_id, size), reading.found),
             device.rate_hz,
             len(late[size]),
             load,
@@ -151,13 +151,13 @@ def _ladder(
         name=program.name,
         device=device.name,
         device_id=device.id,
-        boxes=tuple(way.box.name for way in opening.ways),
-        others=_others(reading, opening, trip),
+        boxes=tuple(way.box.name for way in streams.ways),
+        others=_others(reading, streams, trip),
         driver=device.buffer_id,
         driver_kind=driver.kind if driver is not None else "joined",
         rate_hz=device.rate_hz,
         own_rate_hz=program.rate_hz or device.rate_hz,
-        resampled=opening.converts,
+        resampled=streams.converts,
         buffer_samples=device.buffer_samples,
         in_ms=float(samples_to_ms(now.in_samples, device.rate_hz)),
         out_ms=float(samples_to_ms(now.out_samples, device.rate_hz)),
@@ -171,8 +171,8 @@ def _ladder(
         late_lines=len(own & late[device.buffer_samples]),
         verdict=now.verdict,
         rungs=rungs,
-        ways=driver_ways(reading, program, opening),
-        varies=say_varies(opening),
+        ways=driver_ways(reading, program, streams),
+        varies=say_varies(streams),
         overdub=say_overdub(now.round_trip_samples - program.compensates_samples, device.rate_hz) if armed else "",
         touched=say_touched(program, now.out_samples, device.rate_hz),
         disk_bytes_per_s=recording_bytes_per_s(sum(armed), device.rate_hz),
@@ -182,30 +182,30 @@ def _ladder(
     )
 
 
-def _others(reading: Reading, opening: Opening, trip: Trip) -> str:
+def _others(reading: Reading, streams: OpenDevice, trip: Trip) -> str:
     """By how much the other boxes of a device are later than the one its round trip is told of, in words."""
-    if len(opening.ways) < 2:
+    if len(streams.ways) < 2:
         return ""
     said = []
-    for way in opening.ways:
+    for way in streams.ways:
         more = [
-            sum(term.samples for term in trip_terms(opening, way, bank, reading.found)) - main
+            sum(term.samples for term in trip_terms(streams, way, bank, reading.found)) - main
             for bank, main in zip(BANKS, (trip.in_samples, trip.out_samples), strict=True)
             if way.channels(bank)
         ]
         if any(more):
             said.append(f"{way.box.name} {', '.join(f'{each:+d}' for each in more)} samples")
-    caller = opening.caller
-    name = caller.box.name if caller is not None else opening.device.name
+    driving = streams.driving
+    name = driving.box.name if driving is not None else streams.device.name
     return f"By {name}; {'; '.join(said)}" if said else f"By {name}"
 
 
-def say_varies(opening: Opening) -> str:
+def say_varies(streams: OpenDevice) -> str:
     """By how much delays by USB differ from one start to the next: about a packet. The twin's never do.
 
     Common practice, no published source. Example: 'about 6 samples (0.125 ms) from one start to the next'.
     """
-    packets = [(size, way.box.rate_hz) for way in opening.ways if (size := packet_samples(way.box)) is not None]
+    packets = [(size, way.box.rate_hz) for way in streams.ways if (size := packet_samples(way.box)) is not None]
     if not packets:
         return ""
     size, rate_hz = max(packets, key=lambda each: each[0] / each[1])
@@ -294,11 +294,11 @@ def _waiting(reading: Reading) -> dict[str, list[_Waiting]]:
             passed: dict[str, set[str]] = {}
             for edge in arrival.route.edges:
                 if edge.kind in DEVICE_HOPS:
-                    opening = reading.found.opened[edge.owner]
-                    way = way_of(opening, edge)
+                    streams = reading.found.opened[edge.owner]
+                    way = way_of(streams, edge)
                     # Boxes that are joined work at the buffer of the device, not of their drivers.
-                    own = opening.device.buffer_id if way.client == opening.device.id else way.driver.id
-                    for buffer in (own, opening.device.buffer_id) if way.rings else (own,):
+                    own = streams.device.buffer_id if way.client == streams.device.id else way.driver.id
+                    for buffer in (own, streams.device.buffer_id) if way.rings else (own,):
                         passed.setdefault(buffer, set()).add(edge.owner)
             for driver_id, programs in passed.items():
                 copy = _Waiting(

@@ -7,11 +7,11 @@ from pydantic import Field
 
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import Edit, SetValues
+from iskelo.core.rig.device_streams import open_box
 from iskelo.core.rig.drivers import Driver, Offsets
 from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.value import Value
-from iskelo.core.rig.ways import open_box
 from iskelo.core.timing.delays import trip_of
 from iskelo.core.timing.feedback import FRACTION_BITS, feedback_word, ppm_of, rate_of
 from iskelo.core.timing.terms import buffer_waits

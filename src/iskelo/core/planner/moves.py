@@ -11,11 +11,11 @@ from iskelo.core.edits.edit import Edit, EnableChannels, Plug, SetDevice, SetDir
 from iskelo.core.edits.new_things import new
 from iskelo.core.lines.context import Reading
 from iskelo.core.planner.jack_moves import SPLIT, TAKEN_AWAY, TIE, Ask, Move, into_a_jack, takes_from
+from iskelo.core.rig.device_streams import OpenDevice, open_box
 from iskelo.core.rig.gear import Interface, Source
 from iskelo.core.rig.mixing import legs_into
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program, ProgramPort, Send, Track
-from iskelo.core.rig.ways import Opening, open_box
 from iskelo.core.wiring.blocks import wider_driver
 from iskelo.core.wiring.hops import HopKind
 
@@ -111,9 +111,9 @@ def _into_this_program(port: Port, program: Program, reading: Reading, ask: Ask)
 def _shown_as(port: Port, program: Program, reading: Reading) -> tuple[int | None, list[Edit], list[str]]:
     """The number of a capture channel at a program's device, and what makes its driver show it."""
     found = reading.found
-    opening = found.opened.get(program.id)
-    way = opening.to("capture", port.owner) if opening is not None else None
-    if opening is None or way is None or port.number <= way.shown("capture"):
+    streams = found.opened.get(program.id)
+    way = streams.to("capture", port.owner) if streams is not None else None
+    if streams is None or way is None or port.number <= way.shown("capture"):
         return found.channel(program, port), [], []
     if port.number > way.box.channels_at("capture", way.box.rate_hz):
         return None, [], []
@@ -122,7 +122,7 @@ def _shown_as(port: Port, program: Program, reading: Reading) -> tuple[int | Non
         return None, [], []
     number, edits, words = way.capture_before + port.number, list(wider), [said]
     # The names of boxes that stand behind this one in an aggregate follow them, and so does what is enabled.
-    if program.enabled_in and (opening.joined or number not in program.enabled_in):
+    if program.enabled_in and (streams.joined or number not in program.enabled_in):
         edits.append(EnableChannels(program=program.id, side="input", channels=(number,)))
         words.append(f"Enable input channel {number} in {program.name}")
     return number, edits, words
@@ -199,11 +199,11 @@ def _to_an_output(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
             if leg == port.number:
                 words = f"Send {side} {track.name} to {output.name}"
                 yield Move(Port(output.id, "output", end_leg), cost, (edit,), (words,))
-    opening = reading.found.opened.get(program.id)
-    if not program.outputs and opening is not None and opening.device.playback:
-        first = _channel_towards(reading, opening, ask.end)
-        width = min(reading.found.bank_size(ask.end.owner, "in"), opening.device.playback - first + 1)
-        there = opening.at("playback", first + min(width, ask.end.number) - 1)
+    streams = reading.found.opened.get(program.id)
+    if not program.outputs and streams is not None and streams.device.playback:
+        first = _channel_towards(reading, streams, ask.end)
+        width = min(reading.found.bank_size(ask.end.owner, "in"), streams.device.playback - first + 1)
+        there = streams.at("playback", first + min(width, ask.end.number) - 1)
         if there is None:
             return
         identity = new(2)
@@ -221,10 +221,10 @@ def _to_an_output(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
         yield Move(end, 2, (made, given), (words_made, f"Send {side} {track.name} to it"))
 
 
-def _channel_towards(reading: Reading, opening: Opening, end: Port) -> int:
+def _channel_towards(reading: Reading, streams: OpenDevice, end: Port) -> int:
     """The playback channel whose jack already leads to the target's first leg, else 1."""
     for edge in reading.graph.into(Port(end.owner, "in", 1)):
-        channel = opening.channel("playback", edge.start.owner, edge.start.number)
+        channel = streams.channel("playback", edge.start.owner, edge.start.number)
         if channel is not None:
             return channel
     return 1
@@ -235,14 +235,14 @@ def _to_a_channel(port: Port, reading: Reading) -> Iterator[Move]:
     assert isinstance(item, ProgramPort)
     present = item.legs[port.number - 1]
     opened = reading.found.opened.get(program.id)
-    for opening in [opened] if opened else [open_box(box, box.drivers[0]) for box in reading.found.interfaces()]:
+    for streams in [opened] if opened else [open_box(box, box.drivers[0]) for box in reading.found.interfaces()]:
         edits: tuple[Edit, ...] = ()
         words: tuple[str, ...] = ()
         if program.device is None:
-            edits = (SetDevice(program=program.id, device=opening.device.id),)
-            words = (f"Give {program.name} the device {opening.device.name}",)
-        for channel in range(1, opening.device.playback + 1):
-            there = opening.at("playback", channel)
+            edits = (SetDevice(program=program.id, device=streams.device.id),)
+            words = (f"Give {program.name} the device {streams.device.name}",)
+        for channel in range(1, streams.device.playback + 1):
+            there = streams.at("playback", channel)
             if there is None:
                 continue
             end = Port(there[0].box.id, "playback", there[1])

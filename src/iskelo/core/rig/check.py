@@ -3,12 +3,12 @@
 from collections.abc import Iterable, Iterator, Mapping
 from string import ascii_lowercase
 
+from iskelo.core.rig.device_streams import CHANNELS_AT_MOST
 from iskelo.core.rig.gear import Aggregate, Interface
 from iskelo.core.rig.index import Index, index
 from iskelo.core.rig.ports import BANK_WORDS, CLOCK_BANKS, Port
 from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import Broken, Item, Patch, Rig
-from iskelo.core.rig.ways import CHANNELS_AT_MOST
 
 LEADS = {
     ("out", "jack_in"),

@@ -7,6 +7,7 @@ from typing import Literal, NamedTuple
 
 from iskelo.core.rig.claims import Claim, admitted, excludes, is_by
 from iskelo.core.rig.clocks import Pace, paces
+from iskelo.core.rig.device_streams import Device, DeviceStream, OpenDevice, open_program
 from iskelo.core.rig.drivers import Driver
 from iskelo.core.rig.gear import Aggregate, Destination, Interface, Source
 from iskelo.core.rig.links import link_overload
@@ -14,7 +15,6 @@ from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.ports import BANK_TABLE, BANK_WORDS, CLOCK_BANKS, Port
 from iskelo.core.rig.programs import Bus, Program, Send, Track, Voice
 from iskelo.core.rig.rig import BOX_BANKS, FIELDS_OF, SIDES, AnyGear, Item, Line, Patch, Rig, Side
-from iskelo.core.rig.ways import Device, Opening, Way, open_program
 
 Hindrance = Literal["", "not connected", "link", "own period", "buffer", "not installed", "held", "other rate"]
 """Why a box cannot be opened; *link*: it cannot carry its channels; *own period* and *buffer*: by an aggregate, at its
@@ -50,7 +50,7 @@ class Index:
     aggregates: list[Aggregate]
     outboards: list[Outboard]
     paces: dict[str, Pace]
-    opened: dict[str, Opening]
+    opened: dict[str, OpenDevice]
     claims: dict[str, list[Claim]]
     said: dict[Port, str] = field(default_factory=dict, compare=False)
     sizes: dict[tuple[str, str], int] = field(default_factory=dict, compare=False)
@@ -86,30 +86,30 @@ class Index:
 
     def device(self, program: Program) -> Device | None:
         """The device a program has opened, if any."""
-        opening = self.opened.get(program.id)
-        return opening.device if opening is not None else None
+        streams = self.opened.get(program.id)
+        return streams.device if streams is not None else None
 
     def reaches(self, program: Program, box: str) -> bool:
         """Whether a program's device is this box, or has it among others."""
-        opening = self.opened.get(program.id)
-        return opening is not None and any(way.box.id == box for way in opening.ways)
+        streams = self.opened.get(program.id)
+        return streams is not None and any(way.box.id == box for way in streams.ways)
 
     def channel(self, program: Program, port: Port) -> int | None:
         """The number that a box's capture or playback channel has at a program's device; None if it has none.
 
         For a program without a device: the box's own.
         """
-        opening = self.opened.get(program.id)
+        streams = self.opened.get(program.id)
         bank: Literal["capture", "playback"] = "capture" if port.bank == "capture" else "playback"
-        return port.number if opening is None else opening.channel(bank, port.owner, port.number)
+        return port.number if streams is None else streams.channel(bank, port.owner, port.number)
 
     def shown(self, program: Program, bank: Literal["capture", "playback"]) -> int:
         """How many channels of its device a program is shown."""
-        opening = self.opened.get(program.id)
-        ways = opening.ways if opening is not None else ()
+        streams = self.opened.get(program.id)
+        ways = streams.ways if streams is not None else ()
         return sum(min(len(way.channels(bank)), way.shown(bank)) for way in ways)
 
-    def holder(self, way: Way) -> Program | None:
+    def holder(self, way: DeviceStream) -> Program | None:
         """The other program that keeps a box from being opened by this way: see ``admitted``.
 
         The client is the program, or the aggregate that it is on with others.
@@ -122,13 +122,13 @@ class Index:
         )
         return None if any(is_by(claim, way) for claim in self.claims.get(way.box.id, ())) else next(holders, None)
 
-    def hindrance(self, opening: Opening, way: Way) -> Hindrance:
+    def hindrance(self, streams: OpenDevice, way: DeviceStream) -> Hindrance:
         """Why a box of a device cannot be opened for it; empty if it can."""
         if not way.box.connected:
             return "not connected"
         if link_overload(way.box) is not None:
             return "link"
-        if way.client == opening.device.id:
+        if way.client == streams.device.id:
             if way.driver.engine is not None:
                 return "own period"
             if way.buffer_samples not in way.driver.buffers_samples:
@@ -137,7 +137,7 @@ class Index:
             return "not installed"
         if self.holder(way) is not None:
             return "held"
-        return "other rate" if way.box.rate_hz != opening.device.rate_hz else ""
+        return "other rate" if way.box.rate_hz != streams.device.rate_hz else ""
 
     def in_the_way(self, driver: Driver, program: Program) -> Program | None:
         """The other program that keeps this one from opening its box by this driver; None if it can."""
@@ -284,7 +284,7 @@ def _index(same: _Same) -> Index:
     by_id = {box.id: box for box in boxes}
     joined = {each.id: each for each in aggregates}
     tried = {program.id: open_program(program, by_id, joined, pace) for program in programs}
-    opened = {identity: opening for identity, opening in tried.items() if opening is not None}
+    opened = {identity: streams for identity, streams in tried.items() if streams is not None}
     return Index(
         rig=rig,
         gear={gear.id: gear for gear in rig.gear},

@@ -47,11 +47,11 @@ def _brought_up(gear: Any, supplied: dict[str, list[int]]) -> Any:
 
 def _supplied(gear: list[Any], patches: Any) -> dict[str, list[int]]:
     """The jacks, by box, into which a microphone is plugged that needs a supply. Anything malformed is passed over."""
-    hungry = {str(each.get("id")) for each in gear if isinstance(each, dict) and each.get("needs_phantom") is True}
+    needing = {str(each.get("id")) for each in gear if isinstance(each, dict) and each.get("needs_phantom") is True}
     found: dict[str, list[int]] = {}
     for patch in patches if isinstance(patches, list) else ():
         match patch:
             case {"from_port": [str(source), "out", _], "to_port": [str(box), "jack_in", int(jack)]}:
-                if source in hungry:
+                if source in needing:
                     found.setdefault(box, []).append(jack)
     return found

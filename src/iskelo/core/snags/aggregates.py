@@ -7,10 +7,10 @@ from functools import partial
 from iskelo.core.edits.edit import Edit, SetMembers, SetValues
 from iskelo.core.edits.moved import moved_by_absence
 from iskelo.core.lines.context import Reading
+from iskelo.core.rig.device_streams import DeviceStream, OpenDevice, open_aggregate
 from iskelo.core.rig.gear import Aggregate, Interface, Member
 from iskelo.core.rig.index import Hindrance, Index
 from iskelo.core.rig.programs import Program, Track
-from iskelo.core.rig.ways import Opening, Way, open_aggregate
 from iskelo.core.snags.reach import lines_of_program
 from iskelo.core.snags.rule import Remedy, Snag, distinct, if_so, rule
 from iskelo.core.timing.rates import cents
@@ -32,8 +32,8 @@ def box_not_connected(reading: Reading) -> list[Snag]:
     """A program's device is not connected to the computer."""
     snags = []
     for program in reading.found.programs():
-        opening = reading.found.opened.get(program.id)
-        for way in opening.ways if opening is not None else ():
+        streams = reading.found.opened.get(program.id)
+        for way in streams.ways if streams is not None else ():
             if way.box.connected:
                 continue
             connect = SetValues(item=way.box.id, values={"connected": True})
@@ -206,32 +206,32 @@ def _wanted_channels(reading: Reading, program: Program) -> list[tuple[int, str,
 
 def _fit(found: Index, aggregate: Aggregate, order: tuple[Member, ...], wanted: list[tuple[int, str, int]]) -> int:
     boxes = {box.id: box for box in found.boxes}
-    opening = open_aggregate(aggregate.model_copy(update={"members": order}), boxes, found.paces)
-    return sum(opening.channel("capture", box, number) == channel for channel, box, number in wanted)
+    streams = open_aggregate(aggregate.model_copy(update={"members": order}), boxes, found.paces)
+    return sum(streams.channel("capture", box, number) == channel for channel, box, number in wanted)
 
 
 @rule("rate", symptoms=("nothing",), explains=("line-blocked", "line-half-silent"))
 def boxes_at_different_rates(reading: Reading) -> list[Snag]:
     """A box of a device runs at another rate than the one that calls, so it is left out of it."""
     return [
-        _another_rate(reading, program, opening, way) for program, opening, way in _hindered(reading, ("other rate",))
+        _another_rate(reading, program, streams, way) for program, streams, way in _hindered(reading, ("other rate",))
     ]
 
 
-def _hindered(reading: Reading, why: tuple[Hindrance, ...]) -> Iterator[tuple[Program, Opening, Way]]:
+def _hindered(reading: Reading, why: tuple[Hindrance, ...]) -> Iterator[tuple[Program, OpenDevice, DeviceStream]]:
     for program in reading.found.programs():
-        opening = reading.found.opened.get(program.id)
-        for way in opening.ways if opening is not None and opening.joined else ():
-            assert opening is not None
-            if reading.found.hindrance(opening, way) in why:
-                yield program, opening, way
+        streams = reading.found.opened.get(program.id)
+        for way in streams.ways if streams is not None and streams.joined else ():
+            assert streams is not None
+            if reading.found.hindrance(streams, way) in why:
+                yield program, streams, way
 
 
 @rule("aggregate", symptoms=("nothing",), explains=("line-blocked", "line-half-silent"))
 def member_cannot_join(reading: Reading) -> list[Snag]:
     """A member of an aggregate does not offer its buffer, or works in periods of its own: it is left out."""
     snags = []
-    for program, opening, way in _hindered(reading, ("buffer", "own period")):
+    for program, streams, way in _hindered(reading, ("buffer", "own period")):
         what = (
             "works in periods of its own"
             if way.driver.engine is not None
@@ -242,19 +242,19 @@ def member_cannot_join(reading: Reading) -> list[Snag]:
                 key=f"member-cannot-join:{program.id}:{way.box.id}",
                 rule="member-cannot-join",
                 severity="stop",
-                title=f"{way.box.name} cannot run in {opening.device.name}",
+                title=f"{way.box.name} cannot run in {streams.device.name}",
                 evidence=f"The {way.driver.kind} driver of {way.box.name} {what}.",
                 consequence="Its channels stay silent.",
-                items=(way.box.id, opening.device.id),
+                items=(way.box.id, streams.device.id),
                 lines=lines_of_program(reading, program),
                 root=f"cannot-join:{way.client}:{way.box.id}",
-                mend=partial(_let_join, reading.found, opening, way),
+                mend=partial(_let_join, reading.found, streams, way),
             )
         )
     return snags
 
 
-def _let_join(found: Index, opening: Opening, way: Way) -> tuple[Remedy, ...]:
+def _let_join(found: Index, streams: OpenDevice, way: DeviceStream) -> tuple[Remedy, ...]:
     aggregate = found.gear[way.client]
     assert isinstance(aggregate, Aggregate)
     remedies = []
@@ -279,26 +279,26 @@ def _let_join(found: Index, opening: Opening, way: Way) -> tuple[Remedy, ...]:
     return distinct(remedies)
 
 
-def _another_rate(reading: Reading, program: Program, opening: Opening, way: Way) -> Snag:
-    rate_hz, caller = opening.device.rate_hz, opening.caller
-    assert caller is not None
+def _another_rate(reading: Reading, program: Program, streams: OpenDevice, way: DeviceStream) -> Snag:
+    rate_hz, driving = streams.device.rate_hz, streams.driving
+    assert driving is not None
     ratio = rate_hz / way.box.rate_hz
     remedies = []
     if rate_hz in way.box.rates_hz:
         edit = SetValues(item=way.box.id, values={"rate_hz": rate_hz})
         remedies.append(Remedy(f"Run {way.box.name} at {rate_hz / 1000:g} kHz", (edit,)))
-    if way.box.rate_hz in caller.box.rates_hz:
-        edit = SetValues(item=caller.box.id, values={"rate_hz": way.box.rate_hz})
-        remedies.append(Remedy(f"Run {caller.box.name} at {way.box.rate_hz / 1000:g} kHz", (edit,)))
+    if way.box.rate_hz in driving.box.rates_hz:
+        edit = SetValues(item=driving.box.id, values={"rate_hz": way.box.rate_hz})
+        remedies.append(Remedy(f"Run {driving.box.name} at {way.box.rate_hz / 1000:g} kHz", (edit,)))
     return Snag(
         key=f"boxes-at-different-rates:{program.id}:{way.box.id}",
         rule="boxes-at-different-rates",
         severity="stop",
-        title=f"{way.box.name} runs at {way.box.rate_hz / 1000:g} kHz, {caller.box.name} at {rate_hz / 1000:g}",
+        title=f"{way.box.name} runs at {way.box.rate_hz / 1000:g} kHz, {driving.box.name} at {rate_hz / 1000:g}",
         evidence=f"{rate_hz} / {way.box.rate_hz} = {ratio:.4f}, {abs(cents(ratio)):.1f} cents: "
         f"they cannot be one device of {program.name}.",
         consequence=f"{way.box.name} is left out: its channels stay silent.",
-        items=(way.box.id, caller.box.id, program.id),
+        items=(way.box.id, driving.box.id, program.id),
         lines=lines_of_program(reading, program),
         root=f"rates:{way.client}:{way.box.id}",
         mend=partial(distinct, remedies),

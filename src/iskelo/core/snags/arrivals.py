@@ -10,8 +10,8 @@ from iskelo.core.edits.edit import Edit, Remove, SetDirect, SetLeg, SetValues
 from iskelo.core.lines.context import Reading
 from iskelo.core.lines.legs import Arrival
 from iskelo.core.lines.state import LineState
+from iskelo.core.rig.device_streams import open_box
 from iskelo.core.rig.gear import Interface
-from iskelo.core.rig.ways import open_box
 from iskelo.core.routes.route import passing_routes
 from iskelo.core.snags.rates import one_rate
 from iskelo.core.snags.reach import with_finding
@@ -266,13 +266,13 @@ def _buffers_of(reading: Reading, state: LineState) -> list[_Buffer]:
         for edge in copy.route.edges:
             if edge.kind not in DEVICE_HOPS:
                 continue
-            opening = reading.found.opened[edge.owner]
-            passed = way_of(opening, edge)
-            for way in (passed, opening.caller):
+            streams = reading.found.opened[edge.owner]
+            passed = way_of(streams, edge)
+            for way in (passed, streams.driving):
                 if way is None:
                     continue
-                joined = way.client == opening.device.id
-                device = opening.device if joined else open_box(way.box, way.driver).device
+                joined = way.client == streams.device.id
+                device = streams.device if joined else open_box(way.box, way.driver).device
                 name, owner = device.name, device.buffer_id
                 buffers.setdefault(owner, _Buffer(owner, name, device.buffer_samples, device.buffers_samples))
     return list(buffers.values())

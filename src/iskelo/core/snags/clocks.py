@@ -6,11 +6,11 @@ from iskelo.core.edits.edit import Edit, Plug, Remove, SetMembers, SetValues
 from iskelo.core.lines.context import Reading
 from iskelo.core.lines.state import LineState
 from iskelo.core.rig.clocks import SOCKETS
+from iskelo.core.rig.device_streams import DeviceStream, OpenDevice
 from iskelo.core.rig.gear import Aggregate, ClockSource, Interface
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.ports import Bank, Port
 from iskelo.core.rig.programs import Program
-from iskelo.core.rig.ways import Opening, Way
 from iskelo.core.snags.reach import with_finding
 from iskelo.core.snags.rule import Remedy, Snag, distinct, rule
 from iskelo.core.timing.clocks import drift_of, master_name, say_drift, say_seconds
@@ -30,31 +30,31 @@ def clocks_drift(reading: Reading) -> list[Snag]:
     seen: set[tuple[str, str]] = set()
     found = reading.found
     for program in found.programs():
-        opening = found.opened.get(program.id)
-        for way in opening.ways if opening is not None else ():
-            if opening is None or opening.caller is None or (way.client, way.box.id) in seen:
+        streams = found.opened.get(program.id)
+        for way in streams.ways if streams is not None else ():
+            if streams is None or streams.driving is None or (way.client, way.box.id) in seen:
                 continue
             inward = bool(way.channels("capture"))
-            drift = drift_of(found, opening, way, "capture" if inward else "playback")
+            drift = drift_of(found, streams, way, "capture" if inward else "playback")
             if drift is None:
                 continue
             seen.add((way.client, way.box.id))
-            caller = opening.caller.box
+            driving = streams.driving.box
             minutes = reading.rig.show_minutes or 60.0
-            lost = drift.lost_s(minutes, opening.device.rate_hz)
+            lost = drift.lost_s(minutes, streams.device.rate_hz)
             snags.append(
                 Snag(
                     key=f"clocks-drift:{way.client}:{way.box.id}",
                     rule="clocks-drift",
                     severity="trouble",
-                    title=f"{way.box.name} drifts against {caller.name}: a slip in {say_seconds(drift.first_to_s)}",
-                    evidence=f"{_runs_on(found, way.box)}, {caller.name} on {_clock_words(found, caller)}: "
+                    title=f"{way.box.name} drifts against {driving.name}: a slip in {say_seconds(drift.first_to_s)}",
+                    evidence=f"{_runs_on(found, way.box)}, {driving.name} on {_clock_words(found, driving)}: "
                     f"{say_drift(drift)}; {drift.slips_per_hour:.0f} slips an hour.",
                     consequence=f"Each slip is a click, and the two move apart by {1000 * lost:.0f} ms "
                     f"in {minutes:g} minutes.",
-                    items=(way.box.id, caller.id, way.client),
+                    items=(way.box.id, driving.id, way.client),
                     lines=_drifting_lines(reading, way),
-                    mend=partial(_one_clock, found, program, opening, way),
+                    mend=partial(_one_clock, found, program, streams, way),
                 )
             )
     return snags
@@ -72,7 +72,7 @@ def _clock_words(found: Index, box: Interface) -> str:
     return f"its own clock ({known})"
 
 
-def _drifting_lines(reading: Reading, way: Way) -> tuple[str, ...]:
+def _drifting_lines(reading: Reading, way: DeviceStream) -> tuple[str, ...]:
     """The lines that pass this way and were found to drift."""
     lines = []
     for state, _ in with_finding(reading, "drifting"):
@@ -86,18 +86,18 @@ def _drifting_lines(reading: Reading, way: Way) -> tuple[str, ...]:
     return tuple(dict.fromkeys(lines))
 
 
-def _one_clock(found: Index, program: Program, opening: Opening, way: Way) -> tuple[Remedy, ...]:
+def _one_clock(found: Index, program: Program, streams: OpenDevice, way: DeviceStream) -> tuple[Remedy, ...]:
     """Match the rate; or lead the box by the other's clock, where both have the sockets."""
-    caller = opening.caller
-    assert caller is not None
+    driving = streams.driving
+    assert driving is not None
     remedies = [matched_remedy(found, program, way)]
-    remedies += lead_remedies(found, way.box, caller.box)
-    if caller.box.clock_source == "own":
-        remedies += lead_remedies(found, caller.box, way.box)
+    remedies += lead_remedies(found, way.box, driving.box)
+    if driving.box.clock_source == "own":
+        remedies += lead_remedies(found, driving.box, way.box)
     return distinct([each for each in remedies if each is not None])
 
 
-def matched_remedy(found: Index, program: Program, way: Way) -> Remedy | None:
+def matched_remedy(found: Index, program: Program, way: DeviceStream) -> Remedy | None:
     """Bring a box's sound to the rate of the one that calls."""
     aggregate = found.gear.get(way.client)
     if not isinstance(aggregate, Aggregate):
@@ -159,11 +159,11 @@ def _mend_line(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
             for edge in arrival.route.edges:
                 if edge.kind not in DEVICE_HOPS:
                     continue
-                opening = reading.found.opened[edge.owner]
-                way, program = way_of(opening, edge), reading.found.gear[edge.owner]
+                streams = reading.found.opened[edge.owner]
+                way, program = way_of(streams, edge), reading.found.gear[edge.owner]
                 assert isinstance(program, Program)
                 if way.slips:
-                    remedies += _one_clock(reading.found, program, opening, way)
+                    remedies += _one_clock(reading.found, program, streams, way)
     return distinct(remedies)
 
 

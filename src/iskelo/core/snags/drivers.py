@@ -7,11 +7,11 @@ from iskelo.core.edits.edit import Edit, SetDevice, SetValues
 from iskelo.core.lines.context import Reading
 from iskelo.core.lines.stations import fold_numbers
 from iskelo.core.planner.moving import on_another_box, then_joined
+from iskelo.core.rig.device_streams import DeviceStream
 from iskelo.core.rig.drivers import Driver
 from iskelo.core.rig.gear import Aggregate, Interface
 from iskelo.core.rig.links import BANKS
 from iskelo.core.rig.programs import Program
-from iskelo.core.rig.ways import Way
 from iskelo.core.snags.lines import joining_remedies
 from iskelo.core.snags.reach import lines_of_program, with_finding
 from iskelo.core.snags.rule import REMEDIES_AT_MOST, Remedy, Snag, distinct, if_so, joining, one_remedy, rule
@@ -54,7 +54,7 @@ def _give_device(reading: Reading, program: Program) -> tuple[Remedy, ...]:
     )
 
 
-def _ways(reading: Reading) -> list[tuple[Program, Way]]:
+def _ways(reading: Reading) -> list[tuple[Program, DeviceStream]]:
     """Every way of a program to a box; on an aggregate one for each member."""
     found = reading.found
     return [
@@ -134,7 +134,7 @@ def driver_held(reading: Reading) -> list[Snag]:
     return snags
 
 
-def _share(reading: Reading, program: Program, way: Way, holder: Program, many: Edit) -> tuple[Remedy, ...]:
+def _share(reading: Reading, program: Program, way: DeviceStream, holder: Program, many: Edit) -> tuple[Remedy, ...]:
     """Another driver of the box, another box, or the box given up: by the holder while it is behind, or for good."""
     box, driver = way.box, way.driver
     lines = lines_of_program(reading, program)
@@ -206,7 +206,7 @@ def _come_in(reading: Reading, program: Program, box: Interface, shown: int) -> 
 
 
 def _show_more(
-    reading: Reading, program: Program, way: Way, bank: Bank, beyond: list[int], waiting: tuple[str, ...]
+    reading: Reading, program: Program, way: DeviceStream, bank: Bank, beyond: list[int], waiting: tuple[str, ...]
 ) -> tuple[Remedy, ...]:
     """Another driver of the box, another of its jacks, or another box; with what the waiting lines need besides."""
     remedies: list[Remedy] = []
@@ -221,9 +221,9 @@ def _show_more(
 
 def _mapped(reading: Reading, program: Program, bank: Bank, box: Interface) -> set[int]:
     """The channels of a box that a program's names are mapped to."""
-    opening = reading.found.opened[program.id]
+    streams = reading.found.opened[program.id]
     items = program.inputs if bank == "capture" else program.outputs
-    there = [opening.at(bank, leg) for item in items for leg in item.legs if leg]
+    there = [streams.at(bank, leg) for item in items for leg in item.legs if leg]
     return {each[1] for each in there if each is not None and each[0].box.id == box.id}
 
 

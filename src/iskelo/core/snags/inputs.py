@@ -5,11 +5,11 @@ from functools import partial
 from iskelo.core.edits.base import free_name
 from iskelo.core.edits.edit import Edit, EnableChannels, FillChannels, SetLeg, SetValues
 from iskelo.core.lines.context import Reading
+from iskelo.core.rig.device_streams import open_aggregate
 from iskelo.core.rig.gear import Aggregate
 from iskelo.core.rig.index import leg_letter
 from iskelo.core.rig.programs import Program, ProgramPort
 from iskelo.core.rig.rig import Item
-from iskelo.core.rig.ways import open_aggregate
 from iskelo.core.snags.lines import joining_remedies
 from iskelo.core.snags.reach import lines_through_input
 from iskelo.core.snags.rule import Remedy, Snag, distinct, one_remedy, rule

@@ -7,10 +7,10 @@ from pydantic import JsonValue
 
 from iskelo.core.edits.edit import Edit, SetValues
 from iskelo.core.lines.context import Reading
+from iskelo.core.rig.device_streams import Device
 from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.links import link_overload
 from iskelo.core.rig.programs import Program
-from iskelo.core.rig.ways import Device
 from iskelo.core.snags.reach import lines_of_program
 from iskelo.core.snags.rule import Remedy, Snag, distinct, one_remedy, rule
 from iskelo.core.timing.budgets import seconds_to_limit

@@ -4,10 +4,10 @@ from functools import partial
 
 from iskelo.core.edits.edit import SetValues
 from iskelo.core.lines.context import Reading
+from iskelo.core.rig.device_streams import DeviceStream, OpenDevice
 from iskelo.core.rig.gear import Aggregate
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.programs import Program
-from iskelo.core.rig.ways import Opening, Way
 from iskelo.core.snags.aggregates import SKEW_TOLD_SAMPLES, _programs_on
 from iskelo.core.snags.clocks import lead_remedies
 from iskelo.core.snags.reach import lines_of_program, with_finding
@@ -25,13 +25,13 @@ def members_differ_in_delay(reading: Reading) -> list[Snag]:
         programs = _programs_on(found, aggregate)
         if not programs or aggregate.align != "none":
             continue
-        opening = found.opened[programs[0].id]
-        late = {way.box.name: _in_samples(opening, way, found) for way in opening.ways if _used(opening, way, programs)}
+        streams = found.opened[programs[0].id]
+        late = {way.box.name: _in_samples(streams, way, found) for way in streams.ways if _used(streams, way, programs)}
         if len(late) < 2 or max(late.values()) - min(late.values()) < SKEW_TOLD_SAMPLES:
             continue
         skew = max(late.values()) - min(late.values())
         told = ", ".join(f"{name} {samples}" for name, samples in late.items())
-        rate_hz = opening.device.rate_hz
+        rate_hz = streams.device.rate_hz
         own = {line for program in programs for line in lines_of_program(reading, program)}
         lines = tuple(state.line.id for state, _ in with_finding(reading, "skewed") if state.line.id in own)
         snags.append(
@@ -58,13 +58,13 @@ def pad_members(aggregate: Aggregate) -> Remedy:
     return Remedy(f"Pad the members of {aggregate.name} to the longest", (pad,))
 
 
-def _used(opening: Opening, way: Way, programs: list[Program]) -> bool:
+def _used(streams: OpenDevice, way: DeviceStream, programs: list[Program]) -> bool:
     channels = way.channels("capture")
     return any(leg in channels for program in programs for item in program.inputs for leg in item.legs if leg)
 
 
-def _in_samples(opening: Opening, way: Way, found: Index) -> int:
-    return sum(term.samples for term in trip_terms(opening, way, "capture", found))
+def _in_samples(streams: OpenDevice, way: DeviceStream, found: Index) -> int:
+    return sum(term.samples for term in trip_terms(streams, way, "capture", found))
 
 
 @rule("aggregate", symptoms=("late",))
@@ -75,19 +75,19 @@ def matched_member_adds_delay(reading: Reading) -> list[Snag]:
     for aggregate in found.aggregates:
         programs = _programs_on(found, aggregate)
         for program in programs[:1]:
-            opening = found.opened[program.id]
-            for way in opening.ways:
+            streams = found.opened[program.id]
+            for way in streams.ways:
                 # What cannot be opened at all costs nothing.
-                if not way.matched or found.hindrance(opening, way) or not _used(opening, way, programs):
+                if not way.matched or found.hindrance(streams, way) or not _used(streams, way, programs):
                     continue
-                whole = _in_samples(opening, way, found)
+                whole = _in_samples(streams, way, found)
                 more = sum(
                     term.samples
-                    for term in trip_terms(opening, way, "capture", found)
+                    for term in trip_terms(streams, way, "capture", found)
                     if term.label in (RING, MATCHING)
                 )
-                rate_hz = opening.device.rate_hz
-                assert opening.caller is not None
+                rate_hz = streams.device.rate_hz
+                assert streams.driving is not None
                 snags.append(
                     Snag(
                         key=f"matched-member-adds-delay:{aggregate.id}:{way.box.id}",
@@ -96,17 +96,17 @@ def matched_member_adds_delay(reading: Reading) -> list[Snag]:
                         title=f"Matching {way.box.name} costs {float(samples_to_ms(more, rate_hz)):.2f} ms",
                         evidence=f"{more} samples in its ring and its filter, each way; without them it would take "
                         f"{whole - more}.",
-                        consequence=f"What comes in on {way.box.name} is later than on {opening.caller.box.name}.",
+                        consequence=f"What comes in on {way.box.name} is later than on {streams.driving.box.name}.",
                         items=(aggregate.id, way.box.id),
-                        mend=partial(_spare_matching, found, aggregate, opening, way),
+                        mend=partial(_spare_matching, found, aggregate, streams, way),
                     )
                 )
     return snags
 
 
-def _spare_matching(found: Index, aggregate: Aggregate, opening: Opening, way: Way) -> tuple[Remedy, ...]:
-    assert opening.caller is not None
-    remedies = lead_remedies(found, way.box, opening.caller.box)
+def _spare_matching(found: Index, aggregate: Aggregate, streams: OpenDevice, way: DeviceStream) -> tuple[Remedy, ...]:
+    assert streams.driving is not None
+    remedies = lead_remedies(found, way.box, streams.driving.box)
     lead = SetValues(item=aggregate.id, values={"master": way.box.id})
     remedies.append(Remedy(f"Make {way.box.name} clock master of {aggregate.name}", (lead,)))
     return distinct(remedies)

@@ -9,11 +9,11 @@ from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import Edit, SetLeg, SetMembers, SetValues
 from iskelo.core.edits.moved import SIDES, say_channel, whole
 from iskelo.core.lines.context import Reading
+from iskelo.core.rig.device_streams import Bank, OpenDevice, driver_of
 from iskelo.core.rig.gear import Aggregate, Interface, Member
 from iskelo.core.rig.index import Index, index, leg_letter
 from iskelo.core.rig.programs import Meant, Program, ProgramPort
 from iskelo.core.rig.rig import Rig
-from iskelo.core.rig.ways import Bank, Opening, driver_of
 from iskelo.core.snags.reach import lines_through_input
 from iskelo.core.snags.rule import Remedy, Snag, distinct, rule
 
@@ -32,15 +32,15 @@ class Strayed(NamedTuple):
 
 def strayed(found: Index, program: Program) -> list[Strayed]:
     """The legs of a program's names that do not stand at what they were put at."""
-    opening = whole(found, program.device)
+    streams = whole(found, program.device)
     legs = []
-    for field, bank, _ in SIDES if opening is not None else ():
+    for field, bank, _ in SIDES if streams is not None else ():
         items: tuple[ProgramPort, ...] = getattr(program, field)
         for item in items:
             for leg, number in enumerate(item.legs, start=1):
                 meant = item.meant_by(leg)
                 if meant is not None and isinstance(found.gear.get(meant.box), Interface):
-                    legs.append(Strayed(item, leg, bank, meant, say_channel(opening, bank, number)))
+                    legs.append(Strayed(item, leg, bank, meant, say_channel(streams, bank, number)))
     return legs
 
 
@@ -183,10 +183,10 @@ def _with_channels(rig: Rig, program: str, edits: tuple[Edit, ...]) -> tuple[Edi
     found = index(after)
     gear = found.gear[program]
     assert isinstance(gear, Program)
-    opening: Opening | None = found.opened.get(program)
+    streams: OpenDevice | None = found.opened.get(program)
     legs: list[Edit] = []
     for each in strayed(found, gear):
-        channel = opening.channel(each.bank, each.meant.box, each.meant.channel) if opening is not None else None
+        channel = streams.channel(each.bank, each.meant.box, each.meant.channel) if streams is not None else None
         if channel is None:
             return None
         legs.append(SetLeg(item=each.item.id, leg=each.leg, channel=channel))

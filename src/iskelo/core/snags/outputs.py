@@ -6,9 +6,9 @@ from iskelo.core.edits.additions import AddProgramPorts
 from iskelo.core.edits.edit import FillChannels, Remove, SetValues
 from iskelo.core.edits.new_things import new
 from iskelo.core.lines.context import Reading
+from iskelo.core.rig.device_streams import Device
 from iskelo.core.rig.index import leg_letter
 from iskelo.core.rig.programs import Bus, Program, ProgramPort
-from iskelo.core.rig.ways import Device
 from iskelo.core.snags.rule import Remedy, Snag, distinct, one_remedy, rule
 from iskelo.core.wiring.blocks import bus_in_a_circle, buses_in_circles
 

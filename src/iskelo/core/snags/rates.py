@@ -4,9 +4,9 @@ from functools import partial
 
 from iskelo.core.edits.edit import SetValues
 from iskelo.core.lines.context import Reading
+from iskelo.core.rig.device_streams import Device, OpenDevice
 from iskelo.core.rig.links import BANKS
 from iskelo.core.rig.programs import Program
-from iskelo.core.rig.ways import Device, Opening
 from iskelo.core.snags.reach import lines_of_program
 from iskelo.core.snags.rule import Remedy, Snag, distinct, one_remedy, rule
 from iskelo.core.timing.delays import samples_to_ms
@@ -51,10 +51,10 @@ def driver_resamples(reading: Reading) -> list[Snag]:
     """A driver resamples for a program that is set to another rate than the box: right in speed, but later."""
     snags = []
     for program in reading.found.programs():
-        opening = reading.found.opened.get(program.id)
-        if opening is None or program.rate_hz is None or not opening.converts:
+        streams = reading.found.opened.get(program.id)
+        if streams is None or program.rate_hz is None or not streams.converts:
             continue
-        (way,) = opening.ways
+        (way,) = streams.ways
         box, samples = way.box, way.driver.resampling_samples
         later_ms = float(samples_to_ms(samples, box.rate_hz))
         snags.append(
@@ -68,7 +68,7 @@ def driver_resamples(reading: Reading) -> list[Snag]:
                 consequence=f"Pitch and speed are right; all that passes is later, nothing above "
                 f"{min(program.rate_hz, box.rate_hz) / 2000:g} kHz passes, and the computer has more to do.",
                 items=(program.id, box.id),
-                mend=partial(one_rate, program, opening.device),
+                mend=partial(one_rate, program, streams.device),
             )
         )
     return snags
@@ -125,11 +125,11 @@ def rate_set_in_two_places(reading: Reading) -> list[Snag]:
 
 def _sets(reading: Reading, program: Program) -> bool:
     """Whether a program sets its device's rate: not where a panel does, nor where a driver resamples for it."""
-    opening = reading.found.opened.get(program.id)
-    if opening is None:
+    streams = reading.found.opened.get(program.id)
+    if streams is None:
         return True
-    driver = opening.device.driver
-    return not opening.converts and (driver is None or driver.set_in == "the program")
+    driver = streams.device.driver
+    return not streams.converts and (driver is None or driver.set_in == "the program")
 
 
 @rule("rate", symptoms=("nothing",), explains=("line-blocked", "line-half-silent"))
@@ -137,9 +137,9 @@ def rate_cuts_channels(reading: Reading) -> list[Snag]:
     """A program is mapped to channels of an optical port that it does not carry at the box's rate."""
     snags = []
     for program in reading.found.programs():
-        opening = reading.found.opened.get(program.id)
+        streams = reading.found.opened.get(program.id)
         # The numbers of several boxes as one move instead: see ``numbers``.
-        for way in opening.ways if opening is not None and way_is_own(program, opening) else ():
+        for way in streams.ways if streams is not None and way_is_own(program, streams) else ():
             box = way.box
             for bank, items in zip(BANKS, (program.inputs, program.outputs), strict=True):
                 here, whole = box.channels_at(bank, box.rate_hz), box.channels_at(bank, min(box.rates_hz))
@@ -168,6 +168,6 @@ def rate_cuts_channels(reading: Reading) -> list[Snag]:
     return snags
 
 
-def way_is_own(program: Program, opening: Opening) -> bool:
+def way_is_own(program: Program, streams: OpenDevice) -> bool:
     """Whether a program opens its boxes itself, by their own numbers, and not joined as one."""
-    return all(way.client == program.id for way in opening.ways)
+    return all(way.client == program.id for way in streams.ways)

@@ -156,8 +156,8 @@ def padding(reading: Reading, state: LineState) -> list[Remedy]:
     }
     remedies = []
     for program in passed:
-        opening = reading.found.opened[program]
-        aggregate = reading.found.gear.get(opening.device.id)
+        streams = reading.found.opened[program]
+        aggregate = reading.found.gear.get(streams.device.id)
         if isinstance(aggregate, Aggregate) and aggregate.align == "none":
             remedies.append(pad_members(aggregate))
     return remedies

@@ -14,9 +14,9 @@ import math
 from dataclasses import dataclass
 
 from iskelo.core.rig.clocks import COMPUTER, COMPUTER_TOLERANCE_PPM
+from iskelo.core.rig.device_streams import DeviceStream, OpenDevice
 from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.index import Index
-from iskelo.core.rig.ways import Opening, Way
 
 
 @dataclass(frozen=True, slots=True)
@@ -132,18 +132,18 @@ def drift(ppm: float, rate_hz: int, sender: int, receiver: int, margin_samples: 
     )
 
 
-def drift_of(found: Index, opening: Opening, way: Way, bank: str = "capture") -> Drift | None:
+def drift_of(found: Index, streams: OpenDevice, way: DeviceStream, bank: str = "capture") -> Drift | None:
     """What slips between a program and one of its boxes; None if nothing does."""
-    caller = opening.caller
-    if caller is None or not way.slips:
+    driving = streams.driving
+    if driving is None or not way.slips:
         return None
-    faster = apart(found, found.paces[way.box.id].master, found.paces[caller.box.id].master)
+    faster = apart(found, found.paces[way.box.id].master, found.paces[driving.box.id].master)
     ppm = faster.known_ppm if faster.known_ppm is not None else faster.worst_ppm
-    sender, receiver = way.buffer_samples, caller.buffer_samples
+    sender, receiver = way.buffer_samples, driving.buffer_samples
     if bank == "playback":
         ppm, sender, receiver = -ppm, receiver, sender
     known = faster.known_ppm is not None
-    return drift(ppm, opening.device.rate_hz, sender, receiver, way.margin_samples, known=known)
+    return drift(ppm, streams.device.rate_hz, sender, receiver, way.margin_samples, known=known)
 
 
 def say_drift(found: Drift) -> str:

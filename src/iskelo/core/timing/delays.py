@@ -6,13 +6,13 @@ from fractions import Fraction
 from functools import cached_property
 from typing import Literal
 
+from iskelo.core.rig.device_streams import DeviceStream, OpenDevice, at_buffer
 from iskelo.core.rig.drivers import Offsets
 from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.links import BANKS
 from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.programs import Bus, Program, Track
-from iskelo.core.rig.ways import Opening, Way, at_buffer
 from iskelo.core.timing.compensation import waits
 from iskelo.core.timing.doubt import Side, in_doubt
 from iskelo.core.timing.terms import (
@@ -140,10 +140,10 @@ def _by_outboard(edge: Edge, found: Index, passed: _Passed) -> None:
 
 
 def _by_device(edge: Edge, found: Index, passed: _Passed) -> None:
-    opening = found.opened[edge.owner]
-    passed.rate_hz = opening.device.rate_hz
-    way = way_of(opening, edge)
-    terms = (take_terms if edge.kind == "from device" else send_terms)(opening, way, found)
+    streams = found.opened[edge.owner]
+    passed.rate_hz = streams.device.rate_hz
+    way = way_of(streams, edge)
+    terms = (take_terms if edge.kind == "from device" else send_terms)(streams, way, found)
     passed.terms += terms
     _know(way, _SIDES[edge.kind], terms, passed.doubts, passed.known)
 
@@ -168,8 +168,8 @@ def _into_a_mix(edge: Edge, found: Index, passed: _Passed) -> None:
 
 def _in_a_program(label: str, program: Program, samples: int, found: Index) -> Term:
     """What waits inside a program is counted at the rate it runs at."""
-    opening = found.opened.get(program.id)
-    rate_hz = opening.device.rate_hz if opening is not None else program.rate_hz or UNKNOWN_RATE_HZ
+    streams = found.opened.get(program.id)
+    rate_hz = streams.device.rate_hz if streams is not None else program.rate_hz or UNKNOWN_RATE_HZ
     return Term("program", label, program.name, samples, rate_hz, "set")
 
 
@@ -206,7 +206,7 @@ def _doubt(side: Side, terms: list[Term], doubts: dict[Side, bool]) -> None:
 
 
 def _know(
-    way: Way,
+    way: DeviceStream,
     side: Literal["in", "out", "elsewhere"],
     terms: list[Term],
     doubts: dict[Side, bool],
@@ -221,12 +221,12 @@ def _know(
         known[box, side] = offsets
 
 
-def way_of(opening: Opening, edge: Edge) -> Way:
+def way_of(streams: OpenDevice, edge: Edge) -> DeviceStream:
     """The way to the box that a program takes this from, or sends it to."""
     way = (
-        opening.to("capture", edge.start.owner)
+        streams.to("capture", edge.start.owner)
         if edge.kind == "from device"
-        else opening.to("playback", edge.end.owner)
+        else streams.to("playback", edge.end.owner)
     )
     assert way is not None
     return way
@@ -264,9 +264,9 @@ class Growth:
             self._known[key] = Fraction(more, now.device.rate_hz)
         return self._known[key]
 
-    def _waited(self, opening: Opening, edge: Edge) -> int:
+    def _waited(self, streams: OpenDevice, edge: Edge) -> int:
         terms = take_terms if edge.kind == "from device" else send_terms
-        return sum(term.samples for term in terms(opening, way_of(opening, edge), self._found))
+        return sum(term.samples for term in terms(streams, way_of(streams, edge), self._found))
 
 
 @dataclass(frozen=True, slots=True)
@@ -280,10 +280,13 @@ class Trip:
     assumed_out: bool
 
 
-def trip_of(opening: Opening, found: Index) -> Trip:
+def trip_of(streams: OpenDevice, found: Index) -> Trip:
     """The round trip by the box that calls, or where it has no channels that way, by the first that has."""
-    into, out = (_main_way(opening, bank) for bank in BANKS)
-    terms_in, terms_out = trip_terms(opening, into, "capture", found), trip_terms(opening, out, "playback", found)
+    into, out = (_main_way(streams, bank) for bank in BANKS)
+    terms_in, terms_out = (
+        trip_terms(streams, into, "capture", found),
+        trip_terms(streams, out, "playback", found),
+    )
     doubts: dict[Side, bool] = {}
     known: dict[Side, Offsets] = {}
     _know(into, "in", terms_in, doubts, known)
@@ -302,8 +305,8 @@ def trip_of(opening: Opening, found: Index) -> Trip:
     )
 
 
-def _main_way(opening: Opening, bank: Literal["capture", "playback"]) -> Way:
-    ways = sorted(opening.ways, key=lambda way: (not way.channels(bank), not way.calls))
+def _main_way(streams: OpenDevice, bank: Literal["capture", "playback"]) -> DeviceStream:
+    ways = sorted(streams.ways, key=lambda way: (not way.channels(bank), not way.calls))
     return ways[0]
 
 

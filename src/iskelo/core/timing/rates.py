@@ -14,10 +14,10 @@ def speed(found: Index, program: Program) -> Fraction:
 
     Example: made for 44 100 Hz and played at 48 000 it is 160/147 = 1.0884 times too fast.
     """
-    opening = found.opened.get(program.id)
-    if opening is None or program.rate_hz is None or opening.converts:
+    streams = found.opened.get(program.id)
+    if streams is None or program.rate_hz is None or streams.converts:
         return Fraction(1)
-    return Fraction(opening.device.rate_hz, program.rate_hz)
+    return Fraction(streams.device.rate_hz, program.rate_hz)
 
 
 def cents(ratio: Fraction | float) -> float:

@@ -22,10 +22,10 @@ import math
 from dataclasses import dataclass
 from typing import Literal
 
+from iskelo.core.rig.device_streams import DeviceStream, OpenDevice
 from iskelo.core.rig.drivers import Driver
 from iskelo.core.rig.gear import Aggregate, Interface
 from iskelo.core.rig.index import Index
-from iskelo.core.rig.ways import Opening, Way
 from iskelo.core.timing.clocks import apart
 
 RING, MATCHING, RESAMPLING = "ring between devices", "rate matching", "resampling"
@@ -61,11 +61,13 @@ def buffer_waits(driver: Driver, buffer_samples: int) -> tuple[int, int]:
     return engine + buffer_samples - math.gcd(buffer_samples, engine), engine
 
 
-def trip_terms(opening: Opening, way: Way, bank: Literal["capture", "playback"], found: Index) -> list[Term]:
+def trip_terms(
+    streams: OpenDevice, way: DeviceStream, bank: Literal["capture", "playback"], found: Index
+) -> list[Term]:
     """From a box's jacks to the program, or from the program to its jacks."""
     if bank == "capture":
-        return [*capture_terms(way.box), *take_terms(opening, way, found)]
-    return [*send_terms(opening, way, found), *playback_terms(way.box)]
+        return [*capture_terms(way.box), *take_terms(streams, way, found)]
+    return [*send_terms(streams, way, found), *playback_terms(way.box)]
 
 
 def _hardware(label: str, box: Interface, field: str) -> Term:
@@ -81,46 +83,46 @@ def capture_terms(box: Interface) -> list[Term]:
     ]
 
 
-def take_terms(opening: Opening, way: Way, found: Index) -> list[Term]:
+def take_terms(streams: OpenDevice, way: DeviceStream, found: Index) -> list[Term]:
     """What a sound waits between a box's link and a program that takes it."""
-    into = [*_into(opening, way), *_converting(way)]
+    into = [*_into(streams, way), *_converting(way)]
     own = [*capture_terms(way.box), *(term for term in into if term.label not in _OF_THE_CALLER)]
-    return [*into, *_recounted(opening, way, own, found), *_padding(opening, way, "capture", found)]
+    return [*into, *_recounted(streams, way, own, found), *_padding(streams, way, "capture", found)]
 
 
-def send_terms(opening: Opening, way: Way, found: Index) -> list[Term]:
+def send_terms(streams: OpenDevice, way: DeviceStream, found: Index) -> list[Term]:
     """What a sound waits between a program and the link of a box it is sent to."""
-    out = [*_converting(way), *_out_of(opening, way)]
+    out = [*_converting(way), *_out_of(streams, way)]
     return [
-        *_padding(opening, way, "playback", found),
-        *_recounted(opening, way, [*out, *playback_terms(way.box)], found),
+        *_padding(streams, way, "playback", found),
+        *_recounted(streams, way, [*out, *playback_terms(way.box)], found),
         *out,
     ]
 
 
-def _into(opening: Opening, way: Way) -> list[Term]:
+def _into(streams: OpenDevice, way: DeviceStream) -> list[Term]:
     box, driver = way.box, way.driver
     safety = driver.safety(box.rate_hz, way.buffer_samples)
     label = "capture buffer" if driver.engine is None else "engine and capture buffer"
     return [
         Term("hardware", "safety in", box.name, safety.in_samples, box.rate_hz, safety.in_origin),
         Term("buffer", label, box.name, buffer_waits(driver, way.buffer_samples)[0], box.rate_hz, "set"),
-        *_ring(opening, way),
+        *_ring(streams, way),
     ]
 
 
-def _out_of(opening: Opening, way: Way) -> list[Term]:
+def _out_of(streams: OpenDevice, way: DeviceStream) -> list[Term]:
     box, driver = way.box, way.driver
     safety = driver.safety(box.rate_hz, way.buffer_samples)
     label = "playback buffer" if driver.engine is None else "engine out"
     return [
-        *_ring(opening, way),
+        *_ring(streams, way),
         Term("buffer", label, box.name, buffer_waits(driver, way.buffer_samples)[1], box.rate_hz, "set"),
         Term("hardware", "safety out", box.name, safety.out_samples, box.rate_hz, safety.out_origin),
     ]
 
 
-def _converting(way: Way) -> list[Term]:
+def _converting(way: DeviceStream) -> list[Term]:
     """What a driver that resamples takes for it, in samples of the box."""
     if not way.converts:
         return []
@@ -128,11 +130,11 @@ def _converting(way: Way) -> list[Term]:
     return [Term("hardware", RESAMPLING, way.box.name, way.driver.resampling_samples, way.box.rate_hz, origin)]
 
 
-def _ring(opening: Opening, way: Way) -> list[Term]:
-    caller = opening.caller
-    if not way.rings or caller is None:
+def _ring(streams: OpenDevice, way: DeviceStream) -> list[Term]:
+    driving = streams.driving
+    if not way.rings or driving is None:
         return []
-    waiting = buffer_waits(caller.driver, caller.buffer_samples)[0] + way.margin_samples
+    waiting = buffer_waits(driving.driver, driving.buffer_samples)[0] + way.margin_samples
     terms = [Term("buffer", RING, way.box.name, waiting, way.box.rate_hz, "set")]
     if way.matched:
         terms.append(Term("buffer", MATCHING, way.box.name, MATCHING_SAMPLES, way.box.rate_hz, "set"))
@@ -142,33 +144,33 @@ def _ring(opening: Opening, way: Way) -> list[Term]:
 _OF_THE_CALLER = (RING, MATCHING)
 
 
-def _recounted(opening: Opening, way: Way, own: list[Term], found: Index) -> list[Term]:
+def _recounted(streams: OpenDevice, way: DeviceStream, own: list[Term], found: Index) -> list[Term]:
     """The difference where samples of a matched box's clock are counted on the clock that calls, if both are known."""
-    caller = opening.caller
-    if not way.matched or caller is None:
+    driving = streams.driving
+    if not way.matched or driving is None:
         return []
-    ppm = apart(found, found.paces[way.box.id].master, found.paces[caller.box.id].master).known_ppm
+    ppm = apart(found, found.paces[way.box.id].master, found.paces[driving.box.id].master).known_ppm
     samples = sum(term.samples for term in own)
     more = round(samples / (1 + ppm * 1e-6)) - samples if ppm is not None else 0
-    label = f"counted on the clock of {caller.box.name}"
+    label = f"counted on the clock of {driving.box.name}"
     return [Term("hardware", label, way.box.name, more, way.box.rate_hz, "set")]
 
 
-def _padding(opening: Opening, way: Way, bank: Literal["capture", "playback"], found: Index) -> list[Term]:
+def _padding(streams: OpenDevice, way: DeviceStream, bank: Literal["capture", "playback"], found: Index) -> list[Term]:
     """The wait of an early member for the latest one, where the aggregate lines them up."""
     aggregate = found.gear.get(way.client)
     if not isinstance(aggregate, Aggregate) or aggregate.align == "none":
         return []
 
-    def total(each: Way) -> int:
+    def total(each: DeviceStream) -> int:
         terms = (
-            [*capture_terms(each.box), *_into(opening, each)]
+            [*capture_terms(each.box), *_into(streams, each)]
             if bank == "capture"
-            else [*_out_of(opening, each), *playback_terms(each.box)]
+            else [*_out_of(streams, each), *playback_terms(each.box)]
         )
         return sum(term.samples for term in terms)
 
-    latest = max((total(each) for each in opening.ways if not found.hindrance(opening, each)), default=total(way))
+    latest = max((total(each) for each in streams.ways if not found.hindrance(streams, each)), default=total(way))
     wait = max(0, latest - total(way))
     return [Term("buffer", "for the latest member", aggregate.name, wait, way.box.rate_hz, "set")]
 

@@ -73,11 +73,11 @@ class Feeder:
 class JoinedAtWork:
     """A joined device, as its programs see it and as the box that calls sees it."""
 
-    def __init__(self, caller: DriverAtWork, parts: Sequence[Part], *, pad: bool) -> None:
-        self._caller = caller
+    def __init__(self, driving: DriverAtWork, parts: Sequence[Part], *, pad: bool) -> None:
+        self._caller = driving
         self._parts = parts
-        self.block_samples = caller.block_samples
-        self.rate_hz = caller.rate_hz
+        self.block_samples = driving.block_samples
+        self.rate_hz = driving.rate_hz
         self.capture = sum(part.capture for part in parts)
         self.playback = sum(part.playback for part in parts)
         self.captured: Block = np.zeros((self.capture, 0), np.float32)

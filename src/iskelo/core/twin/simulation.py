@@ -7,12 +7,12 @@ from zlib import crc32
 import numpy as np
 
 from iskelo.core.rig.clocks import COMPUTER, COMPUTER_TOLERANCE_PPM
+from iskelo.core.rig.device_streams import DeviceStream, OpenDevice
 from iskelo.core.rig.gear import Aggregate, Interface
 from iskelo.core.rig.index import Index, index
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import Rig
-from iskelo.core.rig.ways import Opening, Way
 from iskelo.core.twin.aggregates import MATCHING_DELAY_SAMPLES, Feeder, JoinedAtWork, Part
 from iskelo.core.twin.box import Box
 from iskelo.core.twin.driver import Called, DriverAtWork
@@ -72,7 +72,7 @@ class Simulation:
         self.engine.at(self._turn_ticks, SOUND_TURNS, self._keep_turning)
 
     def _set_up_boxes(self) -> dict[str, Box]:
-        ways = [way for opening in self._found.opened.values() for way in opening.ways]
+        ways = [way for streams in self._found.opened.values() for way in streams.ways]
         still = {way.box.id for way in ways if not way.rings}
         random = np.random.default_rng(self._seed)
         boxes = {}
@@ -90,21 +90,21 @@ class Simulation:
             boxes[gear.id] = Box(gear, jacks, self._seed + number, clock, max(blocks, default=0), late_s)
         return boxes
 
-    def _set_up_program(self, program: Program, opening: Opening, place: int) -> None:
-        caller = opening.caller
-        if caller is None:
+    def _set_up_program(self, program: Program, streams: OpenDevice, place: int) -> None:
+        driving = streams.driving
+        if driving is None:
             return
-        admitted = {id(way): self._admits(way, opening) for way in opening.ways}
-        box = self._boxes[caller.box.id]
+        admitted = {id(way): self._admits(way, streams) for way in streams.ways}
+        box = self._boxes[driving.box.id]
         device: DeviceAtWork
         called: list[Called]
-        if not opening.joined:
-            device = session = box.shared(caller.driver)
+        if not streams.joined:
+            device = session = box.shared(driving.driver)
             called = self._called.setdefault(id(session), [])
         else:
-            key = caller.client
+            key = driving.client
             if key not in self._joined:
-                self._joined[key] = self._join(opening, admitted)
+                self._joined[key] = self._join(streams, admitted)
             joined = self._joined[key]
             assert joined is not None
             device, called = joined, joined.programs
@@ -113,41 +113,43 @@ class Simulation:
             device,
             int(self._seconds * device.rate_hz),
             self._sounds,
-            admitted=admitted[id(caller)],
+            admitted=admitted[id(driving)],
             late_s=self._rig.jitter_ms / 1000,
             seed=self._seed + 7919 * (place + 1),
-            resampled_samples=caller.driver.resampling_samples if caller.converts else None,
+            resampled_samples=driving.driver.resampling_samples if driving.converts else None,
         )
         called.append(at_work)
         self.recorders.append((at_work, device.rate_hz))
 
-    def _admits(self, way: Way, opening: Opening) -> bool:
+    def _admits(self, way: DeviceStream, streams: OpenDevice) -> bool:
         """Whether a box lets this client in, at its buffer and its rate."""
         let_in = self._boxes[way.box.id].admit(way.driver, way.client)
         if isinstance(self._found.gear.get(way.client), Aggregate):
             let_in = let_in and not way.driver.engine and way.buffer_samples in way.driver.buffers_samples
-        return let_in and way.box.rate_hz == opening.device.rate_hz
+        return let_in and way.box.rate_hz == streams.device.rate_hz
 
-    def _join(self, opening: Opening, admitted: dict[int, bool]) -> JoinedAtWork:
-        caller = opening.caller
-        assert caller is not None
-        sessions = {id(way): self._session(way, opening) for way in opening.ways if admitted[id(way)] or way is caller}
-        calling = sessions[id(caller)]
-        parts = [self._part(way, opening, sessions.get(id(way)), calling) for way in opening.ways]
-        aggregate = self._found.gear.get(caller.client)
+    def _join(self, streams: OpenDevice, admitted: dict[int, bool]) -> JoinedAtWork:
+        driving = streams.driving
+        assert driving is not None
+        sessions = {id(way): self._session(way, streams) for way in streams.ways if admitted[id(way)] or way is driving}
+        calling = sessions[id(driving)]
+        parts = [self._part(way, streams, sessions.get(id(way)), calling) for way in streams.ways]
+        aggregate = self._found.gear.get(driving.client)
         pads = isinstance(aggregate, Aggregate) and aggregate.align != "none"
         joined = JoinedAtWork(calling, parts, pad=pads)
-        if admitted[id(caller)]:
+        if admitted[id(driving)]:
             self._called.setdefault(id(calling), []).append(joined)
         return joined
 
-    def _session(self, way: Way, opening: Opening) -> DriverAtWork:
+    def _session(self, way: DeviceStream, streams: OpenDevice) -> DriverAtWork:
         box = self._boxes[way.box.id]
-        if way.client == opening.device.id:
+        if way.client == streams.device.id:
             return box.session(way.driver, way.buffer_samples)
         return box.shared(way.driver)
 
-    def _part(self, way: Way, opening: Opening, session: DriverAtWork | None, calling: DriverAtWork) -> Part:
+    def _part(
+        self, way: DeviceStream, streams: OpenDevice, session: DriverAtWork | None, calling: DriverAtWork
+    ) -> Part:
         part = Part(session, way.capture, way.playback)
         if session is None or not way.rings:
             return part
@@ -163,7 +165,7 @@ class Simulation:
         def slipped(inward: bool) -> Callable[[int], None]:
             def tell(samples: int) -> None:
                 time_s = self.engine.now / self.engine.ticks_per_second
-                self._slipped(Slipped(opening.device.name, way.box.name, inward, time_s, samples))
+                self._slipped(Slipped(streams.device.name, way.box.name, inward, time_s, samples))
 
             return tell
 
@@ -227,8 +229,8 @@ def true_rates(found: Index, seed: int) -> dict[str, Fraction]:
 
     A clock that was measured is off by as much; another one by something within its tolerance, drawn from the seed.
     """
-    callers = [opening.caller for opening in found.opened.values()]
-    first: Interface | None = next((way.box for way in callers if way is not None), None)
+    driving_streams = [streams.driving for streams in found.opened.values()]
+    first: Interface | None = next((way.box for way in driving_streams if way is not None), None)
     first = first or next(iter(found.boxes), None)
     if first is None:
         return {}

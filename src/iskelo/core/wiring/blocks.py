@@ -7,6 +7,7 @@ from pydantic import JsonValue
 
 from iskelo.core.edits.edit import Edit, EnableChannels, SetDevice, SetJack, SetMembers, SetValues
 from iskelo.core.rig.claims import excludes
+from iskelo.core.rig.device_streams import DeviceStream, OpenDevice, driver_of
 from iskelo.core.rig.gear import Aggregate, Interface, Source
 from iskelo.core.rig.index import Hindrance, Index
 from iskelo.core.rig.links import link_overload
@@ -14,7 +15,6 @@ from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.programs import Bus, Program, Send, Track
 from iskelo.core.rig.rig import Patch
 from iskelo.core.rig.value import Value
-from iskelo.core.rig.ways import Opening, Way, driver_of
 
 Side = Literal["input", "output"]
 
@@ -96,26 +96,26 @@ def not_supplied(found: Index, patch: Patch) -> Block | None:
     )
 
 
-def shut_way(program: Program, opening: Opening, way: Way, found: Index) -> Block | None:
+def shut_way(program: Program, streams: OpenDevice, way: DeviceStream, found: Index) -> Block | None:
     """Why nothing at all passes between a program and a box of its device; without the one that calls, none does."""
-    caller = opening.caller
-    assert caller is not None
-    for each in (way, caller):
-        hindrance = found.hindrance(opening, each)
+    driving = streams.driving
+    assert driving is not None
+    for each in (way, driving):
+        hindrance = found.hindrance(streams, each)
         if hindrance:
-            return _hindered(program, opening, each, hindrance, found)
+            return _hindered(program, streams, each, hindrance, found)
     return None
 
 
-def not_running(program: Program, opening: Opening | None, found: Index) -> Block | None:
+def not_running(program: Program, streams: OpenDevice | None, found: Index) -> Block | None:
     """Why a program does not run: nothing calls it, for it has no device or cannot open it."""
-    caller = opening.caller if opening is not None else None
-    if opening is None or caller is None:
+    driving = streams.driving if streams is not None else None
+    if streams is None or driving is None:
         return Block("no device", program.id, f"{program.name} has no device, so nothing runs in it", None, "")
-    return shut_way(program, opening, caller, found)
+    return shut_way(program, streams, driving, found)
 
 
-def _hindered(program: Program, opening: Opening, way: Way, hindrance: Hindrance, found: Index) -> Block:
+def _hindered(program: Program, streams: OpenDevice, way: DeviceStream, hindrance: Hindrance, found: Index) -> Block:
     box, driver = way.box, way.driver
     match hindrance:
         case "not connected":
@@ -134,7 +134,7 @@ def _hindered(program: Program, opening: Opening, way: Way, hindrance: Hindrance
             install = Setting(driver.id, {"installed": True})
             return Block("not installed", driver.id, said, install, f"Install the {driver.kind} driver of {box.name}")
         case "other rate":
-            rate_hz, name = opening.device.rate_hz, opening.device.name
+            rate_hz, name = streams.device.rate_hz, streams.device.name
             said = f"{box.name} runs at {box.rate_hz / 1000:g} kHz, and {name} at {rate_hz / 1000:g}"
             if rate_hz not in box.rates_hz:
                 return Block("other rate", box.id, said, None, "")
@@ -154,7 +154,7 @@ def _within_link(box: Interface) -> tuple[Setting | None, str]:
     return None, ""
 
 
-def _held(program: Program, way: Way, found: Index) -> Block:
+def _held(program: Program, way: DeviceStream, found: Index) -> Block:
     box, holder = way.box, found.holder(way)
     assert holder is not None
     said = say_held(holder, way, found)
@@ -167,7 +167,7 @@ def _held(program: Program, way: Way, found: Index) -> Block:
     return Block("held", way.driver.id, said, None, "")
 
 
-def say_held(holder: Program, way: Way, found: Index) -> str:
+def say_held(holder: Program, way: DeviceStream, found: Index) -> str:
     """Why a program cannot open a box that another has, in words."""
     box, driver = way.box, way.driver
     by = next(each.driver for each in found.claims[box.id] if each.program is holder and excludes(each.driver, driver))
@@ -183,7 +183,7 @@ def _opens_by(program: Program, box: Interface) -> bool:
     return program.device == box.id and program.output_device is None
 
 
-def not_offered(way: Way, found: Index) -> Block:
+def not_offered(way: DeviceStream, found: Index) -> Block:
     """A member does not offer the buffer of its aggregate: the nearest one that all members do."""
     name = found.name(way.client)
     said = f"{way.box.name} does not offer the buffer {way.buffer_samples} of {name}"
@@ -202,7 +202,9 @@ def _all_offer(aggregate: str, size: int, found: Index) -> bool:
     return all(size in driver_of(box, driver).buffers_samples for box, driver in boxes if isinstance(box, Interface))
 
 
-def not_shown(program: Program, way: Way, bank: Literal["capture", "playback"], channel: int, found: Index) -> Block:
+def not_shown(
+    program: Program, way: DeviceStream, bank: Literal["capture", "playback"], channel: int, found: Index
+) -> Block:
     box, driver = way.box, way.driver
     about = f"{box.id}/{bank}/{channel}"
     if channel > box.channels_at(bank, box.rate_hz):
@@ -220,7 +222,7 @@ def not_shown(program: Program, way: Way, bank: Literal["capture", "playback"], 
 
 
 def wider_driver(
-    program: Program, way: Way, bank: Literal["capture", "playback"], channel: int, found: Index
+    program: Program, way: DeviceStream, bank: Literal["capture", "playback"], channel: int, found: Index
 ) -> tuple[tuple[Edit, ...], str]:
     """Opening a box by a driver that shows a channel, installed first where it must be; no edits if there is none."""
     box, joined = way.box, found.gear.get(way.client)

@@ -3,11 +3,11 @@
 from collections.abc import Mapping, Sequence
 from typing import Literal
 
+from iskelo.core.rig.device_streams import OpenDevice
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.mixing import legs_into
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import PanLaw, Program, ProgramPort, Send, Track
-from iskelo.core.rig.ways import Opening
 from iskelo.core.wiring.blocks import (
     Block,
     Setting,
@@ -27,19 +27,19 @@ from iskelo.core.wiring.edge import Edge, edge_of, legs_of
 from iskelo.core.wiring.hops import HopKind
 
 
-def _device_edges(program: Program, opening: Opening, found: Index) -> list[Edge]:
+def _device_edges(program: Program, streams: OpenDevice, found: Index) -> list[Edge]:
     """What a program takes from the boxes behind its device, and what it sends to them."""
     edges: list[Edge] = []
     sides: tuple[tuple[Side, tuple[ProgramPort, ...], Literal["capture", "playback"], tuple[int, ...]], ...] = (
         ("input", program.inputs, "capture", program.enabled_in),
         ("output", program.outputs, "playback", program.enabled_out),
     )
-    shut = [shut_way(program, opening, way, found) for way in opening.ways]
+    shut = [shut_way(program, streams, way, found) for way in streams.ways]
     for side, items, bank, enabled in sides:
         on = set(enabled)
         places = {
             channel: (way, number, block)
-            for way, block in zip(opening.ways, shut, strict=True)
+            for way, block in zip(streams.ways, shut, strict=True)
             for number, channel in enumerate(way.channels(bank), start=1)
         }
         for item in items:
@@ -61,12 +61,12 @@ def _device_edges(program: Program, opening: Opening, found: Index) -> list[Edge
 
 
 def program_edges(program: Program, found: Index) -> list[Edge]:
-    opening = found.opened.get(program.id)
+    streams = found.opened.get(program.id)
     law = program.pan_law
     given: dict[str, list[Send]] = {}
     for send in program.sends:
         given.setdefault(send.item, []).append(send)
-    edges = _device_edges(program, opening, found) if opening is not None else []
+    edges = _device_edges(program, streams, found) if streams is not None else []
     starts = {item.id: legs_of(item.id, "input", len(item.legs)) for item in program.inputs}
     sinks = {item.id: legs_of(item.id, "output", len(item.legs)) for item in program.outputs}
     sinks |= {bus.id: legs_of(bus.id, "bus", bus.width) for bus in program.buses}
@@ -89,7 +89,7 @@ def program_edges(program: Program, found: Index) -> list[Edge]:
                 armed = Block("armed elsewhere", track.id, said, opened, f"Disarm track {other.name}")
             if track.input in sinks:
                 # What comes from a named input has met its device on the way; a mix runs only if the program does.
-                armed = armed or not_running(program, opening, found)
+                armed = armed or not_running(program, streams, found)
             heard = not_heard(track, program)
             for leg, (start, end) in enumerate(zip(starts[track.input], monitor, strict=False), start=1):
                 edges.append(edge_of((start, Port(track.id, "track", leg), "record", track.id, 0.0, 1, armed)))

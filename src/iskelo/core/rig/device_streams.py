@@ -18,7 +18,7 @@ RATE_OF_NOTHING_HZ = 48_000
 
 
 @dataclass(frozen=True, slots=True)
-class Way:
+class DeviceStream:
     """One box of those a program reaches, and which of its device's channels are this box's.
 
     ``client`` is who opens the driver: the program itself, or the aggregate it is on. Channel ``capture_before`` + 1
@@ -90,14 +90,14 @@ class Device:
 
 
 @dataclass(frozen=True, slots=True)
-class Opening:
+class OpenDevice:
     """A program's device as the program sees it, and the ways to the boxes behind it."""
 
     device: Device
-    ways: tuple[Way, ...]
+    ways: tuple[DeviceStream, ...]
 
     @property
-    def caller(self) -> Way | None:
+    def driving(self) -> DeviceStream | None:
         """The box at whose pace the program is called; None if no box of its device is there."""
         return next((way for way in self.ways if way.calls), None)
 
@@ -106,7 +106,7 @@ class Opening:
         """A program at another rate than its box is heard and plays at the right speed all the same."""
         return any(way.converts for way in self.ways)
 
-    def at(self, bank: Bank, channel: int) -> tuple[Way, int] | None:
+    def at(self, bank: Bank, channel: int) -> tuple[DeviceStream, int] | None:
         """The box behind a channel of the device, and its own number there; None beyond the last."""
         for way in self.ways:
             numbers = way.channels(bank)
@@ -114,7 +114,7 @@ class Opening:
                 return way, channel - numbers.start + 1
         return None
 
-    def to(self, bank: Bank, box: str) -> Way | None:
+    def to(self, bank: Bank, box: str) -> DeviceStream | None:
         """The way to a box, in or out."""
         return next((way for way in self.ways if way.box.id == box and way.channels(bank)), None)
 
@@ -144,7 +144,7 @@ def present(aggregate: Aggregate, boxes: Mapping[str, Interface]) -> list[tuple[
 
 def open_program(
     program: Program, boxes: Mapping[str, Interface], aggregates: Mapping[str, Aggregate], paces: Mapping[str, Pace]
-) -> Opening | None:
+) -> OpenDevice | None:
     """How a program reaches its device; None if it has none."""
     aggregate = aggregates.get(program.device or "")
     if aggregate is not None:
@@ -157,9 +157,9 @@ def open_program(
     return _two(program, into, out, paces)
 
 
-def open_box(box: Interface, driver: Driver, client: str = "", own_rate_hz: int | None = None) -> Opening:
+def open_box(box: Interface, driver: Driver, client: str = "", own_rate_hz: int | None = None) -> OpenDevice:
     """One box by one of its drivers."""
-    way = Way(
+    way = DeviceStream(
         box=box,
         driver=driver,
         client=client,
@@ -175,7 +175,7 @@ def open_box(box: Interface, driver: Driver, client: str = "", own_rate_hz: int 
         margin_samples=0,
         own_rate_hz=own_rate_hz,
     )
-    return Opening(_device(box, driver), (way,))
+    return OpenDevice(_device(box, driver), (way,))
 
 
 def _device(box: Interface, driver: Driver, name: str = "", capture: int | None = None) -> Device:
@@ -194,40 +194,40 @@ def _device(box: Interface, driver: Driver, name: str = "", capture: int | None 
     )
 
 
-def opened_by(opening: Opening, driver: Driver) -> Opening:
+def opened_by(streams: OpenDevice, driver: Driver) -> OpenDevice:
     """The same single box by another of its drivers."""
-    (way,) = opening.ways
+    (way,) = streams.ways
     other = replace(way, driver=driver, buffer_samples=driver.buffer_samples)
-    return Opening(_device(way.box, driver), (other,))
+    return OpenDevice(_device(way.box, driver), (other,))
 
 
-def at_buffer(opening: Opening, driver: str, size: int) -> Opening:
+def at_buffer(streams: OpenDevice, driver: str, size: int) -> OpenDevice:
     """The same device when a driver's buffer, or that of the aggregate with this id, is another."""
 
-    def changed(way: Way) -> Way:
-        if way.client == opening.device.id:
-            return replace(way, buffer_samples=size) if driver == opening.device.id else way
+    def changed(way: DeviceStream) -> DeviceStream:
+        if way.client == streams.device.id:
+            return replace(way, buffer_samples=size) if driver == streams.device.id else way
         if way.driver.id != driver:
             return way
         return replace(way, driver=_sized(way.driver, size), buffer_samples=size)
 
-    device = opening.device
+    device = streams.device
     if device.buffer_id == driver:
         own = _sized(device.driver, size) if device.driver is not None else None
         device = replace(device, buffer_samples=size, driver=own)
-    return Opening(device, tuple(map(changed, opening.ways)))
+    return OpenDevice(device, tuple(map(changed, streams.ways)))
 
 
 def _sized(driver: Driver, size: int) -> Driver:
     return driver.model_copy(update={"buffer_samples": size})
 
 
-def _two(program: Program, into: Interface, out: Interface, paces: Mapping[str, Pace]) -> Opening:
-    """Input from one device and output to another, which calls: the input waits a block of the caller's more."""
+def _two(program: Program, into: Interface, out: Interface, paces: Mapping[str, Pace]) -> OpenDevice:
+    """Input from one device and output to another, which calls: the input waits a block more of the one that calls."""
     driver_in, driver_out = driver_of(into, program.driver), driver_of(out, program.output_driver)
     same = paces[into.id].master == paces[out.id].master
     ways = (
-        Way(
+        DeviceStream(
             box=into,
             driver=driver_in,
             client=program.id,
@@ -242,7 +242,7 @@ def _two(program: Program, into: Interface, out: Interface, paces: Mapping[str, 
             rings=True,
             margin_samples=program.margin_samples,
         ),
-        Way(
+        DeviceStream(
             box=out,
             driver=driver_out,
             client=program.id,
@@ -258,18 +258,18 @@ def _two(program: Program, into: Interface, out: Interface, paces: Mapping[str, 
             margin_samples=0,
         ),
     )
-    return Opening(_device(out, driver_out, f"{into.name} in, {out.name} out", into.capture), ways)
+    return OpenDevice(_device(out, driver_out, f"{into.name} in, {out.name} out", into.capture), ways)
 
 
 def open_aggregate(
     aggregate: Aggregate, boxes: Mapping[str, Interface], paces: Mapping[str, Pace], *, whole: bool = False
-) -> Opening:
+) -> OpenDevice:
     """The device that an aggregate's present members make up; ``whole``: as if all of them were there."""
     if whole:
         boxes = {identity: box.model_copy(update={"connected": True}) for identity, box in boxes.items()}
     there = present(aggregate, boxes)
     master = next((box for _, box in there if box.id == aggregate.master), there[0][1] if there else None)
-    ways: list[Way] = []
+    ways: list[DeviceStream] = []
     captured = played = 0
     for member, box in there:
         assert master is not None
@@ -277,7 +277,7 @@ def open_aggregate(
         same = paces[box.id].master == paces[master.id].master
         capture, playback = box.shown(driver, "capture"), box.shown(driver, "playback")
         ways.append(
-            Way(
+            DeviceStream(
                 box=box,
                 driver=driver,
                 client=aggregate.id,
@@ -307,7 +307,7 @@ def open_aggregate(
         buffers_samples=buffers_of([way.driver for way in ways], aggregate.buffer_samples),
         driver=None,
     )
-    return Opening(device, tuple(ways))
+    return OpenDevice(device, tuple(ways))
 
 
 def buffers_of(drivers: list[Driver], now: int) -> tuple[int, ...]:
