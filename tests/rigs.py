@@ -29,6 +29,7 @@ from iskelo.core.rig.programs import Bus, LoadReading, PanLaw, Program, ProgramP
 from iskelo.core.rig.rig import Line, Patch, Rig
 from iskelo.core.snags.registry import run_rules
 from iskelo.core.snags.rule import Snag
+from iskelo.core.words.say import say
 
 
 @dataclass
@@ -60,6 +61,10 @@ class Bench:
 
     def line(self, name: str) -> LineState:
         return next(state for state in read(self.rig).lines if state.line.name == name)
+
+    def said(self, name: str, at: int = 0) -> str:
+        """The words of a line's finding: of its headline, or of one after it."""
+        return say(self.line(name).findings[at], index(self.rig))
 
     def snags(self, rule: str) -> list[Snag]:
         return [snag for snag in run_rules(read(self.rig)) if snag.rule == rule]

@@ -4,9 +4,10 @@ import pytest
 
 from iskelo.core.edits.additions import AddLine, AddSources
 from iskelo.core.edits.edit import EnableChannels, Plug, Remove, SetDevice, SetDirect, SetLeg, SetTrim, SetValues
-from iskelo.core.lines.stations import fold_numbers, stations
 from iskelo.core.rig.index import index
 from iskelo.core.rig.ports import Port
+from iskelo.core.stations import fold_numbers, stations
+from iskelo.core.words.say import say
 from rigs import Bench, ears, heard, two_voices
 
 
@@ -28,7 +29,7 @@ def test_not_plugged_in() -> None:
     bench.do(Remove(items=(bench.rig.patches[0].id,)))
     assert bench.line("L Alma").headline == "silent"
     assert shown(bench, "L Alma")[:2] == ["on Alma", "gap not plugged in 1"]
-    assert "goes nowhere yet" in bench.line("L Alma").findings[0].words
+    assert "goes nowhere yet" in bench.said("L Alma")
 
 
 @pytest.mark.parametrize(
@@ -55,7 +56,7 @@ def test_a_track_on_another_input_is_told() -> None:
     state = bench.line("L Alma")
     assert state.headline == "silent"
     assert state.legs[0].gap is not None
-    assert state.legs[0].gap.short == "track T Alma takes another input"
+    assert say(state.legs[0].gap.missing, index(bench.rig)) == "track T Alma takes another input"
     assert [found.kind for found in state.findings] == ["silent", "crowded"]
 
 
@@ -75,14 +76,14 @@ def test_a_blocked_line_names_what_does_not_pass(change, told: str) -> None:
     bench.do(change(bench))
     state = bench.line("L Alma")
     assert state.headline == "blocked"
-    assert told in state.findings[0].words
+    assert told in say(state.findings[0], index(bench.rig))
 
 
 def test_a_heard_line_is_blocked_by_a_muted_or_unmonitored_track() -> None:
     bench = heard(two_voices(), "Alma")
-    assert "not monitored" in bench.line("Alma heard").findings[0].words
+    assert "not monitored" in bench.said("Alma heard")
     bench.do(SetValues(item=bench.track("T Alma"), values={"monitored": True, "muted": True}))
-    assert "track T Alma is muted" in bench.line("Alma heard").findings[0].words
+    assert "track T Alma is muted" in bench.said("Alma heard")
     bench.do(SetValues(item=bench.track("T Alma"), values={"muted": False}))
     assert bench.line("Alma heard").headline == "arrives"
 
@@ -97,7 +98,7 @@ def test_doubled_tells_the_distance_and_the_first_three_notches() -> None:
     assert [found.kind for found in state.findings] == ["doubled", "late"]
     apart = 371 - 59
     notches = ", ".join(f"{(2 * k + 1) * 48_000 / (2 * apart):.0f}" for k in range(3))
-    assert state.findings[0].words == (
+    assert say(state.findings[0], index(bench.rig)) == (
         f"2 arrivals at Phones L, {apart} samples = {apart / 48:.2f} ms apart; notches {notches} Hz"
     )
     assert [s.copies for s in stations(state, index(bench.rig))] == [1, 1, 2, 1, 1, 1]
@@ -108,7 +109,7 @@ def test_late_says_by_how_much_and_the_limit_itself_is_in_time() -> None:
     bench.do(SetValues(item=bench.track("T Alma"), values={"monitored": True}))
     assert bench.line("Alma heard").headline == "arrives"
     bench.do(SetValues(item=bench.id("Alma heard"), values={"longest_delay_ms": 7.0}))
-    assert bench.line("Alma heard").findings[0].words == "7.73 ms, 0.73 ms over its limit of 7 ms"
+    assert bench.said("Alma heard") == "7.73 ms, 0.73 ms over its limit of 7 ms"
 
 
 def test_two_sources_that_arrive_at_each_others_tracks_are_crossed_not_silent() -> None:
@@ -117,7 +118,7 @@ def test_two_sources_that_arrive_at_each_others_tracks_are_crossed_not_silent() 
     for name, other in (("Alma", "Bertil"), ("Bertil", "Alma")):
         state = bench.line(f"L {name}")
         assert [found.kind for found in state.findings] == ["crossed", "crowded"]
-        assert f"T {other}, where L {other} belongs" in state.findings[0].words
+        assert f"T {other}, where L {other} belongs" in say(state.findings[0], index(bench.rig))
 
 
 def test_swapped_legs_of_a_stereo_line_are_crossed() -> None:
@@ -132,7 +133,7 @@ def test_swapped_legs_of_a_stereo_line_are_crossed() -> None:
         SetDirect(interface=box, jack_in=4, jack_out=2),
         AddLine(name="Organ heard", purpose="listen", from_ports=(left, right), to_ports=ears(bench)),
     )
-    assert bench.line("Organ heard").findings[0].words == "left and right are swapped"
+    assert bench.said("Organ heard") == "left and right are swapped"
     (snag,) = bench.snags("line-crossed")
     bench.do(*snag.mend()[0].edits)
     assert bench.line("Organ heard").headline == "arrives"
@@ -156,7 +157,7 @@ def test_hot_is_above_full_scale() -> None:
     bench = two_voices()
     bench.do(SetTrim(interface=bench.id("Box"), jack_in=1, trim_db=57))
     assert bench.line("L Alma").headline == "hot"
-    assert "1.0 dB above full scale" in bench.line("L Alma").findings[0].words
+    assert "1.0 dB above full scale" in bench.said("L Alma")
 
 
 def test_a_heard_line_whose_channel_no_program_takes_says_so() -> None:
@@ -164,7 +165,7 @@ def test_a_heard_line_whose_channel_no_program_takes_says_so() -> None:
     bench.do(SetLeg(item=bench.id("In Bertil"), channel=None))
     gap = bench.line("Bertil heard").legs[0].gap
     assert gap is not None
-    assert gap.short == "no program passes channel 2 on"
+    assert say(gap.missing, index(bench.rig)) == "no program passes channel 2 on"
 
 
 def test_a_line_with_no_ends_says_so() -> None:

@@ -30,6 +30,7 @@ from iskelo.core.snags.registry import run_rules
 from iskelo.core.timing.delays import delay_of
 from iskelo.core.twin.mixing import mixed
 from iskelo.core.wiring.graph import compile_graph
+from iskelo.core.words.say import say
 from rigs import Bench, ears, heard, two_voices
 
 PANS = st.floats(-1, 1)
@@ -233,7 +234,7 @@ def test_a_muted_track_is_told_once_and_one_edit_opens_it() -> None:
     bench.do(SetValues(item=bench.track("T Alma"), values={"muted": True}))
     state = next(state for state in read(bench.rig).lines if state.line.purpose == "listen")
     assert state.headline == "blocked"
-    assert state.findings[0].words.count("is muted") == 1
+    assert say(state.findings[0], index(bench.rig)).count("is muted") == 1
     joining = join_line(read(bench.rig), state.line)
     assert joining is not None
     bench.do(*joining.edits)
@@ -376,7 +377,7 @@ def test_nothing_runs_in_a_program_without_a_device_and_it_is_said() -> None:
     assert next(line for line in run_line_check(bench.rig).ledger.lines if line.name == "Click kept").proved
     bench.do(SetDevice(program=program, device=None))
     assert bench.line("Click kept").headline == "blocked"
-    assert "Recorder has no device" in bench.line("Click kept").findings[0].words
+    assert "Recorder has no device" in bench.said("Click kept")
 
 
 def test_a_track_that_takes_what_it_feeds_is_a_circle_and_kept_silent_on_both_sides() -> None:

@@ -8,7 +8,6 @@ from hypothesis import strategies as st
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.lines.context import Reading, read
-from iskelo.core.lines.stations import stations
 from iskelo.core.planner.choices import choices
 from iskelo.core.planner.fill import FillRequest, fill
 from iskelo.core.planner.jack_moves import Ask
@@ -16,6 +15,7 @@ from iskelo.core.planner.moves import moves
 from iskelo.core.planner.search import cheapest_way, join_all, join_line
 from iskelo.core.rig.ports import COLUMNS, Port
 from iskelo.core.rig.rig import Rig
+from iskelo.core.stations import stations
 from rigs import any_rig
 
 RIGS = st.one_of(any_rig(), any_rig(busy=True), any_rig(busy=True, back=True))

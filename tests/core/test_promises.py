@@ -125,7 +125,7 @@ def test_budgets_and_clocks_of_any_rig_agree_with_its_survey(rig: Rig) -> None:
         assert each.ms == lines[each.line].latest_ms
         assert each.samples == sum(part.samples for part in each.parts)
         late = each.left_ms is not None and each.left_ms < 0
-        assert late == any(finding.startswith("late") for finding in lines[each.line].findings)
+        assert late == any(finding.kind == "late" for finding in lines[each.line].findings)
     rows = clock_tree(reading)
     in_circles = {identity for identity, pace in reading.found.paces.items() if pace.unlocked == "loop"}
     assert {row.box for row in rows} | in_circles == {box.id for box in reading.found.boxes}

@@ -80,7 +80,7 @@ def test_a_line_off_speed_says_so_and_is_one_snag_with_its_cause() -> None:
     bench, _ = deck(44_100)
     state = bench.line("Music heard")
     assert state.headline == "off speed"
-    assert state.findings[0].words == "Deck voice 1 Music plays 8.8 % fast and 146.7 cents high"
+    assert bench.said(state.line.name) == "Deck voice 1 Music plays 8.8 % fast and 146.7 cents high"
     (snag,) = [each for each in find_snags(read(bench.rig)) if "speed" in each.rule or "rate" in each.rule]
     assert snag.rule == "program-at-another-rate"
     assert snag.follows == ("Music heard plays at the wrong speed",)

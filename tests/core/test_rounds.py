@@ -31,6 +31,7 @@ from iskelo.core.survey import survey_again
 from iskelo.core.timing.delays import delay_of
 from iskelo.core.timing.rounds import Hopped, Passed, copies, determinant, growth_db_per_s
 from iskelo.core.twin.run import run_twin
+from iskelo.core.words.say import say
 from rigs import Bench, any_rig, as_one_speed, ears, two_voices
 
 BACK = st.one_of(any_rig(joined=False, busy=True, back=True), any_rig(busy=True, back=True))
@@ -145,7 +146,7 @@ def test_a_loop_is_told_with_its_gain_and_delay() -> None:
     assert told.growth_db_per_s == pytest.approx(-600)
     line = bench.line("Player heard")
     assert line.has("rings")
-    said = next(each.words for each in line.findings if each.kind == "rings")
+    said = say(line.finding("rings"), index(bench.rig))
     assert "−6.0 dB every 10.00 ms: 0.10 s to −60 dB; peaks of +6.0 dB every 100 Hz from 0 Hz" in said
 
 
@@ -208,7 +209,7 @@ def test_peaks_and_dips_that_are_told_are_those_of_freqz(gain_db: float, inverte
     assert dip == pytest.approx(-20 * math.log10(1 + ratio), abs=1e-6)
     line = bench.line("Player heard")
     if line.has("rings"):
-        said = next(each.words for each in line.findings if each.kind == "rings")
+        said = say(line.finding("rings"), index(bench.rig))
         every, begin = rate / samples, rate / samples / 2 if inverted else 0.0
         assert f"peaks of +{peak:.1f} dB every {every:.0f} Hz from {begin:.0f} Hz" in said
         assert f"dips of {dip:.1f} dB".replace("-", "−") in said
@@ -360,7 +361,7 @@ def test_an_outboard_that_leads_nowhere_is_named_and_the_planner_plugs_it_on() -
     bench.rig = bench.rig.model_copy(update={"patches": tuple(p for p in bench.rig.patches if p.id != lead.id)})
     line = bench.line("L Alma")
     assert line.headline == "silent"
-    assert "Squash leads nowhere" in line.findings[0].words
+    assert "Squash leads nowhere" in say(line.findings[0], index(bench.rig))
     (snag,) = [each for each in bench.snags("line-silent") if line.line.id in each.lines]
     best = tried_remedies(bench.rig, snag)[0]
     assert best.words.startswith("Plug Squash out into Box jack in 1")

@@ -11,10 +11,11 @@ from hypothesis import strategies as st
 from iskelo.core.levels.along import first_short, levels_along
 from iskelo.core.lines.context import read
 from iskelo.core.lines.findings import HEADLINES
-from iskelo.core.lines.stations import COLUMNS, Station, fold_numbers, stations
 from iskelo.core.rig.ports import STAGE
 from iskelo.core.rig.rig import Rig
+from iskelo.core.stations import COLUMNS, Station, fold_numbers, stations
 from iskelo.core.survey import survey
+from iskelo.core.words.say import say
 from rigs import any_rig
 
 RIGS = st.one_of(any_rig(), any_rig(busy=True))
@@ -71,9 +72,9 @@ def test_a_gap_lies_between_what_the_source_reaches_and_what_feeds_the_target(ri
                 assert before in {edge.start for edge in graph.into(after)}
             assert gap.behind[0] not in {edge.end for edge in graph.leaving.get(gap.ahead[-1], ())}
             assert STAGE[gap.behind[0].bank] > STAGE[gap.ahead[-1].bank] or gap.behind == (leg.end,)
-            said = gap.words(reading.found)
+            said = say(gap, reading.found)
             assert said.startswith(reading.found.say(leg.start))
-            assert said.endswith(f": {gap.short}.")
+            assert said.endswith(f": {say(gap.missing, reading.found)}.")
             assert reading.found.say(leg.end) in said
 
 
@@ -87,8 +88,7 @@ def test_findings_stand_in_the_order_of_headlines_and_are_told_once_a_kind(rig: 
         assert places
         assert ("arrives" in {finding.kind for finding in state.findings}) <= (len(places) == 1)
         for kind in {finding.kind for finding in state.findings}:
-            words = next(finding.words for finding in state.findings if finding.kind == kind)
-            assert (state, words) in reading.having[kind]
+            assert (state, state.finding(kind)) in reading.having[kind]
     assert sum(map(len, reading.having.values())) >= len(reading.lines)
 
 

@@ -15,12 +15,12 @@ from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import Remove, SetLeg, SetValues
 from iskelo.core.lines.context import read
-from iskelo.core.lines.stations import COLUMNS
 from iskelo.core.planner.choices import choices
 from iskelo.core.rig.gear import Source
 from iskelo.core.rig.index import index
 from iskelo.core.rig.rig import Rig
 from iskelo.core.snags.registry import find_snags, run_rules
+from iskelo.core.stations import COLUMNS
 from iskelo.core.survey import HopView, line_ways, survey, survey_again
 from iskelo.demo.orrin_point import orrin_point
 from rigs import any_rig, heard, two_voices

@@ -113,7 +113,7 @@ def test_an_instrument_whose_nominal_level_is_full_scale_is_hot_before_anyone_pl
 def test_a_source_may_need_headroom_of_its_own() -> None:
     bench = two_voices()
     bench.do(SetValues(item=bench.id("Alma"), values={"headroom_db": 24}))
-    assert "18.0 dB of headroom at Box capture 1, 24 are wanted" in bench.line("L Alma").findings[0].words
+    assert "18.0 dB of headroom at Box capture 1, 24 are wanted" in bench.said("L Alma")
     bench.do(SetValues(item=bench.id("Alma"), values={"headroom_db": 12}))
     assert bench.line("L Alma").headline == "arrives"
     bench.do(SetTrim(interface=bench.id("Box"), jack_in=1, trim_db=44))
@@ -141,7 +141,7 @@ def test_different_sources_add_up_as_powers_and_the_sum_needs_12_db() -> None:
     bench.do(monitored(bench, "Ines"))
     state = bench.line("Ines heard")
     total = 10 * math.log10(5 * 10 ** (-18 / 10))
-    assert state.findings[0].words.startswith(
+    assert bench.said(state.line.name).startswith(
         f"with 4 other sources it adds up to −{-total:.1f} dBFS at Box playback 1"
     )
     words = first_remedy(bench, "line-hot")
@@ -157,7 +157,7 @@ def test_a_level_is_mended_where_it_was_lost_and_the_preamplifier_is_left_alone(
         SetValues(item=bench.id("Alma heard"), values={"lowest_dbfs": -24}),
         *(SetOutputTrim(interface=bench.id("Box"), jack_out=jack, trim_db=-20) for jack in (1, 2)),
     )
-    assert bench.line("Alma heard").findings[0].words == "−38.0 dBFS, under its lowest of −24 dBFS"
+    assert bench.said("Alma heard") == "−38.0 dBFS, under its lowest of −24 dBFS"
     found = check(bench)
     assert row(found, "Alma heard").words == "−38.0 dBFS, its lowest is −24 dBFS"
     assert first_remedy(bench, "line-low").startswith("Set the trim of Box jack out 1 to 0 dB, 20 dB up; ")
@@ -214,7 +214,7 @@ def test_polarity_is_a_finding_with_the_lead_that_reversed_it_and_is_mended_ther
     bench.do(SetValues(item=bench.rig.patches[0].id, values={"inverted": True}))
     state = bench.line("L Alma")
     assert state.headline == "inverted"
-    assert "by the lead Alma → Box jack in 1" in state.findings[0].words
+    assert "by the lead Alma → Box jack in 1" in bench.said(state.line.name)
     assert row(check(bench), "L Alma").words == "Alma has its polarity reversed at Recorder track 1 T Alma"
     assert first_remedy(bench, "line-inverted").endswith("for Alma → Box jack in 1")
     assert row(check(bench), "L Alma").proved
@@ -235,7 +235,7 @@ def test_one_side_reversed_is_told_as_one_side() -> None:
     bench = stereo()
     lead = next(patch for patch in bench.rig.patches if patch.from_port == bench.out("Organ", 2))
     bench.do(SetValues(item=lead.id, values={"inverted": True}))
-    assert bench.line("Organ heard").findings[0].words.startswith("the polarity of the right side is reversed")
+    assert bench.said("Organ heard").startswith("the polarity of the right side is reversed")
 
 
 def test_one_side_silent_is_never_told_as_if_nothing_arrived() -> None:
@@ -243,7 +243,7 @@ def test_one_side_silent_is_never_told_as_if_nothing_arrived() -> None:
     bench.do(Remove(items=(next(p.id for p in bench.rig.patches if p.from_port == bench.out("Organ", 2)),)))
     state = bench.line("Organ heard")
     assert state.headline == "half silent"
-    assert state.findings[0].words == "left arrives, right does not: Organ R is not plugged in"
+    assert bench.said(state.line.name) == "left arrives, right does not: Organ R is not plugged in"
     (snag,) = [each for each in find_snags(read(bench.rig)) if each.lines == (state.line.id,)]
     assert snag.rule == "line-half-silent"
     assert row(check(bench), "Organ heard").words.startswith("left is heard, right is not heard: Organ R is not heard")
@@ -280,7 +280,7 @@ def test_both_sides_in_both_ears_are_crossed_though_both_arrive() -> None:
     )
     assert not row(check(bench), "Organ heard").proved
     bench.do(SetDirect(interface=box, jack_in=4, jack_out=1, gain_db=None))
-    assert bench.line("Organ heard").findings[0].words == "left arrives on the right side too"
+    assert bench.said("Organ heard") == "left arrives on the right side too"
 
 
 def test_a_softer_side_is_brought_up_where_it_was_lost() -> None:
@@ -329,7 +329,7 @@ def test_lines_recorded_together_through_two_boxes_are_told_apart_where_a_sum_wo
     assert [snag.rule for snag in snags] == (["members-differ-in-delay"] if apart else [])
     if apart:
         assert snags[0].severity == "trouble"
-        assert f"{later} samples" in bench.line("L Bertil").findings[0].words
+        assert f"{later} samples" in bench.said("L Bertil")
         assert not row(check(bench), "L Bertil").proved
         assert first_remedy(bench, "members-differ-in-delay") == "Pad the members of Both to the longest"
         assert check(bench).as_wanted == 2
@@ -381,14 +381,14 @@ def sole_use(bench: Bench) -> None:
 def test_sole_use_is_shut_out_by_who_came_first_and_shuts_out_who_comes_later() -> None:
     bench = two_voices()
     sole_use(bench)
-    assert "nobody can have it for sole use" in bench.line("Music heard").findings[0].words
+    assert "nobody can have it for sole use" in bench.said("Music heard")
     assert bench.line("L Alma").headline == "arrives"
     found = check(bench)
     assert [line.proved for line in found.lines] == [True, True, False]
     assert all(target.agrees for target in found.targets)
     # The recorder behind the deck: it is let in last, and shut out.
     bench.do(SetValues(item=bench.id("Recorder"), values={"lets_go_in_background": True}))
-    assert "for its sole use" in bench.line("L Alma").findings[0].words
+    assert "for its sole use" in bench.said("L Alma")
     assert bench.line("Music heard").headline == "arrives"
     found = check(bench)
     assert [line.proved for line in found.lines] == [False, False, True]
@@ -465,7 +465,7 @@ def test_a_line_on_a_box_whose_link_cannot_open_is_blocked_by_plan_and_silent_by
     bench = two_voices()
     bench.do(SetValues(item=bench.id("Box"), values={"link_kind": "USB full speed"}))
     assert bench.line("L Alma").headline == "blocked"
-    assert "cannot carry its channels" in bench.line("L Alma").findings[0].words
+    assert "cannot carry its channels" in bench.said("L Alma")
     found = check(bench)
     assert not any(line.proved for line in found.lines)
     assert all(target.agrees for target in found.targets)

@@ -1,7 +1,6 @@
 """The graph of ports: what joins them, why sound does not pass, and that what is offered opens the way."""
 
 import graphlib
-from typing import get_args
 
 import pytest
 from hypothesis import given, settings
@@ -13,9 +12,10 @@ from iskelo.core.rig.index import index
 from iskelo.core.rig.mixing import legs_into
 from iskelo.core.rig.ports import STAGE, Port
 from iskelo.core.rig.rig import Rig
-from iskelo.core.wiring.blocks import BlockCode, buses_in_circles
+from iskelo.core.wiring.blocks import buses_in_circles
 from iskelo.core.wiring.edge import Edge
 from iskelo.core.wiring.graph import Graph, compile_graph
+from iskelo.core.words.say import say, say_unblock
 from rigs import Bench, any_rig, two_voices
 
 
@@ -34,15 +34,15 @@ def test_what_is_offered_takes_the_block_away(rig: Rig) -> None:
     for blocked in graph_of(rig).edges():
         if blocked.block is None or not blocked.block.unblock:
             continue
-        assert blocked.block.words
-        assert blocked.block.unblock_words
+        assert say(blocked.block, index(rig))
+        assert say_unblock(blocked.block, index(rig))
         after = graph_of(apply(rig, blocked.block.unblock).rig)
         still = [
             each
             for each in after.leaving.get(blocked.start, [])
             if each.end == blocked.end and each.kind == blocked.kind and each.owner == blocked.owner
         ]
-        assert all(each.block is None or each.block.words != blocked.block.words for each in still)
+        assert all(each.block is None or each.block.fact != blocked.block.fact for each in still)
 
 
 @given(any_rig())
@@ -84,8 +84,8 @@ def test_a_driver_that_is_not_installed_stops_everything_and_says_which() -> Non
     bench.do(SetValues(item=bench.box().drivers[0].id, values={"installed": False}))
     block = taken(bench).block
     assert block is not None
-    assert block.words == "the vendor driver of Box is not installed"
-    assert block.unblock_words == "Install the vendor driver of Box"
+    assert say(block, index(bench.rig)) == "the vendor driver of Box is not installed"
+    assert say_unblock(block, index(bench.rig)) == "Install the vendor driver of Box"
 
 
 def test_a_driver_for_one_program_is_held_by_the_first_and_another_driver_is_offered_before_taking_it_away() -> None:
@@ -96,13 +96,16 @@ def test_a_driver_for_one_program_is_held_by_the_first_and_another_driver_is_off
     player = next(program for program in index(second.rig).programs() if program.name == "Player")
     sent = next(each for each in graph_of(bench.rig).edges() if each.kind == "to device" and each.owner == player.id)
     assert sent.block is not None
-    assert sent.block.words == "Recorder holds the vendor driver of Box, which takes one program at a time"
+    assert (
+        say(sent.block, index(bench.rig))
+        == "Recorder holds the vendor driver of Box, which takes one program at a time"
+    )
     # Taking it away from who has it would silence that one.
     assert sent.block.unblock == ()
     bench.do(AddDriver(interface=bench.id("Box")))
     sent = next(each for each in graph_of(bench.rig).edges() if each.kind == "to device" and each.owner == player.id)
     assert sent.block is not None
-    assert sent.block.unblock_words == "Let Player open Box by its system, shared driver"
+    assert say_unblock(sent.block, index(bench.rig)) == "Let Player open Box by its system, shared driver"
 
 
 def test_a_channel_beyond_what_the_driver_shows_and_one_that_is_not_enabled_are_told_apart() -> None:
@@ -110,7 +113,7 @@ def test_a_channel_beyond_what_the_driver_shows_and_one_that_is_not_enabled_are_
     bench.do(SetValues(item=bench.box().drivers[0].id, values={"capture": 0}))
     shown = taken(bench).block
     assert shown is not None
-    assert shown.words == "the vendor driver of Box shows 0 capture channels, not 1"
+    assert say(shown, index(bench.rig)) == "the vendor driver of Box shows 0 capture channels, not 1"
     assert shown.unblock == ()
     bench.do(
         SetValues(item=bench.box().drivers[0].id, values={"capture": None}),
@@ -118,7 +121,7 @@ def test_a_channel_beyond_what_the_driver_shows_and_one_that_is_not_enabled_are_
     )
     enabled = taken(bench).block
     assert enabled is not None
-    assert enabled.unblock_words == "Enable input channel 1 in Recorder"
+    assert say_unblock(enabled, index(bench.rig)) == "Enable input channel 1 in Recorder"
 
 
 def test_an_optical_channel_that_the_rate_cuts_says_at_which_it_is_there() -> None:
@@ -132,8 +135,8 @@ def test_an_optical_channel_that_the_rate_cuts_says_at_which_it_is_there() -> No
         graph_of(bench.rig), Port(bench.id("Box"), "capture", 3), Port(item.id, "input", 1), "from device"
     ).block
     assert block is not None
-    assert block.words == "at 192 kHz Box has 2 capture channels, not 3"
-    assert block.unblock_words == "Run Box at 96 kHz"
+    assert say(block, index(bench.rig)) == "at 192 kHz Box has 2 capture channels, not 3"
+    assert say_unblock(block, index(bench.rig)) == "Run Box at 96 kHz"
 
 
 def test_a_muted_crosspoint_and_a_muted_lead_say_what_to_unmute() -> None:
@@ -148,8 +151,8 @@ def test_a_muted_crosspoint_and_a_muted_lead_say_what_to_unmute() -> None:
     plugged = edge(graph, lead.from_port, lead.to_port, "lead in").block
     assert direct is not None
     assert plugged is not None
-    assert direct.unblock_words == "Unmute direct monitoring from jack in 1 to jack out 2 of Box"
-    assert plugged.words == "the lead into Box jack in 1 is muted"
+    assert say_unblock(direct, index(bench.rig)) == "Unmute direct monitoring from jack in 1 to jack out 2 of Box"
+    assert say(plugged, index(bench.rig)) == "the lead into Box jack in 1 is muted"
 
 
 def test_buses_that_feed_each_other_are_in_a_circle_and_one_beside_them_is_not() -> None:
@@ -164,7 +167,9 @@ def test_buses_that_feed_each_other_are_in_a_circle_and_one_beside_them_is_not()
     )
     assert buses_in_circles(bench.program()) == {a, b}
     words = {
-        each.owner: each.block.words for each in graph_of(bench.rig).edges() if each.kind == "fader" and each.block
+        each.owner: say(each.block, index(bench.rig))
+        for each in graph_of(bench.rig).edges()
+        if each.kind == "fader" and each.block
     }
     assert words == {a: "bus A feeds itself", b: "bus B feeds itself"}
 
@@ -172,8 +177,8 @@ def test_buses_that_feed_each_other_are_in_a_circle_and_one_beside_them_is_not()
 @given(any_rig(back=True))
 @settings(max_examples=60)
 def test_edges_that_one_switch_shuts_have_one_code_and_say_the_same(rig: Rig) -> None:
-    said: dict[tuple[str, str], str] = {}
+    found, said = index(rig), dict[tuple[str, str], str]()
     for each in graph_of(rig).edges():
         if each.block is not None:
-            assert each.block.code in get_args(BlockCode)
-            assert said.setdefault((each.block.code, each.block.about), each.block.words) == each.block.words
+            words = say(each.block, found)
+            assert said.setdefault((each.block.code, each.block.about), words) == words

@@ -7,6 +7,7 @@ from iskelo.core.lines.context import Reading
 from iskelo.core.rig.ports import Port
 from iskelo.core.routes.route import Route, least_blocked, passing_routes, reached, reaching
 from iskelo.core.timing.delays import delay_of
+from iskelo.core.words.say import say
 
 
 @dataclass(frozen=True, slots=True)
@@ -95,7 +96,7 @@ def _reaches(reading: Reading, start: Port, end: Port, told: Port, wanted: tuple
     route = least_blocked(reading.graph, start, end)
     if route is None or not route.edges:
         return []
-    stopped = "; ".join(edge.block.words for edge in route.edges if edge.block)
+    stopped = "; ".join(say(edge.block, reading.found) for edge in route.edges if edge.block)
     return [_reach(reading, route, told, stopped, wanted)]
 
 

@@ -14,18 +14,19 @@ from iskelo.core.levels.along import levels_along
 from iskelo.core.lines.context import Reading, read
 from iskelo.core.lines.findings import Headline
 from iskelo.core.lines.proof import Proof, proofs
-from iskelo.core.lines.rings import say_ringing
 from iskelo.core.lines.state import LineState
-from iskelo.core.lines.stations import Station, stations
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Purpose, Rig
 from iskelo.core.snags.registry import find_snags, symptoms_of
 from iskelo.core.snags.rule import SEVERITIES, Severity, Snag, Symptom
+from iskelo.core.stations import Station, stations
 from iskelo.core.timing.clocks import master_name
 from iskelo.core.timing.terms import Term
 from iskelo.core.values import light
 from iskelo.core.wiring.edge import Edge
+from iskelo.core.words.rings import say_ringing
+from iskelo.core.words.say import say
 
 
 @light
@@ -64,6 +65,15 @@ class ArrivalView:
 
 
 @light
+class FindingView:
+    """A finding for screens: its kind, its code, its words."""
+
+    kind: Headline
+    code: str
+    words: str
+
+
+@light
 class LineView:
     """A line with its state and stations; its arrivals, which only the chosen line shows, are in ``line_ways``."""
 
@@ -81,7 +91,7 @@ class LineView:
     tag: str
     headline: Headline
     more_findings: int
-    findings: tuple[str, ...]
+    findings: tuple[FindingView, ...]
     severity: Severity | None
     stations: tuple[Station, ...]
     earliest_samples: float | None
@@ -245,7 +255,7 @@ def line_ways(reading: Reading, state: LineState) -> tuple[ArrivalView, ...]:
 
 
 def _line(position: int, state: LineState, reading: Reading) -> LineView:
-    line, findings = state.line, state.findings
+    line, findings, found = state.line, state.findings, reading.found
     arrivals = [arrival for leg in state.legs for arrival in leg.arrivals]
     delays = state.delays() if arrivals else []
     levels = [level for leg in state.legs if (level := leg.level_dbfs) is not None] if arrivals else []
@@ -265,9 +275,9 @@ def _line(position: int, state: LineState, reading: Reading) -> LineView:
         tag=line.tag,
         headline=findings[0].kind,
         more_findings=len(findings) - 1,
-        findings=tuple([f"{finding.kind}: {finding.words}" for finding in findings]),
+        findings=tuple([FindingView(finding.kind, finding.fact.code, say(finding, found)) for finding in findings]),
         severity=_SEVERITY[findings[0].kind],
-        stations=stations(state, reading.found),
+        stations=stations(state, found),
         earliest_samples=delays[0].samples if delays else None,
         latest_samples=delays[-1].samples if delays else None,
         earliest_ms=delays[0].ms if delays else None,
@@ -276,13 +286,13 @@ def _line(position: int, state: LineState, reading: Reading) -> LineView:
         level_dbfs=max(levels) if levels else None,
         level_assumed=True in [arrival.level_assumed for arrival in arrivals],
         apart_samples=comb.delay_samples if comb else None,
-        told=_told(state, reading.found) if reading.rings.all else findings[0].words,
+        told=_told(state, found) if reading.rings.all else say(findings[0], found),
     )
 
 
 def _told(state: LineState, found: Index) -> str:
     """The headline's words, and what goes round on the line's ways and is no finding."""
-    words = state.findings[0].words
+    words = say(state.findings[0], found)
     rings = dict.fromkeys([ring for leg in state.legs for ring in leg.rings if not ring.is_heard])
     if not rings:
         return words

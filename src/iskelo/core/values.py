@@ -4,8 +4,9 @@ A frozen dataclass pays for its frozenness each time one is made (four times wha
 is just as immutable to the type checker, which refuses any assignment to it, and costs no more than a plain one.
 """
 
+from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import TypeVar, dataclass_transform
+from typing import NamedTuple, TypeVar, dataclass_transform
 
 Made = TypeVar("Made")
 
@@ -14,3 +15,18 @@ Made = TypeVar("Made")
 def light(cls: type[Made]) -> type[Made]:
     """A dataclass with slots that compares and hashes by content; who changes one is refused by mypy."""
     return dataclass(slots=True, unsafe_hash=True)(cls)
+
+
+class Fact(NamedTuple):
+    """Something found, before it is words: a code, and the parts that are told with it.
+
+    Parts are ids, ports, figures or other facts; ``words/`` makes a sentence of them. Nobody else reads what it says.
+    """
+
+    code: str
+    parts: Mapping[str, object]
+
+
+def fact(code: str, /, **parts: object) -> Fact:
+    """A fact. Example: ``fact("track muted", track="track1")``."""
+    return Fact(code, parts)

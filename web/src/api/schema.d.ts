@@ -2851,6 +2851,21 @@ export interface components {
             trial: components["schemas"]["NowAfter"];
         };
         /**
+         * FindingView
+         * @description A finding for screens: its kind, its code, its words.
+         */
+        FindingView: {
+            /** Code */
+            code: string;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "silent" | "half silent" | "blocked" | "crossed" | "howls" | "doubled" | "crowded" | "off speed" | "drifting" | "inverted" | "skewed" | "rings" | "late" | "hot" | "low" | "arrives";
+            /** Words */
+            words: string;
+        };
+        /**
          * HopView
          * @description One port of a route with the level there; ``over_db``: by so much it clips.
          */
@@ -3764,7 +3779,7 @@ export interface components {
             /** Earliest Samples */
             earliest_samples: number | null;
             /** Findings */
-            findings: string[];
+            findings: components["schemas"]["FindingView"][];
             /** From Ports */
             from_ports: components["schemas"]["Port"][];
             /**

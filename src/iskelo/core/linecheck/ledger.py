@@ -12,6 +12,7 @@ from iskelo.core.linecheck.predicted import Prediction, predicted_copies
 from iskelo.core.linecheck.rows import CopyRow, Ledger, LineRow, SoundRow, TargetRow
 from iskelo.core.linecheck.slipping import moved_by, moves, slips_between, tellable
 from iskelo.core.lines.context import Reading, read
+from iskelo.core.lines.findings import Headline
 from iskelo.core.lines.proof import mark
 from iskelo.core.lines.state import LineState
 from iskelo.core.rig.ports import Port
@@ -19,6 +20,7 @@ from iskelo.core.rig.rig import Rig
 from iskelo.core.signals.comb import PERIOD_SECONDS
 from iskelo.core.signals.listen import Copy, Heard
 from iskelo.core.twin.told import Missed, Slipped
+from iskelo.core.words.say import say
 
 
 def dbfs(rms: float) -> float:
@@ -230,15 +232,16 @@ def _verdict(
     reading: Reading,
     slips: tuple[Slipped, ...],
 ) -> tuple[str, str]:
-    for kind in ("howls", "rings"):
-        goes_round = next((state for state, _ in wanted if state.has(kind)), None)
+    kinds: tuple[Headline, Headline] = ("howls", "rings")
+    for kind in kinds:
+        goes_round = next((finding for state, _ in wanted if (finding := state.finding(kind))), None)
         if goes_round is not None:
-            return kind, next(each.words for each in goes_round.findings if each.kind == kind)
+            return kind, say(goes_round, reading.found)
     by_source = {row.source: row for row in sounds}
     missing = [port for port in wanted_ports if port not in by_source]
     broken = next((state for state, _ in wanted if state.has("drifting")), None) if slips else None
     if broken is not None and (missing or _is_broken_up(reading, wanted, target, slips)):
-        return "drifting", say_broken_up(broken, slips)
+        return "drifting", say_broken_up(broken, slips, reading)
     if missing:
         cancel = any(cancelled(state, port, target.target) for state, _ in wanted for port in missing)
         why = ": two copies cancel each other" if cancel else ""
@@ -248,12 +251,12 @@ def _verdict(
         first, second = doubled[0].dry[:2]
         apart = second.delay_samples - first.delay_samples
         return "doubled", f"{doubled[0].name} heard {len(doubled[0].dry)} times, {apart:.0f} samples apart"
-    off = next((state for state, _ in wanted if state.has("off speed")), None)
+    off = next((finding for state, _ in wanted if (finding := state.finding("off speed"))), None)
     if off is not None:
-        return "wrong speed", next(each.words for each in off.findings if each.kind == "off speed")
+        return "wrong speed", say(off, reading.found)
     drifts = next((state for state, _ in wanted if state.has("drifting")), None)
     if drifts is not None:
-        return "drifting", say_drift_heard(drifts, [by_source[port] for port in wanted_ports])
+        return "drifting", say_drift_heard(drifts, [by_source[port] for port in wanted_ports], reading)
     turned = [by_source[port].name for port in wanted_ports if by_source[port].copies[0].polarity < 0]
     if turned:
         return "wrong polarity", f"{', '.join(turned)}: polarity reversed"

@@ -9,6 +9,7 @@ from iskelo.core.lines.state import LineState
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.units import say_figure
 from iskelo.core.twin.told import Slipped
+from iskelo.core.words.say import say
 
 SAME_LEVEL_DB = 0.5
 """A measured level this close to the predicted one is that level: noise and filters move it by less."""
@@ -19,11 +20,11 @@ def line_verdict(
 ) -> LineRow:
     """A line's verdict: what was heard keeps all it asks for, is what was predicted, and the plan has nothing else."""
     line = state.line
-    howls = next((each.words for each in state.findings if each.kind == "howls"), None)
-    words = f"it howls: {howls}" if howls else _not_heard_as_wanted(state, rows, reading, slips)
+    howls = state.finding("howls")
+    words = f"it howls: {say(howls, reading.found)}" if howls is not None else ""
+    words = words or _not_heard_as_wanted(state, rows, reading, slips)
     if not words and state.headline != "arrives":
-        kind, said = state.findings[0]
-        words = f"{kind}, by the plan: {said}"
+        words = f"{state.headline}, by the plan: {say(state.findings[0], reading.found)}"
     return LineRow(line.id, line.name, not words, words or "as wanted")
 
 
@@ -33,7 +34,7 @@ def _not_heard_as_wanted(
     line = state.line
     by_target = {row.target: row for row in rows}
     if not line.pairs():
-        return "nothing to check: " + state.findings[0].words
+        return "nothing to check: " + say(state.findings[0], reading.found)
     missing = [_missing(start, by_target.get(end), reading) for start, end in line.pairs()]
     if len(missing) > 1 and any(missing) and not all(missing) and not (slips and state.has("drifting")):
         sides = [f"{side} is {'not ' if words else ''}heard" for side, words in zip(LEFT_RIGHT, missing, strict=False)]
@@ -42,7 +43,7 @@ def _not_heard_as_wanted(
         row = by_target.get(end)
         sound = next((each for each in row.sounds if each.source == start), None) if row is not None else None
         if slips and state.has("drifting") and row is not None and (sound is None or row.untold):
-            return say_broken_up(state, slips)
+            return say_broken_up(state, slips, reading)
         if gone or row is None or sound is None:
             return f"{gone}: its copies cancel each other" if cancelled(state, start, end) else gone
         words = _amiss(state, row, sound, reading)
@@ -76,10 +77,11 @@ def _amiss(state: LineState, row: TargetRow, sound: SoundRow, reading: Reading) 
     if line.alone and any(each.source not in line.from_ports for each in row.sounds):
         others = ", ".join(each.name for each in row.sounds if each.source not in line.from_ports)
         return f"{others} heard at {row.name} too"
-    if state.has("off speed"):
-        return next(each.words for each in state.findings if each.kind == "off speed")
+    off = state.finding("off speed")
+    if off is not None:
+        return say(off, reading.found)
     if state.has("drifting"):
-        return say_drift_heard(state, [sound])
+        return say_drift_heard(state, [sound], reading)
     if line.longest_delay_ms is not None and copy.delay_ms > line.longest_delay_ms + 1e-3:
         return f"{copy.delay_ms:.2f} ms, its limit is {line.longest_delay_ms:g} ms"
     return _level_amiss(state, sound, copy, reading) or _unpredicted(row, sound, copy, reading)
@@ -111,16 +113,22 @@ def _unpredicted(row: TargetRow, sound: SoundRow, copy: CopyRow, reading: Readin
     return ""
 
 
-def say_drift_heard(state: LineState, sounds: list[SoundRow]) -> str:
+def say_drift_heard(state: LineState, sounds: list[SoundRow], reading: Reading) -> str:
     """What was heard of a drift, in words. Example: 'drifts by +23.4 ppm; slipped by 256 samples'."""
     fastest = max((row.drift_ppm for row in sounds), key=abs, default=0.0)
     jumps = dict.fromkeys(jump for row in sounds for jump in row.jumps)
     slipped = f"; slipped by {', '.join(str(abs(jump)) for jump in jumps)} samples" if jumps else ""
-    told = next(each.words for each in state.findings if each.kind == "drifting")
+    told = _say_drifting(state, reading)
     return f"drifts by {fastest:+.1f} ppm{slipped}. {told[:1].upper()}{told[1:]}"
 
 
-def say_broken_up(state: LineState, slips: tuple[Slipped, ...]) -> str:
+def say_broken_up(state: LineState, slips: tuple[Slipped, ...], reading: Reading) -> str:
     """A sound that slips so often that no two periods of the test signal are alike."""
-    told = next(each.words for each in state.findings if each.kind == "drifting")
+    told = _say_drifting(state, reading)
     return f"broken up by {len(slips)} slips between clocks. {told[:1].upper()}{told[1:]}"
+
+
+def _say_drifting(state: LineState, reading: Reading) -> str:
+    drifting = state.finding("drifting")
+    assert drifting is not None
+    return say(drifting, reading.found)

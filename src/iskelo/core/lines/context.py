@@ -8,7 +8,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import cached_property
 
-from iskelo.core.lines.findings import Headline
+from iskelo.core.lines.findings import Finding, Headline
 from iskelo.core.lines.rings import Rings
 from iskelo.core.lines.state import LineState, Traced, line_states
 from iskelo.core.lines.sums import Sums
@@ -27,7 +27,7 @@ from iskelo.core.wiring.hops import HOPS
 class Reading:
     """Everything the rules look at; ``known``, ``around`` and ``traced`` are kept for the next reading.
 
-    ``having``: the lines with each kind of finding, and its words. ``beginning`` and ``ending``: the ids of lines by
+    ``having``: the lines with each kind of finding, and the finding. ``beginning`` and ``ending``: the ids of lines by
     what owns the ports where they begin and end.
     """
 
@@ -35,7 +35,7 @@ class Reading:
     found: Index
     graph: Graph
     lines: list[LineState]
-    having: dict[Headline, list[tuple[LineState, str]]]
+    having: dict[Headline, list[tuple[LineState, Finding]]]
     beginning: dict[str, list[str]]
     ending: dict[str, list[str]]
     known: Ahead
@@ -107,14 +107,14 @@ def _by_owner(lines: Iterable[tuple[str, tuple[Port, ...]]]) -> dict[str, list[s
     return owned
 
 
-def _having(lines: list[LineState]) -> dict[Headline, list[tuple[LineState, str]]]:
-    having: dict[Headline, list[tuple[LineState, str]]] = {}
+def _having(lines: list[LineState]) -> dict[Headline, list[tuple[LineState, Finding]]]:
+    having: dict[Headline, list[tuple[LineState, Finding]]] = {}
     for state in lines:
         told = set()
-        for kind, words in state.findings:
-            if kind not in told:
-                told.add(kind)
-                having.setdefault(kind, []).append((state, words))
+        for finding in state.findings:
+            if finding.kind not in told:
+                told.add(finding.kind)
+                having.setdefault(finding.kind, []).append((state, finding))
     return having
 
 

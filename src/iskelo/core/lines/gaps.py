@@ -9,7 +9,7 @@ from iskelo.core.rig.index import Index
 from iskelo.core.rig.ports import STAGE, Bank, Port
 from iskelo.core.rig.programs import Program, ProgramPort, Track
 from iskelo.core.routes.route import Ahead, nearest
-from iskelo.core.values import light
+from iskelo.core.values import Fact, fact, light
 from iskelo.core.wiring.graph import Graph
 
 
@@ -23,15 +23,7 @@ class Gap(NamedTuple):
     behind: tuple[Port, ...]
     back: Port
     end: Port
-    short: str
-
-    def words(self, found: Index) -> str:
-        """How far the sound gets, from where the target is fed, and what is missing between."""
-        start, far = found.say(self.ahead[0]), found.say(self.ahead[-1])
-        end, back = found.say(self.end), found.say(self.back)
-        gets = f"{start} gets no further than {far}" if len(self.ahead) > 1 else f"{start} goes nowhere yet"
-        fed = f"{end} is fed from {back}" if self.back != self.end else f"{end} is fed by nothing"
-        return f"{gets}; {fed}: {self.short}."
+    missing: Fact
 
 
 @light
@@ -46,7 +38,7 @@ class Behind:
     chain: tuple[Port, ...]
     relevant: frozenset[str]
     far: dict[Port, tuple[Port, ...]]
-    past: dict[Port, tuple[tuple[Port, ...], str]]
+    past: dict[Port, tuple[tuple[Port, ...], Fact]]
 
 
 class Gaps:
@@ -70,7 +62,7 @@ class Gaps:
             past = behind.past[ahead[-1]] = self._look_between(ahead[-1], behind, end)
         return Gap(ahead, past[0], behind.chain[0], end, past[1])
 
-    def _look_between(self, far: Port, behind: Behind, end: Port) -> tuple[tuple[Port, ...], str]:
+    def _look_between(self, far: Port, behind: Behind, end: Port) -> tuple[tuple[Port, ...], Fact]:
         """The ports past a break that lead to the target, and what is missing before them."""
         # From the first port past the break on; a bus may lead back to a track, which stands before it.
         past = tuple(itertools.dropwhile(lambda port: STAGE[port.bank] <= STAGE[far.bank], behind.chain)) or (end,)
@@ -146,92 +138,93 @@ def _chain(graph: Graph, start: Port, end: Port) -> list[Port]:
     return way[::-1]
 
 
-def _reason(found: Index, far: Port, back: Port, end: Port, behind: set[Port]) -> str:
-    """What is missing, short enough for a table cell."""
+def _reason(found: Index, far: Port, back: Port, end: Port, behind: set[Port]) -> Fact:
+    """What is missing."""
     target = found.owner(end)
     program = found.owner(back) if isinstance(found.owner(back), Program) else target
     match far.bank:
         case "out":
-            return "not plugged in"
+            return fact("not plugged in")
         case "outboard_in" | "outboard_out":
-            return f"{found.name(far.owner)} leads nowhere"
+            return fact("leads nowhere", gear=far.owner)
         case "jack_in":
-            return f"jack {far.number} has no capture channel" if end.bank == "track" else _tail(found, back)
+            return fact("jack without capture", number=far.number) if end.bank == "track" else _tail(found, back)
         case "capture" | "input" if isinstance(program, Program) and program.device is None:
-            return f"{program.name} has no device"
+            return fact("program without device", program=program.id)
         case "capture" if isinstance(program, Program) and (few := _too_few(found, program, far)):
             return few
         case "capture" if end.bank == "in":
-            return f"no program passes channel {far.number} on"
+            return fact("not passed on", channel=far.number)
         case "capture":
             return _not_taken(found, far, back, behind)
         case "input":
             return _not_recorded(found, far, back, end)
         case "voice" if end.bank == "track":
-            return "no way from a program's voice back into a program"
+            return fact("voice into a program")
         case "voice":
-            return f"voice {found.name(far.owner)} has no output"
+            return fact("voice without output", item=far.owner)
         case "bus" | "bus_out":
-            return f"bus {found.name(far.owner)} has no output"
+            return fact("bus without output", item=far.owner)
         case "monitor" | "post" | "track":
-            return f"track {found.name(far.owner)} has no output"
+            return fact("track without output", item=far.owner)
         case "output":
             placed = found.items[far.owner]
             if placed.program.device is None:
-                return f"{placed.program.name} has no device"
+                return fact("program without device", program=placed.program.id)
             assert isinstance(placed.item, ProgramPort)
             channel = placed.item.legs[far.number - 1]
-            return f"output {placed.item.name} has no channel" if channel is None else f"no playback {channel}"
+            if channel is None:
+                return fact("output without channel", item=far.owner)
+            return fact("no such playback", channel=channel)
         case "playback":
-            return f"playback {far.number} has no jack"
+            return fact("playback without jack", channel=far.number)
         case "jack_out" if end.bank == "in":
-            return f"jack out {far.number} does not lead to {found.say(end)}"
+            return fact("jack leads elsewhere", number=far.number, end=end)
     return _tail(found, back)
 
 
-def _too_few(found: Index, program: Program, far: Port) -> str:
-    """That a program's driver does not show the channel a sound is on, in words; empty if it does."""
+def _too_few(found: Index, program: Program, far: Port) -> Fact | None:
+    """That a program's driver does not show the channel a sound is on; None if it does."""
     streams = found.opened.get(program.id)
     way = streams.to("capture", far.owner) if streams is not None else None
     if way is None or far.number <= way.shown("capture"):
-        return ""
+        return None
     has = way.box.channels_at("capture", way.box.rate_hz)
-    return f"the {way.driver.kind} driver shows {way.shown('capture')} of {has}"
+    return fact("shows too few", driver=way.driver.kind, shown=way.shown("capture"), has=has)
 
 
-def _tail(found: Index, back: Port) -> str:
+def _tail(found: Index, back: Port) -> Fact:
     if isinstance(found.owner(back), Destination):
-        return "not plugged in"
-    return f"nothing leads to {found.say(back)}"
+        return fact("not plugged in")
+    return fact("nothing leads to", end=back)
 
 
-def _not_taken(found: Index, far: Port, back: Port, behind: set[Port]) -> str:
+def _not_taken(found: Index, far: Port, back: Port, behind: set[Port]) -> Fact:
     """The sound is in the computer but the target's program does not take that channel."""
     match back.bank:
         case "track" | "monitor" | "post":
-            return f"track {found.name(back.owner)} has no input"
+            return fact("track without input", item=back.owner)
         case "input":
             item = found.items[back.owner].item
             assert isinstance(item, ProgramPort)
             channel = item.legs[back.number - 1]
             if channel is None:
-                return f"input {item.name} has no channel"
-            return f"input {item.name}: no channel {channel}"
+                return fact("input without channel", item=item.id)
+            return fact("no such input channel", item=item.id, channel=channel)
         case "capture" | "jack_in" | "out":
             taken = sorted({(port.owner, port.number) for port in behind if port.bank == "capture"})
             if all(owner == far.owner for owner, _ in taken):
-                return f"takes {', '.join(str(number) for _, number in taken)}, not {far.number}"
-            others = ", ".join(f"{found.name(owner)} channel {number}" for owner, number in taken)
-            return f"takes {others}, not {found.name(far.owner)} channel {far.number}"
-    return f"no program takes channel {far.number}"
+                return fact("takes others", taken=[number for _, number in taken], channel=far.number)
+            return fact("takes others of boxes", taken=taken, box=far.owner, channel=far.number)
+    return fact("not taken", channel=far.number)
 
 
-def _not_recorded(found: Index, far: Port, back: Port, end: Port) -> str:
+def _not_recorded(found: Index, far: Port, back: Port, end: Port) -> Fact:
     if end.bank == "track":
         if back == end:
             item = found.items[end.owner].item
             if isinstance(item, Track) and item.input is not None:
-                return f"{found.name(item.input)} does not fill leg {end.number}"
-            return f"track {found.name(end.owner)} has no input"
-        return f"track {found.name(end.owner)} takes another input"
-    return f"no track takes {found.name(far.owner)}"
+                return fact("leg not filled", input=item.input, leg=end.number)
+            return fact("track without input", item=end.owner)
+        return fact("takes another input", item=end.owner)
+    return fact("not recorded", item=far.owner)

@@ -13,12 +13,12 @@ from iskelo.core.rig.device_streams import DeviceStream
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.ports import Port
 from iskelo.core.routes.route import Ahead, Route, least_blocked, passing_routes
-from iskelo.core.timing.clocks import Drift, drift_of, say_drift
+from iskelo.core.timing.clocks import Drift, drift_of
 from iskelo.core.timing.compensation import waits
 from iskelo.core.timing.copies import Comb, comb
 from iskelo.core.timing.delays import Delay, delay_of, way_of
 from iskelo.core.timing.rounds import sum_of_powers
-from iskelo.core.values import light
+from iskelo.core.values import Fact, fact, light
 from iskelo.core.wiring.blocks import Block
 from iskelo.core.wiring.edge import Edge
 from iskelo.core.wiring.graph import Graph
@@ -26,10 +26,10 @@ from iskelo.core.wiring.hops import DEVICE_HOPS
 
 
 class Passage(NamedTuple):
-    """What the gear on a route does to its sound; ``drift`` says in words where its clocks part, if they do."""
+    """What the gear on a route does to its sound; ``drift`` says where its clocks part, if they do."""
 
     delay: Delay
-    drift: str
+    drift: Fact | None
     level_assumed: bool
 
 
@@ -40,7 +40,7 @@ class Arrival(NamedTuple):
     delay: Delay
     level_dbfs: float
     level_assumed: bool
-    drift: str
+    drift: Fact | None
 
     @property
     def sign(self) -> int:
@@ -163,7 +163,7 @@ class Legs:
         if key not in self._passages:
             found = self._found
             drift = next(
-                (f"{way.box.name} runs free, {say_drift(drift)}" for drift, way in drifts_along(edges, found)), ""
+                (fact("runs free", box=way.box.id, drift=drift) for drift, way in drifts_along(edges, found)), None
             )
             self._passages[key] = Passage(delay_of(edges, found), drift, converters_assumed(edges, found))
         return self._passages[key]

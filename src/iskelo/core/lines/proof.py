@@ -38,7 +38,7 @@ def mark(state: LineState) -> str:
         for leg in state.legs
         for ring in leg.rings
     ]
-    speeds = [finding.words for finding in state.findings if finding.kind == "off speed"]
+    speeds = [str(finding.fact.parts["ratio"]) for finding in state.findings if finding.kind == "off speed"]
     line = state.line
     wanted = (line.longest_delay_ms, line.lowest_dbfs, line.highest_dbfs, line.alone, state.others, *speeds)
     found = [finding.kind for finding in state.findings]

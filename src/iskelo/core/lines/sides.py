@@ -8,6 +8,7 @@ from iskelo.core.rig.index import Index
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Line
 from iskelo.core.timing.copies import notches_hz
+from iskelo.core.values import Fact, fact
 
 SIDES_APART_DB = 1.0
 """Two sides that differ by more are told; common practice, no published source."""
@@ -21,41 +22,42 @@ def side_of(line: Line, leg: Leg) -> str:
     return LEFT_RIGHT[ports.index(port)]
 
 
-def say_half(line: Line, legs: tuple[Leg, ...], quiet: list[Leg], found: Index) -> str:
+def half_silent(line: Line, legs: tuple[Leg, ...], quiet: list[Leg]) -> Fact:
     """Which sides arrive and which do not, and why not."""
     there = [side_of(line, leg) for leg in legs if leg not in quiet]
     gone = [side_of(line, leg) for leg in quiet]
     arrive = "arrives" if len(there) == 1 else "arrive"
-    return f"{' and '.join(there)} {arrive}, {' and '.join(gone)} does not: {_why(quiet[0], found)}"
+    return fact("some sides silent", there=there, arrive=arrive, gone=gone, why=_why(quiet[0]))
 
 
-def _why(leg: Leg, found: Index) -> str:
+def _why(leg: Leg) -> Fact:
     if leg.gap is not None:
-        return leg.gap.short if leg.gap.ahead[-1].bank != "out" else f"{found.say(leg.start)} is not plugged in"
+        unplugged = leg.gap.ahead[-1].bank == "out"
+        return fact("source not plugged in", source=leg.start) if unplugged else leg.gap.missing
     if leg.arrivals:
-        return "its copies cancel each other"
-    return " and ".join(block.words for block in leg.blocks)
+        return fact("its copies cancel")
+    return fact("shut by", blocks=tuple(block.fact for block in leg.blocks))
 
 
-def crossed_sides(line: Line, heard: Mapping[Port, list[Port]]) -> str:
-    """Left at right or right at left, instead of their own side or as well, in words; empty if both are right."""
+def crossed_sides(line: Line, heard: Mapping[Port, list[Port]]) -> Fact | None:
+    """Left at right or right at left, instead of their own side or as well; None if both are right."""
     if len(line.from_ports) != 2 or len(line.to_ports) != 2:
-        return ""
+        return None
     (left, right), (left_end, right_end) = line.from_ports, line.to_ports
     at_left, at_right = heard.get(left_end, ()), heard.get(right_end, ())
     over, back = left in at_right, right in at_left
     if not (over or back):
-        return ""
+        return None
     if over and back:
         if left not in at_left and right not in at_right:
-            return "left and right are swapped"
-        return "both sides arrive on both sides: stereo becomes mono"
+            return fact("sides swapped")
+        return fact("both on both")
     strays, side = ("left", "right") if over else ("right", "left")
     own = (left in at_left) if over else (right in at_right)
-    return f"{strays} arrives on the {side} side" + (" too" if own else " instead of its own")
+    return fact("on the other side too" if own else "on the other side", stray=strays, side=side)
 
 
-def apart(line: Line, legs: tuple[Leg, ...], found: Index) -> Iterator[str]:
+def apart(line: Line, legs: tuple[Leg, ...], found: Index) -> Iterator[Fact]:
     """What lies between two sides that arrive once each: time that a sum would hear as a notch, or level."""
     arriving = [leg for leg in legs if len(leg.arrivals) == 1]
     if len(legs) < 2 or len(arriving) < len(legs):
@@ -66,21 +68,19 @@ def apart(line: Line, legs: tuple[Leg, ...], found: Index) -> Iterator[str]:
     notches = notches_hz(float(seconds), count=1)
     if notches and last.arrivals[0].delay.rate_hz is not None:
         samples = round(seconds * last.arrivals[0].delay.rate_hz)
-        yield (
-            f"{_named(line, last, found)} comes {samples} samples = {1000 * float(seconds):.2f} ms after "
-            f"{_named(line, first, found)}; summed, the first notch is at {notches[0]:.0f} Hz"
-        )
+        ms, named = 1000 * float(seconds), {"last": _named(line, last), "first": _named(line, first)}
+        yield fact("sides apart", **named, samples=samples, ms=ms, notch_hz=notches[0])
     by_level = sorted(arriving, key=lambda leg: leg.arrivals[0].level_dbfs - found.level(leg.start))
     softest, loudest = by_level[0].arrivals[0].level_dbfs, by_level[-1].arrivals[0].level_dbfs
     if loudest - softest > SIDES_APART_DB:
-        yield (
-            f"{_named(line, by_level[0], found)} is {loudest - softest:.1f} dB softer than "
-            f"{_named(line, by_level[-1], found)}"
-        )
+        named = {"softest": _named(line, by_level[0]), "loudest": _named(line, by_level[-1])}
+        yield fact("sides apart in level", **named, by_db=loudest - softest)
 
 
-def _named(line: Line, leg: Leg, found: Index) -> str:
-    return side_of(line, leg) if len(line.pairs()) == 2 else f"{found.say(leg.start)} → {found.say(leg.end)}"
+def _named(line: Line, leg: Leg) -> Fact:
+    if len(line.pairs()) == 2:
+        return fact(side_of(line, leg))
+    return fact("leg", start=leg.start, end=leg.end)
 
 
 def _seconds(leg: Leg) -> Fraction:

@@ -39,6 +39,10 @@ class LineState:
             delays.sort(key=lambda delay: delay.ms)
         return delays
 
+    def finding(self, kind: Headline) -> Finding | None:
+        """The first finding of a kind."""
+        return next((finding for finding in self.findings if finding.kind == kind), None)
+
     def has(self, kind: Headline) -> bool:
         return any(finding.kind == kind for finding in self.findings)
 

@@ -13,6 +13,7 @@ from iskelo.core.lines.legs import Arrival
 from iskelo.core.lines.state import LineState
 from iskelo.core.rig.index import Index
 from iskelo.core.timing.copies import notches_hz
+from iskelo.core.values import Fact, fact
 
 
 def with_companions(states: list[LineState], found: Index) -> list[LineState]:
@@ -38,7 +39,7 @@ def _late(states: Sequence[LineState], found: Index) -> Iterator[tuple[str, Find
     together: dict[str, dict[str, list[tuple[LineState, Arrival]]]] = {}
     for state in states:
         arrival = state.legs[0].arrivals[0] if state.legs and state.legs[0].arrivals else None
-        if arrival is None or arrival.drift or state.line.purpose != "record":
+        if arrival is None or arrival.drift is not None or state.line.purpose != "record":
             continue
         taken = next((edge for edge in arrival.route.edges if edge.kind == "from device"), None)
         if taken is not None and taken.owner in several:
@@ -50,21 +51,19 @@ def _late(states: Sequence[LineState], found: Index) -> Iterator[tuple[str, Find
         when = _seconds(boxes[most][0][1])
         for box, lines in boxes.items():
             for state, arrival in lines if box != most else ():
-                words = _say(_seconds(arrival) - when, arrival.delay.rate_hz, found.name(most))
-                if words:
-                    yield state.line.id, Finding("skewed", words)
+                later = _apart(_seconds(arrival) - when, arrival.delay.rate_hz, most)
+                if later is not None:
+                    yield state.line.id, Finding("skewed", later)
 
 
-def _say(later: Fraction, rate_hz: int | None, box: str) -> str:
-    """By how much something is later than what comes through a box; empty where a sum of both does not hear it."""
+def _apart(later: Fraction, rate_hz: int | None, box: str) -> Fact | None:
+    """By how much something is later than what comes through a box; None where a sum of both does not hear it."""
     notches = notches_hz(abs(float(later)), count=1)
     if not notches or rate_hz is None:
-        return ""
+        return None
     when = "after" if later > 0 else "before"
-    return (
-        f"it comes {abs(round(later * rate_hz))} samples = {1000 * abs(float(later)):.2f} ms {when} what is recorded "
-        f"with it through {box}; summed, the first notch is at {notches[0]:.0f} Hz"
-    )
+    samples, ms = abs(round(later * rate_hz)), 1000 * abs(float(later))
+    return fact("recorded apart", samples=samples, ms=ms, when=when, box=box, notch_hz=notches[0])
 
 
 def _seconds(arrival: Arrival) -> Fraction:

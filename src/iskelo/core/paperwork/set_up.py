@@ -11,7 +11,6 @@ from typing import Literal
 
 from iskelo.core.device_maps import say_unlocked
 from iskelo.core.lines.context import Reading
-from iskelo.core.lines.stations import fold_numbers
 from iskelo.core.rig.clocks import SOCKETS
 from iskelo.core.rig.device_streams import DeviceStream, driver_of
 from iskelo.core.rig.gear import Aggregate, Destination, Interface, Source
@@ -21,6 +20,7 @@ from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.programs import Program, Send, Track
 from iskelo.core.rig.rig import Patch
 from iskelo.core.rig.units import say_figure
+from iskelo.core.stations import fold_numbers
 from iskelo.core.wiring.blocks import buses_in_circles
 from iskelo.core.wiring.hops import LEADS
 

@@ -10,11 +10,11 @@ from iskelo.core.edits.edit import Edit, Plug, Remove, SetDirect, SetLeg, SetVal
 from iskelo.core.edits.new_things import new
 from iskelo.core.lines.context import Reading
 from iskelo.core.lines.state import LineState
-from iskelo.core.lines.stations import fold_numbers
 from iskelo.core.planner.jack_moves import switched_on
 from iskelo.core.rig.gear import Destination, Interface, Source
 from iskelo.core.rig.ports import Column, Port
 from iskelo.core.rig.programs import Program, ProgramPort, Track, Voice
+from iskelo.core.stations import fold_numbers
 
 
 @dataclass(frozen=True, slots=True)

@@ -10,7 +10,6 @@ from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import Edit, Plug, Remove, SetJack, SetLeg, SetValues
 from iskelo.core.edits.new_things import new
-from iskelo.core.lines.stations import fold_numbers
 from iskelo.core.rig.gear import Destination, Interface, Source
 from iskelo.core.rig.index import Index, index
 from iskelo.core.rig.ports import Column, Port
@@ -18,6 +17,7 @@ from iskelo.core.rig.programs import Program, ProgramPort, Track
 from iskelo.core.rig.rig import Line, Rig
 from iskelo.core.rig.text import Ids
 from iskelo.core.rig.value import Value
+from iskelo.core.stations import fold_numbers
 
 
 class FillRequest(Value):

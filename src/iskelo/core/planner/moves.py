@@ -18,6 +18,7 @@ from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program, ProgramPort, Send, Track
 from iskelo.core.wiring.blocks import wider_driver
 from iskelo.core.wiring.hops import HopKind
+from iskelo.core.words.say import say, say_unblock
 
 OTHER_LEG = 1.5
 """One jack into both legs of a destination: dearer than a second jack, for it makes stereo mono."""
@@ -39,7 +40,7 @@ def moves(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
         if edge.block is None:
             yield Move(edge.end, 0)
         elif edge.block.unblock:
-            yield Move(edge.end, len(edge.block.unblock), edge.block.unblock, (edge.block.unblock_words,))
+            yield Move(edge.end, len(edge.block.unblock), edge.block.unblock, (say_unblock(edge.block, reading.found),))
     match port.bank:
         case "out":
             yield from into_a_jack(port, reading, ask)
@@ -118,9 +119,9 @@ def _shown_as(port: Port, program: Program, reading: Reading) -> tuple[int | Non
     if port.number > way.box.channels_at("capture", way.box.rate_hz):
         return None, [], []
     wider, said = wider_driver(program, way, "capture", port.number, found)
-    if not wider:
+    if said is None:
         return None, [], []
-    number, edits, words = way.capture_before + port.number, list(wider), [said]
+    number, edits, words = way.capture_before + port.number, list(wider), [say(said, found)]
     # The names of boxes that stand behind this one in an aggregate follow them, and so does what is enabled.
     if program.enabled_in and (streams.joined or number not in program.enabled_in):
         edits.append(EnableChannels(program=program.id, side="input", channels=(number,)))

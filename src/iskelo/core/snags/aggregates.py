@@ -15,6 +15,7 @@ from iskelo.core.snags.reach import lines_of_program
 from iskelo.core.snags.rule import Remedy, Snag, distinct, if_so, rule
 from iskelo.core.timing.rates import cents
 from iskelo.core.wiring.blocks import not_offered
+from iskelo.core.words.say import say_unblock
 
 ORDERS_AT_MOST = 120
 """So many orders of members are tried: those of five."""
@@ -268,7 +269,7 @@ def _let_join(found: Index, streams: OpenDevice, way: DeviceStream) -> tuple[Rem
             remedies.append(Remedy(f"Join {way.box.name} by its {driver.kind} driver", (edit,)))
     block = not_offered(way, found) if way.driver.engine is None else None
     if block is not None and block.unblock:
-        remedies.insert(0, Remedy(block.unblock_words, block.unblock))
+        remedies.insert(0, Remedy(say_unblock(block, found), block.unblock))
     left = tuple(member for member in aggregate.members if member.device != way.box.id)
     if left:
         out = SetMembers(aggregate=aggregate.id, members=left)

@@ -5,7 +5,6 @@ from typing import Literal
 
 from iskelo.core.edits.edit import Edit, SetDevice, SetValues
 from iskelo.core.lines.context import Reading
-from iskelo.core.lines.stations import fold_numbers
 from iskelo.core.planner.moving import on_another_box, then_joined
 from iskelo.core.rig.device_streams import DeviceStream
 from iskelo.core.rig.drivers import Driver
@@ -15,7 +14,9 @@ from iskelo.core.rig.programs import Program
 from iskelo.core.snags.lines import joining_remedies
 from iskelo.core.snags.reach import lines_of_program, with_finding
 from iskelo.core.snags.rule import REMEDIES_AT_MOST, Remedy, Snag, distinct, if_so, joining, one_remedy, rule
-from iskelo.core.wiring.blocks import say_held, wider_driver
+from iskelo.core.stations import fold_numbers
+from iskelo.core.wiring.blocks import held, wider_driver
+from iskelo.core.words.say import say
 
 Bank = Literal["capture", "playback"]
 
@@ -116,7 +117,7 @@ def driver_held(reading: Reading) -> list[Snag]:
         box, driver, holder = way.box, way.driver, reading.found.holder(way)
         if holder is None or not driver.installed:
             continue
-        words = say_held(holder, way, reading.found)
+        words = say(held(holder, way, reading.found), reading.found)
         many = SetValues(item=driver.id, values={"clients": "many"})
         snags.append(
             Snag(
@@ -210,8 +211,9 @@ def _show_more(
 ) -> tuple[Remedy, ...]:
     """Another driver of the box, another of its jacks, or another box; with what the waiting lines need besides."""
     remedies: list[Remedy] = []
-    edits, words = wider_driver(program, way, bank, beyond[-1], reading.found)
-    if edits:
+    edits, said = wider_driver(program, way, bank, beyond[-1], reading.found)
+    if said is not None:
+        words = say(said, reading.found)
         joined = then_joined(reading, edits, (words,), waiting)
         remedies.append(joining(joined) if joined is not None else Remedy(words, edits))
     for line in waiting[:1]:

@@ -10,6 +10,8 @@ from iskelo.core.rig.ports import STAGE
 from iskelo.core.snags.arrivals import send_away, undouble
 from iskelo.core.snags.reach import with_finding
 from iskelo.core.snags.rule import Remedy, Snag, distinct, joining, rule
+from iskelo.core.wiring.blocks import Block
+from iskelo.core.words.say import say
 
 
 def joining_remedies(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
@@ -56,8 +58,8 @@ def _short(reading: Reading, state: LineState) -> str:
     for leg in state.legs:
         if leg.gap:
             before = leg.gap.behind[0]
-            return f"it stops before {reading.found.say(before)} ({leg.gap.short})"
-    return state.findings[0].words
+            return f"it stops before {reading.found.say(before)} ({say(leg.gap.missing, reading.found)})"
+    return say(state.findings[0], reading.found)
 
 
 def _root_of_gap(state: LineState) -> str:
@@ -65,7 +67,7 @@ def _root_of_gap(state: LineState) -> str:
     gap = next((leg.gap for leg in state.legs if leg.gap), None)
     if gap is None or gap.ahead[-1].bank == "out" or STAGE[gap.behind[0].bank] < STAGE["output"]:
         return ""
-    return f"gap:{gap.behind[0].owner}:{gap.short}"
+    return f"gap:{gap.behind[0].owner}:{gap.missing.code}"
 
 
 @rule("lines", symptoms=("nothing",))
@@ -76,16 +78,20 @@ def line_blocked(reading: Reading) -> list[Snag]:
             key=f"line-blocked:{state.line.id}",
             rule="line-blocked",
             severity="stop",
-            title=f"{state.line.name} is blocked: {next(b.words for leg in state.legs for b in leg.blocks)}",
+            title=f"{state.line.name} is blocked: {say(_first_block(state), reading.found)}",
             evidence=words,
             consequence="The patch is complete, but no sound passes.",
             lines=(state.line.id,),
             items=tuple(dict.fromkeys(e.owner for leg in state.legs if leg.way for e in leg.way.edges if e.block)),
-            root=next(f"block:{b.words}" for leg in state.legs for b in leg.blocks),
+            root=f"block:{_first_block(state).code}:{_first_block(state).about}",
             mend=partial(joining_remedies, reading, state),
         )
         for state, words in with_finding(reading, "blocked")
     ]
+
+
+def _first_block(state: LineState) -> Block:
+    return next(block for leg in state.legs for block in leg.blocks)
 
 
 @rule("lines", symptoms=("nothing", "one side"))

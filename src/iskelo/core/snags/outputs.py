@@ -11,6 +11,7 @@ from iskelo.core.rig.index import leg_letter
 from iskelo.core.rig.programs import Bus, Program, ProgramPort
 from iskelo.core.snags.rule import Remedy, Snag, distinct, one_remedy, rule
 from iskelo.core.wiring.blocks import bus_in_a_circle, buses_in_circles
+from iskelo.core.words.say import say_unblock
 
 
 @rule("inputs and outputs", symptoms=("nothing",), explains=("line-silent", "line-half-silent"))
@@ -142,17 +143,17 @@ def bus_feeds_itself(reading: Reading) -> list[Snag]:
                     evidence=f"{program.name}: {names} › {members[0].name}.",
                     consequence="It howls, or the program keeps it silent.",
                     items=tuple(each.id for each in members),
-                    mend=partial(_break_circle, program, bus),
+                    mend=partial(_break_circle, reading, program, bus),
                 )
             )
     return snags
 
 
-def _break_circle(program: Program, bus: Bus) -> tuple[Remedy, ...]:
+def _break_circle(reading: Reading, program: Program, bus: Bus) -> tuple[Remedy, ...]:
     block = bus_in_a_circle(program, bus, buses_in_circles(program))
     remedies = [
         Remedy(f"Send bus {bus.name} to {output.name}", (SetValues(item=bus.id, values={"output": output.id}),))
         for output in program.outputs[:2]
         if {edit.item for edit in block.unblock if isinstance(edit, SetValues)} == {bus.id}
     ]
-    return distinct([*remedies, Remedy(block.unblock_words, block.unblock)])
+    return distinct([*remedies, Remedy(say_unblock(block, reading.found), block.unblock)])

@@ -4,6 +4,7 @@ from iskelo.core.lines.context import Reading
 from iskelo.core.lines.findings import Headline
 from iskelo.core.lines.state import LineState
 from iskelo.core.rig.programs import Program
+from iskelo.core.words.say import say
 
 
 def lines_of_program(reading: Reading, program: Program) -> tuple[str, ...]:
@@ -39,4 +40,4 @@ def _in_order(reading: Reading, beginning: list[str], ending: list[str]) -> tupl
 
 def with_finding(reading: Reading, kind: Headline) -> list[tuple[LineState, str]]:
     """The lines that were found so, each with the words of the finding."""
-    return reading.having.get(kind, [])
+    return [(state, say(finding, reading.found)) for state, finding in reading.having.get(kind, ())]

@@ -4,11 +4,12 @@ import math
 from functools import partial
 
 from iskelo.core.lines.context import Reading
-from iskelo.core.lines.rings import Ringing, say_ringing, say_round
+from iskelo.core.lines.rings import Ringing
 from iskelo.core.planner.opening import openings, turned_down
 from iskelo.core.planner.stages import plain
 from iskelo.core.snags.rule import Remedy, Severity, Snag, rule
 from iskelo.core.wiring.hops import HOPS
+from iskelo.core.words.rings import say_ringing, say_round
 
 MARGIN_DB = 6.0
 """So far below nought a loop is turned down; common practice, no published source."""

@@ -4,7 +4,6 @@ from functools import partial
 
 from iskelo.core.edits.edit import Edit, SetDirect, SetValues
 from iskelo.core.lines.context import Reading
-from iskelo.core.lines.stations import fold_numbers
 from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program, Track
@@ -12,6 +11,7 @@ from iskelo.core.routes.route import reached, reaching
 from iskelo.core.snags.lines import joining_remedies
 from iskelo.core.snags.reach import lines_to_track
 from iskelo.core.snags.rule import Remedy, Snag, distinct, if_so, one_remedy, rule
+from iskelo.core.stations import fold_numbers
 from iskelo.core.wiring.program_edges import refused_to_arm
 
 

@@ -1,4 +1,4 @@
-"""Why sound does not pass somewhere, in words, and the edit that opens it, if one does."""
+"""Why sound does not pass somewhere, and the edit that opens it, if one does."""
 
 from collections.abc import Mapping
 from typing import Literal, NamedTuple
@@ -15,6 +15,7 @@ from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.programs import Bus, Program, Send, Track
 from iskelo.core.rig.rig import Patch
 from iskelo.core.rig.value import Value
+from iskelo.core.values import Fact, fact
 
 Side = Literal["input", "output"]
 
@@ -26,43 +27,21 @@ class Setting(NamedTuple):
     values: Mapping[str, JsonValue]
 
 
-BlockCode = Literal[
-    "lead muted",
-    "direct monitoring muted",
-    "no phantom supply",
-    "phantom supply off",
-    "no device",
-    "not connected",
-    "link",
-    "own period",
-    "not installed",
-    "other rate",
-    "held",
-    "buffer",
-    "channel not shown",
-    "channel not enabled",
-    "not armed",
-    "armed elsewhere",
-    "not monitored",
-    "track muted",
-    "bus muted",
-    "bus feeds itself",
-    "send off",
-]
-
-
 class Block(NamedTuple):
-    """Why an edge does not pass: its code, what it is about, both in words, and the edits that open it, if any do.
+    """Why an edge does not pass: the fact, the id it is about, and the edits that open it, if any do.
 
-    ``about``: the id of the thing, with a channel or jacks where there are many. Two edges shut by one switch have the
-    same code and are about the same.
+    ``about`` names a channel or jacks as well where there are many. Two edges shut by one switch have the same code and
+    are about the same. ``unblock_fact``: what opening it comes to.
     """
 
-    code: BlockCode
+    fact: Fact
     about: str
-    words: str
-    opens: Edit | Setting | tuple[Edit, ...] | None
-    unblock_words: str
+    opens: Edit | Setting | tuple[Edit, ...] | None = None
+    unblock_fact: Fact | None = None
+
+    @property
+    def code(self) -> str:
+        return self.fact.code
 
     @property
     def unblock(self) -> tuple[Edit, ...]:
@@ -81,19 +60,16 @@ def not_supplied(found: Index, patch: Patch) -> Block | None:
     if not isinstance(source, Source) or not source.needs_phantom:
         return None
     if isinstance(box, Outboard):
-        said = f"{source.name} needs phantom supply, and {box.name} gives none"
-        return None if box.supplies_phantom else Block("no phantom supply", source.id, said, None, "")
+        none = fact("no phantom supply in gear", source=source.id, gear=box.id)
+        return None if box.supplies_phantom else Block(none, source.id)
     assert isinstance(box, Interface)
     if jack in box.phantom_on:
         return None
     if jack > box.able_jacks("phantom"):
-        said = f"{source.name} needs phantom supply, and {found.say(patch.to_port)} has none"
-        return Block("no phantom supply", source.id, said, None, "")
+        return Block(fact("no phantom supply", source=source.id, jack=patch.to_port), source.id)
     on = SetJack(interface=box.id, jack_in=jack, phantom=True)
-    said = f"{source.name} needs phantom supply, and it is off at {found.say(patch.to_port)}"
-    return Block(
-        "phantom supply off", f"{box.id}/{jack}", said, on, f"Switch phantom supply on at {found.say(patch.to_port)}"
-    )
+    off = fact("phantom supply off", source=source.id, jack=patch.to_port)
+    return Block(off, f"{box.id}/{jack}", on, fact("switch phantom supply on", jack=patch.to_port))
 
 
 def shut_way(program: Program, streams: OpenDevice, way: DeviceStream, found: Index) -> Block | None:
@@ -111,7 +87,7 @@ def not_running(program: Program, streams: OpenDevice | None, found: Index) -> B
     """Why a program does not run: nothing calls it, for it has no device or cannot open it."""
     driving = streams.driving if streams is not None else None
     if streams is None or driving is None:
-        return Block("no device", program.id, f"{program.name} has no device, so nothing runs in it", None, "")
+        return Block(fact("no device", program=program.id), program.id)
     return shut_way(program, streams, driving, found)
 
 
@@ -119,63 +95,59 @@ def _hindered(program: Program, streams: OpenDevice, way: DeviceStream, hindranc
     box, driver = way.box, way.driver
     match hindrance:
         case "not connected":
-            said = f"{box.name} is not connected to the computer"
-            return Block("not connected", box.id, said, Setting(box.id, {"connected": True}), f"Connect {box.name}")
+            connect = Setting(box.id, {"connected": True})
+            return Block(fact("not connected", box=box.id), box.id, connect, fact("connect", box=box.id))
         case "link":
-            said = f"the link of {box.name} cannot carry its channels: {link_overload(box)}"
-            return Block("link", box.id, said, *_within_link(box))
+            return Block(fact("link", box=box.id), box.id, *_within_link(box))
         case "own period":
-            said = f"the {driver.kind} driver of {box.name} works in periods of its own, so it cannot be joined"
-            return Block("own period", driver.id, said, None, "")
+            return Block(fact("own period", driver=driver.kind, box=box.id), driver.id)
         case "buffer":
             return not_offered(way, found)
         case "not installed":
-            said = f"the {driver.kind} driver of {box.name} is not installed"
             install = Setting(driver.id, {"installed": True})
-            return Block("not installed", driver.id, said, install, f"Install the {driver.kind} driver of {box.name}")
+            said = fact("install driver", driver=driver.kind, box=box.id)
+            return Block(fact("not installed", driver=driver.kind, box=box.id), driver.id, install, said)
         case "other rate":
-            rate_hz, name = streams.device.rate_hz, streams.device.name
-            said = f"{box.name} runs at {box.rate_hz / 1000:g} kHz, and {name} at {rate_hz / 1000:g}"
+            rate_hz = streams.device.rate_hz
+            told = fact("other rate", box=box.id, rate=box.rate_hz, device=streams.device.name, device_rate=rate_hz)
             if rate_hz not in box.rates_hz:
-                return Block("other rate", box.id, said, None, "")
-            same = Setting(box.id, {"rate_hz": rate_hz})
-            return Block("other rate", box.id, said, same, f"Run {box.name} at {rate_hz / 1000:g} kHz")
+                return Block(told, box.id)
+            return Block(told, box.id, Setting(box.id, {"rate_hz": rate_hz}), fact("run at", box=box.id, rate=rate_hz))
     return _held(program, way, found)
 
 
-def _within_link(box: Interface) -> tuple[Setting | None, str]:
+def _within_link(box: Interface) -> tuple[Setting | None, Fact | None]:
     """The mildest change that lets a box's link carry its channels: fewer bits, else a lower rate."""
     for size in (3, 2):
         if size < box.link_sample_bytes and link_overload(box.model_copy(update={"link_sample_bytes": size})) is None:
-            return Setting(box.id, {"link_sample_bytes": size}), f"Run {box.name} with {8 * size} bits on its link"
+            return Setting(box.id, {"link_sample_bytes": size}), fact("run with bits", box=box.id, bits=8 * size)
     for rate_hz in sorted(box.rates_hz, reverse=True):
         if rate_hz < box.rate_hz and link_overload(box, rate_hz) is None:
-            return Setting(box.id, {"rate_hz": rate_hz}), f"Run {box.name} at {rate_hz / 1000:g} kHz"
-    return None, ""
+            return Setting(box.id, {"rate_hz": rate_hz}), fact("run at", box=box.id, rate=rate_hz)
+    return None, None
 
 
 def _held(program: Program, way: DeviceStream, found: Index) -> Block:
     box, holder = way.box, found.holder(way)
     assert holder is not None
-    said = say_held(holder, way, found)
+    told = held(holder, way, found)
     free = [each for each in box.drivers if each.installed and found.in_the_way(each, program) is None]
     if free and _opens_by(program, box):
         other = SetDevice(program=program.id, device=box.id, driver=free[0].id)
-        return Block(
-            "held", way.driver.id, said, other, f"Let {program.name} open {box.name} by its {free[0].kind} driver"
-        )
-    return Block("held", way.driver.id, said, None, "")
+        opened = fact("open by", program=program.id, box=box.id, driver=free[0].kind)
+        return Block(told, way.driver.id, other, opened)
+    return Block(told, way.driver.id)
 
 
-def say_held(holder: Program, way: DeviceStream, found: Index) -> str:
-    """Why a program cannot open a box that another has, in words."""
+def held(holder: Program, way: DeviceStream, found: Index) -> Fact:
+    """Why a program cannot open a box that another has."""
     box, driver = way.box, way.driver
     by = next(each.driver for each in found.claims[box.id] if each.program is holder and excludes(each.driver, driver))
     if by is driver:
-        return f"{holder.name} holds the {driver.kind} driver of {box.name}, which takes one program at a time"
+        return fact("held", holder=holder.id, driver=driver.kind, box=box.id)
     if by.kind == "system, sole use":
-        return f"{holder.name} has {box.name} for its sole use, which shuts its {driver.kind} driver out"
-    return f"{holder.name} has {box.name} by its {by.kind} driver, so nobody can have it for sole use"
+        return fact("held for sole use", holder=holder.id, driver=driver.kind, box=box.id)
+    return fact("held against sole use", holder=holder.id, driver=by.kind, box=box.id)
 
 
 def _opens_by(program: Program, box: Interface) -> bool:
@@ -185,14 +157,13 @@ def _opens_by(program: Program, box: Interface) -> bool:
 
 def not_offered(way: DeviceStream, found: Index) -> Block:
     """A member does not offer the buffer of its aggregate: the nearest one that all members do."""
-    name = found.name(way.client)
-    said = f"{way.box.name} does not offer the buffer {way.buffer_samples} of {name}"
+    told = fact("buffer", box=way.box.id, buffer=way.buffer_samples, client=way.client)
     shared = [size for size in way.driver.buffers_samples if _all_offer(way.client, size, found)]
     if not shared:
-        return Block("buffer", way.client, said, None, "")
+        return Block(told, way.client)
     nearest = min(shared, key=lambda size: abs(size - way.buffer_samples))
     edit = Setting(way.client, {"buffer_samples": nearest})
-    return Block("buffer", way.client, said, edit, f"Run {name} at a buffer of {nearest}")
+    return Block(told, way.client, edit, fact("run at a buffer of", client=way.client, buffer=nearest))
 
 
 def _all_offer(aggregate: str, size: int, found: Index) -> bool:
@@ -207,23 +178,22 @@ def not_shown(
 ) -> Block:
     box, driver = way.box, way.driver
     about = f"{box.id}/{bank}/{channel}"
-    if channel > box.channels_at(bank, box.rate_hz):
-        said = f"at {box.rate_hz / 1000:g} kHz {box.name} has {box.channels_at(bank, box.rate_hz)} {bank} channels"
+    has = box.channels_at(bank, box.rate_hz)
+    if channel > has:
+        told = fact("no such channel at this rate", box=box.id, rate=box.rate_hz, has=has, bank=bank, channel=channel)
         rates = [rate for rate in box.rates_hz if box.channels_at(bank, rate) >= channel]
         if not rates:
-            return Block("channel not shown", about, f"{said}, not {channel}", None, "")
-        slower = Setting(box.id, {"rate_hz": rates[-1]})
-        return Block(
-            "channel not shown", about, f"{said}, not {channel}", slower, f"Run {box.name} at {rates[-1] / 1000:g} kHz"
-        )
-    said = f"the {driver.kind} driver of {box.name} shows {box.shown(driver, bank)} {bank} channels, not {channel}"
-    edits, words = wider_driver(program, way, bank, channel, found)
-    return Block("channel not shown", about, said, edits or None, words)
+            return Block(told, about)
+        return Block(told, about, Setting(box.id, {"rate_hz": rates[-1]}), fact("run at", box=box.id, rate=rates[-1]))
+    shown = box.shown(driver, bank)
+    told = fact("channel not shown", box=box.id, driver=driver.kind, shown=shown, bank=bank, channel=channel)
+    edits, said = wider_driver(program, way, bank, channel, found)
+    return Block(told, about, edits or None, said)
 
 
 def wider_driver(
     program: Program, way: DeviceStream, bank: Literal["capture", "playback"], channel: int, found: Index
-) -> tuple[tuple[Edit, ...], str]:
+) -> tuple[tuple[Edit, ...], Fact | None]:
     """Opening a box by a driver that shows a channel, installed first where it must be; no edits if there is none."""
     box, joined = way.box, found.gear.get(way.client)
     fit = [
@@ -238,17 +208,17 @@ def wider_driver(
                 for each in joined.members
             )
             edit: Edit = SetMembers(aggregate=joined.id, members=members)
-            words = f"Open {box.name} in {joined.name} by its {other.kind} driver"
+            said = fact("open in aggregate by", box=box.id, aggregate=joined.id, driver=other.kind)
         elif _opens_by(program, box):
             edit = SetDevice(program=program.id, device=box.id, driver=other.id)
-            words = f"Let {program.name} open {box.name} by its {other.kind} driver"
+            said = fact("open by", program=program.id, box=box.id, driver=other.kind)
         else:
-            return (), ""
+            return (), None
         if other.installed:
-            return (edit,), words
+            return (edit,), said
         install = SetValues(item=other.id, values={"installed": True})
-        return (install, edit), f"Install the {other.kind} driver of {box.name}, and open {box.name} by it"
-    return (), ""
+        return (install, edit), fact("install driver and open by it", box=box.id, driver=other.kind)
+    return (), None
 
 
 def bus_in_a_circle(program: Program, bus: Bus, circles: set[str]) -> Block:
@@ -261,13 +231,7 @@ def bus_in_a_circle(program: Program, bus: Bus, circles: set[str]) -> Block:
     back = {send.item for send in on} | {track.id for track in program.tracks if track.output in circles}
     takers = [track for track in program.tracks if track.input == bus.id and track.monitored and track.id in back]
     edits += [SetValues(item=track.id, values={"monitored": False}) for track in takers]
-    return Block(
-        "bus feeds itself",
-        bus.id,
-        f"bus {bus.name} feeds itself",
-        tuple(edits),
-        f"Take bus {bus.name} off what leads back to it",
-    )
+    return Block(fact("bus feeds itself", bus=bus.id), bus.id, tuple(edits), fact("take off a circle", bus=bus.id))
 
 
 def bus_muted(bus: Bus) -> Block | None:
@@ -275,13 +239,13 @@ def bus_muted(bus: Bus) -> Block | None:
     if not bus.muted:
         return None
     return Block(
-        "bus muted", bus.id, f"bus {bus.name} is muted", Setting(bus.id, {"muted": False}), f"Unmute bus {bus.name}"
+        fact("bus muted", bus=bus.id), bus.id, Setting(bus.id, {"muted": False}), fact("unmute bus", bus=bus.id)
     )
 
 
 def send_off(send: Send) -> Block:
     """A send that is switched off."""
-    return Block("send off", send.id, "a send is off", Setting(send.id, {"on": True}), "Switch the send on")
+    return Block(fact("send off"), send.id, Setting(send.id, {"on": True}), fact("switch the send on"))
 
 
 def buses_in_circles(program: Program) -> set[str]:
@@ -314,12 +278,12 @@ def buses_in_circles(program: Program) -> set[str]:
 
 def not_enabled(program: Program, side: Side, channel: int) -> Block:
     opened = EnableChannels(program=program.id, side=side, channels=(channel,))
+    told = fact("channel not enabled", side=side, channel=channel, program=program.id)
     return Block(
-        "channel not enabled",
+        told,
         f"{program.id}/{side}/{channel}",
-        f"{side} channel {channel} is not enabled in {program.name}",
         opened,
-        f"Enable {side} channel {channel} in {program.name}",
+        fact("enable channel", side=side, channel=channel, program=program.id),
     )
 
 
@@ -327,9 +291,7 @@ def not_heard(track: Track, program: Program) -> Block | None:
     """Why nothing passes a track before its fader: it is not monitored, or muted where that silences all of it."""
     if not track.monitored:
         opened = Setting(track.id, {"monitored": True, "muted": False})
-        return Block(
-            "not monitored", track.id, f"track {track.name} is not monitored", opened, f"Monitor track {track.name}"
-        )
+        return Block(fact("not monitored", track=track.id), track.id, opened, fact("monitor track", track=track.id))
     return track_muted(track) if program.mute_kills_pre else None
 
 
@@ -337,10 +299,5 @@ def track_muted(track: Track) -> Block | None:
     """A muted track passes nothing on from its fader."""
     if not track.muted:
         return None
-    return Block(
-        "track muted",
-        track.id,
-        f"track {track.name} is muted",
-        Setting(track.id, {"muted": False}),
-        f"Unmute track {track.name}",
-    )
+    opened = Setting(track.id, {"muted": False})
+    return Block(fact("track muted", track=track.id), track.id, opened, fact("unmute track", track=track.id))

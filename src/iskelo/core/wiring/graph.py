@@ -15,6 +15,7 @@ from iskelo.core.rig.index import Index
 from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Patch
+from iskelo.core.values import fact
 from iskelo.core.wiring.blocks import (
     Block,
     Setting,
@@ -120,8 +121,8 @@ def _lead(patch: Patch, found: Index) -> Edge:
     kind = LEADS[patch.from_port.bank, patch.to_port.bank]
     block = None
     if patch.muted:
-        said = f"the lead into {found.say(patch.to_port)} is muted"
-        block = Block("lead muted", patch.id, said, Setting(patch.id, {"muted": False}), "Unmute the lead")
+        opened = Setting(patch.id, {"muted": False})
+        block = Block(fact("lead muted", end=patch.to_port), patch.id, opened, fact("unmute lead"))
     elif patch.from_port.bank == "out":
         block = not_supplied(found, patch)
     sign = -1 if patch.inverted else 1
@@ -155,15 +156,10 @@ def _interface_edges(box: Interface) -> list[Edge]:
         block = None
         if cross.muted:
             opened = SetDirect(interface=box.id, jack_in=cross.jack_in, jack_out=cross.jack_out, gain_db=cross.gain_db)
-            where = f"from jack in {cross.jack_in} to jack out {cross.jack_out} of {box.name}"
+            where = {"jack_in": cross.jack_in, "jack_out": cross.jack_out, "box": box.id}
             about = f"{box.id}/{cross.jack_in}/{cross.jack_out}"
-            block = Block(
-                "direct monitoring muted",
-                about,
-                f"direct monitoring {where} is muted",
-                opened,
-                f"Unmute direct monitoring {where}",
-            )
+            muted = fact("direct monitoring muted", **where)
+            block = Block(muted, about, opened, fact("unmute direct monitoring", **where))
         start, end = Port(box.id, "jack_in", cross.jack_in), Port(box.id, "jack_out", cross.jack_out)
         gain_db = input_gain_db(box, cross.jack_in) + cross.gain_db + output_gain_db(box, cross.jack_out)
         edges.append(edge_of((start, end, "direct", box.id, gain_db, 1, block)))

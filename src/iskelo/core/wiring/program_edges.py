@@ -8,6 +8,7 @@ from iskelo.core.rig.index import Index
 from iskelo.core.rig.mixing import legs_into
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import PanLaw, Program, ProgramPort, Send, Track
+from iskelo.core.values import fact
 from iskelo.core.wiring.blocks import (
     Block,
     Setting,
@@ -79,14 +80,12 @@ def program_edges(program: Program, found: Index) -> list[Edge]:
             armed = None
             if not track.armed:
                 opened = Setting(track.id, {"armed": True})
-                armed = Block(
-                    "not armed", track.id, f"track {track.name} is not armed", opened, f"Arm track {track.name}"
-                )
+                armed = Block(fact("not armed", track=track.id), track.id, opened, fact("arm track", track=track.id))
             elif track.id in refused:
                 other = refused[track.id]
                 opened = Setting(other.id, {"armed": False})
-                said = f"{program.name} arms a channel on one track only, and {other.name} has it"
-                armed = Block("armed elsewhere", track.id, said, opened, f"Disarm track {other.name}")
+                said = fact("armed elsewhere", program=program.id, other=other.id)
+                armed = Block(said, track.id, opened, fact("disarm track", track=other.id))
             if track.input in sinks:
                 # What comes from a named input has met its device on the way; a mix runs only if the program does.
                 armed = armed or not_running(program, streams, found)

@@ -60,7 +60,10 @@ export const LineRow = memo(function LineRow(props: Props) {
         </Cell>
       )}
       <Cell last>
-        <span className={classes(line.headline !== "arrives" && "in-wax")} title={line.findings.join("\n")}>
+        <span
+          className={classes(line.headline !== "arrives" && "in-wax")}
+          title={line.findings.map((each) => `${each.kind}: ${each.words}`).join("\n")}
+        >
           {line.headline}
           {line.more_findings > 0 && ` +${line.more_findings}`} <ProofMark proof={props.proof} />
         </span>

@@ -97,7 +97,9 @@ export function Tape({ line, onMend, mendable }: { line: LineView; onMend: () =>
       {line.headline === "silent" || line.headline === "blocked" || arrivals.length === 0 ? (
         <Box color="ink2" textStyle="cell" mt="8px">
           {line.findings.map((finding) => (
-            <Box key={finding}>{finding}</Box>
+            <Box key={finding.words}>
+              {finding.kind}: {finding.words}
+            </Box>
           ))}
         </Box>
       ) : sum ? (

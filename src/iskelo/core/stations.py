@@ -13,6 +13,7 @@ from iskelo.core.rig.ports import BANK_TABLE, COLUMNS, Column, Port
 from iskelo.core.routes.route import Route
 from iskelo.core.values import light
 from iskelo.core.wiring.hops import DEVICE_HOPS
+from iskelo.core.words.say import say
 
 _PASSED = frozenset(COLUMNS.index(column) for column in ("computer_in", "program_in", "track"))
 """The columns that direct monitoring goes past."""
@@ -65,9 +66,10 @@ Numbers = dict[Port, tuple[str, int]]
 class _Laid:
     """What lies in each column of a line: its ports, and what is wrong there."""
 
-    __slots__ = ("ahead", "beyond", "kinds", "ports", "trouble")
+    __slots__ = ("_found", "ahead", "beyond", "kinds", "ports", "trouble")
 
-    def __init__(self) -> None:
+    def __init__(self, found: Index) -> None:
+        self._found = found
         self.ports: tuple[list[Port], ...] = ([], [], [], [], [], [])
         self.trouble: dict[int, str] = {}
         self.kinds: dict[int, Literal["gap", "blocked"]] = {}
@@ -87,7 +89,7 @@ class _Laid:
                 self.beyond.update(_PASSED)
             elif edge.block is not None and not arrives:
                 place = _PLACE[edge.end.bank]
-                self.trouble.setdefault(place, edge.block.words)
+                self.trouble.setdefault(place, say(edge.block, self._found))
                 self.kinds.setdefault(place, "blocked")
 
     def gap(self, gap: Gap) -> None:
@@ -98,7 +100,7 @@ class _Laid:
         self.put(gap.behind)
         stop = _PLACE[gap.behind[0].bank]
         place = min(_PLACE[gap.ahead[-1].bank] + 1, stop)
-        self.trouble.setdefault(place, gap.short)
+        self.trouble.setdefault(place, say(gap.missing, self._found))
         self.kinds[place] = "gap"
         self.beyond.update(range(stop, len(COLUMNS)))
 
@@ -117,7 +119,7 @@ class _Laid:
 
 def stations(state: LineState, found: Index) -> tuple[Station, ...]:
     """The six stations of a line, all its legs together."""
-    laid, line = _Laid(), state.line
+    laid, line = _Laid(found), state.line
     for leg in state.legs:
         if leg.way is not None:
             laid.way(leg.way, arrives=bool(leg.arrivals))

@@ -1,0 +1,42 @@
+"""Findings of lines in words, by their codes."""
+
+FOUND = {
+    "arrives": "arrives once, within its limits",
+    "gap": "{gap:fact}",
+    "no source": "no source is said yet",
+    "no target": "no target is said yet",
+    "copies cancel": "{copies} copies at {end:port} cancel each other: nothing is left",
+    "its copies cancel": "its copies cancel each other",
+    "shut": "{start:port} → {end:port}: {blocks:facts}",
+    "shut by": "{blocks:facts}",
+    "some sides silent": "{there:and} {arrive}, {gone:and} does not: {why:fact}",
+    "sides swapped": "left and right are swapped",
+    "both on both": "both sides arrive on both sides: stereo becomes mono",
+    "on the other side too": "{stray} arrives on the {side} side too",
+    "on the other side": "{stray} arrives on the {side} side instead of its own",
+    "astray": "{start:port} arrives at {end:port}, where {owner:name} belongs",
+    "strangers": "{ports:ports} arrives there too, though alone",
+    "doubled": "{copies} arrivals at {end:port}",
+    "doubled apart": "{copies} arrivals at {end:port}, {comb:comb}",
+    "goes round": "{ring:ringing}",
+    "off speed": "{start:port} plays {ratio:speed}",
+    "runs free": "{box:name} runs free, {drift:drift}",
+    "late": "{ms:.2f} ms, {over_ms:.2f} ms over its limit of {limit_ms:g} ms",
+    "inverted": "it arrives with its polarity reversed: by {by:facts}",
+    "one side inverted": "the polarity of the {sides:and} side is reversed, of the other not: by {by:facts}",
+    "the lead": "the lead {start:port} → {end:port}",
+    "clips": "{start:port} is {over_db:.1f} dB above full scale at {end:port}: it clips",
+    "little headroom": "{start:port} has {room_db:.1f} dB of headroom at {end:port}, {needed_db:g} are wanted",
+    "sum too loud": "with {others:sources} it adds up to {level:dB} dBFS at {at:port}; {needed_db:g} dB of "
+    "headroom are wanted there",
+    "above its highest": "{level:dB} dBFS, above its highest of {limit:figure} dBFS",
+    "under its lowest": "{level:dB} dBFS, under its lowest of {limit:figure} dBFS",
+    "sides apart": "{last:fact} comes {samples} samples = {ms:.2f} ms after {first:fact}; summed, the first notch "
+    "is at {notch_hz:.0f} Hz",
+    "sides apart in level": "{softest:fact} is {by_db:.1f} dB softer than {loudest:fact}",
+    "recorded apart": "it comes {samples} samples = {ms:.2f} ms {when} what is recorded with it through {box:name}; "
+    "summed, the first notch is at {notch_hz:.0f} Hz",
+    "left": "left",
+    "right": "right",
+    "leg": "{start:port} → {end:port}",
+}

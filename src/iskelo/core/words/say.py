@@ -1,0 +1,101 @@
+"""Sentences from facts: the one place where a code and its parts become words."""
+
+import string
+from collections.abc import Callable, Iterable
+from typing import Any
+
+from iskelo.core.lines.findings import Finding
+from iskelo.core.lines.gaps import Gap
+from iskelo.core.rig.gear import Interface
+from iskelo.core.rig.index import Index
+from iskelo.core.rig.links import link_overload
+from iskelo.core.rig.units import say_figure
+from iskelo.core.timing.clocks import say_drift
+from iskelo.core.timing.rates import say_speed
+from iskelo.core.values import Fact, fact
+from iskelo.core.wiring.blocks import Block
+from iskelo.core.words.blocks import BLOCKED, OPENED
+from iskelo.core.words.copies import say_comb
+from iskelo.core.words.findings import FOUND
+from iskelo.core.words.gaps import BROKEN, MISSING
+from iskelo.core.words.rings import say_ringing
+
+SENTENCES: dict[str, str] = {**BLOCKED, **OPENED, **MISSING, **BROKEN, **FOUND}
+"""Every code with what it says: parts in braces, each with how it is told (``_TOLD``) or a Python format."""
+
+
+def say(told: Fact | Block | Finding | Gap, found: Index) -> str:
+    """What was found, in words. ``found``: the rig it was found in.
+
+    Raises
+    ------
+    KeyError
+        A code without a sentence, or a sentence with a part that the fact does not have.
+    """
+    if isinstance(told, Gap):
+        told = broken(told)
+    elif isinstance(told, Block | Finding):
+        told = told.fact
+    return _Words(found).vformat(SENTENCES[told.code], (), told.parts)
+
+
+def broken(gap: Gap) -> Fact:
+    """How far the sound gets, from where the target is fed, and what is missing between."""
+    fed = fact("fed from" if gap.back != gap.end else "fed by nothing", end=gap.end, back=gap.back)
+    if len(gap.ahead) == 1:
+        return fact("goes nowhere", start=gap.ahead[0], fed=fed, missing=gap.missing)
+    return fact("gets no further", start=gap.ahead[0], far=gap.ahead[-1], fed=fed, missing=gap.missing)
+
+
+def say_unblock(block: Block, found: Index) -> str:
+    """What opening a block comes to; empty if nothing opens it."""
+    return say(block.unblock_fact, found) if block.unblock_fact is not None else ""
+
+
+class _Words(string.Formatter):
+    """Fills the parts of a sentence in, told as they must be in this rig."""
+
+    def __init__(self, found: Index) -> None:
+        self._found = found
+
+    def format_field(self, value: Any, format_spec: str) -> str:
+        told = _TOLD.get(format_spec)
+        if told is not None:
+            return told(value, self._found)
+        assert isinstance(value, str | int | float), (value, format_spec)
+        return format(value, format_spec)
+
+
+def _facts(facts: Iterable[Fact], found: Index) -> str:
+    return " and ".join(dict.fromkeys(say(each, found) for each in facts))
+
+
+def _channels(taken: Iterable[tuple[str, int]], found: Index) -> str:
+    return ", ".join(f"{found.name(owner)} channel {number}" for owner, number in taken)
+
+
+def _overload(box: str, found: Index) -> str:
+    gear = found.gear[box]
+    assert isinstance(gear, Interface)
+    return link_overload(gear) or ""
+
+
+_TOLD: dict[str, Callable[[Any, Index], str]] = {
+    "name": lambda value, found: found.name(value),
+    "port": lambda value, found: found.say(value),
+    "ports": lambda value, found: ", ".join(map(found.say, value)),
+    "list": lambda value, _: ", ".join(map(str, value)),
+    "and": lambda value, _: " and ".join(value),
+    "channels": _channels,
+    "kHz": lambda value, _: f"{value / 1000:g}",
+    "dB": lambda value, _: say_figure(value, 1),
+    "figure": lambda value, _: say_figure(value),
+    "sources": lambda value, _: f"{value} other source{'s' if value > 1 else ''}",
+    "overload": _overload,
+    "speed": lambda value, _: say_speed(value),
+    "drift": lambda value, _: say_drift(value),
+    "comb": lambda value, _: say_comb(value),
+    "ringing": say_ringing,
+    "fact": say,
+    "facts": _facts,
+}
