@@ -104,7 +104,10 @@ def test_an_instrument_whose_nominal_level_is_full_scale_is_hot_before_anyone_pl
     bench = two_voices()
     bench.do(SetValues(item=bench.id("Alma"), values={"level_dbu": -20}))
     (finding,) = bench.line("L Alma").findings
-    assert finding == ("hot", "Alma has 0.0 dB of headroom at Box capture 1, 18 are wanted")
+    assert (finding.kind, bench.said("L Alma")) == (
+        "hot",
+        "Alma has 0.0 dB of headroom at Box capture 1, 18 are wanted",
+    )
     assert not row(check(bench), "L Alma").proved
     assert first_remedy(bench, "line-hot") == "Set the trim of Box jack in 1 to 20 dB, 18 dB down"
     assert row(check(bench), "L Alma").proved
@@ -274,7 +277,7 @@ def test_both_sides_in_both_ears_are_crossed_though_both_arrive() -> None:
     bench = stereo()
     box = bench.id("Box")
     bench.do(SetDirect(interface=box, jack_in=3, jack_out=2), SetDirect(interface=box, jack_in=4, jack_out=1))
-    assert bench.line("Organ heard").findings[0] == (
+    assert (bench.line("Organ heard").headline, bench.said("Organ heard")) == (
         "crossed",
         "both sides arrive on both sides: stereo becomes mono",
     )
@@ -286,7 +289,10 @@ def test_both_sides_in_both_ears_are_crossed_though_both_arrive() -> None:
 def test_a_softer_side_is_brought_up_where_it_was_lost() -> None:
     bench = stereo()
     bench.do(SetOutputTrim(interface=bench.id("Box"), jack_out=2, trim_db=-6))
-    assert bench.line("Organ heard").findings[0] == ("skewed", "right is 6.0 dB softer than left")
+    assert (bench.line("Organ heard").headline, bench.said("Organ heard")) == (
+        "skewed",
+        "right is 6.0 dB softer than left",
+    )
     assert first_remedy(bench, "line-skewed") == "Set the trim of Box jack out 2 to 0 dB, 6 dB up"
     assert bench.line("Organ heard").headline == "arrives"
 
@@ -346,7 +352,10 @@ def test_copies_that_cancel_are_predicted_and_heard_as_the_same_thing() -> None:
         SetDirect(interface=box, jack_in=5, jack_out=2),
     )
     state = bench.line("Alma heard")
-    assert state.findings[0] == ("silent", "2 copies at Phones L cancel each other: nothing is left")
+    assert (state.headline, bench.said("Alma heard")) == (
+        "silent",
+        "2 copies at Phones L cancel each other: nothing is left",
+    )
     found = check(bench)
     assert all(target.agrees for target in found.targets)
     assert "its copies cancel each other" in row(found, "Alma heard").words

@@ -51,6 +51,7 @@ def test_whatever_is_found_of_any_rig_can_be_said(rig: Rig) -> None:
             said = say(finding, reading.found)
             assert said.strip()
             assert "{" not in said
+            assert "owner=" not in said
     for edge in reading.graph.edges():
         if edge.block is not None:
             assert say(edge.block, reading.found).strip()

@@ -256,6 +256,7 @@ def line_ways(reading: Reading, state: LineState) -> tuple[ArrivalView, ...]:
 
 def _line(position: int, state: LineState, reading: Reading) -> LineView:
     line, findings, found = state.line, state.findings, reading.found
+    views = tuple([FindingView(each.kind, each.fact.code, say(each, found)) for each in findings])
     arrivals = [arrival for leg in state.legs for arrival in leg.arrivals]
     delays = state.delays() if arrivals else []
     levels = [level for leg in state.legs if (level := leg.level_dbfs) is not None] if arrivals else []
@@ -275,7 +276,7 @@ def _line(position: int, state: LineState, reading: Reading) -> LineView:
         tag=line.tag,
         headline=findings[0].kind,
         more_findings=len(findings) - 1,
-        findings=tuple([FindingView(finding.kind, finding.fact.code, say(finding, found)) for finding in findings]),
+        findings=views,
         severity=_SEVERITY[findings[0].kind],
         stations=stations(state, found),
         earliest_samples=delays[0].samples if delays else None,
@@ -286,13 +287,12 @@ def _line(position: int, state: LineState, reading: Reading) -> LineView:
         level_dbfs=max(levels) if levels else None,
         level_assumed=True in [arrival.level_assumed for arrival in arrivals],
         apart_samples=comb.delay_samples if comb else None,
-        told=_told(state, found) if reading.rings.all else say(findings[0], found),
+        told=_told(views[0].words, state, found) if reading.rings.all else views[0].words,
     )
 
 
-def _told(state: LineState, found: Index) -> str:
+def _told(words: str, state: LineState, found: Index) -> str:
     """The headline's words, and what goes round on the line's ways and is no finding."""
-    words = say(state.findings[0], found)
     rings = dict.fromkeys([ring for leg in state.legs for ring in leg.rings if not ring.is_heard])
     if not rings:
         return words

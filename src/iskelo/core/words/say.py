@@ -2,6 +2,7 @@
 
 import string
 from collections.abc import Callable, Iterable
+from functools import cache
 from typing import Any
 
 from iskelo.core.lines.findings import Finding
@@ -34,9 +35,19 @@ def say(told: Fact | Block | Finding | Gap, found: Index) -> str:
     """
     if isinstance(told, Gap):
         told = broken(told)
-    elif isinstance(told, Block | Finding):
+    elif not isinstance(told, Fact):
         told = told.fact
-    return _Words(found).vformat(SENTENCES[told.code], (), told.parts)
+    code, parts = told
+    if not parts:
+        return SENTENCES[code]
+    words = []
+    for plain, part, how in _pieces(code):
+        words.append(plain)
+        if part:
+            value = parts[part]
+            told_so = _TOLD.get(how)
+            words.append(format(value, how) if told_so is None else told_so(value, found))
+    return "".join(words)
 
 
 def broken(gap: Gap) -> Fact:
@@ -52,18 +63,11 @@ def say_unblock(block: Block, found: Index) -> str:
     return say(block.unblock_fact, found) if block.unblock_fact is not None else ""
 
 
-class _Words(string.Formatter):
-    """Fills the parts of a sentence in, told as they must be in this rig."""
-
-    def __init__(self, found: Index) -> None:
-        self._found = found
-
-    def format_field(self, value: Any, format_spec: str) -> str:
-        told = _TOLD.get(format_spec)
-        if told is not None:
-            return told(value, self._found)
-        assert isinstance(value, str | int | float), (value, format_spec)
-        return format(value, format_spec)
+@cache
+def _pieces(code: str) -> tuple[tuple[str, str, str], ...]:
+    """A code's sentence in pieces: plain words, then a part and how it is told; both empty at the end."""
+    parsed = string.Formatter().parse(SENTENCES[code])
+    return tuple((plain, part or "", how or "") for plain, part, how, _ in parsed)
 
 
 def _facts(facts: Iterable[Fact], found: Index) -> str:
