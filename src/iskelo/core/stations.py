@@ -8,7 +8,8 @@ from iskelo.core.lines.legs import Leg
 from iskelo.core.lines.state import LineState
 from iskelo.core.rig.device_streams import Bank
 from iskelo.core.rig.gear import Aggregate
-from iskelo.core.rig.index import Index
+from iskelo.core.rig.index import INSIDE_BANKS, Index
+from iskelo.core.rig.mixers import Feed
 from iskelo.core.rig.ports import BANK_TABLE, COLUMNS, Column, Port
 from iskelo.core.routes.route import Route
 from iskelo.core.values import light
@@ -20,6 +21,8 @@ _PASSED = frozenset(COLUMNS.index(column) for column in ("computer_in", "program
 
 _PLACE: dict[str, int] = {bank: COLUMNS.index(row.column) for bank, row in BANK_TABLE.items() if row.column is not None}
 """In which column the ports of a bank stand."""
+
+_TO_JACKS = ("to jack", "analogue to jack")
 
 State = Literal["on", "empty", "passed", "gap", "blocked", "beyond"]
 
@@ -85,7 +88,7 @@ class _Laid:
         """A way, with what is shut on it if nothing arrives by it."""
         self.put(way.ports)
         for edge in way.edges:
-            if edge.kind == "direct" and arrives:
+            if (edge.kind == "direct" and arrives) or (edge.kind in _TO_JACKS and arrives and not way.passes_a_device):
                 self.beyond.update(_PASSED)
             elif edge.block is not None and not arrives:
                 place = _PLACE[edge.end.bank]
@@ -200,6 +203,8 @@ def _one(port: Port, joined: Numbers, found: Index) -> tuple[str, str]:
         name, number = joined[port]
         return name, str(number)
     placed = found.items.get(port.owner)
+    if port.owner in found.mixing:
+        return found.mixing[port.owner].box.name, found.mixing[port.owner].item_name
     if placed is None:
         return found.gear[port.owner].name, "" if port.bank in ("out", "in") else str(port.number)
     if port.bank in ("track", "monitor", "post"):
@@ -215,6 +220,18 @@ def _said_source(ports: list[Port], joined: Numbers, found: Index) -> tuple[str,
     return _names([found.name(port.owner) for port in ports]), ""
 
 
+def _said_box(ports: list[Port], joined: Numbers, found: Index) -> tuple[str, str]:
+    """A box with its jacks; of a mixer also by which strips and mixes."""
+    outside = [port for port in ports if port.bank not in INSIDE_BANKS and port.owner not in found.mixing]
+    inside = [found.mixing[port.owner] for port in ports if port.owner in found.mixing]
+    if not inside:
+        return _said(outside or ports, joined, found)
+    boxes = [each.box.name for each in inside]
+    name, numbers = _said(outside, joined, found) if outside else (_names(boxes), "")
+    passed = dict.fromkeys(each.item_name for each in inside if not isinstance(each.item, Feed))
+    return name, " › ".join([*([numbers] if numbers else []), *passed])
+
+
 def _said_tracks(ports: list[Port], joined: Numbers, found: Index) -> tuple[str, str]:
     placed = [found.items[port.owner] for port in ports]
     return _names([each.item.name for each in placed]), fold_numbers([each.position for each in placed])
@@ -222,6 +239,7 @@ def _said_tracks(ports: list[Port], joined: Numbers, found: Index) -> tuple[str,
 
 def _said_out(ports: list[Port], joined: Numbers, found: Index) -> tuple[str, str]:
     """Where the sound goes, by which jacks."""
+    ports = [port for port in ports if port.bank not in INSIDE_BANKS and port.owner not in found.mixing] or ports
     ends = [found.name(port.owner) for port in ports if port.bank == "in"]
     if not ends or ports[0].bank in ("bus", "bus_out"):
         return _said(ports, joined, found)
@@ -234,6 +252,9 @@ def _said(ports: list[Port], joined: Numbers, found: Index) -> tuple[str, str]:
     for port in ports:
         if port in joined:
             name, number = joined[port]
+        elif port.owner in found.mixing:
+            inside = found.mixing[port.owner]
+            name, number = inside.box.name, inside.position
         elif port.owner in found.items:
             placed = found.items[port.owner]
             name, number = placed.program.name, placed.position
@@ -248,5 +269,5 @@ def _names(names: list[str]) -> str:
     return names[0] if len(names) == 1 else ", ".join(dict.fromkeys(names))
 
 
-_SAID = (_said_source, _said, _said, _said, _said_tracks, _said_out)
+_SAID = (_said_source, _said_box, _said, _said, _said_tracks, _said_out)
 """How the ports of each column are told."""

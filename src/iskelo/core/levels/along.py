@@ -43,9 +43,17 @@ def levels_along(edges: Sequence[Edge], found: Index) -> list[LevelStep]:
     steps = [LevelStep(start, level, unit)]
     for edge in edges:
         level, room_db = LEVELS[edge.kind](edge, level, found)
-        unit = HOPS[edge.kind].after
+        after = HOPS[edge.kind].after
+        unit = unit if after == "=" else after
         steps.append(LevelStep(edge.end, level, unit, room_db))
     return steps
+
+
+INWARD = frozenset({"capture", "direct", "preamp", "analogue to computer"})
+"""The hops at which a box's converters take sound in."""
+
+OUTWARD = frozenset({"playback", "direct", "to jack", "analogue to jack"})
+"""The hops by which sound leaves a box at its output jacks."""
 
 
 def full_scale_dbu(edges: Sequence[Edge], found: Index) -> float:
@@ -56,7 +64,7 @@ def full_scale_dbu(edges: Sequence[Edge], found: Index) -> float:
     """
     if HOPS[edges[-1].kind].after == "dBFS":
         return 0.0
-    box = next((found.gear[edge.owner] for edge in reversed(edges) if edge.kind in ("playback", "direct")), None)
+    box = next((found.gear[edge.owner] for edge in reversed(edges) if edge.kind in OUTWARD), None)
     return box.output_full_scale_dbu if isinstance(box, Interface) else 0.0
 
 
@@ -112,6 +120,29 @@ def _box(edge: Edge, found: Index) -> Interface:
     return box
 
 
+def _in_gear(edge: Edge, level: float, found: Index) -> Behind:
+    """At a jack of an analogue mixer, which carries so much and no more."""
+    level += edge.gain_db
+    mixer = _box(edge, found).mixer
+    highest = mixer.highest_dbu if mixer is not None else None
+    return level, highest - level if highest is not None else None
+
+
+def _inside(edge: Edge, level: float, found: Index) -> Behind:
+    """Inside a mixer: an analogue one carries so much, a digital one clips where its numbers end, if they do."""
+    level += edge.gain_db
+    mixer = found.mixing[edge.owner].mixer
+    if mixer.analogue:
+        return level, mixer.highest_dbu - level if mixer.highest_dbu is not None else None
+    return level, mixer.headroom_db - level if mixer.headroom_db is not None else None
+
+
+def _for_the_computer(edge: Edge, level: float, found: Index) -> Behind:
+    """A channel is a whole number: whatever a mixer can carry, there it ends at full scale."""
+    level += edge.gain_db
+    return level, -level
+
+
 LEVELS: dict[HopKind, Callable[[Edge, float, Index], Behind]] = {
     "lead in": _turned,
     "lead back": _turned,
@@ -119,6 +150,26 @@ LEVELS: dict[HopKind, Callable[[Edge, float, Index], Behind]] = {
     "outboard": _turned,
     "capture": _captured,
     "direct": _direct,
+    "preamp": _captured,
+    "analogue preamp": _in_gear,
+    "raw": _turned,
+    "source": _inside,
+    "effects": _turned,
+    "past": _inside,
+    "dry": _inside,
+    "insert send": _turned,
+    "insert return": _inside,
+    "strip fader": _inside,
+    "crosspoint": _turned,
+    "pan": _turned,
+    "solo": _turned,
+    "mix fader": _inside,
+    "to jack": _played,
+    "analogue to jack": _in_gear,
+    "to computer": _for_the_computer,
+    "analogue to computer": _captured,
+    "from computer": _turned,
+    "analogue from computer": _turned,
     "from device": _turned,
     "record": _turned,
     "monitor": _turned,
@@ -145,13 +196,13 @@ def converters_assumed(edges: Sequence[Edge], found: Index) -> bool:
     """
     out: Edge | None = None
     for edge in edges:
-        if edge.kind in ("capture", "direct"):
+        if edge.kind in INWARD:
             if _assumed(edge, "input_full_scale_dbu", found) or (
                 out is not None and _assumed(out, "output_full_scale_dbu", found)
             ):
                 return True
             out = None
-        if edge.kind in ("playback", "direct"):
+        if edge.kind in OUTWARD:
             out = edge
     return False
 

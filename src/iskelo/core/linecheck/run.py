@@ -20,9 +20,8 @@ from iskelo.core.rig.rig import Rig
 from iskelo.core.signals.comb import PERIOD_SECONDS, PERIODS_PLAYED, TAIL_SECONDS, WovenComb
 from iskelo.core.signals.detect import detect
 from iskelo.core.signals.listen import COPIES_AT_MOST, Heard
-from iskelo.core.twin.leads import CannotFollow
 from iskelo.core.twin.run import Cancelled, TakeChannel, run_twin
-from iskelo.core.twin.told import Missed, Slipped
+from iskelo.core.twin.told import CannotFollow, Missed, Slipped
 
 SEED = 1
 

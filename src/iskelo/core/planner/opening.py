@@ -14,6 +14,7 @@ from scipy import optimize, sparse
 from iskelo.core.edits.edit import Edit, Remove, SetDirect, SetValues
 from iskelo.core.lines.context import Reading
 from iskelo.core.planner.stages import STAGES, Stage
+from iskelo.core.rig.mixers import Feed, Strip
 from iskelo.core.rig.ports import Port
 from iskelo.core.routes.loops import loops_of
 from iskelo.core.routes.route import reached, reaching
@@ -74,12 +75,67 @@ def _send(edge: Edge, reading: Reading) -> Switch:
     return Switch((edge.owner,), off, f"Switch the {reading.found.say_send(send)} off")
 
 
+def _source(edge: Edge, reading: Reading) -> Switch | None:
+    strip = _strip_of(edge, reading)
+    if not strip.plays_back:
+        return None
+    live = SetValues(item=strip.id, values={"plays_back": False})
+    return Switch((strip.id, "plays_back"), live, f"Switch strip {strip.name} to live")
+
+
+def _strip_of(edge: Edge, reading: Reading) -> Strip:
+    strip = reading.found.mixing[edge.owner].item
+    assert isinstance(strip, Strip)
+    return strip
+
+
+def _strip_fader(edge: Edge, reading: Reading) -> Switch | None:
+    inside, strip = reading.found.mixing[edge.owner], _strip_of(edge, reading)
+    if inside.mixer.mute_key != "mutes":
+        return None
+    return Switch((strip.id, "muted"), SetValues(item=strip.id, values={"muted": True}), f"Mute strip {strip.name}")
+
+
+def _before_the_fader(edge: Edge, reading: Reading) -> Switch | None:
+    """What a mute stops too, where it stops what is before the fader."""
+    return _strip_fader(edge, reading) if reading.found.mixing[edge.owner].mixer.mute_kills_pre else None
+
+
+def _insert(edge: Edge, reading: Reading) -> Switch:
+    strip = _strip_of(edge, reading)
+    assert strip.insert is not None
+    off = SetValues(item=strip.id, values={"insert": strip.insert.model_dump(mode="json") | {"on": False}})
+    return Switch((strip.id, "insert"), off, f"Bypass the insert of strip {strip.name}")
+
+
+def _feed(edge: Edge, reading: Reading) -> Switch | None:
+    feed = reading.found.mixing[edge.owner].item
+    if isinstance(feed, Feed) and feed.fixed:
+        return None
+    off = SetValues(item=edge.owner, values={"on": False})
+    return Switch((edge.owner,), off, f"Switch the feed {reading.found.name(edge.owner)} off")
+
+
+def _mix_fader(edge: Edge, reading: Reading) -> Switch:
+    mute = SetValues(item=edge.owner, values={"muted": True})
+    return Switch((edge.owner, "muted"), mute, f"Mute mix {reading.found.name(edge.owner)}")
+
+
 _SWITCHES: dict[HopKind, Callable[[Edge, Reading], Switch | None]] = {
     "lead back": _lead,
     "direct": _direct,
     "monitor": _monitor,
     "fader": _fader,
     "send": _send,
+    "source": _source,
+    "past": _before_the_fader,
+    "dry": _before_the_fader,
+    "insert send": _insert,
+    "insert return": _insert,
+    "strip fader": _strip_fader,
+    "crosspoint": _feed,
+    "raw": _feed,
+    "mix fader": _mix_fader,
 }
 
 
@@ -210,4 +266,15 @@ def turned_down(edges: Sequence[Edge], by_db: float, reading: Reading) -> list[S
     return [stage for _, stage in sorted(stages.values(), key=lambda each: each[0])]
 
 
-_ORDER: dict[HopKind, int] = {"send": 0, "direct": 1, "fader": 2, "playback": 3, "lead back": 4}
+_TURNED_FIRST: tuple[HopKind, ...] = (
+    "send",
+    "crosspoint",
+    "direct",
+    "fader",
+    "strip fader",
+    "mix fader",
+    "playback",
+    "to jack",
+    "lead back",
+)
+_ORDER: dict[HopKind, int] = {kind: place for place, kind in enumerate(_TURNED_FIRST)}

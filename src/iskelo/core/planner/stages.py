@@ -10,6 +10,7 @@ from typing import NamedTuple
 from iskelo.core.edits.edit import Edit, SetDirect, SetOutputTrim, SetTrim, SetValues
 from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.index import Index
+from iskelo.core.rig.mixers import Feed
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Send
 from iskelo.core.rig.units import say_figure
@@ -132,6 +133,33 @@ def _of_send(edge: Edge, level: float, found: Index, aim_dbfs: float) -> list[St
     return [Stage((send.id,), words, gain, gain, HIGHEST_DB, lambda db: _values(send.id, "gain_db", db))]
 
 
+def _of_mixer_input(edge: Edge, level: float, found: Index, aim_dbfs: float) -> list[Stage]:
+    return [_preamplifier(edge.start, level, found, aim_dbfs)]
+
+
+def _of_strip(edge: Edge, level: float, found: Index, aim_dbfs: float) -> list[Stage]:
+    return [_of_item(edge, "trim_db", f"the trim of strip {found.name(edge.owner)}")]
+
+
+def _of_strip_fader(edge: Edge, level: float, found: Index, aim_dbfs: float) -> list[Stage]:
+    return [_of_item(edge, "gain_db", f"the fader of strip {found.name(edge.owner)}")]
+
+
+def _of_mix_fader(edge: Edge, level: float, found: Index, aim_dbfs: float) -> list[Stage]:
+    return [_of_item(edge, "gain_db", f"the fader of mix {found.name(edge.owner)}")]
+
+
+def _of_feed(edge: Edge, level: float, found: Index, aim_dbfs: float) -> list[Stage]:
+    feed = found.mixing[edge.owner].item
+    assert isinstance(feed, Feed)
+    return [] if feed.fixed else [_of_item(edge, "gain_db", f"the gain of the feed {found.name(feed.id)}")]
+
+
+def _of_item(edge: Edge, field: str, words: str) -> Stage:
+    owner, gain = edge.owner, edge.gain_db
+    return Stage((owner, field), words, gain, gain, HIGHEST_DB, lambda db: _values(owner, field, db))
+
+
 STAGES: dict[HopKind, Callable[[Edge, float, Index, float], list[Stage]]] = {
     "lead in": _of_lead,
     "lead back": _of_lead,
@@ -139,6 +167,26 @@ STAGES: dict[HopKind, Callable[[Edge, float, Index, float], list[Stage]]] = {
     "outboard": _of_outboard,
     "capture": _of_input,
     "direct": _of_crosspoint,
+    "preamp": _of_mixer_input,
+    "analogue preamp": _of_mixer_input,
+    "raw": _of_feed,
+    "source": _of_strip,
+    "effects": _no_stage,
+    "past": _no_stage,
+    "dry": _no_stage,
+    "insert send": _no_stage,
+    "insert return": _no_stage,
+    "strip fader": _of_strip_fader,
+    "crosspoint": _of_feed,
+    "pan": _no_stage,
+    "solo": _no_stage,
+    "mix fader": _of_mix_fader,
+    "to jack": _of_output,
+    "analogue to jack": _of_output,
+    "to computer": _no_stage,
+    "analogue to computer": _no_stage,
+    "from computer": _no_stage,
+    "analogue from computer": _no_stage,
     "from device": _no_stage,
     "record": _no_stage,
     "monitor": _no_stage,
@@ -164,6 +212,7 @@ def _box(owner: str, found: Index) -> Interface:
 
 def _preamplifier(jack: Port, level: float, found: Index, aim_dbfs: float) -> Stage:
     box = _box(jack.owner, found)
+    # Where its converters are is the same for the mark: behind the trim, against their full scale.
     now, behind = box.trims_db[jack.number - 1], level + input_gain_db(box, jack.number)
     words = f"the trim of {found.say(jack)}"
 

@@ -3,6 +3,7 @@
 from collections.abc import Iterable, Iterator, Mapping
 from string import ascii_lowercase
 
+from iskelo.core.rig.check_mixer import Faulty, check_mixer
 from iskelo.core.rig.device_streams import CHANNELS_AT_MOST
 from iskelo.core.rig.gear import Aggregate, Interface
 from iskelo.core.rig.index import Index, index
@@ -40,6 +41,8 @@ def check(rig: Rig) -> Index:
     _ids(rig)
     _names(rig)
     _sized(rig, found)
+    for box in found.boxes:
+        _mixer(box)
     for aggregate in found.aggregates:
         _aggregate(aggregate, found)
     for program in found.programs():
@@ -103,7 +106,7 @@ def _sized(rig: Rig, found: Index) -> None:
     notes = sum(len(each.notes) for each in (*rig.gear, *rig.lines))
     if notes > NOTES_MAX:
         raise Broken(rig.name, f"all its notes together hold {notes} characters; there can be {NOTES_MAX} at most")
-    many = sum(
+    many = sum(sum(1 for _ in box.mixer.items()) * 5 if box.mixer is not None else 0 for box in found.boxes) + sum(
         len(box.direct) + len(box.trims_db) + len(box.output_trims_db) + sum(len(each.offsets) for each in box.drivers)
         for box in found.boxes
     )
@@ -134,6 +137,8 @@ def _ids_of(rig: Rig) -> Iterator[str]:
                 yield from (item.id for item in items)
         if isinstance(gear, Interface):
             yield from (driver.id for driver in gear.drivers)
+            if gear.mixer is not None:
+                yield from (item.id for item in gear.mixer.items())
     yield from (patch.id for patch in rig.patches)
     yield from (line.id for line in rig.lines)
 
@@ -154,6 +159,8 @@ def _bad_id(rig: Rig) -> None:
             found += [(item.id, f"{gear.name}, {item.name}") for item in items]
         if isinstance(gear, Interface):
             found += [(driver.id, f"{gear.name}, driver") for driver in gear.drivers]
+            if gear.mixer is not None:
+                found += [(each.id, f"{gear.name}, {getattr(each, 'name', 'feed')}") for each in gear.mixer.items()]
     found += [(patch.id, f"lead {patch.id}") for patch in rig.patches]
     found += [(line.id, f"line {line.name}") for line in rig.lines]
     for identity, place in found:
@@ -167,6 +174,13 @@ def _bad_id(rig: Rig) -> None:
 def _names(rig: Rig) -> None:
     _unique(((gear.name, gear.name) for gear in rig.gear), "piece of gear", "gear")
     _unique(((line.name, f"line {line.name}") for line in rig.lines), "line", "lines")
+
+
+def _mixer(box: Interface) -> None:
+    try:
+        check_mixer(box)
+    except Faulty as fault:
+        raise Broken(f"{box.name}, {fault.what}", fault.reason) from fault
 
 
 def _aggregate(aggregate: Aggregate, found: Index) -> None:

@@ -5,6 +5,7 @@ from typing import Annotated, Any, Literal
 from pydantic import Field, field_validator, model_validator
 
 from iskelo.core.rig.drivers import Driver
+from iskelo.core.rig.mixers import Mixer
 from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.programs import Channels, Program
 from iskelo.core.rig.text import DelaySamples, GainDb, Id, Name, Notes
@@ -74,6 +75,9 @@ class Interface(Value):
     the first ``instrument_jacks`` can be set to high impedance (None: all of them); ``phantom_on`` and
     ``high_impedance_on`` are the jacks where that is switched on.
 
+    A box with a ``mixer`` is one: what its jacks and channels have to do with each other is told there alone, and
+    ``mixer_samples`` is the delay of its core.
+
     Its own clock is right within ``tolerance_ppm``; ``measured_ppm`` is by how much it is fast, if somebody has
     measured that. ``connected``: it is joined to the computer now.
     """
@@ -116,6 +120,7 @@ class Interface(Value):
     instrument_jacks: Annotated[BankSize | None, Settable("jacks for instruments")] = None
     high_impedance_on: Annotated[Channels, Settable("high impedance on")] = ()
     direct: Annotated[tuple[DirectMonitor, ...], Field(max_length=128 * 128, fail_fast=True)] = ()
+    mixer: Mixer | None = None
     drivers: Annotated[tuple[Driver, ...], Field(min_length=1, max_length=8)]
     origins: Origins = Field(default_factory=dict)
 
@@ -153,6 +158,8 @@ class Interface(Value):
             beyond = [jack for jack in getattr(self, field) if jack > able]
             if beyond:
                 raise ValueError(f"jack in {beyond[0]} has no {what}; only the first {able} have it")
+        if self.mixer is not None and self.direct:
+            raise ValueError("a mixer's strips are heard by its feeds; it has no direct monitoring beside them")
         seen = set()
         for cross in self.direct:
             if cross.jack_in > self.jack_in or cross.jack_out > self.jack_out:
@@ -166,6 +173,11 @@ class Interface(Value):
                 )
             seen.add((cross.jack_in, cross.jack_out))
         return self
+
+    @property
+    def is_analogue(self) -> bool:
+        """Its converters stand at its feeds to the computer, and what its jacks carry is not converted."""
+        return self.mixer is not None and self.mixer.analogue
 
     @property
     def clock_sources(self) -> tuple[ClockSource, ...]:

@@ -1,6 +1,6 @@
 """The look-ups everything else reads a rig through, made once from each."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
 from functools import lru_cache
 from typing import Literal, NamedTuple
@@ -11,6 +11,7 @@ from iskelo.core.rig.device_streams import Device, DeviceStream, OpenDevice, ope
 from iskelo.core.rig.drivers import Driver
 from iskelo.core.rig.gear import Aggregate, Destination, Interface, Source
 from iskelo.core.rig.links import link_overload
+from iskelo.core.rig.mixers import Feed, Mix, Mixer, Strip
 from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.ports import BANK_TABLE, BANK_WORDS, CLOCK_BANKS, Port
 from iskelo.core.rig.programs import Bus, Program, Send, Track, Voice
@@ -19,6 +20,10 @@ from iskelo.core.rig.rig import BOX_BANKS, FIELDS_OF, SIDES, AnyGear, Item, Line
 Hindrance = Literal["", "not connected", "link", "own period", "buffer", "not installed", "held", "other rate"]
 """Why a box cannot be opened; *link*: it cannot carry its channels; *own period* and *buffer*: by an aggregate, at its
 buffer."""
+
+
+INSIDE_BANKS = {"preamp": "jack_in", "to_computer": "capture", "from_computer": "playback", "to_jack": "jack_out"}
+"""What a mixer has as many of inside as of these banks outside."""
 
 
 class Placed(NamedTuple):
@@ -30,13 +35,27 @@ class Placed(NamedTuple):
     position: int
 
 
+class InMixer(NamedTuple):
+    """A strip, mix or feed of a mixer, with its box and its place there, from 1."""
+
+    box: Interface
+    mixer: Mixer
+    item: Strip | Mix | Feed
+    position: int
+
+    @property
+    def item_name(self) -> str:
+        """The name of a strip or mix; a feed has none."""
+        return "" if isinstance(self.item, Feed) else self.item.name
+
+
 @dataclass(frozen=True, slots=True)
 class Index:
     """Look-ups by id, made once from a rig; a driver stands there with the box it opens.
 
     ``opened`` says how each program that has a device reaches it, ``claims`` who has each box open, ``paces`` whose
-    clock each box runs on. ``said``, ``sizes`` and ``waits`` keep what has been asked for: ports in words, how many of
-    them a bank has, how long what a program mixes waits.
+    clock each box runs on; ``mixing`` holds the strips, mixes and feeds of mixers. ``said``, ``sizes`` and ``waits``
+    keep what has been asked for: ports in words, how many of them a bank has, how long what a program mixes waits.
     """
 
     rig: Rig
@@ -49,6 +68,7 @@ class Index:
     drivers: dict[str, tuple[Interface, Driver]]
     aggregates: list[Aggregate]
     outboards: list[Outboard]
+    mixing: dict[str, InMixer]
     paces: dict[str, Pace]
     opened: dict[str, OpenDevice]
     claims: dict[str, list[Claim]]
@@ -66,17 +86,24 @@ class Index:
             return self.gear[identity].name
         if identity in self.items:
             return self.items[identity].item.name
+        if identity in self.mixing:
+            return self.say_in_mixer(identity)
         return self.lines[identity].name
 
     def owner(self, port: Port) -> AnyGear:
         """The gear a port sits on."""
-        return self.gear[port.owner] if port.owner in self.gear else self.items[port.owner].program
+        return self.gear[self.gear_of(port.owner)]
+
+    def gear_of(self, identity: str) -> str:
+        """The gear that this is, or is part of."""
+        if identity in self.gear:
+            return identity
+        placed = self.items.get(identity)
+        return placed.program.id if placed is not None else self.mixing[identity].box.id
 
     def owners(self, ports: Iterable[Port]) -> frozenset[str]:
         """The ids of the gear that ports sit on."""
-        gear, items = self.gear, self.items
-        said = {port.owner for port in ports}
-        return frozenset(each if each in gear else items[each].program.id for each in said)
+        return frozenset(map(self.gear_of, {port.owner for port in ports}))
 
     def interfaces(self) -> list[Interface]:
         return self.boxes
@@ -188,8 +215,13 @@ class Index:
                 return width
             case Interface() as box if bank in BOX_BANKS:
                 return int(getattr(box, bank))
+            case Interface(mixer=Mixer()) as box if bank in INSIDE_BANKS:
+                return int(getattr(box, INSIDE_BANKS[bank]))
             case Interface() as box if bank in CLOCK_BANKS:
                 return int(_has_socket(box, bank))
+        inside = self.mixing.get(owner)
+        if inside is not None:
+            return _inside_size(inside, bank)
         placed = self.items.get(owner)
         if placed is None:
             return 0
@@ -207,6 +239,27 @@ class Index:
         """A send in words: 'send of Alma to Reverb'."""
         return f"send of {self.name(send.item)} to {self.name(send.to)}"
 
+    def say_in_mixer(self, identity: str) -> str:
+        """A strip or mix by its name; a feed by what it joins: 'Alma raw to channel 3'."""
+        inside = self.mixing[identity]
+        if not isinstance(inside.item, Feed):
+            return inside.item.name
+        feed = inside.item
+        start = f"in {feed.jack}" if feed.item is None else self.name(feed.item)
+        if feed.to is not None:
+            end = self.name(feed.to)
+        else:
+            end = f"{'channel' if feed.bank == 'capture' else 'jack out'} {_range(feed.ends)}"
+        return f"{start}{' raw' if feed.is_raw else ''} to {end}"
+
+    def _say_inside(self, inside: InMixer, words: str) -> str:
+        if isinstance(inside.item, Feed):
+            return f"{inside.box.name} {words} {self.say_in_mixer(inside.item.id)}"
+        kind = "strip" if isinstance(inside.item, Strip) else "mix"
+        if words.startswith(kind):
+            return f"{inside.box.name} {kind} {inside.item.name}{words.removeprefix(kind)}"
+        return f"{inside.box.name} {kind} {inside.item.name} {words}"
+
     def exists(self, port: Port) -> bool:
         return 1 <= port.number <= self.bank_size(port.owner, port.bank)
 
@@ -220,15 +273,43 @@ class Index:
     def _say(self, port: Port) -> str:
         words, width = BANK_WORDS[port.bank], self.bank_size(port.owner, port.bank)
         placed = self.items.get(port.owner)
+        inside = self.mixing.get(port.owner)
+        if inside is not None:
+            return f"{self._say_inside(inside, words)}{leg_letter(port.number, width)}"
         if placed is None:
             if port.bank in CLOCK_BANKS:
                 return f"{self.gear[port.owner].name} {words}"
-            if port.bank in BOX_BANKS:
+            if port.bank in BOX_BANKS or port.bank in INSIDE_BANKS:
                 return f"{self.gear[port.owner].name} {words} {port.number}"
             said = f"{self.gear[port.owner].name} {words}".rstrip()
             return f"{said}{leg_letter(port.number, width)}"
         place = f"{placed.program.name} {words} {placed.position} {placed.item.name}"
         return place + leg_letter(port.number, width)
+
+
+def _inside_size(inside: InMixer, bank: str) -> int:
+    match inside.item:
+        case Strip(width=width) if bank in ("strip_direct", "strip_point", "strip_pre", "strip_post"):
+            return width
+        case Mix(width=width) if bank in ("mix", "mix_post"):
+            return width
+        case Feed() as feed if bank == "feed":
+            return inside.mixer.feed_width(feed)
+    return 0
+
+
+def _inside(box: Interface) -> Iterator[tuple[Strip | Mix | Feed, InMixer]]:
+    """Strips, mixes and feeds of a box that is a mixer, each with its place."""
+    if box.mixer is None:
+        return
+    several: tuple[tuple[Strip | Mix | Feed, ...], ...] = (box.mixer.strips, box.mixer.mixes, box.mixer.feeds)
+    for items in several:
+        for position, item in enumerate(items, start=1):
+            yield item, InMixer(box, box.mixer, item, position)
+
+
+def _range(numbers: range) -> str:
+    return str(numbers.start) if len(numbers) == 1 else f"{numbers.start}–{numbers.stop - 1}"
 
 
 def _has_socket(box: Interface, bank: str) -> bool:
@@ -278,6 +359,7 @@ def _index(same: _Same) -> Index:
                 for position, item in enumerate(members, start=1):
                     items[item.id] = Placed(gear, item, side, position)
     boxes = [gear for gear in rig.gear if isinstance(gear, Interface)]
+    mixing = {item.id: item_at for box in boxes for item, item_at in _inside(box)}
     aggregates = [gear for gear in rig.gear if isinstance(gear, Aggregate)]
     programs = [gear for gear in rig.gear if isinstance(gear, Program)]
     pace = paces(boxes, rig.patches)
@@ -296,6 +378,7 @@ def _index(same: _Same) -> Index:
         drivers={driver.id: (box, driver) for box in boxes for driver in box.drivers},
         aggregates=aggregates,
         outboards=[gear for gear in rig.gear if isinstance(gear, Outboard)],
+        mixing=mixing,
         paces=pace,
         opened=opened,
         claims=admitted(programs, opened),

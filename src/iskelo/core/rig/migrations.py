@@ -2,18 +2,17 @@
 
 from typing import Any
 
-PRESENT = 4
+PRESENT = 5
 
 
 def brought_up(document: Any) -> Any:
     """A rig's document as the present version writes it; anything else is given back as it is.
 
-    Version 3 knew no outboard gear and no leads from output jacks to input jacks; version 2 no sends, no pan and no
-    effects mixes. Version 1 knew one driver a box (``driver``), no origins and
-    no switches: its figures count as typed, and where a microphone that needs a supply was plugged in, the supply was
-    on.
+    Version 4 knew no mixers; version 3 no outboard gear and no leads from output jacks to input jacks; version 2 no
+    sends, no pan and no effects mixes. Version 1 knew one driver a box (``driver``), no origins and no switches: its
+    figures count as typed, and where a microphone that needs a supply was plugged in, the supply was on.
     """
-    if isinstance(document, dict) and document.get("version") in (2, 3):
+    if isinstance(document, dict) and document.get("version") in (2, 3, 4):
         return {**document, "version": PRESENT}
     if not isinstance(document, dict) or document.get("version") != 1:
         return document

@@ -30,8 +30,7 @@ def _snag(ring: Ringing, reading: Reading) -> Snag:
     lines = tuple(state.line.id for state in reading.lines if any(ring in leg.rings for leg in state.legs))
     owners = dict.fromkeys(found.owner(port).id for edge in worst.loop.edges for port in (edge.start,))
     return Snag(
-        # Every circle holds a lead, and no other knot holds the same one.
-        key=f"sound-goes-round:{min(edge.owner for edge in ring.edges if HOPS[edge.kind].whose == 'lead')}",
+        key=f"sound-goes-round:{_its_own(ring)}",
         rule="sound-goes-round",
         severity=_SEVERITY[ring.verdict] if ring.is_heard else "note",
         title=f"Sound goes round: it {ring.verdict}, by {say_round(worst, found)}"[:300],
@@ -48,6 +47,12 @@ _CONSEQUENCES = {
     "may howl": "A filter or a lead wired the other way round is enough for it to howl.",
     "rings": "Every sound is followed by copies of itself: it sounds hollow, like an echo or like a room of metal.",
 }
+
+
+def _its_own(ring: Ringing) -> str:
+    """What no other knot has: every circle holds a lead, or a strip that takes what has been given out before."""
+    leads = [edge.owner for edge in ring.edges if HOPS[edge.kind].whose == "lead"]
+    return min(leads) if leads else min(f"{e.owner}/{e.end.number}" for e in ring.edges if e.kind == "source")
 
 
 def _evidence(ring: Ringing, reading: Reading) -> str:

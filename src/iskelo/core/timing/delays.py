@@ -11,15 +11,18 @@ from iskelo.core.rig.drivers import Offsets
 from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.links import BANKS
+from iskelo.core.rig.mixers import Strip
 from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.programs import Bus, Program, Track
 from iskelo.core.timing.compensation import waits
 from iskelo.core.timing.doubt import Side, in_doubt
 from iskelo.core.timing.terms import (
     RESAMPLING,
+    MixerTerm,
     Term,
     capture_terms,
     direct_terms,
+    mixer_terms,
     playback_terms,
     send_terms,
     take_terms,
@@ -115,6 +118,12 @@ class _Passed:
     known: dict[Side, Offsets] = field(default_factory=dict)
     rate_hz: int | None = None
 
+    def meet(self, box: Interface, terms: list[Term], side: Literal["in", "out", "elsewhere"]) -> None:
+        """Terms of a box, with whether they are in doubt."""
+        self.rate_hz = box.rate_hz
+        self.terms += terms
+        _doubt((box.id, side), terms, self.doubts)
+
 
 def _at_once(edge: Edge, found: Index, passed: _Passed) -> None:
     """Nothing delays there."""
@@ -123,10 +132,42 @@ def _at_once(edge: Edge, found: Index, passed: _Passed) -> None:
 def _by_box(edge: Edge, found: Index, passed: _Passed) -> None:
     box = found.gear[edge.owner]
     assert isinstance(box, Interface)
-    passed.rate_hz = box.rate_hz
-    terms = _BOX_TERMS[edge.kind](box)
-    passed.terms += terms
-    _doubt((box.id, _SIDES[edge.kind]), terms, passed.doubts)
+    passed.meet(box, _BOX_TERMS[edge.kind](box), _SIDES[edge.kind])
+
+
+def _in_a_mixer(*kinds: MixerTerm) -> Callable[[Edge, Index, _Passed], None]:
+    """What a hop inside a mixer adds that is always alike."""
+
+    def add(edge: Edge, found: Index, passed: _Passed) -> None:
+        box = found.gear[edge.owner]
+        assert isinstance(box, Interface)
+        passed.meet(box, mixer_terms(box, *kinds), _SIDES[edge.kind])
+
+    return add
+
+
+def _raw(edge: Edge, found: Index, passed: _Passed) -> None:
+    inside = found.mixing[edge.owner]
+    if inside.mixer.raw_passes_core:
+        passed.meet(inside.box, mixer_terms(inside.box, "mixer"), "in")
+
+
+def _into_a_strip(edge: Edge, found: Index, passed: _Passed) -> None:
+    """The core delays what a strip takes; a mix that is taken again waits for its own turn."""
+    box, mixer, _, _ = found.mixing[edge.owner]
+    if edge.start.bank == "mix_post":
+        again = Term("hardware", "mix taken again", box.name, mixer.again_samples, box.rate_hz, "set")
+        passed.meet(box, [again], "elsewhere")
+    else:
+        passed.meet(box, mixer_terms(box, "mixer"), "elsewhere")
+
+
+def _by_strip_effects(edge: Edge, found: Index, passed: _Passed) -> None:
+    box, _, strip, _ = found.mixing[edge.owner]
+    assert isinstance(strip, Strip)
+    if strip.effect_delay_samples:
+        label = f"effects on {strip.name}"
+        passed.terms.append(Term("hardware", label, box.name, strip.effect_delay_samples, box.rate_hz, "set"))
 
 
 def _by_outboard(edge: Edge, found: Index, passed: _Passed) -> None:
@@ -180,6 +221,26 @@ DELAYS: dict[HopKind, Callable[[Edge, Index, _Passed], None]] = {
     "outboard": _by_outboard,
     "capture": _by_box,
     "direct": _by_box,
+    "preamp": _in_a_mixer("A/D"),
+    "analogue preamp": _at_once,
+    "raw": _raw,
+    "source": _into_a_strip,
+    "effects": _by_strip_effects,
+    "past": _at_once,
+    "dry": _at_once,
+    "insert send": _at_once,
+    "insert return": _at_once,
+    "strip fader": _at_once,
+    "crosspoint": _at_once,
+    "pan": _at_once,
+    "solo": _at_once,
+    "mix fader": _at_once,
+    "to jack": _in_a_mixer("D/A"),
+    "analogue to jack": _at_once,
+    "to computer": _in_a_mixer("link in"),
+    "analogue to computer": _in_a_mixer("A/D", "link in"),
+    "from computer": _in_a_mixer("link out"),
+    "analogue from computer": _in_a_mixer("link out", "D/A"),
     "from device": _by_device,
     "record": _at_once,
     "monitor": _by_effects,
@@ -198,6 +259,12 @@ _SIDES: dict[HopKind, Literal["in", "out", "elsewhere"]] = {
     "to device": "out",
     "playback": "out",
     "direct": "elsewhere",
+    "preamp": "in",
+    "to computer": "in",
+    "analogue to computer": "in",
+    "from computer": "out",
+    "analogue from computer": "out",
+    "to jack": "out",
 }
 
 

@@ -33,6 +33,15 @@ RING, MATCHING, RESAMPLING = "ring between devices", "rate matching", "resamplin
 MATCHING_SAMPLES = 32
 """The delay of a matching filter of 64 taps."""
 
+MixerTerm = Literal["A/D", "D/A", "mixer", "link in", "link out"]
+_IN_MIXERS: dict[MixerTerm, str] = {
+    "A/D": "converter_in_samples",
+    "D/A": "converter_out_samples",
+    "mixer": "mixer_samples",
+    "link in": "link_in_samples",
+    "link out": "link_out_samples",
+}
+
 TermKind = Literal["hardware", "buffer", "program"]
 TermOrigin = Literal["measured", "described", "typed", "assumed", "set"]
 """Origins of figures (see ``rig.gear``); *set*: a setting, which is exact."""
@@ -75,12 +84,14 @@ def _hardware(label: str, box: Interface, field: str) -> Term:
 
 
 def capture_terms(box: Interface) -> list[Term]:
-    """From a box's input jacks to its link."""
-    return [
-        _hardware("A/D", box, "converter_in_samples"),
-        _hardware("mixer", box, "mixer_samples"),
-        _hardware("link in", box, "link_in_samples"),
-    ]
+    """From a box's input jacks to its link; of a mixer what every way there has in common."""
+    mixer = [_hardware("mixer", box, "mixer_samples")] if box.mixer is None else []
+    return [_hardware("A/D", box, "converter_in_samples"), *mixer, _hardware("link in", box, "link_in_samples")]
+
+
+def mixer_terms(box: Interface, *kinds: MixerTerm) -> list[Term]:
+    """Terms inside a mixer, by what they are."""
+    return [_hardware(kind, box, _IN_MIXERS[kind]) for kind in kinds]
 
 
 def take_terms(streams: OpenDevice, way: DeviceStream, found: Index) -> list[Term]:

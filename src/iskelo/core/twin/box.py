@@ -20,7 +20,7 @@ from iskelo.core.rig.links import BANKS, LINK_LIMITS
 from iskelo.core.twin.driver import DriverAtWork, EngineAtWork
 from iskelo.core.twin.ring import Clock
 from iskelo.core.twin.stream import STRETCH_SAMPLES, Block, Stream
-from iskelo.core.twin.tap import Tap
+from iskelo.core.twin.tap import Listener, Tap
 
 NO_TIME = Fraction(0)
 
@@ -63,7 +63,8 @@ class Box:
         self.clock = clock or Clock(Fraction(0), Fraction(gear.rate_hz))
         self._jacks = jacks
         self._random = np.random.default_rng(seed)
-        self._in_samples = gear.converter_in_samples + gear.mixer_samples
+        # In a mixer the core is passed by what goes through strips alone.
+        self._in_samples = gear.converter_in_samples + (gear.mixer_samples if gear.mixer is None else 0)
         fixed = self._in_samples + gear.link_in_samples + gear.link_out_samples + gear.converter_out_samples
         slowest = max(
             max((each.safety_in_samples, *(known.in_samples for known in each.offsets)))
@@ -77,9 +78,12 @@ class Box:
         self._laid: Block = np.zeros((gear.jack_in, 0), np.float32)
         self._laid_until = 0
         self._sampled = Stream(gear.jack_in, self.keep_samples)
+        self._converts = not gear.is_analogue
         full_scale = [trim - gear.input_full_scale_dbu for trim in gear.trims_db]
         # A sine at the full-scale level just reaches 1.0: its RMS is 1/√2 (AES17). Counted in steps.
         self._gain_in = np.array([10 ** (db / 20) / math.sqrt(2) / LSB for db in full_scale], np.float32)
+        if not self._converts:
+            self._gain_in = np.array([10 ** (db / 20) for db in gear.trims_db], np.float32)
         self._last_random = np.zeros(gear.jack_in, np.float32)
         self._direct = np.zeros((gear.jack_out, gear.jack_in), np.float32)
         for cross in gear.direct:
@@ -151,7 +155,7 @@ class Box:
             waits.append(self.gear.converter_out_samples)
         return min(waits, default=0)
 
-    def tap(self, rows: Sequence[int]) -> Tap:
+    def tap(self, rows: Sequence[int]) -> Listener:
         """Some of the output jacks, to listen at; jacks from nought. Every program must have been let in before."""
         return Tap(self, list(rows), self._direct[list(rows)], self._trim_out[list(rows)])
 
@@ -164,8 +168,17 @@ class Box:
         self._jacks(start, steps)
         # One channel after the other: a stretch of one stays in the processor's nearest memory.
         for number, row in enumerate(steps):
-            _turn_up(row, self._gain_in[number], self._dither(number, count))
-            _convert(row)
+            self._turn_up(number, row)
+            if self._converts:
+                convert(row)
+
+    def _turn_up(self, number: int, sound: NDArray[np.float32]) -> None:
+        """A jack's gain and, before a converter, its dither; in place."""
+        sound *= self._gain_in[number]
+        if self._converts:
+            noise = self._dither(number, len(sound))
+            sound += noise[1:]
+            sound -= noise[:-1]
 
     def _sample_with_returns(self, start: int, count: int) -> None:
         """The same in short pieces: all but what comes back has been laid out for many of them."""
@@ -176,7 +189,7 @@ class Box:
             fresh: Block = np.zeros((self.gear.jack_in, STRETCH_SAMPLES + count), np.float32)
             self._jacks(self._laid_until, fresh)
             for number, row in enumerate(fresh):
-                _turn_up(row, self._gain_in[number], self._dither(number, fresh.shape[1]))
+                self._turn_up(number, row)
             self._laid = np.concatenate([rest, fresh], axis=1)
             self._laid_until += fresh.shape[1]
         at = start - self._laid_until + self._laid.shape[1]
@@ -185,10 +198,13 @@ class Box:
         for each in self.returns:
             rows, volts = each.coming(start, count)
             steps[rows] += volts * self._gain_in[rows, np.newaxis]
-        _convert(steps)
+        if self._converts:
+            convert(steps)
 
     def _dither(self, number: int, count: int) -> NDArray[np.float32]:
-        """A channel's random numbers, the last of the stretch before first."""
+        """A channel's random numbers, the last of the stretch before first: triangular dither is their difference, one
+        step either way; common practice, no published source.
+        """
         noise = np.empty(count + 1, np.float32)
         noise[0] = self._last_random[number]
         self._random.random(dtype=np.float32, out=noise[1:])
@@ -204,17 +220,7 @@ def _shut_out(inside: Driver, asking: Driver) -> bool:
     return by_the_system and any(each.kind == "system, sole use" for each in (inside, asking))
 
 
-def _turn_up(sound: NDArray[np.float32], gain: np.float32, noise: NDArray[np.float32]) -> None:
-    """Gain, and triangular dither of one step either way; in place.
-
-    The dither is the difference of neighbouring random numbers; common practice, no published source.
-    """
-    sound *= gain
-    sound += noise[1:]
-    sound -= noise[:-1]
-
-
-def _convert(sound: NDArray[np.float32]) -> None:
+def convert(sound: NDArray[np.float32]) -> None:
     """24-bit steps, clipped at full scale; in place."""
     np.rint(sound, out=sound)
     np.minimum(sound, np.float32(2.0**23 - 1), out=sound)

@@ -35,7 +35,7 @@ class DriverAtWork:
         self.block_samples = block_samples
         self.period_samples = driver.engine or block_samples
         self.capture, self.playback = gear.shown(driver, "capture"), gear.shown(driver, "playback")
-        self._fed = min(gear.jack_in, self.capture)
+        self._fed = min(gear.jack_in, self.capture) if gear.mixer is None else self.capture
         self._safety = driver.safety(gear.rate_hz, block_samples)
         self.behind_samples = gear.link_in_samples + self._safety.in_samples
         self._finished = self._fresh = 0
@@ -51,7 +51,8 @@ class DriverAtWork:
         """What a sound takes between the jacks and the blocks, whatever their size."""
         gear = self.box.gear
         if inward:
-            return gear.converter_in_samples + gear.mixer_samples + self.behind_samples
+            mixer = gear.mixer_samples if gear.mixer is None else 0
+            return gear.converter_in_samples + mixer + self.behind_samples
         return self.ahead_samples + gear.converter_out_samples
 
     @property

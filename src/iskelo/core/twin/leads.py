@@ -17,14 +17,13 @@ from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Rig
 from iskelo.core.twin.box import Box
+from iskelo.core.twin.couplings import InsideLead
 from iskelo.core.twin.ends import Lead, sampled
+from iskelo.core.twin.mixer_box import MixerBox
 from iskelo.core.twin.program import Sound
 from iskelo.core.twin.ring import Clock
 from iskelo.core.twin.stream import Block
-
-
-class CannotFollow(Exception):
-    """The rig holds something that cannot be simulated; the text says what, in a technician's words."""
+from iskelo.core.twin.told import CannotFollow
 
 
 @dataclass(frozen=True, slots=True)
@@ -86,6 +85,21 @@ def _chains(rig: Rig, box: Interface) -> list[tuple[int, Chain]]:
     return [(jack, chain) for jack, chain in found if chain is not None and chain.ratio]
 
 
+def inside_leads(rig: Rig, box: Interface) -> list[InsideLead]:
+    """Leads from a mixer's own output jacks into its own inputs."""
+    return [
+        InsideLead(chain.origin.number, jack, chain.ratio, int(chain.late_s * box.rate_hz))
+        for jack, chain in _chains(rig, box)
+        if _is_inside(chain, box)
+    ]
+
+
+def _is_inside(chain: Chain, box: Interface) -> bool:
+    """Whether a lead is worked inside the mixer: from itself to itself, by whole samples."""
+    own = box.mixer is not None and chain.origin.owner == box.id and chain.origin.bank == "jack_out"
+    return own and (chain.late_s * box.rate_hz).denominator == 1
+
+
 def leads_out(rig: Rig, box: Interface, length: int) -> list[Lead]:
     """What leads from a box's output jacks to destinations."""
     ends = [
@@ -120,7 +134,7 @@ def bring_back(rig: Rig, boxes: Mapping[str, Box]) -> None:
     for box in boxes.values():
         groups: dict[tuple[str, Fraction], list[tuple[int, Chain]]] = {}
         for jack, chain in _chains(rig, box.gear):
-            if chain.origin.bank == "jack_out":
+            if chain.origin.bank == "jack_out" and not _is_inside(chain, box.gear):
                 groups.setdefault((chain.origin.owner, chain.late_s), []).append((jack, chain))
         for (origin, late_s), some in groups.items():
             box.returns.append(_Returned(box, boxes[origin], late_s, some))
@@ -193,6 +207,8 @@ def played_ahead_s(boxes: Mapping[str, Box]) -> Fraction | None:
     """How long a turn of the sound may be, so that all that comes back has been given out; None if nothing does."""
     limits = []
     for box in boxes.values():
+        if isinstance(box, MixerBox) and box.takes_again:
+            limits += box.taken_again_ahead()
         for each in box.returns:
             for session in each.origin.sessions:
                 ahead = session.ahead_samples + each.origin.gear.converter_out_samples + box.unheard_samples

@@ -9,7 +9,7 @@ import math
 from collections import defaultdict
 from dataclasses import dataclass, replace
 
-from iskelo.core.rig.programs import Bus, Program, Send, Track, Voice
+from iskelo.core.rig.programs import Bus, PanLaw, Program, Send, Track, Voice
 
 Sound = tuple[str, int]
 """A leg of a named input, or of a voice: its id and its number."""
@@ -70,7 +70,7 @@ class Desk:
         for each in self._arriving[sink]:
             wait = latest - each.latency if self._program.delay_compensation else 0
             for start, heard in each.legs.items():
-                for end, gain in self._sides(start, each.width, self._widths[sink], each.pan):
+                for end, gain in side_gains(start, each.width, self._widths[sink], each.pan, self._program.pan_law):
                     if end == leg:
                         _add(total, heard, gain, wait)
         return total
@@ -144,25 +144,29 @@ class Desk:
             pan = how.pan if send.pan is None else send.pan
             self._arriving[send.to].append(replace(how, legs=turned, pan=pan))
 
-    def _sides(self, leg: int, width: int, into: int, pan: float | None) -> list[tuple[int, float]]:
-        if into == 1:
-            return [(1, 1.0)]
-        if pan is None:
-            return [(leg, 1.0)] if width == 2 else [(1, 1.0), (2, 1.0)]
-        balance = (1 - max(pan, 0.0), 1 + min(pan, 0.0))
-        if width == 2:
-            return [(leg, balance[leg - 1])]
-        if self._program.pan_law == "0 dB":
-            return list(enumerate(balance, start=1))
-        # cos² and sin² of a quarter turn, told by the sine of twice the angle.
-        turn = math.sin(math.pi * pan / 2)
-        power = (max(0.0, (1 - turn) / 2), max(0.0, (1 + turn) / 2))
-        linear = ((1 - pan) / 2, (1 + pan) / 2)
-        if self._program.pan_law == "-6 dB":
-            return list(enumerate(linear, start=1))
-        if self._program.pan_law == "-3 dB":
-            return [(side, math.sqrt(share)) for side, share in enumerate(power, start=1)]
-        return [(side, math.sqrt(math.sqrt(power[side - 1]) * linear[side - 1])) for side in (1, 2)]
+
+def side_gains(leg: int, width: int, into: int, pan: float | None, law: PanLaw) -> list[tuple[int, float]]:
+    """To which legs a leg goes, and how loud: mono by the pan law, stereo by balance; a sound that is not panned (None)
+    goes to both sides at its own level.
+    """
+    if into == 1:
+        return [(1, 1.0)]
+    if pan is None:
+        return [(leg, 1.0)] if width == 2 else [(1, 1.0), (2, 1.0)]
+    balance = (1 - max(pan, 0.0), 1 + min(pan, 0.0))
+    if width == 2:
+        return [(leg, balance[leg - 1])]
+    if law == "0 dB":
+        return list(enumerate(balance, start=1))
+    # cos² and sin² of a quarter turn, told by the sine of twice the angle.
+    turn = math.sin(math.pi * pan / 2)
+    power = (max(0.0, (1 - turn) / 2), max(0.0, (1 + turn) / 2))
+    linear = ((1 - pan) / 2, (1 + pan) / 2)
+    if law == "-6 dB":
+        return list(enumerate(linear, start=1))
+    if law == "-3 dB":
+        return [(side, math.sqrt(share)) for side, share in enumerate(power, start=1)]
+    return [(side, math.sqrt(math.sqrt(power[side - 1]) * linear[side - 1])) for side in (1, 2)]
 
 
 def _add(there: Heard, heard: Heard, gain: float, later: int) -> Heard:

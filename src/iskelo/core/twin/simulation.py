@@ -18,7 +18,8 @@ from iskelo.core.twin.box import Box
 from iskelo.core.twin.driver import Called, DriverAtWork
 from iskelo.core.twin.ends import OutputEnd
 from iskelo.core.twin.engine import DEVICE_FINISHES, PROGRAM_RUNS, SOUND_TURNS, Engine
-from iskelo.core.twin.leads import bring_back, jacks_of, leads_out, longest_late_s, played_ahead_s
+from iskelo.core.twin.leads import bring_back, inside_leads, jacks_of, leads_out, longest_late_s, played_ahead_s
+from iskelo.core.twin.mixer_box import MixerBox
 from iskelo.core.twin.program import DeviceAtWork, ProgramAtWork, Sound
 from iskelo.core.twin.ring import Clock, Ring
 from iskelo.core.twin.stream import STRETCH_SAMPLES
@@ -75,7 +76,7 @@ class Simulation:
         ways = [way for streams in self._found.opened.values() for way in streams.ways]
         still = {way.box.id for way in ways if not way.rings}
         random = np.random.default_rng(self._seed)
-        boxes = {}
+        boxes: dict[str, Box] = {}
         late_s = longest_late_s(self._rig)
         for number, gear in enumerate(self._found.boxes):
             blocks = [way.buffer_samples for way in ways if way.box.id == gear.id]
@@ -87,7 +88,10 @@ class Simulation:
                 start_s += Fraction(int(random.integers(0, 1000)), 1000) / rate
             clock = Clock(start_s, rate)
             jacks = jacks_of(self._rig, gear, clock, self._sounds)
-            boxes[gear.id] = Box(gear, jacks, self._seed + number, clock, max(blocks, default=0), late_s)
+            kind = Box if gear.mixer is None else MixerBox
+            boxes[gear.id] = box = kind(gear, jacks, self._seed + number, clock, max(blocks, default=0), late_s)
+            if isinstance(box, MixerBox):
+                box.set_up(inside_leads(self._rig, gear))
         return boxes
 
     def _set_up_program(self, program: Program, streams: OpenDevice, place: int) -> None:

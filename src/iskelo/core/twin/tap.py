@@ -1,6 +1,6 @@
 """Listening at a box's output jacks: what its drivers play there, and what it monitors directly."""
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Protocol
 
 import numpy as np
 
@@ -9,6 +9,19 @@ from iskelo.core.twin.stream import Block
 
 if TYPE_CHECKING:
     from iskelo.core.twin.box import Box
+
+
+class Listener(Protocol):
+    """Somebody who listens at some output jacks."""
+
+    @property
+    def hears_directly(self) -> bool:
+        """Whether an input jack is heard there without the computer."""
+        ...
+
+    def read(self, start: int, count: int) -> Block:
+        """What leaves the jacks in these samples, 1.0 = full scale."""
+        ...
 
 
 class Tap:

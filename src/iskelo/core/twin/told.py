@@ -3,6 +3,10 @@
 from dataclasses import dataclass
 
 
+class CannotFollow(Exception):
+    """The rig holds something that cannot be simulated; the text says what, in a technician's words."""
+
+
 @dataclass(frozen=True, slots=True)
 class Slipped:
     """A block that slipped between two clocks: which device, which box of it, when, and how many samples.

@@ -12,6 +12,7 @@ from functools import cached_property
 from iskelo.core.edits.edit import SetDirect
 from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.index import Index
+from iskelo.core.rig.mixers import Mixer
 from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Patch
@@ -24,6 +25,7 @@ from iskelo.core.wiring.blocks import (
 from iskelo.core.wiring.edge import Edge, edge_of, input_gain_db, legs_of, output_gain_db
 from iskelo.core.wiring.hops import LEADS
 from iskelo.core.wiring.knots import Knot, knots
+from iskelo.core.wiring.mixer_edges import mixer_edges
 from iskelo.core.wiring.program_edges import program_edges
 
 
@@ -107,6 +109,8 @@ def compile_graph(found: Index, before: Graph | None = None, touched: frozenset[
         if patch.to_port.bank == "jack_in" and patch.from_port.bank != "out":
             back.append(patch.to_port)
     for box in found.interfaces():
+        if box.mixer is not None:
+            back += _taken_again(box.mixer)
         parts[box.id] = old[box.id] if box.id in old and box.id not in touched else _interface_edges(box)
     for outboard in found.outboards:
         same = outboard.id in old and outboard.id not in touched
@@ -140,7 +144,19 @@ def _outboard_edges(outboard: Outboard) -> list[Edge]:
     ]
 
 
+def _taken_again(mixer: Mixer) -> list[Port]:
+    """Where strips take what has been given out before: from the computer, from mixes, from inserts."""
+    return [
+        Port(strip.id, "strip_direct", leg)
+        for strip in mixer.strips
+        for leg, source in enumerate(strip.sources, start=1)
+        if source.bank != "jack_in"
+    ]
+
+
 def _interface_edges(box: Interface) -> list[Edge]:
+    if box.mixer is not None:
+        return mixer_edges(box, box.mixer)
     box_id, less_db, full_db = box.id, box.input_full_scale_dbu, box.output_full_scale_dbu
     edges = [
         edge_of((Port(box_id, "jack_in", n), Port(box_id, "capture", n), "capture", box_id, trim_db - less_db, 1, None))

@@ -15,6 +15,26 @@ HopKind = Literal[
     "outboard",
     "capture",
     "direct",
+    "preamp",
+    "analogue preamp",
+    "raw",
+    "source",
+    "effects",
+    "past",
+    "dry",
+    "insert send",
+    "insert return",
+    "strip fader",
+    "crosspoint",
+    "pan",
+    "solo",
+    "mix fader",
+    "to jack",
+    "analogue to jack",
+    "to computer",
+    "analogue to computer",
+    "from computer",
+    "analogue from computer",
     "from device",
     "record",
     "monitor",
@@ -26,9 +46,11 @@ HopKind = Literal[
     "lead out",
 ]
 Unit = Literal["dBu", "dBFS"]
+Side = Literal["dBu", "dBFS", "="]
+"""The unit at an end of a hop; =: the one that the way has there."""
 
 
-Maker = Literal["lead", "interface", "outboard", "program", "track", "item"]
+Maker = Literal["lead", "interface", "outboard", "program", "track", "item", "mixer"]
 """Whose doing a hop is."""
 
 
@@ -42,8 +64,8 @@ class HopRow(NamedTuple):
 
     starts: frozenset[Bank]
     ends: frozenset[Bank]
-    before: Unit
-    after: Unit
+    before: Side
+    after: Side
     whose: Maker
     delay: Literal["nothing", "gear", "gear and port"]
     device: Literal["", "from", "to"] = ""
@@ -52,7 +74,7 @@ class HopRow(NamedTuple):
 def _row(
     starts: tuple[Bank, ...],
     ends: tuple[Bank, ...],
-    units: tuple[Unit, Unit],
+    units: tuple[Side, Side],
     whose: Maker,
     delay: Literal["nothing", "gear", "gear and port"],
     device: Literal["", "from", "to"] = "",
@@ -60,8 +82,9 @@ def _row(
     return HopRow(frozenset(starts), frozenset(ends), *units, whose, delay, device)
 
 
-_ANALOGUE: tuple[Unit, Unit] = ("dBu", "dBu")
-_DIGITAL: tuple[Unit, Unit] = ("dBFS", "dBFS")
+_INSIDE: tuple[Side, Side] = ("=", "=")
+_ANALOGUE: tuple[Side, Side] = ("dBu", "dBu")
+_DIGITAL: tuple[Side, Side] = ("dBFS", "dBFS")
 
 HOPS: dict[HopKind, HopRow] = {
     "lead in": _row(("out",), ("jack_in",), _ANALOGUE, "lead", "nothing"),
@@ -70,6 +93,26 @@ HOPS: dict[HopKind, HopRow] = {
     "outboard": _row(("outboard_in",), ("outboard_out",), _ANALOGUE, "outboard", "gear"),
     "capture": _row(("jack_in",), ("capture",), ("dBu", "dBFS"), "interface", "gear"),
     "direct": _row(("jack_in",), ("jack_out",), _ANALOGUE, "interface", "gear"),
+    "preamp": _row(("jack_in",), ("preamp",), ("dBu", "dBFS"), "interface", "gear"),
+    "analogue preamp": _row(("jack_in",), ("preamp",), _ANALOGUE, "interface", "nothing"),
+    "raw": _row(("preamp",), ("to_computer",), _INSIDE, "mixer", "gear"),
+    "source": _row(("preamp", "from_computer", "mix_post"), ("strip_direct",), _INSIDE, "mixer", "gear and port"),
+    "effects": _row(("strip_direct",), ("strip_point",), _INSIDE, "mixer", "gear"),
+    "past": _row(("strip_point",), ("strip_pre",), _INSIDE, "mixer", "nothing"),
+    "dry": _row(("strip_point",), ("strip_pre",), _INSIDE, "mixer", "nothing"),
+    "insert send": _row(("strip_point",), ("to_jack",), _INSIDE, "mixer", "nothing"),
+    "insert return": _row(("preamp",), ("strip_pre",), _INSIDE, "mixer", "nothing"),
+    "strip fader": _row(("strip_pre",), ("strip_post",), _INSIDE, "mixer", "nothing"),
+    "crosspoint": _row(("strip_direct", "strip_pre", "strip_post", "mix_post"), ("feed",), _INSIDE, "mixer", "nothing"),
+    "pan": _row(("feed",), ("mix", "to_jack", "to_computer"), _INSIDE, "mixer", "nothing"),
+    "solo": _row(("strip_pre", "strip_post"), ("mix",), _INSIDE, "mixer", "nothing"),
+    "mix fader": _row(("mix",), ("mix_post",), _INSIDE, "mixer", "nothing"),
+    "to jack": _row(("to_jack",), ("jack_out",), ("dBFS", "dBu"), "interface", "gear"),
+    "analogue to jack": _row(("to_jack",), ("jack_out",), _ANALOGUE, "interface", "nothing"),
+    "to computer": _row(("to_computer",), ("capture",), _DIGITAL, "interface", "gear"),
+    "analogue to computer": _row(("to_computer",), ("capture",), ("dBu", "dBFS"), "interface", "gear"),
+    "from computer": _row(("playback",), ("from_computer",), _DIGITAL, "interface", "gear"),
+    "analogue from computer": _row(("playback",), ("from_computer",), ("dBFS", "dBu"), "interface", "gear"),
     "from device": _row(("capture",), ("input",), _DIGITAL, "program", "gear and port", "from"),
     "record": _row(("input", "bus_out"), ("track",), _DIGITAL, "track", "nothing"),
     "monitor": _row(("input", "bus_out"), ("monitor",), _DIGITAL, "track", "gear"),

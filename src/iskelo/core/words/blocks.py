@@ -26,6 +26,16 @@ BLOCKED = {
     "bus muted": "bus {bus:name} is muted",
     "bus feeds itself": "bus {bus:name} feeds itself",
     "send off": "a send is off",
+    "strip muted": "strip {strip:name} is muted",
+    "key is up": "the key of strip {strip:name} is up",
+    "key is down": "the key of strip {strip:name} is down",
+    "strip plays back": "strip {strip:name} is switched to its return",
+    "strip is live": "strip {strip:name} is live, not switched to its return",
+    "insert in": "the insert of strip {strip:name} is in, and no dry path is open beside it",
+    "insert bypassed": "the insert of strip {strip:name} is bypassed",
+    "mix muted": "mix {mix:name} is muted",
+    "feed off": "the feed {feed:name} is off",
+    "others soloed": "other strips of {box:name} are soloed",
 }
 
 OPENED = {
@@ -48,4 +58,14 @@ OPENED = {
     "unmute bus": "Unmute bus {bus:name}",
     "take off a circle": "Take bus {bus:name} off what leads back to it",
     "switch the send on": "Switch the send on",
+    "unmute strip": "Unmute strip {strip:name}",
+    "press the key": "Press the key of strip {strip:name}",
+    "let the key up": "Let the key of strip {strip:name} up",
+    "switch to live": "Switch strip {strip:name} to live",
+    "switch to return": "Switch strip {strip:name} to its return",
+    "bypass insert": "Bypass the insert of strip {strip:name}",
+    "put insert in": "Put the insert of strip {strip:name} in",
+    "unmute mix": "Unmute mix {mix:name}",
+    "switch feed on": "Switch the feed {feed:name} on",
+    "end solo": "End all solo",
 }

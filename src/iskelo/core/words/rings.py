@@ -16,7 +16,18 @@ def say_round(each: Round, found: Index) -> str:
     return " → ".join([*dict.fromkeys(found.say(port) for port in ports), found.say(ports[0])])
 
 
-_SAID = ("jack_in", "input", "monitor", "bus", "output", "jack_out", "outboard_in")
+_SAID = (
+    "jack_in",
+    "strip_direct",
+    "mix",
+    "input",
+    "monitor",
+    "bus",
+    "output",
+    "from_computer",
+    "jack_out",
+    "outboard_in",
+)
 
 
 def say_ringing(ring: Ringing, found: Index) -> str:
