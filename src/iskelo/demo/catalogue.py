@@ -12,9 +12,12 @@ from iskelo.core.edits.additions import (
     AddSources,
 )
 from iskelo.core.edits.apply import apply
+from iskelo.core.edits.base import changed
 from iskelo.core.edits.edit import Edit, SetValues
 from iskelo.core.rig.gear import Gear, Interface, LinkKind
 from iskelo.core.rig.index import index
+from iskelo.core.rig.mixer_makes import digital, fixed_send, second_pair
+from iskelo.core.rig.mixers import Mixer
 from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import Rig
 
@@ -44,15 +47,75 @@ def catalogue() -> tuple[Gear, ...]:
         ),
         _box("Pellow Duo", 2, 2, link="USB full speed", instrument=1, ppm=50),
         _box("Corvane 8", 8, 8, optical=8, safety=(28, 42), ppm=10, notes="8-channel optical port each way."),
-        _box(
-            "Havra 16",
-            16,
-            12,
-            capture=18,
-            playback=18,
-            safety=(28, 42),
-            shown=(2, 2),
-            notes="Digital mixer, 18 × 18; the system driver shows 2 × 2.",
+        _mixer(
+            _box(
+                "Havra 16",
+                16,
+                12,
+                capture=18,
+                playback=18,
+                safety=(28, 42),
+                shown=(2, 2),
+                notes="Digital mixer, 18 × 18; the system driver shows 2 × 2.",
+            ),
+            digital(16, auxes=4, groups=2, jack_out=12, capture=18, playback=18),
+            HAVRA,
+        ),
+        _mixer(
+            _box("Wherry", 8, 4, capture=2, playback=2, phantom=2, notes="Small analogue mixer, 2 × 2 over USB."),
+            fixed_send(2, 2, moves=True),
+            SMALL_ANALOGUE,
+        ),
+        _mixer(
+            _box(
+                "Mixer 16 digital",
+                32,
+                8,
+                capture=18,
+                playback=18,
+                notes="Jacks 17 to 32 are those of its stage box.",
+            ),
+            digital(16, auxes=4, groups=2, jack_out=8, capture=18, playback=18, stage_jacks=16),
+            HAVRA,
+        ),
+        _mixer(
+            _box("Mixer 8 digital", 8, 4, capture=10, playback=4),
+            digital(8, auxes=2, groups=0, jack_out=4, capture=10, playback=4).model_copy(
+                update={
+                    "again_samples": 0,
+                    "mute_kills_pre": True,
+                    "solo": "before the fader",
+                    "pan_law": "-4.5 dB",
+                }
+            ),
+            {
+                "converter_in_samples": 26,
+                "mixer_samples": 12,
+                "converter_out_samples": 26,
+                "input_full_scale_dbu": 20.0,
+                "output_full_scale_dbu": 18.0,
+            },
+        ),
+        _mixer(
+            _box("Analogue mixer 6, fixed send", 6, 4, capture=2, playback=2, phantom=2),
+            fixed_send(2, 1, moves=False),
+            SMALL_ANALOGUE,
+        ),
+        _mixer(
+            _box("Analogue mixer 8, second pair", 8, 4, capture=2, playback=2, phantom=4),
+            second_pair(4, 2),
+            SMALL_ANALOGUE | {"input_full_scale_dbu": 18.0},
+        ),
+        _mixer(
+            _box("Codec box, line inputs", 2, 2, phantom=0, instrument=0, link="USB full speed"),
+            None,
+            {
+                "converter_in_samples": 40,
+                "mixer_samples": 0,
+                "converter_out_samples": 40,
+                "input_full_scale_dbu": 8.0,
+                "output_full_scale_dbu": 6.0,
+            },
         ),
         _built_in(),
         _program("Longhand", "recorder"),
@@ -158,6 +221,30 @@ def _box(
     rig = apply(rig, tuple(more)).rig
     opened = index(rig).interfaces()[0].drivers[1]
     return apply(rig, (SetValues(item=opened.id, values={"buffers_samples": [512]}),)).rig.gear[0]
+
+
+HAVRA: dict[str, float] = {
+    "converter_in_samples": 34,
+    "mixer_samples": 16,
+    "converter_out_samples": 34,
+    "input_full_scale_dbu": 22.0,
+    "output_full_scale_dbu": 22.0,
+}
+SMALL_ANALOGUE: dict[str, float] = {
+    "converter_in_samples": 30,
+    "mixer_samples": 0,
+    "converter_out_samples": 30,
+    "input_full_scale_dbu": 16.0,
+    "output_full_scale_dbu": 10.0,
+}
+"""Plausible figures, assumed."""
+
+
+def _mixer(box: Gear, mixer: Mixer | None, figures: dict[str, float]) -> Gear:
+    """A box with an inside, and with its own figures."""
+    assert isinstance(box, Interface)
+    figured = changed(box, box.name, **figures)
+    return figured.model_copy(update={"mixer": mixer})
 
 
 def _built_in() -> Gear:

@@ -11,6 +11,7 @@ from iskelo.core.rig.drivers import Driver
 from iskelo.core.rig.gear import Aggregate, Destination, Interface, Source
 from iskelo.core.rig.index import index
 from iskelo.core.rig.links import link_overload
+from iskelo.core.rig.mixers import Mixer, StripSource
 from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.programs import Bus, Program, ProgramPort, Send, Track, Voice
 from iskelo.core.rig.rig import FIELDS_OF, AnyGear, Line, Rig
@@ -230,7 +231,8 @@ def renewed(rig: Rig, gear: AnyGear) -> tuple[Rig, AnyGear]:
     if isinstance(gear, Interface):
         rig, ids = new_ids(rig, "d", len(gear.drivers))
         drivers = tuple(driver.model_copy(update={"id": new}) for new, driver in zip(ids, gear.drivers, strict=True))
-        return rig, gear.model_copy(update={"id": identity, "drivers": drivers})
+        rig, mixer = _mixer_renewed(rig, gear.mixer)
+        return rig, gear.model_copy(update={"id": identity, "drivers": drivers, "mixer": mixer})
     if isinstance(gear, Aggregate):
         return rig, gear.model_copy(update={"id": identity, "members": (), "master": None})
     if not isinstance(gear, Program):
@@ -254,6 +256,39 @@ def renewed(rig: Rig, gear: AnyGear) -> tuple[Rig, AnyGear]:
     for field in ("voices", "buses"):
         renamed[field] = tuple(item.model_copy(update={"output": new.get(item.output)}) for item in renamed[field])
     return rig, gear.model_copy(update=renamed)
+
+
+def _mixer_renewed(rig: Rig, mixer: Mixer | None) -> tuple[Rig, Mixer | None]:
+    """The same inside of a mixer under ids of this rig."""
+    if mixer is None:
+        return rig, None
+    new: dict[str | None, str | None] = {None: None}
+    for items, prefix in ((mixer.strips, "k"), (mixer.mixes, "m"), (mixer.feeds, "f")):
+        rig, ids = new_ids(rig, prefix, len(items))
+        new.update(zip((item.id for item in items), ids, strict=True))
+
+    def source(each: StripSource) -> StripSource:
+        return each.model_copy(update={"mix": new.get(each.mix)})
+
+    strips = tuple(
+        strip.model_copy(
+            update={
+                "id": new[strip.id],
+                "live": tuple(map(source, strip.live)),
+                "back": tuple(map(source, strip.back)),
+            }
+        )
+        for strip in mixer.strips
+    )
+    mixes = tuple(mix.model_copy(update={"id": new[mix.id]}) for mix in mixer.mixes)
+    feeds = tuple(
+        feed.model_copy(update={"id": new[feed.id], "item": new.get(feed.item), "to": new.get(feed.to)})
+        for feed in mixer.feeds
+    )
+    never = tuple(
+        each.model_copy(update={"start": new.get(each.start), "end": new.get(each.end)}) for each in mixer.never
+    )
+    return rig, mixer.model_copy(update={"strips": strips, "mixes": mixes, "feeds": feeds, "never": never})
 
 
 @apply_one.register

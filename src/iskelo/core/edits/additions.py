@@ -6,8 +6,9 @@ from pydantic import Field
 
 from iskelo.core.rig.drivers import Clients, DriverKind
 from iskelo.core.rig.gear import Gear
+from iskelo.core.rig.mixers import Key, StripTap
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.programs import ProgramKind, Tap
+from iskelo.core.rig.programs import Pan, ProgramKind, Tap
 from iskelo.core.rig.rig import Purpose
 from iskelo.core.rig.text import DelaySamples, GainDb, Id, Ids, Name
 from iskelo.core.rig.value import BankSize, BufferSamples, ChannelNumber, LevelDbu, LevelUnit, RateHz, Value, Width
@@ -156,6 +157,50 @@ class AddTracks(Value):
     armed: bool = True
     monitored: bool = False
     ids: Ids = ()
+
+
+class AddStrips(Value):
+    """Add strips to a mixer; their legs take its jacks, ascending from ``first_jack``."""
+
+    edit: Literal["add_strips"] = "add_strips"
+    mixer: Id
+    names: Names
+    width: Width = 1
+    first_jack: ChannelNumber = 1
+    ids: Ids = ()
+
+
+class AddMixes(Value):
+    """Add mixes to a mixer: auxes, groups, another pair."""
+
+    edit: Literal["add_mixes"] = "add_mixes"
+    mixer: Id
+    names: Names
+    width: Width = 2
+    ids: Ids = ()
+
+
+class AddFeed(Value):
+    """Let a strip, a mix or (raw) an input jack feed a mix, channels for the computer, or output jacks.
+
+    ``replace``: other feeds to these channels or jacks are taken away.
+    """
+
+    edit: Literal["add_feed"] = "add_feed"
+    mixer: Id
+    item: Id | None = None
+    jack: ChannelNumber | None = None
+    bank: Literal["mix", "capture", "jack_out"] = "mix"
+    to: Id | None = None
+    number: ChannelNumber = 1
+    width: Width = 1
+    tap: StripTap = "behind the fader"
+    gain_db: GainDb = 0.0
+    on: bool = True
+    pan: Pan | None = None
+    key: Key = "always"
+    replace: bool = False
+    ids: Annotated[tuple[Id, ...], Field(max_length=1)] = ()
 
 
 class AddLine(Value):

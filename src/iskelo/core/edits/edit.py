@@ -8,14 +8,17 @@ from iskelo.core.edits.additions import (
     AddBuses,
     AddDestination,
     AddDriver,
+    AddFeed,
     AddGear,
     AddInterface,
     AddLine,
+    AddMixes,
     AddOutboard,
     AddProgram,
     AddProgramPorts,
     AddSends,
     AddSources,
+    AddStrips,
     AddTracks,
     AddVoices,
 )
@@ -160,6 +163,52 @@ class SetJack(Value):
     high_impedance: bool | None = None
 
 
+class SetMixer(Value):
+    """Change settings of a box that is a mixer: its pan law, what its mute key does, where solo listens."""
+
+    edit: Literal["set_mixer"] = "set_mixer"
+    mixer: Id
+    values: Annotated[dict[str, JsonValue], Field(min_length=1, max_length=32)]
+
+
+class TypeFeeds(Value):
+    """Feed a mixer's channels or output jacks from ``number`` on, as a phrase says: 'main', 'in 1-4 raw', 'aux 3 pre'.
+
+    What fed them before is taken away; an empty phrase only takes away.
+    """
+
+    edit: Literal["type_feeds"] = "type_feeds"
+    mixer: Id
+    bank: Literal["capture", "jack_out"] = "capture"
+    number: ChannelNumber
+    text: Annotated[str, Field(max_length=200)]
+
+
+class TypeStripFeeds(Value):
+    """Let a strip feed what a phrase says and nothing else: 'main, aux 1 -6 pre, usb 3 raw'."""
+
+    edit: Literal["type_strip_feeds"] = "type_strip_feeds"
+    strip: Id
+    text: Annotated[str, Field(max_length=400)]
+
+
+class UseStageBox(Value):
+    """Let strips of a mixer take the jacks of its stage box, or (``on`` off) its own of the same numbers."""
+
+    edit: Literal["use_stage_box"] = "use_stage_box"
+    mixer: Id
+    strips: Annotated[Ids, Field(min_length=1, max_length=128)]
+    on: bool = True
+
+
+class SwitchReturns(Value):
+    """Switch every strip of a mixer that has a return to it, or (``on`` off) to what it takes live."""
+
+    edit: Literal["switch_returns"] = "switch_returns"
+    mixer: Id
+    on: bool = True
+
+
 class SwapGear(Value):
     """Put another interface in the place of one; ``jacks_in`` and ``jacks_out`` say which jack moves where.
 
@@ -204,6 +253,9 @@ Edit = Annotated[
     | AddSends
     | AddProgramPorts
     | AddTracks
+    | AddStrips
+    | AddMixes
+    | AddFeed
     | SetValues
     | RenameEverywhere
     | SetLeg
@@ -217,6 +269,11 @@ Edit = Annotated[
     | SetTrim
     | SetOutputTrim
     | SetJack
+    | SetMixer
+    | TypeFeeds
+    | TypeStripFeeds
+    | UseStageBox
+    | SwitchReturns
     | SwapGear
     | Plug
     | Remove

@@ -23,6 +23,9 @@ PREFIXES: dict[type[Value], str] = {
     a.AddVoices: "v",
     a.AddBuses: "u",
     e.JoinDevices: "g",
+    a.AddStrips: "k",
+    a.AddMixes: "m",
+    a.AddFeed: "f",
 }
 """What ids begin with, by the edit that makes them."""
 

@@ -7,6 +7,7 @@ from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import Edit
 from iskelo.core.rig.gear import Gear, Interface
+from iskelo.core.rig.mixer_makes import new_mixer
 from iskelo.core.rig.rig import Rig
 from iskelo.core.rig.text import clean_name
 
@@ -19,6 +20,7 @@ KINDS: dict[str, tuple[str, ...]] = {
     "instrument": ("inst", "instrument", "instruments", "pickup", "pickups"),
     "line player": ("line", "lines"),
     "interface": ("box", "interface"),
+    "mixer": ("mixer", "desk"),
     "recorder": ("rec", "recorder"),
     "sampler": ("sam", "sampler"),
     "player": ("player", "players"),
@@ -43,10 +45,13 @@ VOICES: dict[str, tuple[str, int]] = {
 }
 """What the voices of a new program are called, and how many it comes with."""
 
+MIXER_STRIPS = 16
+"""As many as a mixer comes with that nobody says the size of."""
+
 _SECOND_WORDS = ("player", "players", "program", "sounds")
 """Words that may follow a kind and say nothing more: 'line player', 'mixing program', 'system sounds'."""
 
-EXAMPLES = "4 mic, box 8x8 Corvane, recorder, headphones, stereo instrument Organ, sampler 16, or a catalogue name"
+EXAMPLES = "4 mic, box 8x8 Corvane, recorder, mixer 16, headphones, stereo instrument Organ, or a catalogue name"
 
 
 def interface_phrase(text: str, stock: tuple[Gear, ...] = ()) -> Interface:
@@ -91,6 +96,8 @@ def gear_phrase(text: str, stock: tuple[Gear, ...] = ()) -> tuple[Edit, ...]:
     width: int | None = None
     size: tuple[int, int] | None = None
     kind: str | None = None
+    analogue = bool(words) and words[0].casefold() in ("analogue", "analog")
+    words = words[1:] if analogue else words
     while words:
         word = words[0].casefold()
         match = re.fullmatch(r"(\d{1,4})[x×](\d{1,4})", word)
@@ -110,6 +117,10 @@ def gear_phrase(text: str, stock: tuple[Gear, ...] = ()) -> tuple[Edit, ...]:
         else:
             break
         words = words[1:]
+    if kind == "mixer":
+        return _mixers(text, count, size, " ".join(words), analogue=analogue)
+    if analogue:
+        raise Refused(text, "only a mixer is said to be analogue; for example analogue mixer 8")
     if kind is None:
         raise Refused(text or "gear", f"say what it is; for example {EXAMPLES}")
     return _edits(text, kind, count, width, size, " ".join(words))
@@ -158,6 +169,21 @@ def _edits(
     return tuple(
         AddDestination.model_validate({"name": each, "destination_kind": kind, "width": wide}) for each in names
     )
+
+
+def _mixers(
+    text: str, count: int | None, size: tuple[int, int] | None, name: str, *, analogue: bool
+) -> tuple[Edit, ...]:
+    """Mixers: 'mixer 16', 'analogue mixer 8', 'mixer 16 Havra': a number is how many strips, what follows a name."""
+    match = re.fullmatch(r"(\d{1,4})?\s*(.*)", name)
+    assert match is not None
+    strips = int(match[1]) if match[1] else size[0] if size else MIXER_STRIPS if not analogue else 8
+    least, most = (4, 32) if analogue else (1, 64)
+    if not least <= strips <= most:
+        what = "an analogue mixer" if analogue else "a mixer"
+        raise Refused(text, f"{what} has {least} to {most} strips here, not {strips}")
+    names = _names(text, "mixer", count, match[2])
+    return tuple(AddGear(gear=new_mixer(each, strips, analogue=analogue)) for each in names)
 
 
 def _programs(text: str, kind: str, width: int | None, name: str, names: tuple[str, ...]) -> tuple[Edit, ...]:

@@ -9,6 +9,7 @@ from iskelo.core.edits.single_edit import apply_one, at_one_stroke, find, place_
 from iskelo.core.rig.check import patch_trouble
 from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.index import index
+from iskelo.core.rig.mixers import Mixer
 from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import FIELDS_OF, AnyGear, Patch, Rig
 
@@ -49,7 +50,7 @@ def _plugged(rig: Rig, edits: Sequence[e.Plug]) -> tuple[Rig, list[str]]:
 def _(edit: e.Remove, rig: Rig) -> Applied:
     found = index(rig)
     gone = set(edit.items)
-    known = {*found.gear, *found.items, *found.patches, *found.lines, *found.drivers}
+    known = {*found.gear, *found.items, *found.patches, *found.lines, *found.drivers, *found.mixing}
     for identity in edit.items:
         if identity not in known:
             raise Refused(identity, "there is nothing with this id to remove; it may have been removed already")
@@ -68,7 +69,7 @@ def _(edit: e.Remove, rig: Rig) -> Applied:
             kept = tuple(driver for driver in each.drivers if driver.id not in gone)
             if not kept:
                 raise Refused(each.name, "a box keeps at least one driver")
-            gear.append(each.model_copy(update={"drivers": kept}))
+            gear.append(each.model_copy(update={"drivers": kept, "mixer": _mixer_without(each, gone)}))
         else:
             gear.append(each)
     update = {
@@ -78,6 +79,27 @@ def _(edit: e.Remove, rig: Rig) -> Applied:
     }
     rig, lost = pruned(rig.model_copy(update=update))
     return Applied(names_followed(found.rig, rig), "; ".join([*said, *lost]))
+
+
+def _mixer_without(box: Interface, gone: set[str]) -> Mixer | None:
+    """A box's mixer without what is removed, and without the feeds that led from it or to it."""
+    mixer = box.mixer
+    if mixer is None or not gone & {each.id for each in mixer.items()}:
+        return mixer
+    for feed in mixer.feeds:
+        if feed.id in gone and feed.fixed:
+            raise Refused(f"{box.name}, feed", "it is the gear's own: nobody can take it away")
+    mixes = {mix.id: mix.name for mix in mixer.mixes if mix.id in gone}
+    strips = tuple(strip for strip in mixer.strips if strip.id not in gone)
+    for strip in strips:
+        taken = next((source.mix for source in (*strip.live, *strip.back) if source.mix in mixes), None)
+        if taken is not None:
+            raise Refused(
+                f"{box.name}, mix {mixes[taken]}", f"strip {strip.name} takes it; let that take something else first"
+            )
+    feeds = tuple(feed for feed in mixer.feeds if not gone & {feed.id, feed.item, feed.to})
+    update = {"strips": strips, "mixes": tuple(mix for mix in mixer.mixes if mix.id not in gone), "feeds": feeds}
+    return mixer.model_copy(update=update)
 
 
 def _removed(rig: Rig, identity: str) -> str:

@@ -6,6 +6,7 @@ from annotated_types import Ge, Le
 
 from iskelo.core.rig.drivers import Driver, Offsets
 from iskelo.core.rig.gear import Aggregate, Destination, Interface, Member, Source
+from iskelo.core.rig.mixers import Feed, Mix, Mixer, Strip, StripInsert, StripSource
 from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.programs import Bus, LoadReading, Program, ProgramPort, Send, Track, Voice
 from iskelo.core.rig.rig import Line, Patch, Rig
@@ -13,6 +14,7 @@ from iskelo.core.rig.value import Settable, Value
 
 KINDS: tuple[type[Value], ...] = (
     *(Rig, Source, Interface, Outboard, Aggregate, Driver, Program),
+    *(Mixer, Strip, Mix, Feed),
     *(ProgramPort, Track, Bus, Send, Voice, Destination, Patch, Line),
 )
 """What has fields that may be set."""
@@ -67,6 +69,10 @@ def say_value(value: Any) -> str:
         case Offsets():
             place = f"at {value.buffer_samples}, {value.rate_hz / 1000:g} kHz"
             return f"{value.in_samples} in and {value.out_samples} out {place} ({value.origin})"
+        case StripSource():
+            return f"{'mix leg' if value.mix else 'jack' if value.bank == 'jack_in' else 'return'} {value.number}"
+        case StripInsert():
+            return f"jack out {value.send} to jack in {value.back}{'' if value.on else ', bypassed'}"
         case LoadReading():
             return f"{value.percent:g} % at {value.buffer_samples}"
         case tuple() | list():

@@ -7,6 +7,7 @@ from typing import Any
 from iskelo.core.edits.base import Applied, Refused, with_gear
 from iskelo.core.rig.drivers import Driver
 from iskelo.core.rig.index import index
+from iskelo.core.rig.mixers import Feed, Mix, Strip
 from iskelo.core.rig.programs import Bus, ProgramPort, Send, Track, Voice
 from iskelo.core.rig.rig import FIELDS_OF, Line, Patch, Rig
 from iskelo.core.rig.value import Value
@@ -45,6 +46,10 @@ def place_of(rig: Rig, owner: str, value: Value) -> str:
             return f"line {value.name}"
         case Send():
             return f"{owner}, {index(rig).say_send(value)}"
+        case Strip() | Mix():
+            return f"{owner}, {'strip' if isinstance(value, Strip) else 'mix'} {value.name}"
+        case Feed():
+            return f"{owner}, feed of {index(rig).say_in_mixer(value.id)}"
         case Track() | ProgramPort() | Voice() | Bus():
             return f"{owner}, {value.name}"
     return owner
@@ -65,6 +70,16 @@ def find(rig: Rig, identity: str) -> tuple[str, Value, Callable[[Any], Rig]]:
             return with_gear(rig, program.model_copy(update={field: members}))
 
         return program.name, item, put_item
+    if identity in found.mixing:
+        inside = found.mixing[identity]
+        several = {Strip: "strips", Mix: "mixes", Feed: "feeds"}[type(inside.item)]
+
+        def put_inside(new: Any) -> Rig:
+            members = tuple(new if each.id == identity else each for each in getattr(inside.mixer, several))
+            mixer = inside.mixer.model_copy(update={several: members})
+            return with_gear(rig, inside.box.model_copy(update={"mixer": mixer}))
+
+        return inside.box.name, inside.item, put_inside
     if identity in found.drivers:
         box, driver = found.drivers[identity]
 

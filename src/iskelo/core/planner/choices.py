@@ -5,7 +5,7 @@ The screen shows these under a cell and applies the one that is taken; nothing a
 
 from dataclasses import dataclass
 
-from iskelo.core.edits.additions import AddProgramPorts, AddTracks
+from iskelo.core.edits.additions import AddFeed, AddProgramPorts, AddTracks
 from iskelo.core.edits.edit import Edit, Plug, Remove, SetDirect, SetLeg, SetValues
 from iskelo.core.edits.new_things import new
 from iskelo.core.lines.context import Reading
@@ -44,7 +44,7 @@ def choices(reading: Reading, state: LineState, column: Column) -> Choices:
         case "box_in":
             return Choices("Input jack", _jacks(reading, state), "Say a source and add an interface first.")
         case "computer_in":
-            return Choices("Capture channel", (), _straight(reading, state))
+            return Choices("Capture channel", _raw_channels(reading, state), _straight(reading, state))
         case "program_in":
             return Choices("Program input", _inputs(reading, state), "Say a track first; its program has the inputs.")
         case "track" if state.line.purpose == "record":
@@ -125,6 +125,24 @@ def _briefly(said: str) -> str:
     return said.partition(" on at ")[0].lower() + " on"
 
 
+def _raw_channels(reading: Reading, state: LineState) -> tuple[Choice, ...]:
+    """The channels that the source's jack on a mixer could be laid on raw."""
+    found = reading.found
+    start = state.line.from_ports[0] if len(state.line.from_ports) == 1 else None
+    jack = next((patch.to_port for patch in reading.rig.patches if patch.from_port == start), None)
+    box = found.gear.get(jack.owner) if jack is not None and jack.bank == "jack_in" else None
+    if jack is None or not isinstance(box, Interface) or box.mixer is None or not box.mixer.open_feeds:
+        return ()
+    told = []
+    for number in range(1, box.capture + 1):
+        feeds = [feed for feed in box.mixer.feeds if feed.bank == "capture" and number in feed.ends]
+        current = any(feed.jack == jack.number for feed in feeds)
+        edit = AddFeed(mixer=box.id, jack=jack.number, bank="capture", number=number, replace=True)
+        note = ", ".join(found.name(feed.id) for feed in feeds) or "free"
+        told.append(Choice(f"{box.name}, channel {number}, raw", note, current, () if current else (edit,)))
+    return tuple(told)
+
+
 def _straight(reading: Reading, state: LineState) -> str:
     for start in state.line.from_ports:
         for port in _captured(reading, start):
@@ -136,13 +154,17 @@ def _straight(reading: Reading, state: LineState) -> str:
 
 
 def _captured(reading: Reading, start: Port) -> list[Port]:
-    """The capture channels that a source port reaches by leads and converters alone."""
-    return [
-        onward.end
-        for lead in reading.graph.leaving.get(start, ())
-        for onward in reading.graph.leaving.get(lead.end, ())
-        if onward.kind == "capture"
-    ]
+    """The capture channels that a source port reaches without a program, those by the fewest hops first."""
+    found: list[Port] = []
+    seen, queue = {start}, [start]
+    for port in queue:
+        for edge in reading.graph.leaving.get(port, ()):
+            if edge.end.bank == "capture":
+                found.append(edge.end)
+            elif edge.end not in seen and edge.block is None:
+                seen.add(edge.end)
+                queue.append(edge.end)
+    return list(dict.fromkeys(found))
 
 
 def _channels(reading: Reading, state: LineState, program: Program) -> list[int]:

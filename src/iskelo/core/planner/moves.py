@@ -6,7 +6,7 @@ among equals the lower number wins. A cost of nought is a hop that passes alread
 
 from collections.abc import Iterator
 
-from iskelo.core.edits.additions import AddProgramPorts
+from iskelo.core.edits.additions import AddFeed, AddProgramPorts
 from iskelo.core.edits.edit import Edit, EnableChannels, Plug, SetDevice, SetDirect, SetLeg, SetValues
 from iskelo.core.edits.new_things import new
 from iskelo.core.lines.context import Reading
@@ -19,6 +19,9 @@ from iskelo.core.rig.programs import Program, ProgramPort, Send, Track
 from iskelo.core.wiring.blocks import wider_driver
 from iskelo.core.wiring.hops import HopKind
 from iskelo.core.words.say import say, say_unblock
+
+CHANNELS_TRIED = 4
+"""So many of the free channels of a mixer are considered."""
 
 OTHER_LEG = 1.5
 """One jack into both legs of a destination: dearer than a second jack, for it makes stereo mono."""
@@ -49,6 +52,8 @@ def moves(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
             yield from _into_a_destination(port, reading, ask)
         case "jack_in" if ask.end.bank == "in" and ask.direct:
             yield from _straight_across(port, reading)
+        case "preamp" if ask.end.bank == "track":
+            yield from _raw_to_a_channel(port, reading)
         case "capture":
             yield from _into_a_program(port, reading, ask)
         case "input":
@@ -61,9 +66,25 @@ def moves(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
             yield from _into_a_destination(port, reading, ask)
 
 
+def _raw_to_a_channel(port: Port, reading: Reading) -> Iterator[Move]:
+    """An input of a mixer laid raw on a channel that nothing feeds, the one of its own number first."""
+    box = reading.found.gear[port.owner]
+    assert isinstance(box, Interface)
+    if box.mixer is None or not box.mixer.open_feeds:
+        return
+    fed = {number for feed in box.mixer.feeds if feed.bank == "capture" for number in feed.ends}
+    free = [number for number in range(1, box.capture + 1) if number not in fed]
+    for number in sorted(free, key=lambda each: (each != port.number, each))[:CHANNELS_TRIED]:
+        feed = AddFeed(mixer=box.id, jack=port.number, bank="capture", number=number)
+        words = f"Feed in {port.number} of {box.name} raw to channel {number}"
+        yield Move(Port(box.id, "to_computer", number), 1 + TIE * number, (feed,), (words,))
+
+
 def _straight_across(port: Port, reading: Reading) -> Iterator[Move]:
     box = reading.found.gear[port.owner]
     assert isinstance(box, Interface)
+    if box.mixer is not None:
+        return
     crossed = {cross.jack_out for cross in box.direct if cross.jack_in == port.number}
     for jack in range(1, box.jack_out + 1):
         if jack not in crossed:

@@ -52,8 +52,8 @@ class Strip(Value):
 
     id: Id
     name: Annotated[Name, Settable("name")]
-    live: Annotated[tuple[StripSource, ...], Field(min_length=1, max_length=2)]
-    back: Annotated[tuple[StripSource, ...], Field(max_length=2)] = ()
+    live: Annotated[Annotated[tuple[StripSource, ...], Field(min_length=1, max_length=2)], Settable("takes live")]
+    back: Annotated[Annotated[tuple[StripSource, ...], Field(max_length=2)], Settable("return")] = ()
     plays_back: Annotated[bool, Settable("plays the return")] = False
     trim_db: Annotated[GainDb, Settable("trim", "dB")] = 0.0
     inverted: Annotated[bool, Settable("polarity reversed")] = False

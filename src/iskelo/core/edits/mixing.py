@@ -1,0 +1,287 @@
+"""The edits inside a mixer: strips, mixes, feeds, its settings, its stage box, its returns."""
+
+from typing import Any
+
+from iskelo.core.edits import additions as a
+from iskelo.core.edits import edit as e
+from iskelo.core.edits.base import Applied, Refused, changed, free_name, gear_of, made, new_ids, with_gear
+from iskelo.core.edits.feeds_phrase import CHANNELS, JACKS_OUT, Typed, givers, raw_jacks, typed_feeds
+from iskelo.core.edits.settable import SETTABLE, say_value
+from iskelo.core.edits.single_edit import apply_one
+from iskelo.core.rig.gear import Interface
+from iskelo.core.rig.index import index
+from iskelo.core.rig.mixers import Feed, Mix, Mixer, Never, Reason, Strip, StripSource
+from iskelo.core.rig.rig import Rig
+
+REASONS: dict[Reason, str] = {
+    "return_joins_after_send": "the consumer return joins the main mix behind the send to the computer",
+    "return_has_no_key": "the return has no key: only strips can be moved to the second pair",
+    "send_hears_bus_only": "the channels for the computer hear the main mix alone",
+    "not_offered": "this mixer has no such feed",
+}
+"""Why a mixer can never do something, in words."""
+
+
+def mixer_of(rig: Rig, identity: str) -> tuple[Interface, Mixer]:
+    """A box that is a mixer; raises Refused."""
+    box = gear_of(rig, identity, Interface)
+    if box.mixer is None:
+        raise Refused(box.name, "it is no mixer: it has no strips and no mixes")
+    return box, box.mixer
+
+
+def _with(rig: Rig, box: Interface, mixer: Mixer) -> Rig:
+    return with_gear(rig, box.model_copy(update={"mixer": mixer}))
+
+
+@apply_one.register
+def _(edit: a.AddStrips, rig: Rig) -> Applied:
+    box, mixer = mixer_of(rig, edit.mixer)
+    rig, ids = new_ids(rig, "k", len(edit.names), edit.ids)
+    jack, strips = edit.first_jack, []
+    taken = [strip.name for strip in mixer.strips]
+    for identity, wanted in zip(ids, edit.names, strict=True):
+        name = free_name(wanted, taken)
+        live = tuple(StripSource(number=jack + leg) for leg in range(edit.width))
+        strips.append(made(Strip, f"{box.name}, strip {name}", id=identity, name=name, live=live))
+        taken.append(name)
+        jack += edit.width
+    mixer = mixer.model_copy(update={"strips": (*mixer.strips, *strips)})
+    many = f"strip {strips[0].name}" if len(strips) == 1 else f"{len(strips)} strips"
+    return Applied(_with(rig, box, mixer), f"{box.name}: added {many}")
+
+
+@apply_one.register
+def _(edit: a.AddMixes, rig: Rig) -> Applied:
+    box, mixer = mixer_of(rig, edit.mixer)
+    if not mixer.open_feeds:
+        raise Refused(box.name, REASONS["not_offered"])
+    rig, ids = new_ids(rig, "m", len(edit.names), edit.ids)
+    taken = [mix.name for mix in mixer.mixes]
+    mixes = []
+    for identity, wanted in zip(ids, edit.names, strict=True):
+        name = free_name(wanted, taken)
+        mixes.append(made(Mix, f"{box.name}, mix {name}", id=identity, name=name, width=edit.width))
+        taken.append(name)
+    mixer = mixer.model_copy(update={"mixes": (*mixer.mixes, *mixes)})
+    many = f"mix {mixes[0].name}" if len(mixes) == 1 else f"{len(mixes)} mixes"
+    return Applied(_with(rig, box, mixer), f"{box.name}: added {many}")
+
+
+@apply_one.register
+def _(edit: a.AddFeed, rig: Rig) -> Applied:
+    box, mixer = mixer_of(rig, edit.mixer)
+    rig, (identity,) = new_ids(rig, "f", 1, edit.ids)
+    fields = {name: getattr(edit, name) for name in Feed.model_fields if name not in ("id", "fixed")}
+    feed = made(Feed, f"{box.name}, feed", id=identity, **fields)
+    refusal = never_allows(box, mixer, feed)
+    if refusal is not None:
+        raise Refused(f"{box.name}, {say_feed(mixer, feed)}", refusal)
+    others = mixer.feeds
+    if edit.replace:
+        others = tuple(each for each in others if each.fixed or not _meets(each, feed))
+    mixer = mixer.model_copy(update={"feeds": (*others, feed)})
+    gone = len(box.mixer.feeds) + 1 - len(mixer.feeds) if box.mixer is not None else 0
+    instead = f", in place of {gone} other feed{'s' if gone > 1 else ''}" if gone else ""
+    return Applied(_with(rig, box, mixer), f"{box.name}: {say_feed(mixer, feed)}{instead}")
+
+
+def _meets(other: Feed, feed: Feed) -> bool:
+    """Whether two feeds lead to the same channel or jack."""
+    return feed.bank != "mix" and other.bank == feed.bank and bool(set(other.ends) & set(feed.ends))
+
+
+def never_allows(box: Interface, mixer: Mixer, feed: Feed) -> str | None:
+    """Why a mixer cannot have a feed, in words; None if it can."""
+    for never in mixer.never:
+        if _is_meant(never, mixer, feed):
+            return REASONS[never.reason]
+    return None if mixer.open_feeds else REASONS["not_offered"]
+
+
+def _is_meant(never: Never, mixer: Mixer, feed: Feed) -> bool:
+    if never.ends != feed.bank or (never.end is not None and never.end != feed.to):
+        return False
+    match never.starts:
+        case "jack_in":
+            return feed.is_raw
+        case "mix":
+            return feed.item in {mix.id for mix in mixer.mixes} and never.start in (None, feed.item)
+    strip = next((each for each in mixer.strips if each.id == feed.item), None)
+    if strip is None:
+        return False
+    if never.starts == "strip":
+        return never.start in (None, strip.id)
+    return any(source.bank == "playback" for source in (*strip.live, *strip.back))
+
+
+def say_feed(mixer: Mixer, feed: Feed) -> str:
+    """A feed in words: 'Alma before the fader to Aux 1, -6 dB'."""
+    names = {each.id: each.name for each in mixer.strips} | {each.id: each.name for each in mixer.mixes}
+    start = f"in {feed.jack} raw" if feed.item is None else names.get(feed.item, "what is gone")
+    strips = {strip.id for strip in mixer.strips}
+    tap = f" {feed.tap}" if feed.item in strips and feed.tap != "behind the fader" else ""
+    if feed.to is not None:
+        end = names.get(feed.to, "what is gone")
+    else:
+        many = f"{feed.number}" if feed.width == 1 else f"{feed.number}–{feed.ends.stop - 1}"
+        end = f"{'channel' if feed.bank == 'capture' else 'jack out'}{'' if feed.width == 1 else 's'} {many}"
+    gain = f", {feed.gain_db:g} dB" if feed.gain_db else ""
+    return f"{start}{tap} to {end}{gain}"
+
+
+@apply_one.register
+def _(edit: e.SetMixer, rig: Rig) -> Applied:
+    box, mixer = mixer_of(rig, edit.mixer)
+    offered = SETTABLE[Mixer]
+    unknown = next((name for name in edit.values if name not in offered), None)
+    if unknown is not None:
+        raise Refused(f"{box.name}, mixer", f"it has no field {unknown!r} that can be set")
+    new = changed(mixer, f"{box.name}, mixer", **edit.values)
+    said = ", ".join(
+        f"{offered[name]} {say_value(getattr(mixer, name))} → {say_value(getattr(new, name))}" for name in edit.values
+    )
+    return Applied(_with(rig, box, new), f"{box.name}: {said}")
+
+
+@apply_one.register
+def _(edit: e.TypeFeeds, rig: Rig) -> Applied:
+    box, mixer = mixer_of(rig, edit.mixer)
+    place = f"{box.name}, {'channel' if edit.bank == 'capture' else 'jack out'} {edit.number}"
+    typed = typed_feeds(edit.text, place)
+    if not typed:
+        return _unfed(rig, box, mixer, edit)
+    number = edit.number
+    said: list[str] = []
+    adds: list[dict[str, Any]] = []
+    for each in typed:
+        if each.raw:
+            adds += [{"jack": jack, "width": 1, "gain_db": each.gain_db} for jack in raw_jacks(box, each, place)]
+            continue
+        for item in givers(box, mixer, each, place):
+            tap = each.tap or "behind the fader"
+            adds.append({"item": item.id, "width": item.width, "tap": tap, "gain_db": each.gain_db})
+    has = box.capture if edit.bank == "capture" else box.jack_out
+    last = number - 1 + sum(int(str(each["width"])) for each in adds)
+    if last > has:
+        what = "channels for the computer" if edit.bank == "capture" else "output jacks"
+        raise Refused(place, f"that takes {last - number + 1} of its {what} from {number} on, and it has {has}")
+    for fields in adds:
+        add = a.AddFeed.model_validate(
+            {"mixer": box.id, "bank": edit.bank, "number": number, "replace": True, **fields}
+        )
+        step = apply_one(add, rig)
+        rig, number = step.rig, number + add.width
+        said.append(step.words.removeprefix(f"{box.name}: "))
+    return Applied(rig, f"{box.name}: {', '.join(said)}")
+
+
+def _unfed(rig: Rig, box: Interface, mixer: Mixer, edit: e.TypeFeeds) -> Applied:
+    """What feeds a channel or a jack is taken away."""
+    here = [each for each in mixer.feeds if each.bank == edit.bank and edit.number in each.ends]
+    place = f"{box.name}, {'channel' if edit.bank == 'capture' else 'jack out'} {edit.number}"
+    if any(each.fixed for each in here):
+        raise Refused(place, "what feeds it is the gear's own: nobody can take it away")
+    if not here:
+        raise Refused(place, "nothing feeds it")
+    left = tuple(each for each in mixer.feeds if each not in here)
+    return Applied(_with(rig, box, mixer.model_copy(update={"feeds": left})), f"{place}: fed by nothing")
+
+
+@apply_one.register
+def _(edit: e.TypeStripFeeds, rig: Rig) -> Applied:
+    inside = index(rig).mixing.get(edit.strip)
+    if inside is None or not isinstance(inside.item, Strip):
+        raise Refused(edit.strip, "there is no strip with this id; it may have been removed")
+    box, mixer, strip = inside.box, inside.mixer, inside.item
+    place = f"{box.name}, strip {strip.name}, feeds"
+    wanted = [_strip_feed(box, mixer, strip, each, place) for each in typed_feeds(edit.text, place)]
+    jacks = {source.number for source in strip.live if source.bank == "jack_in"}
+    kept = []
+    for feed in mixer.feeds:
+        mine = feed.item == strip.id or (feed.jack in jacks)
+        same = next((each for each in wanted if _goes_alike(each, feed)), None)
+        if not mine or feed.fixed:
+            kept.append(feed)
+        elif same is not None:
+            wanted.remove(same)
+            changes = {name: same[name] for name in ("tap", "gain_db") if name in same}
+            kept.append(changed(feed, place, **changes, on=True))
+    rig = _with(rig, box, mixer.model_copy(update={"feeds": tuple(kept)}))
+    for each in wanted:
+        rig = apply_one(a.AddFeed.model_validate({"mixer": box.id, **each}), rig).rig
+    return Applied(rig, f"{place}: {edit.text.strip() or 'none'}")
+
+
+def _goes_alike(wanted: dict[str, Any], feed: Feed) -> bool:
+    """Whether a feed goes where a typed one goes."""
+    ends = (wanted.get("to"), wanted.get("bank", "mix"), wanted.get("number", 1), wanted.get("jack"))
+    return ends == (feed.to, feed.bank, feed.number, feed.jack)
+
+
+def _strip_feed(box: Interface, mixer: Mixer, strip: Strip, typed: Typed, place: str) -> dict[str, Any]:
+    """Where a strip is to go: a mix by name, 'usb 3', 'out 5', 'usb 3 raw'."""
+    first = typed.words[0] if typed.words else ""
+    level: dict[str, Any] = {"gain_db": typed.gain_db}
+    if first in CHANNELS or first in JACKS_OUT:
+        if len(typed.numbers) != 1 or len(typed.words) > 1:
+            raise Refused(place, f"say one number; for example {first} 3")
+        bank = "capture" if first in CHANNELS else "jack_out"
+        where: dict[str, Any] = {"bank": bank, "number": typed.numbers[0], **level}
+        if typed.raw:
+            sources = [source for source in strip.live if source.bank == "jack_in"]
+            if bank != "capture" or len(sources) != 1 or strip.width != 1:
+                raise Refused(place, "raw is the one input jack of a mono strip, straight to a channel")
+            return {**where, "jack": sources[0].number}
+        return {**where, "item": strip.id, "width": strip.width, "tap": typed.tap or "behind the fader"}
+    if typed.raw:
+        raise Refused(place, "a raw input goes to a channel for the computer: usb 3 raw")
+    for item in givers(box, mixer, typed, place):
+        if isinstance(item, Mix):
+            return {"item": strip.id, "to": item.id, "tap": typed.tap or "behind the fader", **level}
+    raise Refused(place, "a strip feeds mixes, usb channels and output jacks, not another strip")
+
+
+@apply_one.register
+def _(edit: e.UseStageBox, rig: Rig) -> Applied:
+    box, mixer = mixer_of(rig, edit.mixer)
+    local = box.jack_in - mixer.stage_jacks
+    if not mixer.stage_jacks:
+        raise Refused(box.name, "it has no stage box")
+    wanted = set(edit.strips)
+    moved: list[str] = []
+
+    def other(source: StripSource, name: str) -> StripSource:
+        if source.bank != "jack_in" or (source.number > local) is edit.on:
+            return source
+        number = source.number + local if edit.on else source.number - local
+        if not 1 <= number <= box.jack_in or (number > local) is not edit.on:
+            raise Refused(f"{box.name}, strip {name}", f"jack {source.number} has no fellow on the other side")
+        moved.append(f"{source.number} → {number}")
+        return source.model_copy(update={"number": number})
+
+    strips = tuple(
+        strip.model_copy(update={"live": tuple(other(source, strip.name) for source in strip.live)})
+        if strip.id in wanted
+        else strip
+        for strip in mixer.strips
+    )
+    if not moved:
+        raise Refused(box.name, f"these strips take jacks {'of the stage box' if edit.on else 'of its own'} already")
+    where = "the stage box" if edit.on else "its own jacks"
+    said = f"{box.name}: {len(moved)} strip legs on {where}, jacks {', '.join(moved)}"
+    return Applied(_with(rig, box, mixer.model_copy(update={"strips": strips})), said)
+
+
+@apply_one.register
+def _(edit: e.SwitchReturns, rig: Rig) -> Applied:
+    box, mixer = mixer_of(rig, edit.mixer)
+    able = [strip for strip in mixer.strips if strip.back]
+    if not able:
+        raise Refused(box.name, "none of its strips has a return to be switched to")
+    strips: tuple[Any, ...] = tuple(
+        strip.model_copy(update={"plays_back": edit.on}) if strip.back and strip.plays_back is not edit.on else strip
+        for strip in mixer.strips
+    )
+    said = f"{box.name}: {len(able)} strips {'play their returns' if edit.on else 'are live'}"
+    return Applied(_with(rig, box, mixer.model_copy(update={"strips": strips})), said)
