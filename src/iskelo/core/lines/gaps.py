@@ -6,6 +6,7 @@ from typing import NamedTuple
 
 from iskelo.core.rig.gear import Destination
 from iskelo.core.rig.index import Index
+from iskelo.core.rig.mixers import Strip
 from iskelo.core.rig.ports import STAGE, Bank, Port
 from iskelo.core.rig.programs import Program, ProgramPort, Track
 from iskelo.core.routes.route import Ahead, nearest
@@ -60,7 +61,7 @@ class Gaps:
         past = behind.past.get(ahead[-1])
         if past is None:
             past = behind.past[ahead[-1]] = self._look_between(ahead[-1], behind, end)
-        return Gap(ahead, past[0], behind.chain[0], end, past[1])
+        return Gap(ahead, past[0], behind.chain[0], end, _never(self._found, ahead, end) or past[1])
 
     def _look_between(self, far: Port, behind: Behind, end: Port) -> tuple[tuple[Port, ...], Fact]:
         """The ports past a break that lead to the target, and what is missing before them."""
@@ -87,12 +88,11 @@ class Gaps:
 
     def _look_ahead(self, start: Port, end: Bank, relevant: frozenset[str]) -> tuple[Port, ...]:
         """The way from a source to the furthest port that it reaches before a target's bank, in gear that matters."""
-        whole, items = self._known.whole(start), self._found.items
+        whole, gear_of = self._known.whole(start), self._found.gear_of
         far, stage = start, -1
         ahead = [port for port in whole.by if port.bank in _BEFORE[end]]
         for port in ahead:
-            placed = items.get(port.owner)
-            if (port.owner if placed is None else placed.program.id) in relevant:
+            if gear_of(port.owner) in relevant:
                 here = STAGE[port.bank]
                 if here > stage or (here == stage and port > far):
                     far, stage = port, here
@@ -181,6 +181,20 @@ def _reason(found: Index, far: Port, back: Port, end: Port, behind: set[Port]) -
         case "jack_out" if end.bank == "in":
             return fact("jack leads elsewhere", number=far.number, end=end)
     return _tail(found, back)
+
+
+def _never(found: Index, ahead: tuple[Port, ...], end: Port) -> Fact | None:
+    """Why a mixer can never bring to the computer what has got so far; None where it is no question of that."""
+    if end.bank != "track":
+        return None
+    for port in ahead:
+        inside = found.mixing.get(port.owner)
+        if inside is None or not isinstance(inside.item, Strip):
+            continue
+        for never in inside.mixer.never:
+            if never.starts == "strip" and never.start == inside.item.id and never.ends != "jack_out":
+                return fact("never", box=inside.box.id, strip=inside.item.id, reason=never.reason)
+    return None
 
 
 def _too_few(found: Index, program: Program, far: Port) -> Fact | None:

@@ -10,9 +10,11 @@ from iskelo.core.edits.edit import Edit, Remove, SetDirect, SetLeg, SetValues
 from iskelo.core.lines.context import Reading
 from iskelo.core.lines.legs import Arrival
 from iskelo.core.lines.state import LineState
+from iskelo.core.planner.opening import switch_of
 from iskelo.core.rig.device_streams import open_box
 from iskelo.core.rig.gear import Interface
 from iskelo.core.routes.route import passing_routes
+from iskelo.core.snags.mixer_remedies import closing, parted
 from iskelo.core.snags.rates import one_rate
 from iskelo.core.snags.reach import with_finding
 from iskelo.core.snags.rule import Remedy, Snag, distinct, if_so, rule
@@ -66,13 +68,17 @@ def undouble(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
     closers: dict[tuple[bool, str], list[Edit]] = {}
     for leg in state.legs:
         for arrival in leg.arrivals if len(leg.arrivals) > 1 else ():
+            inside = closing(reading, arrival, leg.arrivals)
+            if inside is not None:
+                remedies.append(inside)
+                continue
             direct, words, edit = _closer(reading, arrival)
             if edit is not None and edit not in closers.setdefault((direct, words), []):
                 closers[direct, words].append(edit)
     # Keep what is quickest to the ear first: stop the program's copy when there is a direct one.
     for (_, words), edits in sorted(closers.items(), key=lambda each: each[0][0]):
         remedies.append(Remedy(words, tuple(edits)))
-    return tuple(remedies)
+    return distinct(remedies)
 
 
 def _closer(reading: Reading, arrival: Arrival) -> tuple[bool, str, Edit | None]:
@@ -143,6 +149,7 @@ def line_crowded(reading: Reading) -> list[Snag]:
 def _part(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
     shared = SetValues(item=state.line.id, values={"alone": False})
     return (
+        *parted(reading, state),
         *send_away(reading, state),
         if_so(f"Others may arrive there with {state.line.name}", shared),
     )
@@ -182,7 +189,8 @@ def _cut(reading: Reading, edge: Edge) -> tuple[Edit | None, str]:
             return SetValues(item=owner, values={"input": None}), f"Take track {found.name(owner)} off its input"
         case "monitor":
             return SetValues(item=owner, values={"monitored": False}), f"Stop monitoring track {found.name(owner)}"
-    return None, ""
+    switch = switch_of(edge, reading) if owner in found.mixing else None
+    return (switch.edit, switch.words) if switch is not None else (None, "")
 
 
 @rule("lines", symptoms=("late", "echo"))

@@ -1,6 +1,7 @@
 """Gaps in words: what is missing, short enough for a table cell, and how far a sound gets."""
 
 MISSING = {
+    "never": "strip {strip:name} of {box:name} never reaches the computer: {reason:reason}",
     "not plugged in": "not plugged in",
     "source not plugged in": "{source:port} is not plugged in",
     "leads nowhere": "{gear:name} leads nowhere",

@@ -5,6 +5,7 @@ from collections.abc import Callable, Iterable
 from functools import cache
 from typing import Any
 
+from iskelo.core.edits.mixing import REASONS
 from iskelo.core.lines.findings import Finding
 from iskelo.core.lines.gaps import Gap
 from iskelo.core.rig.gear import Interface
@@ -100,6 +101,7 @@ _TOLD: dict[str, Callable[[Any, Index], str]] = {
     "drift": lambda value, _: say_drift(value),
     "comb": lambda value, _: say_comb(value),
     "ringing": say_ringing,
+    "reason": lambda value, _: REASONS[value],
     "fact": say,
     "facts": _facts,
 }
