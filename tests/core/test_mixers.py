@@ -18,6 +18,7 @@ from iskelo.core.rig.rig import Rig
 from iskelo.core.routes.route import ROUTES_AT_MOST, passing_routes
 from iskelo.core.snags.registry import find_snags
 from iskelo.core.survey import survey_again
+from iskelo.core.timing.delays import delay_of
 from iskelo.core.twin.run import run_twin
 from iskelo.core.twin.told import CannotFollow
 from mixers import any_mixing_rig, full_desk
@@ -66,6 +67,10 @@ def test_whatever_is_wrong_with_any_desk_is_told_with_what_mends_it(rig: Rig) ->
         for remedy in tried_remedies(rig, snag, known)[:2]:
             assert apply(rig, remedy.edits).rig != rig
     found = known.reading.found
+    for state in known.reading.lines:
+        for leg in state.legs:
+            for arrival in leg.arrivals:
+                assert arrival.delay == delay_of(arrival.route.edges, found)
     for port in known.reading.graph.ports():
         answer_for(known.reading, port)
     for edge in known.reading.graph.edges():

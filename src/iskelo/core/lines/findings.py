@@ -7,7 +7,7 @@ from iskelo.core.levels.along import first_short
 from iskelo.core.levels.headroom import SUM_HEADROOM_DB, TOLERANCE_DB, needed_db
 from iskelo.core.lines.legs import Arrival, Leg
 from iskelo.core.lines.sides import apart, crossed_sides, half_silent, side_of
-from iskelo.core.lines.sums import Sums
+from iskelo.core.lines.sums import Sums, met_at
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Line
@@ -186,7 +186,12 @@ def _inverted(line: Line, legs: tuple[Leg, ...]) -> list[Finding]:
 def _turns(arrival: Arrival) -> list[Fact]:
     """The leads that reverse what arrives by this way; two of them make it right again."""
     leads = [edge for edge in arrival.route.edges if edge.sign < 0 and arrival.sign < 0]
-    return [fact("the lead", start=edge.start, end=edge.end) for edge in leads]
+    return [
+        fact("the strip", strip=edge.owner)
+        if edge.kind == "source"
+        else fact("the lead", start=edge.start, end=edge.end)
+        for edge in leads
+    ]
 
 
 def _hot(line: Line, legs: tuple[Leg, ...], found: Index, sums: Sums) -> list[Finding]:
@@ -204,11 +209,12 @@ def _hot(line: Line, legs: tuple[Leg, ...], found: Index, sums: Sums) -> list[Fi
     for leg in legs:
         for arrival in leg.arrivals:
             for edge in arrival.route.edges:
-                total = sums.at(edge.start) if edge.kind == "playback" else None
+                met = met_at(edge)
+                total = sums.at(met) if met is not None else None
                 if total is not None and total.level_dbfs > TOLERANCE_DB - SUM_HEADROOM_DB:
                     others = len({start.owner for start in total.starts}) - 1
                     level, wanted = total.level_dbfs, SUM_HEADROOM_DB
-                    said = fact("sum too loud", others=others, level=level, at=edge.start, needed_db=wanted)
+                    said = fact("sum too loud", others=others, level=level, at=met, needed_db=wanted)
                     return [Finding("hot", said)]
     if line.highest_dbfs is not None:
         loudest = max((leg.level_dbfs for leg in legs if leg.level_dbfs is not None), default=None)

@@ -22,7 +22,7 @@ from iskelo.core.values import Fact, fact, light
 from iskelo.core.wiring.blocks import Block
 from iskelo.core.wiring.edge import Edge
 from iskelo.core.wiring.graph import Graph
-from iskelo.core.wiring.hops import DEVICE_HOPS
+from iskelo.core.wiring.hops import DEVICE_HOPS, HOPS
 
 
 class Passage(NamedTuple):
@@ -159,6 +159,8 @@ class Legs:
                 passed += (kind, edge.owner, edge.start.owner)
             elif kind == "to device":
                 passed += (kind, edge.owner, edge.end.owner)
+            elif kind in _INSIDE_MIXERS:
+                passed += (kind, edge.owner, edge.start.bank)
         key = tuple(passed)
         if key not in self._passages:
             found = self._found
@@ -171,6 +173,11 @@ class Legs:
 
 _IN_A_MIXER = frozenset({"monitor", "mix", "send"})
 _OF_BOXES = frozenset({"capture", "playback", "direct", "outboard"})
+_INSIDE_MIXERS = frozenset(
+    kind
+    for kind, row in HOPS.items()
+    if row.delay != "nothing" and kind not in _OF_BOXES | _IN_A_MIXER and row.whose in ("interface", "mixer")
+)
 
 
 def drifts_along(edges: Sequence[Edge], found: Index) -> Iterator[tuple[Drift, DeviceStream]]:

@@ -9,7 +9,7 @@ from collections.abc import Callable
 from iskelo.core.lines.findings import Finding, Headline, Strays, findings_of
 from iskelo.core.lines.legs import Leg, Legs
 from iskelo.core.lines.rings import Rings
-from iskelo.core.lines.sums import Sums
+from iskelo.core.lines.sums import MET_BANKS, Sums
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Line
@@ -100,7 +100,7 @@ def line_states(
 
 
 def _heard(known: Ahead, found: Index) -> tuple[dict[Port, list[Port]], dict[Port, list[Port]]]:
-    """Which source ports sound at each target port now, and which at each playback channel."""
+    """Which source ports sound at each target port now, and which wherever sums are judged."""
     heard: dict[Port, list[Port]] = {}
     fed: dict[Port, list[Port]] = {}
     for start in found.starts():
@@ -108,7 +108,7 @@ def _heard(known: Ahead, found: Index) -> tuple[dict[Port, list[Port]], dict[Por
             bank = port.bank
             if bank in ("track", "in"):
                 heard.setdefault(port, []).append(start)
-            elif bank == "playback":
+            elif bank in MET_BANKS:
                 fed.setdefault(port, []).append(start)
     return heard, fed
 

@@ -1,13 +1,31 @@
-"""What different sources add up to where a program's sound is converted: by power, for they are not alike."""
+"""What different sources add up to where sound is converted or becomes whole numbers: by power, they are not alike."""
 
 import math
 from collections.abc import Mapping, Sequence
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.ports import Port
 from iskelo.core.routes.route import Ahead, passing_routes
+from iskelo.core.wiring.edge import Edge
 from iskelo.core.wiring.graph import Graph
+from iskelo.core.wiring.hops import HopKind
+
+_MET: dict[HopKind, Literal["start", "end"]] = {
+    "playback": "start",
+    "to jack": "start",
+    "to computer": "end",
+    "analogue to computer": "end",
+}
+"""The hops where a sum is judged, and at which end it stands in dBFS."""
+
+MET_BANKS = frozenset({"playback", "to_jack", "capture"})
+
+
+def met_at(edge: Edge) -> Port | None:
+    """The port of a hop where a sum is judged; None where none is."""
+    side = _MET.get(edge.kind)
+    return None if side is None else edge.start if side == "start" else edge.end
 
 
 class Sum(NamedTuple):
@@ -21,12 +39,12 @@ class Sums:
     """The sums of one rig, each worked out when it is asked for."""
 
     def __init__(self, graph: Graph, found: Index, known: Ahead, fed: Mapping[Port, Sequence[Port]]) -> None:
-        """``fed``: which sources sound at each playback channel."""
+        """``fed``: which sources sound at each port of ``MET_BANKS``."""
         self._graph, self._found, self._known, self._fed = graph, found, known, fed
         self._sums: dict[Port, Sum | None] = {}
 
     def at(self, port: Port) -> Sum | None:
-        """What different sources add up to at a playback channel; None if there are not at least two."""
+        """What different sources add up to at such a port; None if there are not at least two."""
         if port not in self._sums:
             self._sums[port] = self._at(port)
         return self._sums[port]

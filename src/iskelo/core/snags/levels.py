@@ -11,6 +11,7 @@ from iskelo.core.lines.context import Reading
 from iskelo.core.lines.legs import Leg
 from iskelo.core.lines.sides import SIDES_APART_DB
 from iskelo.core.lines.state import LineState
+from iskelo.core.lines.sums import met_at
 from iskelo.core.planner.moving import move_lead
 from iskelo.core.planner.stages import Turn, plain, stages_along, turned
 from iskelo.core.rig.gear import Destination, Interface, Source
@@ -69,7 +70,7 @@ def _turned(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
                 edge, room = short
                 # What the far end of a lead cannot take is turned down on its way there; else to where it should stand.
                 last = edge.kind in ("lead out", "lead to outboard")
-                before = edges[: edges.index(edge) + (edge.kind != "playback")]
+                before = edges[: edges.index(edge) + (edge.kind not in ("playback", "to jack"))]
                 turns += turned(stages_along(before, found, aim), room - needed if last else room + aim)
                 continue
             low, high = line.lowest_dbfs, line.highest_dbfs
@@ -95,13 +96,14 @@ def _sums_down(reading: Reading, state: LineState) -> list[Remedy]:
     for leg in state.legs:
         for arrival in leg.arrivals:
             for edge in arrival.route.edges:
-                total = reading.sums.at(edge.start) if edge.kind == "playback" else None
-                if total is None or total.level_dbfs <= TOLERANCE_DB - SUM_HEADROOM_DB:
+                met = met_at(edge)
+                total = reading.sums.at(met) if met is not None else None
+                if met is None or total is None or total.level_dbfs <= TOLERANCE_DB - SUM_HEADROOM_DB:
                     continue
                 over = math.ceil((total.level_dbfs + SUM_HEADROOM_DB) * 10) / 10
                 turns: dict[tuple[str, ...], Turn] = {}
                 for start in total.starts:
-                    for route in passing_routes(reading.graph, start, edge.start):
+                    for route in passing_routes(reading.graph, start, met):
                         for stage in reversed(stages_along(route.edges, found, 0.0)):
                             turns[stage.key] = Turn(stage, round(stage.now_db - over, 1))
                             break

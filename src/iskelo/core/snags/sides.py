@@ -111,13 +111,23 @@ def _turned_at(state: LineState) -> str:
 
 
 def _turn_back(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
-    leads = list(_turning(state))
-    patches = [reading.found.patches[lead] for lead in leads]
-    said = " and ".join(
-        f"{reading.found.say(patch.from_port)} → {reading.found.say(patch.to_port)}" for patch in patches
-    )
-    right = tuple(SetValues(item=lead, values={"inverted": False}) for lead in leads)
-    return distinct([Remedy(f"Take a lead that is wired straight for {said}", right)]) if leads else ()
+    found = reading.found
+    leads: list[str] = []
+    strips: list[str] = []
+    for each in _turning(state):
+        (leads if each in found.patches else strips).append(each)
+    remedies = []
+    if strips:
+        # A switch is nearer than a lead.
+        names = " and ".join(found.name(strip) for strip in strips)
+        turned = tuple(SetValues(item=each, values={"inverted": False}) for each in strips)
+        remedies.append(Remedy(f"Turn the polarity of strip {names} back", turned))
+    if leads:
+        patches = [found.patches[lead] for lead in leads]
+        said = " and ".join(f"{found.say(patch.from_port)} → {found.say(patch.to_port)}" for patch in patches)
+        right = tuple(SetValues(item=lead, values={"inverted": False}) for lead in leads)
+        remedies.append(Remedy(f"Take a lead that is wired straight for {said}", right))
+    return distinct(remedies)
 
 
 @rule("lines", symptoms=("one side", "hollow"))

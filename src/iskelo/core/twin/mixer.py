@@ -6,13 +6,13 @@ inputs, stretches are no longer than the shortest memory of which all shorter on
 without any memory is solved if it is certain to be quiet, and refused else.
 """
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from typing import NamedTuple
 
 import numpy as np
 
 from iskelo.core.twin.couplings import Coupling, Point
-from iskelo.core.twin.stream import STRETCH_SAMPLES, Block, Stream
+from iskelo.core.twin.stream import STRETCH_SAMPLES, Block, Rows, Stream
 from iskelo.core.twin.told import CannotFollow
 
 Taken = dict[tuple[Point, int], float]
@@ -23,7 +23,7 @@ class _Products(NamedTuple):
     """Rows that are worked at once: for each delay a matrix from some rows; ``solve`` where they hear each other."""
 
     rows: list[int]
-    by_delay: list[tuple[int, list[int], Block]]
+    by_delay: list[tuple[int, Rows, Block]]
     solve: Block | None
     ceilings: Block | None
 
@@ -39,7 +39,8 @@ class MixerAtWork:
         clipped = {point for point in heard if heard[point] and point[0] in ceilings and point[0] == "in"}
         folded = {point: _folded(taken, heard, clipped) for point, taken in heard.items()}
         sums = [point for point in heard if heard[point] and (len(heard[point]) > 1 or point in clipped)]
-        self.sources = [point for point in heard if not heard[point] and point[0] in ("in", "return")]
+        # Inputs first, each kind in the order of its numbers.
+        self.sources = sorted(point for point in heard if not heard[point] and point[0] in ("in", "return"))
         self._rows = {point: row for row, point in enumerate([*self.sources, *sums])}
         taken = {point: _known(folded[point], self._rows) for point in sums}
         self.step_samples = _step(taken, name)
@@ -48,32 +49,54 @@ class MixerAtWork:
             for level in _levels(taken, self.step_samples)
         ]
         ends = [_known(heard_at(point, folded, self._rows), self._rows) for point in outputs]
-        self._ends = self._matrices(list(range(len(outputs))), ends)
-        self._width = len(outputs)
+        self._straight, self._ends = self._outputs(ends)
         longest = max((late for each in (*taken.values(), *ends) for _, late in each), default=0)
-        self._stream = Stream(len(self._rows), longest + STRETCH_SAMPLES)
+        self._stream = Stream(len(self._rows), longest, 4 * STRETCH_SAMPLES)
 
     @property
     def at(self) -> int:
         """How many samples have been worked."""
         return self._stream.written
 
-    def work(self, sounds: Block) -> Block:
-        """The outputs for the next samples; ``sounds``: one row for each of ``sources``."""
-        count = sounds.shape[1]
-        out: Block = np.zeros((self._width, count), np.float32)
+    def work(self, count: int, sound: Callable[[int, Block], None], out: Block) -> None:
+        """The outputs for so many samples more, into ``out``.
+
+        ``sound(start, rows)`` lays what comes in at ``sources`` from a sample on into so many rows.
+        """
         done = 0
         while done < count:
             some = min(self.step_samples or STRETCH_SAMPLES, STRETCH_SAMPLES, count - done)
             start = self._stream.written
-            fresh = self._stream.extend(some)
-            fresh[: len(self.sources)] = sounds[:, done : done + some]
+            fresh = self._stream.behind(some)
+            sound(start, fresh[: len(self.sources)])
             for level in self._levels:
                 fresh[level.rows] = self._worked(level, start, some)
+            part = out[:, done : done + some]
+            part[:] = 0
+            for late, ends, rows, ratios in self._straight:
+                heard = self._stream.read(start - late, some)[rows]
+                part[ends] = heard if ratios is None else heard * ratios
             for late, rows, matrix in self._ends:
-                out[:, done : done + some] += matrix @ self._stream.read(start - late, some)[rows]
+                part += matrix @ self._stream.read(start - late, some)[rows]
             done += some
-        return out
+
+    def _outputs(
+        self, ends: Sequence[Taken]
+    ) -> tuple[list[tuple[int, Rows, Rows, Block | None]], list[tuple[int, Rows, Block]]]:
+        """Outputs that hear one row each, by their delays; and matrices for those that hear more."""
+        straight: dict[int, list[tuple[int, int, float]]] = {}
+        sums: list[Taken] = []
+        for end, each in enumerate(ends):
+            if len(each) == 1:
+                ((point, late), ratio) = next(iter(each.items()))
+                straight.setdefault(late, []).append((end, self._rows[point], ratio))
+            sums.append(each if len(each) > 1 else {})
+        told: list[tuple[int, Rows, Rows, Block | None]] = []
+        for late, some in sorted(straight.items()):
+            numbers, rows, ratios = zip(*some, strict=True)
+            turned = None if set(ratios) == {1.0} else np.array(ratios, np.float32)[:, np.newaxis]
+            told.append((late, as_run(numbers), as_run(rows), turned))
+        return told, self._matrices(list(range(len(ends))), sums)
 
     def _worked(self, level: _Products, start: int, count: int) -> Block:
         total: Block = np.zeros((len(level.rows), count), np.float32)
@@ -85,7 +108,7 @@ class MixerAtWork:
             np.clip(total, -level.ceilings, level.ceilings, out=total)
         return total
 
-    def _matrices(self, ends: list[int], taken: Sequence[Taken]) -> list[tuple[int, list[int], Block]]:
+    def _matrices(self, ends: list[int], taken: Sequence[Taken]) -> list[tuple[int, Rows, Block]]:
         """For every delay the rows that are heard and how loud each end hears each of them."""
         by_delay: dict[int, dict[int, dict[int, float]]] = {}
         for end, each in zip(ends, taken, strict=True):
@@ -98,7 +121,7 @@ class MixerAtWork:
             for column, row in enumerate(rows):
                 for end, ratio in heard[row].items():
                     matrix[end, column] += ratio
-            made.append((late, rows, matrix))
+            made.append((late, as_run(rows), matrix))
         return made
 
     def _products(
@@ -128,6 +151,12 @@ class MixerAtWork:
         limits = np.array(tops, np.float32) if any(point in ceilings for point in level) else None
         rows = [self._rows[point] for point in level]
         return _Products(rows, self._matrices(list(range(len(level))), outside), solve, limits)
+
+
+def as_run(rows: Sequence[int]) -> Rows:
+    """Rows as a slice where they follow each other: what is read so is not copied."""
+    first = rows[0]
+    return slice(first, first + len(rows)) if list(rows) == list(range(first, first + len(rows))) else list(rows)
 
 
 def heard_at(point: Point, folded: Mapping[Point, Taken], rows: Mapping[Point, int]) -> Taken:

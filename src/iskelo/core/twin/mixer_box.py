@@ -13,7 +13,7 @@ import numpy as np
 from iskelo.core.twin.box import LSB, Box, convert
 from iskelo.core.twin.couplings import InsideLead, Point, couplings, loud
 from iskelo.core.twin.driver import DriverAtWork
-from iskelo.core.twin.mixer import MixerAtWork, hears_inputs
+from iskelo.core.twin.mixer import MixerAtWork, as_run, hears_inputs
 from iskelo.core.twin.stream import STRETCH_SAMPLES, Block, Stream
 from iskelo.core.twin.tap import Listener
 
@@ -55,9 +55,10 @@ class MixerBox(Box):
         tops = {"in": math.sqrt(2) * loud(highest_dbu) if mixer.analogue else 1.0}
         self._coupled = couplings(gear, leads)
         channels: list[Point] = [("send", "", number) for number in range(1, gear.capture + 1)]
-        jacks: list[Point] = [("out", "", number) for number in range(1, gear.jack_out + 1)]
         self._to_computer = MixerAtWork(self._coupled, channels, tops, gear.name)
-        self._to_jacks = MixerAtWork(self._coupled, jacks, tops, gear.name)
+        self._tops = tops
+        self._to_jacks: MixerAtWork | None = None
+        self._listened: set[int] = set()
         self._captured = Stream(gear.capture, self.keep_samples)
         self._out = Stream(gear.jack_out, self.keep_samples)
         self._last_random = np.zeros(max(gear.jack_in, gear.capture), np.float32)
@@ -69,6 +70,7 @@ class MixerBox(Box):
         return self
 
     def tap(self, rows: Sequence[int]) -> Listener:
+        self._listened |= set(rows)
         return MixerTap(self, list(rows), self._trim_out[list(rows)])
 
     @property
@@ -100,9 +102,8 @@ class MixerBox(Box):
         super().take_in(until)
         while (missing := self._sampled.written - self._captured.written) > 0:
             count = min(missing, STRETCH_SAMPLES)
-            sound = self._worked(self._to_computer, count)
-            fresh = self._captured.extend(count)
-            fresh[:] = sound
+            fresh = self._captured.behind(count)
+            self._work(self._to_computer, count, fresh)
             if self._analogue:
                 fresh *= self._channel_gain
                 for number in range(len(fresh)):
@@ -120,30 +121,37 @@ class MixerBox(Box):
         """What leaves the output jacks in these samples, before their trims, 1.0 = full scale."""
         first = start - self.jack_samples
         super().take_in(first + count + self._in_samples)
+        if self._to_jacks is None:
+            # Nobody listens at the others.
+            jacks: list[Point] = [
+                ("out" if row in self._listened else "none", "", row + 1) for row in range(len(self._trim_out))
+            ]
+            self._to_jacks = MixerAtWork(self._coupled, jacks, self._tops, self.gear.name)
         while (missing := first + count - self._out.written) > 0:
             some = min(missing, STRETCH_SAMPLES)
-            sound = self._worked(self._to_jacks, some)
-            self._out.write(sound / np.float32(self.full_scale))
+            fresh = self._out.behind(some)
+            self._work(self._to_jacks, some, fresh)
+            if self._analogue:
+                fresh *= np.float32(1 / self.full_scale)
         return self._out.read(first, count)
 
     def hears_inputs(self, rows: Sequence[int]) -> bool:
         """Whether something that comes in is heard at these output jacks, from nought, without the computer."""
         return hears_inputs(self._coupled, [("out", "", row + 1) for row in rows])
 
-    def _worked(self, mixer: MixerAtWork, count: int) -> Block:
+    def _work(self, mixer: MixerAtWork, count: int, out: Block) -> None:
         """Some more of a run: its inputs, and what has been played."""
-        at = mixer.at
-        sounds: Block = np.zeros((len(mixer.sources), count), np.float32)
-        jacks = self._sampled.read(at, count)
-        returns: Block | None = None
-        for row, (kind, _, number) in enumerate(mixer.sources):
-            if kind == "in":
-                sounds[row] = jacks[number - 1]
-            else:
-                if returns is None:
-                    returns = self._played(at, count)
-                sounds[row] = returns[number - 1]
-        return mixer.work(sounds)
+        jacks = [number - 1 for kind, _, number in mixer.sources if kind == "in"]
+        returns = [number - 1 for kind, _, number in mixer.sources if kind == "return"]
+
+        def sound(start: int, rows: Block) -> None:
+            width = rows.shape[1]
+            if jacks:
+                rows[: len(jacks)] = self._sampled.read(start, width)[as_run(jacks)]
+            if returns:
+                rows[len(jacks) :] = self._played(start, width)[as_run(returns)]
+
+        mixer.work(count, sound, out)
 
     def _played(self, at: int, count: int) -> Block:
         """What all programs play, as it stands inside the mixer in these samples."""

@@ -15,20 +15,28 @@ STRETCH_SAMPLES = 8192
 class Stream:
     """A row of memory cells that sound walks through. Before its first sample there is silence."""
 
-    def __init__(self, channels: int, keep_samples: int) -> None:
-        """``keep_samples``: at least so much of what was written can still be read."""
+    def __init__(self, channels: int, keep_samples: int, room_samples: int = 0) -> None:
+        """``keep_samples``: at least so much of what was written can still be read, before what is written last.
+        ``room_samples``: at least so much is written before what is kept is moved.
+        """
         self._keep = keep_samples
-        self._memory: Block = np.zeros((channels, 4 * keep_samples + 1), np.float32)
+        self._memory: Block = np.zeros((channels, max(4 * keep_samples, keep_samples + room_samples) + 1), np.float32)
         # The memory's first cell holds this sample; all cells before nought are silent.
         self._first = -keep_samples
         self.written = 0
 
     def write(self, block: Block) -> None:
         """Put a block of shape (channels, n) behind what is there."""
-        self.extend(block.shape[1])[:] = block
+        self.behind(block.shape[1])[:] = block
 
     def extend(self, count: int) -> Block:
         """Put so many silent samples behind what is there; a view to fill them by, good until there are more."""
+        fresh = self.behind(count)
+        fresh[:] = 0
+        return fresh
+
+    def behind(self, count: int) -> Block:
+        """The same with whatever is there: all of it must be written."""
         at = self.written - self._first
         if at + count > self._memory.shape[1]:
             held = self._memory[:, at - self._keep : at].copy()
@@ -38,7 +46,6 @@ class Stream:
             self._first, at = self.written - self._keep, self._keep
         self.written += count
         fresh: Block = self._memory[:, at : at + count]
-        fresh[:] = 0
         return fresh
 
     def read(self, start: int, count: int) -> Block:

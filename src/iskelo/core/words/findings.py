@@ -24,6 +24,7 @@ FOUND = {
     "late": "{ms:.2f} ms, {over_ms:.2f} ms over its limit of {limit_ms:g} ms",
     "inverted": "it arrives with its polarity reversed: by {by:facts}",
     "one side inverted": "the polarity of the {sides:and} side is reversed, of the other not: by {by:facts}",
+    "the strip": "the polarity switch of strip {strip:name}",
     "the lead": "the lead {start:port} → {end:port}",
     "clips": "{start:port} is {over_db:.1f} dB above full scale at {end:port}: it clips",
     "little headroom": "{start:port} has {room_db:.1f} dB of headroom at {end:port}, {needed_db:g} are wanted",

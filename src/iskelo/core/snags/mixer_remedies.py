@@ -1,0 +1,95 @@
+"""What helps inside mixers: pans that part two sounds, keys that move one, dry paths and feeds that are closed."""
+
+from collections.abc import Iterator, Sequence
+
+from iskelo.core.edits.edit import Edit, SetValues
+from iskelo.core.lines.context import Reading
+from iskelo.core.lines.legs import Arrival
+from iskelo.core.lines.state import LineState
+from iskelo.core.planner.opening import switch_of
+from iskelo.core.rig.mixers import Feed, Strip
+from iskelo.core.routes.route import Route, passing_routes
+from iskelo.core.snags.rule import Remedy
+from iskelo.core.wiring.edge import Edge
+
+SIDES = ("left", "right")
+
+
+def closing(reading: Reading, arrival: Arrival, others: Sequence[Arrival]) -> Remedy | None:
+    """What closes one copy's way inside a mixer, where no other copy passes."""
+    shared = {edge for other in others if other is not arrival for edge in _passed(other)}
+    alone = [edge for edge in _passed(arrival) if edge not in shared]
+    for edge in alone:
+        if edge.kind == "dry":
+            strip = reading.found.mixing[edge.owner].item
+            assert isinstance(strip, Strip)
+            assert strip.insert is not None
+            closed = SetValues(
+                item=strip.id, values={"insert": strip.insert.model_dump(mode="json") | {"dry_db": None}}
+            )
+            return Remedy(f"Close the dry path beside the insert of strip {strip.name}", (closed,))
+    for edge in reversed(alone):
+        if edge.owner in reading.found.mixing:
+            switch = switch_of(edge, reading)
+            if switch is not None:
+                return Remedy(switch.words, (switch.edit,))
+    return None
+
+
+def _passed(arrival: Arrival) -> list[Edge]:
+    return [edge for edge in arrival.route.edges if edge.block is None]
+
+
+def parted(reading: Reading, state: LineState) -> Iterator[Remedy]:
+    """For two sounds in one mix: panned to its two sides, or one of them moved to the second pair by its key."""
+    own = [arrival.route for leg in state.legs for arrival in leg.arrivals]
+    mine = next((edge for route in own for edge in route.edges if _side(reading, edge) is not None), None)
+    theirs = [
+        edge
+        for start in state.others
+        for end in state.line.to_ports
+        for route in passing_routes(reading.graph, start, end)
+        if (edge := _meeting(route, own)) is not None
+    ]
+    if mine is not None and theirs and all(edge.end == mine.end for edge in theirs):
+        side = mine.end.number
+        edits: list[Edit] = []
+        words: list[str] = []
+        for edge, to in ((mine, side), *((each, 3 - side) for each in dict.fromkeys(theirs))):
+            strip = _side(reading, edge)
+            if strip is None:
+                return
+            edits.append(SetValues(item=strip.id, values={"pan": -1.0 if to == 1 else 1.0}))
+            words.append(f"strip {strip.name} {SIDES[to - 1]}")
+        yield Remedy(f"Pan {', '.join(words)}", tuple(edits))
+    keyed = [strip for edge in theirs if (strip := _keyed(reading, edge)) is not None]
+    if keyed:
+        moves: tuple[Edit, ...] = tuple(SetValues(item=each.id, values={"muted": not each.muted}) for each in keyed)
+        names = ", ".join(strip.name for strip in keyed)
+        yield Remedy(f"Move {names} to the other pair by the mute key", moves)
+
+
+def _meeting(route: Route, own: Sequence[Route]) -> Edge | None:
+    """Where a way joins the wanted one inside a mixer."""
+    ports = {port for each in own for port in each.ports}
+    return next((edge for edge in route.edges if edge.kind == "pan" and edge.end in ports), None)
+
+
+def _side(reading: Reading, edge: Edge) -> Strip | None:
+    """The mono strip that a pan turns into a pair; None where nothing is panned."""
+    if edge.kind != "pan":
+        return None
+    _, mixer, feed, _ = reading.found.mixing[edge.owner]
+    if not isinstance(feed, Feed) or feed.pan is not None or feed.tap == "direct":
+        return None
+    strip = next((each for each in mixer.strips if each.id == feed.item), None)
+    into = feed.width if feed.to is None else next(mix.width for mix in mixer.mixes if mix.id == feed.to)
+    return strip if strip is not None and strip.width == 1 and into == 2 else None
+
+
+def _keyed(reading: Reading, edge: Edge) -> Strip | None:
+    """The strip whose key would move what comes by this hop elsewhere."""
+    _, mixer, feed, _ = reading.found.mixing[edge.owner]
+    if not isinstance(feed, Feed) or feed.key == "always" or mixer.mute_key != "moves":
+        return None
+    return next((each for each in mixer.strips if each.id == feed.item), None)
