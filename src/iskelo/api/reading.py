@@ -10,9 +10,11 @@ from iskelo.api.problems import ANSWERS
 from iskelo.core.answers import Answer, PortUse, answer_for, port_uses
 from iskelo.core.device_maps import AggregateView, ClockRow, aggregate_views, clock_tree
 from iskelo.core.edits.base import Refused
+from iskelo.core.mixer_view import MixerView, mixer_view
 from iskelo.core.paperwork.set_up import SetUpStep, set_up_list
 from iskelo.core.planner.budgets import LineBudget, line_budgets
 from iskelo.core.planner.ladder import Ladder, ladders
+from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.ports import Bank, Port
 from iskelo.core.survey import ArrivalView, line_ways
 
@@ -35,6 +37,17 @@ def clocks(rig_id: UUID, session: Database) -> list[ClockRow]:
 def aggregates(rig_id: UUID, session: Database) -> list[AggregateView]:
     """Every device made of boxes: its members, its channels both ways, the names on them."""
     return list(aggregate_views(known_of(session, rig_id).reading))
+
+
+@router.get("/{rig_id}/mixers/{box_id}")
+def mixer(rig_id: UUID, box_id: str, session: Database) -> MixerView:
+    """A box that is a mixer: its strips, mixes and feeds, and what sounds in each."""
+    reading = known_of(session, rig_id).reading
+    box = reading.found.gear.get(box_id)
+    view = mixer_view(reading, box) if isinstance(box, Interface) else None
+    if view is None:
+        raise Refused("mixer", "there is no such mixer now; it may have been removed in another window")
+    return view
 
 
 @router.get("/{rig_id}/ladders")

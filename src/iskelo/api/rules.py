@@ -10,6 +10,7 @@ from iskelo.core.edits.settable import fields_of
 from iskelo.core.rig.check import LEADS
 from iskelo.core.rig.drivers import DriverKind
 from iskelo.core.rig.gear import Destination, Interface, LinkKind, Source
+from iskelo.core.rig.mixers import Mixer
 from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.ports import CLOCK_BANKS
 from iskelo.core.rig.programs import PanLaw, Program, ProgramKind, Tap
@@ -37,6 +38,8 @@ def rules_file() -> str:
         "LINK_KINDS": get_args(LinkKind),
         "PAN_LAWS": get_args(PanLaw),
         "TAPS": get_args(Tap),
+        "MUTE_KEYS": _said(Mixer, "mute_key"),
+        "SOLOS": _said(Mixer, "solo"),
         "ORIGINS": get_args(Origin),
         "LEADS": audio,
         "FIELDS": {kind: fields_of(gear) for kind, gear in SHOWN.items()},

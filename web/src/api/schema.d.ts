@@ -760,6 +760,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rigs/{rig_id}/mixers/{box_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Mixer
+         * @description A box that is a mixer: its strips, mixes and feeds, and what sounds in each.
+         */
+        get: operations["mixer_api_rigs__rig_id__mixers__box_id__get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rigs/{rig_id}/phrase": {
         parameters: {
             query?: never;
@@ -1159,6 +1179,148 @@ export interface components {
             playback: number | null;
         };
         /**
+         * AddFeed
+         * @description Let a strip, a mix or (raw) an input jack feed a mix, channels for the computer, or output jacks.
+         *
+         *     ``replace``: other feeds to these channels or jacks are taken away.
+         */
+        "AddFeed-Input": {
+            /**
+             * Bank
+             * @default mix
+             * @enum {string}
+             */
+            bank?: "mix" | "capture" | "jack_out";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "add_feed";
+            /**
+             * Gain Db
+             * @default 0
+             */
+            gain_db?: number;
+            /**
+             * Ids
+             * @default []
+             */
+            ids?: string[];
+            /** Item */
+            item?: string | null;
+            /** Jack */
+            jack?: number | null;
+            /**
+             * Key
+             * @default always
+             * @enum {string}
+             */
+            key?: "always" | "key up" | "key down";
+            /** Mixer */
+            mixer: string;
+            /**
+             * Number
+             * @default 1
+             */
+            number?: number;
+            /**
+             * On
+             * @default true
+             */
+            on?: boolean;
+            /** Pan */
+            pan?: number | null;
+            /**
+             * Replace
+             * @default false
+             */
+            replace?: boolean;
+            /**
+             * Tap
+             * @default behind the fader
+             * @enum {string}
+             */
+            tap?: "direct" | "before the fader" | "behind the fader";
+            /** To */
+            to?: string | null;
+            /**
+             * Width
+             * @default 1
+             */
+            width?: number;
+        };
+        /**
+         * AddFeed
+         * @description Let a strip, a mix or (raw) an input jack feed a mix, channels for the computer, or output jacks.
+         *
+         *     ``replace``: other feeds to these channels or jacks are taken away.
+         */
+        "AddFeed-Output": {
+            /**
+             * Bank
+             * @default mix
+             * @enum {string}
+             */
+            bank: "mix" | "capture" | "jack_out";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "add_feed";
+            /**
+             * Gain Db
+             * @default 0
+             */
+            gain_db: number;
+            /**
+             * Ids
+             * @default []
+             */
+            ids: string[];
+            /** Item */
+            item: string | null;
+            /** Jack */
+            jack: number | null;
+            /**
+             * Key
+             * @default always
+             * @enum {string}
+             */
+            key: "always" | "key up" | "key down";
+            /** Mixer */
+            mixer: string;
+            /**
+             * Number
+             * @default 1
+             */
+            number: number;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /** Pan */
+            pan: number | null;
+            /**
+             * Replace
+             * @default false
+             */
+            replace: boolean;
+            /**
+             * Tap
+             * @default behind the fader
+             * @enum {string}
+             */
+            tap: "direct" | "before the fader" | "behind the fader";
+            /** To */
+            to: string | null;
+            /**
+             * Width
+             * @default 1
+             */
+            width: number;
+        };
+        /**
          * AddGear
          * @description Add a piece of gear as described, under new ids; what its name is taken by gets a number behind it.
          */
@@ -1353,6 +1515,56 @@ export interface components {
              * @default []
              */
             to_ports: components["schemas"]["Port"][];
+        };
+        /**
+         * AddMixes
+         * @description Add mixes to a mixer: auxes, groups, another pair.
+         */
+        "AddMixes-Input": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "add_mixes";
+            /**
+             * Ids
+             * @default []
+             */
+            ids?: string[];
+            /** Mixer */
+            mixer: string;
+            /** Names */
+            names: string[];
+            /**
+             * Width
+             * @default 2
+             */
+            width?: number;
+        };
+        /**
+         * AddMixes
+         * @description Add mixes to a mixer: auxes, groups, another pair.
+         */
+        "AddMixes-Output": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "add_mixes";
+            /**
+             * Ids
+             * @default []
+             */
+            ids: string[];
+            /** Mixer */
+            mixer: string;
+            /** Names */
+            names: string[];
+            /**
+             * Width
+             * @default 2
+             */
+            width: number;
         };
         /**
          * AddOutboard
@@ -1698,6 +1910,66 @@ export interface components {
              * @enum {string}
              */
             source_kind: "microphone" | "instrument" | "line player";
+            /**
+             * Width
+             * @default 1
+             */
+            width: number;
+        };
+        /**
+         * AddStrips
+         * @description Add strips to a mixer; their legs take its jacks, ascending from ``first_jack``.
+         */
+        "AddStrips-Input": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "add_strips";
+            /**
+             * First Jack
+             * @default 1
+             */
+            first_jack?: number;
+            /**
+             * Ids
+             * @default []
+             */
+            ids?: string[];
+            /** Mixer */
+            mixer: string;
+            /** Names */
+            names: string[];
+            /**
+             * Width
+             * @default 1
+             */
+            width?: number;
+        };
+        /**
+         * AddStrips
+         * @description Add strips to a mixer; their legs take its jacks, ascending from ``first_jack``.
+         */
+        "AddStrips-Output": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "add_strips";
+            /**
+             * First Jack
+             * @default 1
+             */
+            first_jack: number;
+            /**
+             * Ids
+             * @default []
+             */
+            ids: string[];
+            /** Mixer */
+            mixer: string;
+            /** Names */
+            names: string[];
             /**
              * Width
              * @default 1
@@ -2247,7 +2519,7 @@ export interface components {
             /** Current */
             current: boolean;
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /** Label */
             label: string;
             /** Note */
@@ -2663,7 +2935,7 @@ export interface components {
             /** Driver */
             driver: string;
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /** Kind */
             kind: string;
             /** Now */
@@ -2681,7 +2953,7 @@ export interface components {
          */
         EditRequest: {
             /** Edits */
-            edits: (components["schemas"]["AddSources-Input"] | components["schemas"]["AddInterface-Input"] | components["schemas"]["AddProgram-Input"] | components["schemas"]["AddDestination-Input"] | components["schemas"]["AddOutboard-Input"] | components["schemas"]["AddGear-Input"] | components["schemas"]["AddDriver-Input"] | components["schemas"]["AddVoices-Input"] | components["schemas"]["AddBuses-Input"] | components["schemas"]["AddSends-Input"] | components["schemas"]["AddProgramPorts-Input"] | components["schemas"]["AddTracks-Input"] | components["schemas"]["SetValues-Input"] | components["schemas"]["RenameEverywhere-Input"] | components["schemas"]["SetLeg-Input"] | components["schemas"]["FillChannels-Input"] | components["schemas"]["EnableChannels-Input"] | components["schemas"]["SetDevice-Input"] | components["schemas"]["SetOutputDevice-Input"] | components["schemas"]["JoinDevices-Input"] | components["schemas"]["SetMembers-Input"] | components["schemas"]["SetDirect-Input"] | components["schemas"]["SetTrim-Input"] | components["schemas"]["SetOutputTrim-Input"] | components["schemas"]["SetJack-Input"] | components["schemas"]["SwapGear-Input"] | components["schemas"]["Plug-Input"] | components["schemas"]["Remove-Input"] | components["schemas"]["AddLine-Input"])[];
+            edits: (components["schemas"]["AddSources-Input"] | components["schemas"]["AddInterface-Input"] | components["schemas"]["AddProgram-Input"] | components["schemas"]["AddDestination-Input"] | components["schemas"]["AddOutboard-Input"] | components["schemas"]["AddGear-Input"] | components["schemas"]["AddDriver-Input"] | components["schemas"]["AddVoices-Input"] | components["schemas"]["AddBuses-Input"] | components["schemas"]["AddSends-Input"] | components["schemas"]["AddProgramPorts-Input"] | components["schemas"]["AddTracks-Input"] | components["schemas"]["AddStrips-Input"] | components["schemas"]["AddMixes-Input"] | components["schemas"]["AddFeed-Input"] | components["schemas"]["SetValues-Input"] | components["schemas"]["RenameEverywhere-Input"] | components["schemas"]["SetLeg-Input"] | components["schemas"]["FillChannels-Input"] | components["schemas"]["EnableChannels-Input"] | components["schemas"]["SetDevice-Input"] | components["schemas"]["SetOutputDevice-Input"] | components["schemas"]["JoinDevices-Input"] | components["schemas"]["SetMembers-Input"] | components["schemas"]["SetDirect-Input"] | components["schemas"]["SetTrim-Input"] | components["schemas"]["SetOutputTrim-Input"] | components["schemas"]["SetJack-Input"] | components["schemas"]["SetMixer-Input"] | components["schemas"]["TypeFeeds-Input"] | components["schemas"]["TypeStripFeeds-Input"] | components["schemas"]["TypeInsert-Input"] | components["schemas"]["UseStageBox-Input"] | components["schemas"]["SwitchReturns-Input"] | components["schemas"]["SwapGear-Input"] | components["schemas"]["Plug-Input"] | components["schemas"]["Remove-Input"] | components["schemas"]["AddLine-Input"])[];
             /** Revision */
             revision: number;
         };
@@ -2738,6 +3010,20 @@ export interface components {
             side: "input" | "output";
         };
         /**
+         * EndView
+         * @description A channel for the computer or an output jack: by which feeds it is fed, as a phrase, and what sounds there.
+         */
+        EndView: {
+            /** Contains */
+            contains: string[];
+            /** Fed By */
+            fed_by: string;
+            /** Fixed */
+            fixed: boolean;
+            /** Number */
+            number: number;
+        };
+        /**
          * Entry
          * @description A piece of the catalogue; ``id`` None: it ships with Iskelo and cannot be taken out.
          */
@@ -2758,11 +3044,137 @@ export interface components {
              */
             area: "boxes" | "clocks" | "computer" | "leads" | "supply";
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /** Key */
             key: string;
             /** Words */
             words: string;
+        };
+        /**
+         * Feed
+         * @description What a strip, a mix or (raw) an input jack gives to a mix, to the computer, or to output jacks.
+         *
+         *     ``item`` is the strip or mix; or ``jack`` the input, behind its preamplifier and before any strip. ``bank`` and
+         *     ``to`` or ``number`` say where it leads: a mix, or the first of ``width`` channels or jacks. ``fixed``: the gear's
+         *     own, which nobody can switch or take away.
+         */
+        "Feed-Input": {
+            /**
+             * Bank
+             * @default mix
+             * @enum {string}
+             */
+            bank?: "mix" | "capture" | "jack_out";
+            /**
+             * Fixed
+             * @default false
+             */
+            fixed?: boolean;
+            /**
+             * Gain Db
+             * @default 0
+             */
+            gain_db?: number;
+            /** Id */
+            id: string;
+            /** Item */
+            item?: string | null;
+            /** Jack */
+            jack?: number | null;
+            /**
+             * Key
+             * @default always
+             * @enum {string}
+             */
+            key?: "always" | "key up" | "key down";
+            /**
+             * Number
+             * @default 1
+             */
+            number?: number;
+            /**
+             * On
+             * @default true
+             */
+            on?: boolean;
+            /** Pan */
+            pan?: number | null;
+            /**
+             * Tap
+             * @default behind the fader
+             * @enum {string}
+             */
+            tap?: "direct" | "before the fader" | "behind the fader";
+            /** To */
+            to?: string | null;
+            /**
+             * Width
+             * @default 1
+             */
+            width?: number;
+        };
+        /**
+         * Feed
+         * @description What a strip, a mix or (raw) an input jack gives to a mix, to the computer, or to output jacks.
+         *
+         *     ``item`` is the strip or mix; or ``jack`` the input, behind its preamplifier and before any strip. ``bank`` and
+         *     ``to`` or ``number`` say where it leads: a mix, or the first of ``width`` channels or jacks. ``fixed``: the gear's
+         *     own, which nobody can switch or take away.
+         */
+        "Feed-Output": {
+            /**
+             * Bank
+             * @default mix
+             * @enum {string}
+             */
+            bank: "mix" | "capture" | "jack_out";
+            /**
+             * Fixed
+             * @default false
+             */
+            fixed: boolean;
+            /**
+             * Gain Db
+             * @default 0
+             */
+            gain_db: number;
+            /** Id */
+            id: string;
+            /** Item */
+            item: string | null;
+            /** Jack */
+            jack: number | null;
+            /**
+             * Key
+             * @default always
+             * @enum {string}
+             */
+            key: "always" | "key up" | "key down";
+            /**
+             * Number
+             * @default 1
+             */
+            number: number;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /** Pan */
+            pan: number | null;
+            /**
+             * Tap
+             * @default behind the fader
+             * @enum {string}
+             */
+            tap: "direct" | "before the fader" | "behind the fader";
+            /** To */
+            to: string | null;
+            /**
+             * Width
+             * @default 1
+             */
+            width: number;
         };
         /**
          * FeedbackRequest
@@ -2843,7 +3255,7 @@ export interface components {
          */
         FillView: {
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /** Numbers */
             numbers: {
                 [key: string]: string;
@@ -2986,6 +3398,9 @@ export interface components {
          *     the first ``instrument_jacks`` can be set to high impedance (None: all of them); ``phantom_on`` and
          *     ``high_impedance_on`` are the jacks where that is switched on.
          *
+         *     A box with a ``mixer`` is one: what its jacks and channels have to do with each other is told there alone, and
+         *     ``mixer_samples`` is the delay of its core.
+         *
          *     Its own clock is right within ``tolerance_ppm``; ``measured_ppm`` is by how much it is fast, if somebody has
          *     measured that. ``connected``: it is joined to the computer now.
          */
@@ -3075,6 +3490,7 @@ export interface components {
             link_sample_bytes?: number;
             /** Measured Ppm */
             measured_ppm?: number | null;
+            mixer?: components["schemas"]["Mixer-Input"] | null;
             /**
              * Mixer Samples
              * @default 7
@@ -3171,6 +3587,9 @@ export interface components {
          *     the first ``instrument_jacks`` can be set to high impedance (None: all of them); ``phantom_on`` and
          *     ``high_impedance_on`` are the jacks where that is switched on.
          *
+         *     A box with a ``mixer`` is one: what its jacks and channels have to do with each other is told there alone, and
+         *     ``mixer_samples`` is the delay of its core.
+         *
          *     Its own clock is right within ``tolerance_ppm``; ``measured_ppm`` is by how much it is fast, if somebody has
          *     measured that. ``connected``: it is joined to the computer now.
          */
@@ -3260,6 +3679,7 @@ export interface components {
             link_sample_bytes: number;
             /** Measured Ppm */
             measured_ppm: number | null;
+            mixer: components["schemas"]["Mixer-Output"] | null;
             /**
              * Mixer Samples
              * @default 7
@@ -3486,7 +3906,7 @@ export interface components {
             buffers_samples: number[];
             device: components["schemas"]["AggregateView"];
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /** Padded */
             padded: boolean;
             /** Program */
@@ -3943,12 +4363,348 @@ export interface components {
             program: string;
         };
         /**
+         * Mix
+         * @description A sum: main, group, aux, second pair. ``solo_here``: while a strip is soloed, only that is heard on it.
+         */
+        "Mix-Input": {
+            /**
+             * Gain Db
+             * @default 0
+             */
+            gain_db?: number;
+            /** Id */
+            id: string;
+            /**
+             * Muted
+             * @default false
+             */
+            muted?: boolean;
+            /** Name */
+            name: string;
+            /**
+             * Solo Here
+             * @default false
+             */
+            solo_here?: boolean;
+            /**
+             * Width
+             * @default 2
+             */
+            width?: number;
+        };
+        /**
+         * Mix
+         * @description A sum: main, group, aux, second pair. ``solo_here``: while a strip is soloed, only that is heard on it.
+         */
+        "Mix-Output": {
+            /**
+             * Gain Db
+             * @default 0
+             */
+            gain_db: number;
+            /** Id */
+            id: string;
+            /**
+             * Muted
+             * @default false
+             */
+            muted: boolean;
+            /** Name */
+            name: string;
+            /**
+             * Solo Here
+             * @default false
+             */
+            solo_here: boolean;
+            /**
+             * Width
+             * @default 2
+             */
+            width: number;
+        };
+        /**
+         * MixView
+         * @description A mix: its fader, where it goes, what sounds in it.
+         */
+        MixView: {
+            /** Contains */
+            contains: string[];
+            /** Feeds */
+            feeds: string;
+            /** Gain Db */
+            gain_db: number;
+            /** Id */
+            id: string;
+            /** Muted */
+            muted: boolean;
+            /** Name */
+            name: string;
+            /** Width */
+            width: number;
+        };
+        /**
+         * Mixer
+         * @description The inside of a box that mixes.
+         *
+         *     ``analogue``: its converters stand at its feeds to the computer, and levels inside are in dBu; else at its jacks,
+         *     and they are in dBFS. ``highest_dbu``: what an analogue one carries. ``again_samples``: what a mix waits before a
+         *     strip takes it. ``raw_passes_core``: a raw channel waits in the core like a strip. ``mute_kills_pre``: the mute
+         *     silences what is before the fader too. ``mute_key``: it mutes, or *moves* a strip to the feeds with the key down.
+         *     ``solo``: where solo listens, or *in place* of the others. ``open_feeds``: feeds can be made freely; else only those
+         *     that are there. ``stage_jacks``: so many of the input jacks, the last ones, are on a stage box.
+         */
+        "Mixer-Input": {
+            /**
+             * Again Samples
+             * @default 0
+             */
+            again_samples?: number;
+            /**
+             * Analogue
+             * @default false
+             */
+            analogue?: boolean;
+            /**
+             * Feeds
+             * @default []
+             */
+            feeds?: components["schemas"]["Feed-Input"][];
+            /** Headroom Db */
+            headroom_db?: number | null;
+            /** Highest Dbu */
+            highest_dbu?: number | null;
+            /**
+             * Mixes
+             * @default []
+             */
+            mixes?: components["schemas"]["Mix-Input"][];
+            /**
+             * Mute Key
+             * @default mutes
+             * @enum {string}
+             */
+            mute_key?: "mutes" | "moves";
+            /**
+             * Mute Kills Pre
+             * @default false
+             */
+            mute_kills_pre?: boolean;
+            /**
+             * Never
+             * @default []
+             */
+            never?: components["schemas"]["Never-Input"][];
+            /**
+             * Notes
+             * @default
+             */
+            notes?: string;
+            /**
+             * Open Feeds
+             * @default true
+             */
+            open_feeds?: boolean;
+            /**
+             * Pan Law
+             * @default -3 dB
+             * @enum {string}
+             */
+            pan_law?: "0 dB" | "-3 dB" | "-4.5 dB" | "-6 dB";
+            /**
+             * Raw Passes Core
+             * @default false
+             */
+            raw_passes_core?: boolean;
+            /**
+             * Solo
+             * @default before the fader
+             * @enum {string}
+             */
+            solo?: "before the fader" | "behind the fader" | "in place";
+            /**
+             * Stage Jacks
+             * @default 0
+             */
+            stage_jacks?: number;
+            /**
+             * Strips
+             * @default []
+             */
+            strips?: components["schemas"]["Strip-Input"][];
+        };
+        /**
+         * Mixer
+         * @description The inside of a box that mixes.
+         *
+         *     ``analogue``: its converters stand at its feeds to the computer, and levels inside are in dBu; else at its jacks,
+         *     and they are in dBFS. ``highest_dbu``: what an analogue one carries. ``again_samples``: what a mix waits before a
+         *     strip takes it. ``raw_passes_core``: a raw channel waits in the core like a strip. ``mute_kills_pre``: the mute
+         *     silences what is before the fader too. ``mute_key``: it mutes, or *moves* a strip to the feeds with the key down.
+         *     ``solo``: where solo listens, or *in place* of the others. ``open_feeds``: feeds can be made freely; else only those
+         *     that are there. ``stage_jacks``: so many of the input jacks, the last ones, are on a stage box.
+         */
+        "Mixer-Output": {
+            /**
+             * Again Samples
+             * @default 0
+             */
+            again_samples: number;
+            /**
+             * Analogue
+             * @default false
+             */
+            analogue: boolean;
+            /**
+             * Feeds
+             * @default []
+             */
+            feeds: components["schemas"]["Feed-Output"][];
+            /** Headroom Db */
+            headroom_db: number | null;
+            /** Highest Dbu */
+            highest_dbu: number | null;
+            /**
+             * Mixes
+             * @default []
+             */
+            mixes: components["schemas"]["Mix-Output"][];
+            /**
+             * Mute Key
+             * @default mutes
+             * @enum {string}
+             */
+            mute_key: "mutes" | "moves";
+            /**
+             * Mute Kills Pre
+             * @default false
+             */
+            mute_kills_pre: boolean;
+            /**
+             * Never
+             * @default []
+             */
+            never: components["schemas"]["Never-Output"][];
+            /**
+             * Notes
+             * @default
+             */
+            notes: string;
+            /**
+             * Open Feeds
+             * @default true
+             */
+            open_feeds: boolean;
+            /**
+             * Pan Law
+             * @default -3 dB
+             * @enum {string}
+             */
+            pan_law: "0 dB" | "-3 dB" | "-4.5 dB" | "-6 dB";
+            /**
+             * Raw Passes Core
+             * @default false
+             */
+            raw_passes_core: boolean;
+            /**
+             * Solo
+             * @default before the fader
+             * @enum {string}
+             */
+            solo: "before the fader" | "behind the fader" | "in place";
+            /**
+             * Stage Jacks
+             * @default 0
+             */
+            stage_jacks: number;
+            /**
+             * Strips
+             * @default []
+             */
+            strips: components["schemas"]["Strip-Output"][];
+        };
+        /**
+         * MixerView
+         * @description All of a mixer; ``never``: what it can never do, in words; ``returns``: how many strips play their return.
+         */
+        MixerView: {
+            /** Able */
+            able: number;
+            /** Box */
+            box: string;
+            /** Channels */
+            channels: components["schemas"]["EndView"][];
+            /** Jacks */
+            jacks: components["schemas"]["EndView"][];
+            /** Key Moves */
+            key_moves: boolean;
+            /** Mixes */
+            mixes: components["schemas"]["MixView"][];
+            /** Never */
+            never: string[];
+            /** Open Feeds */
+            open_feeds: boolean;
+            /** Returns */
+            returns: number;
+            /** Strips */
+            strips: components["schemas"]["StripView"][];
+        };
+        /**
          * MoveRequest
          * @description Undo or redo, on the revision the sender sees.
          */
         MoveRequest: {
             /** Revision */
             revision: number;
+        };
+        /**
+         * Never
+         * @description What the gear can never do: from these to those, and why. A bank without an item or number is all of it.
+         */
+        "Never-Input": {
+            /** End */
+            end?: string | null;
+            /**
+             * Ends
+             * @enum {string}
+             */
+            ends: "capture" | "jack_out" | "mix";
+            /**
+             * Reason
+             * @enum {string}
+             */
+            reason: "return_joins_after_send" | "return_has_no_key" | "send_hears_bus_only" | "not_offered";
+            /** Start */
+            start?: string | null;
+            /**
+             * Starts
+             * @enum {string}
+             */
+            starts: "playback" | "jack_in" | "mix" | "strip";
+        };
+        /**
+         * Never
+         * @description What the gear can never do: from these to those, and why. A bank without an item or number is all of it.
+         */
+        "Never-Output": {
+            /** End */
+            end: string | null;
+            /**
+             * Ends
+             * @enum {string}
+             */
+            ends: "capture" | "jack_out" | "mix";
+            /**
+             * Reason
+             * @enum {string}
+             */
+            reason: "return_joins_after_send" | "return_has_no_key" | "send_hears_bus_only" | "not_offered";
+            /** Start */
+            start: string | null;
+            /**
+             * Starts
+             * @enum {string}
+             */
+            starts: "playback" | "jack_in" | "mix" | "strip";
         };
         /**
          * NewRig
@@ -4200,7 +4956,7 @@ export interface components {
          */
         PlanView: {
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /** Rows */
             rows: components["schemas"]["RowOutcome"][];
             trial: components["schemas"]["NowAfter"] | null;
@@ -4263,7 +5019,7 @@ export interface components {
         };
         Port: [
             string,
-            "out" | "jack_in" | "capture" | "input" | "track" | "monitor" | "post" | "voice" | "bus" | "bus_out" | "output" | "playback" | "jack_out" | "outboard_in" | "outboard_out" | "in" | "word_in" | "word_out" | "optical_in" | "optical_out",
+            "out" | "jack_in" | "preamp" | "strip_direct" | "strip_point" | "strip_pre" | "strip_post" | "feed" | "mix" | "mix_post" | "to_computer" | "from_computer" | "to_jack" | "capture" | "input" | "track" | "monitor" | "post" | "voice" | "bus" | "bus_out" | "output" | "playback" | "jack_out" | "outboard_in" | "outboard_out" | "in" | "word_in" | "word_out" | "optical_in" | "optical_out",
             number
         ];
         /**
@@ -4822,10 +5578,10 @@ export interface components {
             show_minutes: number | null;
             /**
              * Version
-             * @default 4
+             * @default 5
              * @constant
              */
-            version: 4;
+            version: 5;
         };
         /**
          * RigSummary
@@ -5202,6 +5958,40 @@ export interface components {
             keep_names: boolean;
             /** Members */
             members: components["schemas"]["Member-Output"][];
+        };
+        /**
+         * SetMixer
+         * @description Change settings of a box that is a mixer: its pan law, what its mute key does, where solo listens.
+         */
+        "SetMixer-Input": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "set_mixer";
+            /** Mixer */
+            mixer: string;
+            /** Values */
+            values: {
+                [key: string]: components["schemas"]["JsonValue"];
+            };
+        };
+        /**
+         * SetMixer
+         * @description Change settings of a box that is a mixer: its pan law, what its mute key does, where solo listens.
+         */
+        "SetMixer-Output": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "set_mixer";
+            /** Mixer */
+            mixer: string;
+            /** Values */
+            values: {
+                [key: string]: components["schemas"]["JsonValue"];
+            };
         };
         /**
          * SetOutputDevice
@@ -5657,6 +6447,236 @@ export interface components {
             said: string;
         };
         /**
+         * Strip
+         * @description One strip. ``live`` and ``back`` say what its legs take, one or the other by its source switch.
+         */
+        "Strip-Input": {
+            /**
+             * Back
+             * @default []
+             */
+            back?: components["schemas"]["StripSource-Input"][];
+            /**
+             * Effect Delay Samples
+             * @default 0
+             */
+            effect_delay_samples?: number;
+            /**
+             * Gain Db
+             * @default 0
+             */
+            gain_db?: number;
+            /** Id */
+            id: string;
+            insert?: components["schemas"]["StripInsert-Input"] | null;
+            /**
+             * Inverted
+             * @default false
+             */
+            inverted?: boolean;
+            /** Live */
+            live: components["schemas"]["StripSource-Input"][];
+            /**
+             * Muted
+             * @default false
+             */
+            muted?: boolean;
+            /** Name */
+            name: string;
+            /**
+             * Pan
+             * @default 0
+             */
+            pan?: number;
+            /**
+             * Plays Back
+             * @default false
+             */
+            plays_back?: boolean;
+            /**
+             * Soloed
+             * @default false
+             */
+            soloed?: boolean;
+            /**
+             * Trim Db
+             * @default 0
+             */
+            trim_db?: number;
+        };
+        /**
+         * Strip
+         * @description One strip. ``live`` and ``back`` say what its legs take, one or the other by its source switch.
+         */
+        "Strip-Output": {
+            /**
+             * Back
+             * @default []
+             */
+            back: components["schemas"]["StripSource-Output"][];
+            /**
+             * Effect Delay Samples
+             * @default 0
+             */
+            effect_delay_samples: number;
+            /**
+             * Gain Db
+             * @default 0
+             */
+            gain_db: number;
+            /** Id */
+            id: string;
+            insert: components["schemas"]["StripInsert-Output"] | null;
+            /**
+             * Inverted
+             * @default false
+             */
+            inverted: boolean;
+            /** Live */
+            live: components["schemas"]["StripSource-Output"][];
+            /**
+             * Muted
+             * @default false
+             */
+            muted: boolean;
+            /** Name */
+            name: string;
+            /**
+             * Pan
+             * @default 0
+             */
+            pan: number;
+            /**
+             * Plays Back
+             * @default false
+             */
+            plays_back: boolean;
+            /**
+             * Soloed
+             * @default false
+             */
+            soloed: boolean;
+            /**
+             * Trim Db
+             * @default 0
+             */
+            trim_db: number;
+        };
+        /**
+         * StripInsert
+         * @description What hangs in a strip: sent out at jack ``send``, taken back at jack ``back`` (of the first leg).
+         *
+         *     ``on``: in, else bypassed. ``dry_db``: the sound itself stays open beside it, so loud; None: it does not.
+         */
+        "StripInsert-Input": {
+            /** Back */
+            back: number;
+            /** Dry Db */
+            dry_db?: number | null;
+            /**
+             * On
+             * @default true
+             */
+            on?: boolean;
+            /** Send */
+            send: number;
+        };
+        /**
+         * StripInsert
+         * @description What hangs in a strip: sent out at jack ``send``, taken back at jack ``back`` (of the first leg).
+         *
+         *     ``on``: in, else bypassed. ``dry_db``: the sound itself stays open beside it, so loud; None: it does not.
+         */
+        "StripInsert-Output": {
+            /** Back */
+            back: number;
+            /** Dry Db */
+            dry_db: number | null;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /** Send */
+            send: number;
+        };
+        /**
+         * StripSource
+         * @description What one leg of a strip takes: an input jack, a channel from the computer, or a leg of a mix.
+         */
+        "StripSource-Input": {
+            /**
+             * Bank
+             * @default jack_in
+             * @enum {string}
+             */
+            bank?: "jack_in" | "playback" | "mix";
+            /** Mix */
+            mix?: string | null;
+            /**
+             * Number
+             * @default 1
+             */
+            number?: number;
+        };
+        /**
+         * StripSource
+         * @description What one leg of a strip takes: an input jack, a channel from the computer, or a leg of a mix.
+         */
+        "StripSource-Output": {
+            /**
+             * Bank
+             * @default jack_in
+             * @enum {string}
+             */
+            bank: "jack_in" | "playback" | "mix";
+            /** Mix */
+            mix: string | null;
+            /**
+             * Number
+             * @default 1
+             */
+            number: number;
+        };
+        /**
+         * StripView
+         * @description One row: what it takes as its switch stands, what hangs in it, where it goes as a phrase, what sounds in it.
+         */
+        StripView: {
+            /** Contains */
+            contains: string[];
+            /** Feeds */
+            feeds: string;
+            /** Gain Db */
+            gain_db: number;
+            /** Has Return */
+            has_return: boolean;
+            /** Id */
+            id: string;
+            /** Insert */
+            insert: string;
+            /** Insert On */
+            insert_on: boolean;
+            /** Inverted */
+            inverted: boolean;
+            /** Muted */
+            muted: boolean;
+            /** Name */
+            name: string;
+            /** Pan */
+            pan: number;
+            /** Plays Back */
+            plays_back: boolean;
+            /** Position */
+            position: number;
+            /** Soloed */
+            soloed: boolean;
+            /** Takes */
+            takes: string;
+            /** Trim Db */
+            trim_db: number;
+        };
+        /**
          * Survey
          * @description What happens in a rig as it is patched, beside what is wanted; ``proofs`` by line id.
          */
@@ -5735,12 +6755,48 @@ export interface components {
          */
         SwapView: {
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /** Jacks */
             jacks: components["schemas"]["JackMove"][];
             trial: components["schemas"]["NowAfter"];
             /** Words */
             words: string;
+        };
+        /**
+         * SwitchReturns
+         * @description Switch every strip of a mixer that has a return to it, or (``on`` off) to what it takes live.
+         */
+        "SwitchReturns-Input": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "switch_returns";
+            /** Mixer */
+            mixer: string;
+            /**
+             * On
+             * @default true
+             */
+            on?: boolean;
+        };
+        /**
+         * SwitchReturns
+         * @description Switch every strip of a mixer that has a return to it, or (``on`` off) to what it takes live.
+         */
+        "SwitchReturns-Output": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "switch_returns";
+            /** Mixer */
+            mixer: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
         };
         /**
          * TakeFile
@@ -5922,7 +6978,7 @@ export interface components {
          */
         TrialRequest: {
             /** Edits */
-            edits: (components["schemas"]["AddSources-Input"] | components["schemas"]["AddInterface-Input"] | components["schemas"]["AddProgram-Input"] | components["schemas"]["AddDestination-Input"] | components["schemas"]["AddOutboard-Input"] | components["schemas"]["AddGear-Input"] | components["schemas"]["AddDriver-Input"] | components["schemas"]["AddVoices-Input"] | components["schemas"]["AddBuses-Input"] | components["schemas"]["AddSends-Input"] | components["schemas"]["AddProgramPorts-Input"] | components["schemas"]["AddTracks-Input"] | components["schemas"]["SetValues-Input"] | components["schemas"]["RenameEverywhere-Input"] | components["schemas"]["SetLeg-Input"] | components["schemas"]["FillChannels-Input"] | components["schemas"]["EnableChannels-Input"] | components["schemas"]["SetDevice-Input"] | components["schemas"]["SetOutputDevice-Input"] | components["schemas"]["JoinDevices-Input"] | components["schemas"]["SetMembers-Input"] | components["schemas"]["SetDirect-Input"] | components["schemas"]["SetTrim-Input"] | components["schemas"]["SetOutputTrim-Input"] | components["schemas"]["SetJack-Input"] | components["schemas"]["SwapGear-Input"] | components["schemas"]["Plug-Input"] | components["schemas"]["Remove-Input"] | components["schemas"]["AddLine-Input"])[];
+            edits: (components["schemas"]["AddSources-Input"] | components["schemas"]["AddInterface-Input"] | components["schemas"]["AddProgram-Input"] | components["schemas"]["AddDestination-Input"] | components["schemas"]["AddOutboard-Input"] | components["schemas"]["AddGear-Input"] | components["schemas"]["AddDriver-Input"] | components["schemas"]["AddVoices-Input"] | components["schemas"]["AddBuses-Input"] | components["schemas"]["AddSends-Input"] | components["schemas"]["AddProgramPorts-Input"] | components["schemas"]["AddTracks-Input"] | components["schemas"]["AddStrips-Input"] | components["schemas"]["AddMixes-Input"] | components["schemas"]["AddFeed-Input"] | components["schemas"]["SetValues-Input"] | components["schemas"]["RenameEverywhere-Input"] | components["schemas"]["SetLeg-Input"] | components["schemas"]["FillChannels-Input"] | components["schemas"]["EnableChannels-Input"] | components["schemas"]["SetDevice-Input"] | components["schemas"]["SetOutputDevice-Input"] | components["schemas"]["JoinDevices-Input"] | components["schemas"]["SetMembers-Input"] | components["schemas"]["SetDirect-Input"] | components["schemas"]["SetTrim-Input"] | components["schemas"]["SetOutputTrim-Input"] | components["schemas"]["SetJack-Input"] | components["schemas"]["SetMixer-Input"] | components["schemas"]["TypeFeeds-Input"] | components["schemas"]["TypeStripFeeds-Input"] | components["schemas"]["TypeInsert-Input"] | components["schemas"]["UseStageBox-Input"] | components["schemas"]["SwitchReturns-Input"] | components["schemas"]["SwapGear-Input"] | components["schemas"]["Plug-Input"] | components["schemas"]["Remove-Input"] | components["schemas"]["AddLine-Input"])[];
         };
         /**
          * TriedRemedy
@@ -5930,7 +6986,7 @@ export interface components {
          */
         TriedRemedy: {
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /**
              * Fact
              * @default false
@@ -5939,6 +6995,156 @@ export interface components {
             trial: components["schemas"]["NowAfter"];
             /** Words */
             words: string;
+        };
+        /**
+         * TypeFeeds
+         * @description Feed a mixer's channels or output jacks from ``number`` on, as a phrase says: 'main', 'in 1-4 raw', 'aux 3 pre'.
+         *
+         *     What fed them before is taken away; an empty phrase only takes away.
+         */
+        "TypeFeeds-Input": {
+            /**
+             * Bank
+             * @default capture
+             * @enum {string}
+             */
+            bank?: "capture" | "jack_out";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "type_feeds";
+            /** Mixer */
+            mixer: string;
+            /** Number */
+            number: number;
+            /** Text */
+            text: string;
+        };
+        /**
+         * TypeFeeds
+         * @description Feed a mixer's channels or output jacks from ``number`` on, as a phrase says: 'main', 'in 1-4 raw', 'aux 3 pre'.
+         *
+         *     What fed them before is taken away; an empty phrase only takes away.
+         */
+        "TypeFeeds-Output": {
+            /**
+             * Bank
+             * @default capture
+             * @enum {string}
+             */
+            bank: "capture" | "jack_out";
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "type_feeds";
+            /** Mixer */
+            mixer: string;
+            /** Number */
+            number: number;
+            /** Text */
+            text: string;
+        };
+        /**
+         * TypeInsert
+         * @description Hang something in a strip: 'out 3 in 3', with 'dry -6' or 'bypassed'; 'bypassed' or 'in' alone switch it.
+         */
+        "TypeInsert-Input": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "type_insert";
+            /** Strip */
+            strip: string;
+            /** Text */
+            text: string;
+        };
+        /**
+         * TypeInsert
+         * @description Hang something in a strip: 'out 3 in 3', with 'dry -6' or 'bypassed'; 'bypassed' or 'in' alone switch it.
+         */
+        "TypeInsert-Output": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "type_insert";
+            /** Strip */
+            strip: string;
+            /** Text */
+            text: string;
+        };
+        /**
+         * TypeStripFeeds
+         * @description Let a strip feed what a phrase says and nothing else: 'main, aux 1 -6 pre, usb 3 raw'.
+         */
+        "TypeStripFeeds-Input": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "type_strip_feeds";
+            /** Strip */
+            strip: string;
+            /** Text */
+            text: string;
+        };
+        /**
+         * TypeStripFeeds
+         * @description Let a strip feed what a phrase says and nothing else: 'main, aux 1 -6 pre, usb 3 raw'.
+         */
+        "TypeStripFeeds-Output": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "type_strip_feeds";
+            /** Strip */
+            strip: string;
+            /** Text */
+            text: string;
+        };
+        /**
+         * UseStageBox
+         * @description Let strips of a mixer take the jacks of its stage box, or (``on`` off) its own of the same numbers.
+         */
+        "UseStageBox-Input": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "use_stage_box";
+            /** Mixer */
+            mixer: string;
+            /**
+             * On
+             * @default true
+             */
+            on?: boolean;
+            /** Strips */
+            strips: string[];
+        };
+        /**
+         * UseStageBox
+         * @description Let strips of a mixer take the jacks of its stage box, or (``on`` off) its own of the same numbers.
+         */
+        "UseStageBox-Output": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "use_stage_box";
+            /** Mixer */
+            mixer: string;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /** Strips */
+            strips: string[];
         };
         /**
          * Vitals
@@ -6073,7 +7279,7 @@ export interface components {
          */
         WholePlan: {
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /** Steps */
             steps: components["schemas"]["PlanSteps"][];
             trial: components["schemas"]["NowAfter"];
@@ -7824,7 +9030,7 @@ export interface operations {
         parameters: {
             query: {
                 owner: string;
-                bank: "out" | "jack_in" | "capture" | "input" | "track" | "monitor" | "post" | "voice" | "bus" | "bus_out" | "output" | "playback" | "jack_out" | "outboard_in" | "outboard_out" | "in" | "word_in" | "word_out" | "optical_in" | "optical_out";
+                bank: "out" | "jack_in" | "preamp" | "strip_direct" | "strip_point" | "strip_pre" | "strip_post" | "feed" | "mix" | "mix_post" | "to_computer" | "from_computer" | "to_jack" | "capture" | "input" | "track" | "monitor" | "post" | "voice" | "bus" | "bus_out" | "output" | "playback" | "jack_out" | "outboard_in" | "outboard_out" | "in" | "word_in" | "word_out" | "optical_in" | "optical_out";
                 number: number;
             };
             header?: never;
@@ -8800,7 +10006,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+                    "application/json": (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
                 };
             };
             /** @description The request cannot be read */
@@ -9846,6 +11052,101 @@ export interface operations {
             };
         };
     };
+    mixer_api_rigs__rig_id__mixers__box_id__get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig_id: string;
+                box_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MixerView"];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not from one of Iskelo's own pages */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description No such rig, check, piece or address */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with the place and the reason */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     add_by_phrase_api_rigs__rig_id__phrase_post: {
         parameters: {
             query?: never;
@@ -10347,7 +11648,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+                    "application/json": (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
                 };
             };
             /** @description The request cannot be read */
@@ -10445,7 +11746,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+                    "application/json": (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
                 };
             };
             /** @description The request cannot be read */

@@ -192,6 +192,14 @@ class TypeStripFeeds(Value):
     text: Annotated[str, Field(max_length=400)]
 
 
+class TypeInsert(Value):
+    """Hang something in a strip: 'out 3 in 3', with 'dry -6' or 'bypassed'; 'bypassed' or 'in' alone switch it."""
+
+    edit: Literal["type_insert"] = "type_insert"
+    strip: Id
+    text: Annotated[str, Field(max_length=80)]
+
+
 class UseStageBox(Value):
     """Let strips of a mixer take the jacks of its stage box, or (``on`` off) its own of the same numbers."""
 
@@ -272,6 +280,7 @@ Edit = Annotated[
     | SetMixer
     | TypeFeeds
     | TypeStripFeeds
+    | TypeInsert
     | UseStageBox
     | SwitchReturns
     | SwapGear

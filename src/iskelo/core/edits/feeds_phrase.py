@@ -1,12 +1,12 @@
 """Feeds typed as a phrase: 'main', 'in 1-4 raw', 'aux 3 post' at a channel; 'main, aux 1 -6 pre' at a strip."""
 
 import re
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.ports_phrase import split_numbers
 from iskelo.core.rig.gear import Interface
-from iskelo.core.rig.mixers import Mix, Mixer, Strip, StripTap
+from iskelo.core.rig.mixers import Mix, Mixer, Strip, StripInsert, StripTap
 
 TAP_WORDS: dict[str, StripTap] = {
     "direct": "direct",
@@ -53,6 +53,25 @@ def _typed(part: str, field: str) -> Typed:
     if not words and not numbers:
         raise Refused(field, f"{part!r} says no place; for example main, in 1-4 raw, aux 3 post")
     return Typed(tuple(words), tuple(numbers), taps[0] if taps else None, raw, gain_db)
+
+
+def typed_insert(text: str, now: StripInsert | None, field: str) -> dict[str, Any] | None:
+    """An insert as typed: 'out 3 in 3, dry -6', 'out 3 in 3 bypassed', 'bypassed', 'in', 'none'; raises Refused."""
+    words = text.casefold().replace("−", "-").replace("›", " ").strip()
+    if words in ("", "none", "-", "—"):
+        return None
+    if words in ("in", "bypassed", "bypass"):
+        if now is None:
+            raise Refused(field, "nothing hangs in it yet; say by which jacks: out 3 in 3")
+        return now.model_dump() | {"on": words == "in"}
+    match = re.fullmatch(
+        r"(?:out\s*)?(\d{1,3})\s*,?\s*(?:in|to)?\s*(\d{1,3})(?:\s*,?\s*dry\s*([+-]?\d{1,3}(?:\.\d)?)?)?(\s*,?\s*bypass(?:ed)?)?",
+        words,
+    )
+    if match is None:
+        raise Refused(field, f"{text.strip()!r} is no insert; type for example out 3 in 3, or out 3 in 3 dry 0")
+    dry = float(match[3]) if match[3] else 0.0 if " dry" in words else None
+    return {"send": int(match[1]), "back": int(match[2]), "on": match[4] is None, "dry_db": dry}
 
 
 def givers(box: Interface, mixer: Mixer, typed: Typed, field: str) -> list[Strip | Mix]:

@@ -5,7 +5,7 @@ from typing import Any
 from iskelo.core.edits import additions as a
 from iskelo.core.edits import edit as e
 from iskelo.core.edits.base import Applied, Refused, changed, free_name, gear_of, made, new_ids, with_gear
-from iskelo.core.edits.feeds_phrase import CHANNELS, JACKS_OUT, Typed, givers, raw_jacks, typed_feeds
+from iskelo.core.edits.feeds_phrase import CHANNELS, JACKS_OUT, Typed, givers, raw_jacks, typed_feeds, typed_insert
 from iskelo.core.edits.settable import SETTABLE, say_value
 from iskelo.core.edits.single_edit import apply_one
 from iskelo.core.rig.gear import Interface
@@ -211,6 +211,18 @@ def _(edit: e.TypeStripFeeds, rig: Rig) -> Applied:
     for each in wanted:
         rig = apply_one(a.AddFeed.model_validate({"mixer": box.id, **each}), rig).rig
     return Applied(rig, f"{place}: {edit.text.strip() or 'none'}")
+
+
+@apply_one.register
+def _(edit: e.TypeInsert, rig: Rig) -> Applied:
+    inside = index(rig).mixing.get(edit.strip)
+    if inside is None or not isinstance(inside.item, Strip):
+        raise Refused(edit.strip, "there is no strip with this id; it may have been removed")
+    place = f"{inside.box.name}, strip {inside.item.name}, insert"
+    strip = changed(inside.item, place, insert=typed_insert(edit.text, inside.item.insert, place))
+    strips = tuple(strip if each.id == strip.id else each for each in inside.mixer.strips)
+    mixer = inside.mixer.model_copy(update={"strips": strips})
+    return Applied(_with(rig, inside.box, mixer), f"{place}: {say_value(strip.insert)}")
 
 
 def _goes_alike(wanted: dict[str, Any], feed: Feed) -> bool:

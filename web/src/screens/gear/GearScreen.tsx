@@ -13,6 +13,7 @@ import { Inspector } from "./Inspector"
 import { Join } from "./Join"
 import { LitContext, litBy, useAnswer, wayOf } from "./lit"
 import { usePorts } from "./Pegs"
+import { MixerPanel } from "./MixerPanel"
 import { Swap } from "./Swap"
 
 const COLUMNS = ["Sources", "Boxes", "System", "Programs", "Destinations"] as const
@@ -28,7 +29,7 @@ export function GearScreen() {
   const [adding, setAdding] = useState(0)
   const [wanted, setWanted] = useState("")
   const [shows, setShows] = useState<Shows>("all")
-  const [open, setOpen] = useState<"swap" | "catalogue" | "join" | null>(null)
+  const [open, setOpen] = useState<"swap" | "catalogue" | "join" | "mixer" | null>(null)
   const [marks, setMarks] = useState<string[]>([])
   const finder = useRef<HTMLInputElement>(null)
   const inspector = useRef<HTMLDivElement>(null)
@@ -80,6 +81,9 @@ export function GearScreen() {
   const join = () => {
     if (marked.length > 1) setOpen("join")
   }
+  const mix = () => {
+    if (current?.kind === "interface" && current.mixer) setOpen("mixer")
+  }
   const swap = () => {
     if (current?.kind === "interface") setOpen("swap")
   }
@@ -89,8 +93,10 @@ export function GearScreen() {
     { keys: "c", words: "Catalogue of gear", run: () => setOpen("catalogue") },
     { keys: "w", words: "Swap this interface for another", run: swap },
     { keys: "j", words: "Join the marked boxes as one", run: join },
+    { keys: "k", words: "The mixer of this box", run: mix },
+    { keys: "e", words: "Feeds of this mixer", run: mix },
     { keys: " ", words: "Mark this box, or boxes joined already (Space)", run: mark },
-    ...(open
+    ...(open && open !== "mixer"
       ? []
       : [
           { keys: "ArrowDown", words: "Next gear", run: () => step(1) },
@@ -166,6 +172,15 @@ export function GearScreen() {
           <Button
             size="row"
             variant="quiet"
+            onClick={mix}
+            disabled={current?.kind !== "interface" || !current.mixer}
+            title={current?.kind === "interface" && current.mixer ? undefined : "Choose a mixer"}
+          >
+            Mixer <Kbd>k</Kbd>
+          </Button>
+          <Button
+            size="row"
+            variant="quiet"
             onClick={swap}
             disabled={current?.kind !== "interface"}
             title={current?.kind === "interface" ? undefined : "Choose the box that is to be swapped"}
@@ -222,6 +237,9 @@ export function GearScreen() {
           </Box>
           {open === "catalogue" && <Catalogue gear={current} onClose={() => setOpen(null)} />}
         </Flex>
+        {open === "mixer" && current?.kind === "interface" && current.mixer && (
+          <MixerPanel key={current.id} box={current} onClose={() => setOpen(null)} />
+        )}
         {steps.length > 0 && (
           <Box
             flex="none"

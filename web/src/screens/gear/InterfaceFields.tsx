@@ -6,6 +6,7 @@ import { useCarefulSet } from "../../parts/propose"
 import { Clock } from "./Clock"
 import { Drivers } from "./Drivers"
 import { Direct, Jacks, Outputs } from "./Jacks"
+import { MixerFields } from "./MixerFields"
 import { NumberRow, OriginRow, Row, Section, Some, useSet } from "./fields"
 
 type Delay = Extract<keyof Interface, `${"converter" | "mixer" | "link"}${string}_samples`>
@@ -148,7 +149,7 @@ export function InterfaceFields({ box }: { box: Interface }) {
           onKeep={(instrument_jacks) => set({ instrument_jacks })}
         />
       </Section>
-      <Direct box={box} />
+      {box.mixer ? <MixerFields box={box} mixer={box.mixer} /> : <Direct box={box} />}
     </>
   )
 }

@@ -1,0 +1,227 @@
+"""A mixer as a table: strips with what they take and where they go, what channels and jacks are fed by and contain."""
+
+from collections.abc import Iterable
+
+from iskelo.core.edits.mixing import REASONS
+from iskelo.core.lines.context import Reading
+from iskelo.core.rig.gear import Interface
+from iskelo.core.rig.mixers import Feed, Mix, Mixer, Strip, StripSource
+from iskelo.core.rig.ports import Port
+from iskelo.core.rig.units import say_figure
+from iskelo.core.values import light
+
+_TAPS = {"direct": " direct", "before the fader": " pre", "behind the fader": ""}
+
+
+@light
+class StripView:
+    """One row: what it takes as its switch stands, what hangs in it, where it goes as a phrase, what sounds in it."""
+
+    id: str
+    position: int
+    name: str
+    takes: str
+    trim_db: float
+    inverted: bool
+    insert: str
+    insert_on: bool
+    muted: bool
+    soloed: bool
+    gain_db: float
+    pan: float
+    has_return: bool
+    plays_back: bool
+    feeds: str
+    contains: tuple[str, ...]
+
+
+@light
+class MixView:
+    """A mix: its fader, where it goes, what sounds in it."""
+
+    id: str
+    name: str
+    width: int
+    gain_db: float
+    muted: bool
+    feeds: str
+    contains: tuple[str, ...]
+
+
+@light
+class EndView:
+    """A channel for the computer or an output jack: by which feeds it is fed, as a phrase, and what sounds there."""
+
+    number: int
+    fed_by: str
+    fixed: bool
+    contains: tuple[str, ...]
+
+
+@light
+class MixerView:
+    """All of a mixer; ``never``: what it can never do, in words; ``returns``: how many strips play their return."""
+
+    box: str
+    strips: tuple[StripView, ...]
+    mixes: tuple[MixView, ...]
+    channels: tuple[EndView, ...]
+    jacks: tuple[EndView, ...]
+    never: tuple[str, ...]
+    returns: int
+    able: int
+    open_feeds: bool
+    key_moves: bool
+
+
+def mixer_view(reading: Reading, box: Interface) -> MixerView | None:
+    """The table of a box that is a mixer; None if it is none."""
+    mixer = box.mixer
+    if mixer is None:
+        return None
+    sounding = _sounding(reading, box)
+
+    def contains(ports: Iterable[Port]) -> tuple[str, ...]:
+        return tuple(dict.fromkeys(name for port in ports for name in sounding.get(port, ())))
+
+    strips = tuple(
+        StripView(
+            id=strip.id,
+            position=position,
+            name=strip.name,
+            takes=_takes(reading, box, strip),
+            trim_db=strip.trim_db,
+            inverted=strip.inverted,
+            insert=_insert(strip),
+            insert_on=strip.insert is not None and strip.insert.on,
+            muted=strip.muted,
+            soloed=strip.soloed,
+            gain_db=strip.gain_db,
+            pan=strip.pan,
+            has_return=bool(strip.back),
+            plays_back=strip.plays_back,
+            feeds=feeds_phrase(mixer, strip),
+            contains=contains(Port(strip.id, "strip_post", leg) for leg in range(1, strip.width + 1)),
+        )
+        for position, strip in enumerate(mixer.strips, start=1)
+    )
+    mixes = tuple(
+        MixView(
+            id=mix.id,
+            name=mix.name,
+            width=mix.width,
+            gain_db=mix.gain_db,
+            muted=mix.muted,
+            feeds=feeds_phrase(mixer, mix),
+            contains=contains(Port(mix.id, "mix_post", leg) for leg in range(1, mix.width + 1)),
+        )
+        for mix in mixer.mixes
+    )
+    return MixerView(
+        box=box.id,
+        strips=strips,
+        mixes=mixes,
+        channels=tuple(
+            EndView(number, *_fed(mixer, "capture", number), contains([Port(box.id, "capture", number)]))
+            for number in range(1, box.capture + 1)
+        ),
+        jacks=tuple(
+            EndView(number, *_fed(mixer, "jack_out", number), contains([Port(box.id, "jack_out", number)]))
+            for number in range(1, box.jack_out + 1)
+        ),
+        never=_never(reading, mixer),
+        returns=sum(strip.plays_back for strip in mixer.strips),
+        able=sum(bool(strip.back) for strip in mixer.strips),
+        open_feeds=mixer.open_feeds,
+        key_moves=mixer.mute_key == "moves",
+    )
+
+
+def _sounding(reading: Reading, box: Interface) -> dict[Port, list[str]]:
+    """What sounds at each port of a mixer, by name."""
+    found, sounding = reading.found, dict[Port, list[str]]()
+    for start in found.starts():
+        name = found.name(start.owner)
+        for port in reading.known.sound(start).by:
+            if found.gear_of(port.owner) == box.id:
+                sounding.setdefault(port, []).append(name)
+    return sounding
+
+
+def _takes(reading: Reading, box: Interface, strip: Strip) -> str:
+    first = strip.sources[0]
+    if first.mix is not None:
+        return f"mix {reading.found.name(first.mix)}"
+    numbers = [source.number for source in strip.sources]
+    return f"{_what(box, first)} {'–'.join(map(str, dict.fromkeys(numbers)))}"
+
+
+def _what(box: Interface, source: StripSource) -> str:
+    if source.bank == "playback":
+        return "return"
+    local = box.jack_in - (box.mixer.stage_jacks if box.mixer is not None else 0)
+    return "stage jack" if source.number > local else "jack"
+
+
+def _insert(strip: Strip) -> str:
+    if strip.insert is None:
+        return ""
+    insert = strip.insert
+    dry = f", dry {say_figure(insert.dry_db)}" if insert.dry_db is not None else ""
+    return f"out {insert.send} › in {insert.back}{dry}"
+
+
+def feeds_phrase(mixer: Mixer, item: Strip | Mix) -> str:
+    """Where a strip or mix goes, as it could be typed: 'Main · Aux 1 −6 pre · usb 3 raw'."""
+    jacks = {source.number for source in item.live if source.bank == "jack_in"} if isinstance(item, Strip) else set()
+    names = {mix.id: mix.name for mix in mixer.mixes}
+    said = []
+    for feed in mixer.feeds:
+        if feed.item != item.id and feed.jack not in jacks:
+            continue
+        where = (
+            names[feed.to] if feed.to is not None else f"{'usb' if feed.bank == 'capture' else 'out'} {_range(feed)}"
+        )
+        gain = f" {'+' if feed.gain_db > 0 else ''}{say_figure(feed.gain_db)}" if feed.gain_db else ""
+        tap = " raw" if feed.is_raw else _TAPS[feed.tap] if isinstance(item, Strip) else ""
+        off = "" if feed.on else " (off)"
+        key = f" ({feed.key})" if feed.key != "always" and mixer.mute_key == "moves" else ""
+        said.append(f"{where}{gain}{tap}{off}{key}")
+    return " · ".join(said)
+
+
+def _range(feed: Feed) -> str:
+    return str(feed.number) if feed.width == 1 else f"{feed.number}–{feed.ends.stop - 1}"
+
+
+def _fed(mixer: Mixer, bank: str, number: int) -> tuple[str, bool]:
+    """What feeds a channel or jack, as a phrase, and whether that is the gear's own."""
+    names = {strip.id: strip.name for strip in mixer.strips} | {mix.id: mix.name for mix in mixer.mixes}
+    strips = {strip.id for strip in mixer.strips}
+    said, fixed = [], False
+    for feed in mixer.feeds:
+        if feed.bank != bank or number not in feed.ends:
+            continue
+        fixed = fixed or feed.fixed
+        if feed.is_raw:
+            said.append(f"in {feed.jack} raw")
+            continue
+        side = f" {'LR'[number - feed.number]}" if feed.width == 2 else ""
+        tap = _TAPS[feed.tap] if feed.item in strips else ""
+        said.append(f"{names[feed.item or '']}{side}{tap}{'' if feed.on else ' (off)'}")
+    for strip in mixer.strips if bank == "jack_out" else ():
+        insert = strip.insert
+        if insert is not None and insert.send <= number < insert.send + strip.width:
+            said.append(f"insert of {strip.name}")
+    return " + ".join(said), fixed
+
+
+def _never(reading: Reading, mixer: Mixer) -> tuple[str, ...]:
+    said = []
+    for never in mixer.never:
+        if never.start is not None:
+            end = reading.found.name(never.end) if never.end is not None else "the computer"
+            said.append(f"{reading.found.name(never.start)} to {end}: {REASONS[never.reason]}")
+        elif never.starts == "jack_in":
+            said.append(f"anything else to the computer: {REASONS[never.reason]}")
+    return tuple(said)
