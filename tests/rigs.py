@@ -21,7 +21,7 @@ from iskelo.core.lines.context import read
 from iskelo.core.lines.state import LineState
 from iskelo.core.rig.check import check
 from iskelo.core.rig.drivers import Driver, Offsets
-from iskelo.core.rig.gear import Aggregate, Destination, DirectMonitor, Interface, Member, Source
+from iskelo.core.rig.gear import Aggregate, Destination, DirectMonitor, Gear, Interface, Member, Source
 from iskelo.core.rig.index import index
 from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.ports import Port
@@ -61,6 +61,10 @@ class Bench:
 
     def line(self, name: str) -> LineState:
         return next(state for state in read(self.rig).lines if state.line.name == name)
+
+    def rig_gear(self, name: str) -> Gear:
+        """A piece of gear by its name."""
+        return next(gear for gear in self.rig.gear if gear.name == name)
 
     def said(self, name: str, at: int = 0) -> str:
         """The words of a line's finding: of its headline, or of one after it."""

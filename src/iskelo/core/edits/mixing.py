@@ -5,13 +5,12 @@ from typing import Any
 from iskelo.core.edits import additions as a
 from iskelo.core.edits import edit as e
 from iskelo.core.edits.base import Applied, Refused, changed, free_name, gear_of, made, new_ids, with_gear
-from iskelo.core.edits.feeds_phrase import CHANNELS, JACKS_OUT, Typed, givers, raw_jacks, typed_feeds, typed_insert
 from iskelo.core.edits.settable import SETTABLE, say_value
 from iskelo.core.edits.single_edit import apply_one
 from iskelo.core.rig.gear import Interface
-from iskelo.core.rig.index import index
 from iskelo.core.rig.mixers import Feed, Mix, Mixer, Never, Reason, Strip, StripSource
 from iskelo.core.rig.rig import Rig
+from iskelo.core.rig.units import say_figure
 
 REASONS: dict[Reason, str] = {
     "return_joins_after_send": "the consumer return joins the main mix behind the send to the computer",
@@ -30,7 +29,8 @@ def mixer_of(rig: Rig, identity: str) -> tuple[Interface, Mixer]:
     return box, box.mixer
 
 
-def _with(rig: Rig, box: Interface, mixer: Mixer) -> Rig:
+def with_mixer(rig: Rig, box: Interface, mixer: Mixer) -> Rig:
+    """The rig with this inside of a box."""
     return with_gear(rig, box.model_copy(update={"mixer": mixer}))
 
 
@@ -48,7 +48,7 @@ def _(edit: a.AddStrips, rig: Rig) -> Applied:
         jack += edit.width
     mixer = mixer.model_copy(update={"strips": (*mixer.strips, *strips)})
     many = f"strip {strips[0].name}" if len(strips) == 1 else f"{len(strips)} strips"
-    return Applied(_with(rig, box, mixer), f"{box.name}: added {many}")
+    return Applied(with_mixer(rig, box, mixer), f"{box.name}: added {many}")
 
 
 @apply_one.register
@@ -65,7 +65,7 @@ def _(edit: a.AddMixes, rig: Rig) -> Applied:
         taken.append(name)
     mixer = mixer.model_copy(update={"mixes": (*mixer.mixes, *mixes)})
     many = f"mix {mixes[0].name}" if len(mixes) == 1 else f"{len(mixes)} mixes"
-    return Applied(_with(rig, box, mixer), f"{box.name}: added {many}")
+    return Applied(with_mixer(rig, box, mixer), f"{box.name}: added {many}")
 
 
 @apply_one.register
@@ -83,7 +83,7 @@ def _(edit: a.AddFeed, rig: Rig) -> Applied:
     mixer = mixer.model_copy(update={"feeds": (*others, feed)})
     gone = len(box.mixer.feeds) + 1 - len(mixer.feeds) if box.mixer is not None else 0
     instead = f", in place of {gone} other feed{'s' if gone > 1 else ''}" if gone else ""
-    return Applied(_with(rig, box, mixer), f"{box.name}: {say_feed(mixer, feed)}{instead}")
+    return Applied(with_mixer(rig, box, mixer), f"{box.name}: {say_feed(mixer, feed)}{instead}")
 
 
 def _meets(other: Feed, feed: Feed) -> bool:
@@ -116,7 +116,7 @@ def _is_meant(never: Never, mixer: Mixer, feed: Feed) -> bool:
 
 
 def say_feed(mixer: Mixer, feed: Feed) -> str:
-    """A feed in words: 'Alma before the fader to Aux 1, -6 dB'."""
+    """A feed in words: 'Alma before the fader to Aux 1, −6 dB'."""
     names = {each.id: each.name for each in mixer.strips} | {each.id: each.name for each in mixer.mixes}
     start = f"in {feed.jack} raw" if feed.item is None else names.get(feed.item, "what is gone")
     strips = {strip.id for strip in mixer.strips}
@@ -126,7 +126,7 @@ def say_feed(mixer: Mixer, feed: Feed) -> str:
     else:
         many = f"{feed.number}" if feed.width == 1 else f"{feed.number}–{feed.ends.stop - 1}"
         end = f"{'channel' if feed.bank == 'capture' else 'jack out'}{'' if feed.width == 1 else 's'} {many}"
-    gain = f", {feed.gain_db:g} dB" if feed.gain_db else ""
+    gain = f", {say_figure(feed.gain_db)} dB" if feed.gain_db else ""
     return f"{start}{tap} to {end}{gain}"
 
 
@@ -141,117 +141,7 @@ def _(edit: e.SetMixer, rig: Rig) -> Applied:
     said = ", ".join(
         f"{offered[name]} {say_value(getattr(mixer, name))} → {say_value(getattr(new, name))}" for name in edit.values
     )
-    return Applied(_with(rig, box, new), f"{box.name}: {said}")
-
-
-@apply_one.register
-def _(edit: e.TypeFeeds, rig: Rig) -> Applied:
-    box, mixer = mixer_of(rig, edit.mixer)
-    place = f"{box.name}, {'channel' if edit.bank == 'capture' else 'jack out'} {edit.number}"
-    typed = typed_feeds(edit.text, place)
-    if not typed:
-        return _unfed(rig, box, mixer, edit)
-    number = edit.number
-    said: list[str] = []
-    adds: list[dict[str, Any]] = []
-    for each in typed:
-        if each.raw:
-            adds += [{"jack": jack, "width": 1, "gain_db": each.gain_db} for jack in raw_jacks(box, each, place)]
-            continue
-        for item in givers(box, mixer, each, place):
-            tap = each.tap or "behind the fader"
-            adds.append({"item": item.id, "width": item.width, "tap": tap, "gain_db": each.gain_db})
-    has = box.capture if edit.bank == "capture" else box.jack_out
-    last = number - 1 + sum(int(str(each["width"])) for each in adds)
-    if last > has:
-        what = "channels for the computer" if edit.bank == "capture" else "output jacks"
-        raise Refused(place, f"that takes {last - number + 1} of its {what} from {number} on, and it has {has}")
-    for fields in adds:
-        add = a.AddFeed.model_validate(
-            {"mixer": box.id, "bank": edit.bank, "number": number, "replace": True, **fields}
-        )
-        step = apply_one(add, rig)
-        rig, number = step.rig, number + add.width
-        said.append(step.words.removeprefix(f"{box.name}: "))
-    return Applied(rig, f"{box.name}: {', '.join(said)}")
-
-
-def _unfed(rig: Rig, box: Interface, mixer: Mixer, edit: e.TypeFeeds) -> Applied:
-    """What feeds a channel or a jack is taken away."""
-    here = [each for each in mixer.feeds if each.bank == edit.bank and edit.number in each.ends]
-    place = f"{box.name}, {'channel' if edit.bank == 'capture' else 'jack out'} {edit.number}"
-    if any(each.fixed for each in here):
-        raise Refused(place, "what feeds it is the gear's own: nobody can take it away")
-    if not here:
-        raise Refused(place, "nothing feeds it")
-    left = tuple(each for each in mixer.feeds if each not in here)
-    return Applied(_with(rig, box, mixer.model_copy(update={"feeds": left})), f"{place}: fed by nothing")
-
-
-@apply_one.register
-def _(edit: e.TypeStripFeeds, rig: Rig) -> Applied:
-    inside = index(rig).mixing.get(edit.strip)
-    if inside is None or not isinstance(inside.item, Strip):
-        raise Refused(edit.strip, "there is no strip with this id; it may have been removed")
-    box, mixer, strip = inside.box, inside.mixer, inside.item
-    place = f"{box.name}, strip {strip.name}, feeds"
-    wanted = [_strip_feed(box, mixer, strip, each, place) for each in typed_feeds(edit.text, place)]
-    jacks = {source.number for source in strip.live if source.bank == "jack_in"}
-    kept = []
-    for feed in mixer.feeds:
-        mine = feed.item == strip.id or (feed.jack in jacks)
-        same = next((each for each in wanted if _goes_alike(each, feed)), None)
-        if not mine or feed.fixed:
-            kept.append(feed)
-        elif same is not None:
-            wanted.remove(same)
-            changes = {name: same[name] for name in ("tap", "gain_db") if name in same}
-            kept.append(changed(feed, place, **changes, on=True))
-    rig = _with(rig, box, mixer.model_copy(update={"feeds": tuple(kept)}))
-    for each in wanted:
-        rig = apply_one(a.AddFeed.model_validate({"mixer": box.id, **each}), rig).rig
-    return Applied(rig, f"{place}: {edit.text.strip() or 'none'}")
-
-
-@apply_one.register
-def _(edit: e.TypeInsert, rig: Rig) -> Applied:
-    inside = index(rig).mixing.get(edit.strip)
-    if inside is None or not isinstance(inside.item, Strip):
-        raise Refused(edit.strip, "there is no strip with this id; it may have been removed")
-    place = f"{inside.box.name}, strip {inside.item.name}, insert"
-    strip = changed(inside.item, place, insert=typed_insert(edit.text, inside.item.insert, place))
-    strips = tuple(strip if each.id == strip.id else each for each in inside.mixer.strips)
-    mixer = inside.mixer.model_copy(update={"strips": strips})
-    return Applied(_with(rig, inside.box, mixer), f"{place}: {say_value(strip.insert)}")
-
-
-def _goes_alike(wanted: dict[str, Any], feed: Feed) -> bool:
-    """Whether a feed goes where a typed one goes."""
-    ends = (wanted.get("to"), wanted.get("bank", "mix"), wanted.get("number", 1), wanted.get("jack"))
-    return ends == (feed.to, feed.bank, feed.number, feed.jack)
-
-
-def _strip_feed(box: Interface, mixer: Mixer, strip: Strip, typed: Typed, place: str) -> dict[str, Any]:
-    """Where a strip is to go: a mix by name, 'usb 3', 'out 5', 'usb 3 raw'."""
-    first = typed.words[0] if typed.words else ""
-    level: dict[str, Any] = {"gain_db": typed.gain_db}
-    if first in CHANNELS or first in JACKS_OUT:
-        if len(typed.numbers) != 1 or len(typed.words) > 1:
-            raise Refused(place, f"say one number; for example {first} 3")
-        bank = "capture" if first in CHANNELS else "jack_out"
-        where: dict[str, Any] = {"bank": bank, "number": typed.numbers[0], **level}
-        if typed.raw:
-            sources = [source for source in strip.live if source.bank == "jack_in"]
-            if bank != "capture" or len(sources) != 1 or strip.width != 1:
-                raise Refused(place, "raw is the one input jack of a mono strip, straight to a channel")
-            return {**where, "jack": sources[0].number}
-        return {**where, "item": strip.id, "width": strip.width, "tap": typed.tap or "behind the fader"}
-    if typed.raw:
-        raise Refused(place, "a raw input goes to a channel for the computer: usb 3 raw")
-    for item in givers(box, mixer, typed, place):
-        if isinstance(item, Mix):
-            return {"item": strip.id, "to": item.id, "tap": typed.tap or "behind the fader", **level}
-    raise Refused(place, "a strip feeds mixes, usb channels and output jacks, not another strip")
+    return Applied(with_mixer(rig, box, new), f"{box.name}: {said}")
 
 
 @apply_one.register
@@ -282,7 +172,7 @@ def _(edit: e.UseStageBox, rig: Rig) -> Applied:
         raise Refused(box.name, f"these strips take jacks {'of the stage box' if edit.on else 'of its own'} already")
     where = "the stage box" if edit.on else "its own jacks"
     said = f"{box.name}: {len(moved)} strip legs on {where}, jacks {', '.join(moved)}"
-    return Applied(_with(rig, box, mixer.model_copy(update={"strips": strips})), said)
+    return Applied(with_mixer(rig, box, mixer.model_copy(update={"strips": strips})), said)
 
 
 @apply_one.register
@@ -296,4 +186,4 @@ def _(edit: e.SwitchReturns, rig: Rig) -> Applied:
         for strip in mixer.strips
     )
     said = f"{box.name}: {len(able)} strips {'play their returns' if edit.on else 'are live'}"
-    return Applied(_with(rig, box, mixer.model_copy(update={"strips": strips})), said)
+    return Applied(with_mixer(rig, box, mixer.model_copy(update={"strips": strips})), said)

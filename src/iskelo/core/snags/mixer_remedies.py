@@ -29,7 +29,8 @@ def closing(reading: Reading, arrival: Arrival, others: Sequence[Arrival]) -> Re
             )
             return Remedy(f"Close the dry path beside the insert of strip {strip.name}", (closed,))
     for edge in reversed(alone):
-        if edge.owner in reading.found.mixing:
+        # Who hung something in wants it to be heard: bypassing it is no remedy.
+        if edge.owner in reading.found.mixing and edge.kind not in ("insert send", "insert return"):
             switch = switch_of(edge, reading)
             if switch is not None:
                 return Remedy(switch.words, (switch.edit,))

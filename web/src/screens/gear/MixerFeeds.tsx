@@ -1,17 +1,20 @@
 import { Box, Flex, chakra } from "@chakra-ui/react"
+import { useQuery } from "@tanstack/react-query"
 import { useEffect, useRef, useState } from "react"
 
-import type { Interface } from "../../api/client"
+import { answer, client, type Interface, type NowAfter } from "../../api/client"
 import { useRig } from "../../api/rig"
 import { Button, Figure, Input, Kbd } from "../../parts/controls"
 import { useKeys } from "../../parts/keys"
+import { useRested } from "../../parts/rested"
 import type { MixerView } from "./MixerPanel"
 
 type Bank = "capture" | "jack_out"
 
 /** What feeds the computer's channels and the output jacks; what is typed fills onward from the marked one. */
 export function MixerFeeds({ box, view }: { box: Interface; view: MixerView }) {
-  const { edit } = useRig()
+  const { state, edit } = useRig()
+  const [text, setText] = useState("")
   const [bank, setBank] = useState<Bank>("capture")
   const [at, setAt] = useState(1)
   const [bad, setBad] = useState(false)
@@ -32,13 +35,25 @@ export function MixerFeeds({ box, view }: { box: Interface; view: MixerView }) {
   }, [box.mixer, bank, rows.length])
   useKeys([{ keys: "e", words: "Type what feeds a channel", run: () => field.current?.focus() }])
   const keep = async () => {
-    const text = field.current?.value ?? ""
     before.current = new Set((box.mixer?.feeds ?? []).map((feed) => feed.id))
     const kept = await edit([{ edit: "type_feeds", mixer: box.id, bank, number: at, text }])
     setBad(!kept)
-    if (kept && field.current) field.current.value = ""
+    if (kept) setText("")
     if (!kept) before.current = null
   }
+  const wanted = useRested(text.trim(), 250)
+  const trial = useQuery({
+    queryKey: ["feeds", state.id, state.revision, box.id, bank, at, wanted],
+    enabled: wanted !== "",
+    retry: false,
+    queryFn: () =>
+      answer<NowAfter>(
+        client.POST("/api/rigs/{rig_id}/trial", {
+          params: { path: { rig_id: state.id } },
+          body: { edits: [{ edit: "type_feeds", mixer: box.id, bank, number: at, text: wanted }] },
+        }),
+      ),
+  })
   const choose = (number: number) => {
     setAt(number)
     field.current?.focus()
@@ -87,6 +102,11 @@ export function MixerFeeds({ box, view }: { box: Interface; view: MixerView }) {
           Feed <Kbd>Enter</Kbd>
         </Button>
       </Flex>
+      {wanted !== "" && wanted === text.trim() && (
+        <Box px="8px" py="3px" bg="pencilWash" color={trial.error ? "wax" : "pencil"} role="status">
+          {trial.error ? trial.error.message : trial.data?.words.replace(`${box.name}: `, "")}
+        </Box>
+      )}
       <Box flex="1" minH="0" overflowY="auto" as="ul" listStyleType="none" aria-label="Feeds" tabIndex={-1}>
         {rows.map((row) => (
           <Flex
