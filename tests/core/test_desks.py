@@ -159,8 +159,14 @@ def test_a_dry_path_beside_an_insert_sounds_hollow_and_is_closed() -> None:
     bench = havra()
     bench.do(AddOutboard(name="Press"))
     outboard_on(bench, "Havra 16", "Strip 1", "Press", 5, 9, dry=True)
-    bench.do(TypeFeeds(mixer=bench.id("Havra 16"), number=17, text="main"))
     heard_at(bench, "Alma", "Havra 16", 11)
+    # What comes back stands on strip 9's jack as well: a third copy, and nothing less than both is a remedy.
+    assert len(bench.line("Alma heard").legs[0].arrivals) == 3
+    reading = read(bench.rig)
+    (snag,) = find_snags(reading)
+    both = "Close the dry path beside the insert of strip Strip 1; Switch the feed Strip 9 to Main off"
+    assert both in {remedy.words for remedy in tried_remedies(bench.rig, snag)}
+    bench.do(TypeStripFeeds(strip=strip_of(bench, "Havra 16", "Strip 9").id, text=""))
     state = bench.line("Alma heard")
     assert state.headline == "doubled"
     # Out by D/A 34, back by A/D 34: 68 samples between the copies.

@@ -14,7 +14,7 @@ from iskelo.core.planner.opening import switch_of
 from iskelo.core.rig.device_streams import open_box
 from iskelo.core.rig.gear import Interface
 from iskelo.core.routes.route import passing_routes
-from iskelo.core.snags.mixer_remedies import closing, parted
+from iskelo.core.snags.mixer_remedies import all_but_one, closing, parted
 from iskelo.core.snags.rates import one_rate
 from iskelo.core.snags.reach import with_finding
 from iskelo.core.snags.rule import Remedy, Snag, distinct, if_so, rule
@@ -75,6 +75,7 @@ def undouble(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
             direct, words, edit = _closer(reading, arrival)
             if edit is not None and edit not in closers.setdefault((direct, words), []):
                 closers[direct, words].append(edit)
+    remedies += all_but_one(reading, state)
     # Keep what is quickest to the ear first: stop the program's copy when there is a direct one.
     for (_, words), edits in sorted(closers.items(), key=lambda each: each[0][0]):
         remedies.append(Remedy(words, tuple(edits)))

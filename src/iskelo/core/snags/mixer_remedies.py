@@ -37,6 +37,19 @@ def closing(reading: Reading, arrival: Arrival, others: Sequence[Arrival]) -> Re
     return None
 
 
+def all_but_one(reading: Reading, state: LineState) -> list[Remedy]:
+    """Where more than two copies meet: closing all of them but one, in one step."""
+    found = []
+    for leg in state.legs:
+        for kept in leg.arrivals if len(leg.arrivals) > 2 else ():
+            others = [each for each in leg.arrivals if each is not kept]
+            some = [each for other in others if (each := closing(reading, other, leg.arrivals)) is not None]
+            if len(some) == len(others):
+                words = "; ".join(dict.fromkeys(each.words for each in some))
+                found.append(Remedy(words, tuple(edit for each in some for edit in each.edits)))
+    return found
+
+
 def _passed(arrival: Arrival) -> list[Edge]:
     return [edge for edge in arrival.route.edges if edge.block is None]
 

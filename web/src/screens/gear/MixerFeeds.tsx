@@ -12,14 +12,15 @@ import type { MixerView } from "./MixerPanel"
 type Bank = "capture" | "jack_out"
 
 /** What feeds the computer's channels and the output jacks; what is typed fills onward from the marked one. */
-export function MixerFeeds({ box, view }: { box: Interface; view: MixerView }) {
+export function MixerFeeds({ box, view }: { box: Interface; view: MixerView | undefined }) {
   const { state, edit } = useRig()
   const [text, setText] = useState("")
   const [bank, setBank] = useState<Bank>("capture")
   const [at, setAt] = useState(1)
   const [bad, setBad] = useState(false)
   const field = useRef<HTMLInputElement>(null)
-  const rows = bank === "capture" ? view.channels : view.jacks
+  const rows = (bank === "capture" ? view?.channels : view?.jacks) ?? []
+  const last = bank === "capture" ? box.capture : box.jack_out
   const what = bank === "capture" ? "usb" : "out"
   const before = useRef<Set<string> | null>(null)
   useEffect(() => field.current?.focus(), [])
@@ -31,8 +32,8 @@ export function MixerFeeds({ box, view }: { box: Interface; view: MixerView }) {
     if (fresh.length === 0) return
     before.current = null
     const next = Math.max(...fresh.map((feed) => feed.number + feed.width))
-    setAt(Math.min(next, rows.length))
-  }, [box.mixer, bank, rows.length])
+    setAt(Math.min(next, last))
+  }, [box.mixer, bank, last])
   useKeys([{ keys: "e", words: "Type what feeds a channel", run: () => field.current?.focus() }])
   const keep = async () => {
     before.current = new Set((box.mixer?.feeds ?? []).map((feed) => feed.id))
@@ -91,11 +92,16 @@ export function MixerFeeds({ box, view }: { box: Interface; view: MixerView }) {
           bad={bad}
           aria-label="What feeds it"
           placeholder="main, in 1-4 raw, aux 3 pre"
+          value={text}
+          onChange={(event) => {
+            setText(event.target.value)
+            setBad(false)
+          }}
           onKeyDown={(event) => {
             if (event.key === "Escape") event.currentTarget.blur()
             if (event.key !== "ArrowDown" && event.key !== "ArrowUp") return
             event.preventDefault()
-            setAt(Math.max(1, Math.min(rows.length, at + (event.key === "ArrowDown" ? 1 : -1))))
+            setAt(Math.max(1, Math.min(last, at + (event.key === "ArrowDown" ? 1 : -1))))
           }}
         />
         <Button size="row" type="submit">

@@ -34,7 +34,6 @@ export function MixerPanel({ box, onClose }: { box: Interface; onClose: () => vo
     { keys: "r", words: "All strips: their returns, or live", run: switchAll },
     { keys: "Escape", words: "Close the mixer", run: onClose },
   ])
-  if (!view) return null
   return (
     <Flex
       as="section"
@@ -49,10 +48,10 @@ export function MixerPanel({ box, onClose }: { box: Interface; onClose: () => vo
       <Flex h="30px" flex="none" align="center" px="12px" gap="12px" textStyle="cell" whiteSpace="nowrap">
         <chakra.h2 fontWeight="600">{box.name}</chakra.h2>
         <Box color="ink2" overflow="hidden" textOverflow="ellipsis">
-          {view.strips.length} strips · {view.mixes.map((mix) => mix.name).join(", ")}
+          {view && `${view.strips.length} strips · ${view.mixes.map((mix) => mix.name).join(", ")}`}
         </Box>
         <Box flex="1" />
-        {view.able > 0 && (
+        {view && view.able > 0 && (
           <Button size="row" onClick={switchAll}>
             {all ? "All strips: play returns" : "All strips: live"} <Kbd>r</Kbd>
           </Button>
@@ -62,7 +61,7 @@ export function MixerPanel({ box, onClose }: { box: Interface; onClose: () => vo
         </Button>
       </Flex>
       <Flex flex="1" minH="0" borderTop="1px solid" borderColor="rule">
-        <Strips view={view} />
+        {view ? <Strips view={view} /> : <Box flex="1" />}
         <MixerFeeds key={box.id} box={box} view={view} />
       </Flex>
     </Flex>
