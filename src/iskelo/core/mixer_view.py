@@ -5,6 +5,7 @@ from collections.abc import Iterable
 from iskelo.core.edits.mixing import REASONS
 from iskelo.core.lines.context import Reading
 from iskelo.core.rig.gear import Interface
+from iskelo.core.rig.index import Index
 from iskelo.core.rig.mixers import Feed, Mix, Mixer, Strip, StripSource
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.units import say_figure
@@ -79,7 +80,7 @@ def mixer_view(reading: Reading, box: Interface) -> MixerView | None:
     mixer = box.mixer
     if mixer is None:
         return None
-    sounding = _sounding(reading, box)
+    sounding, found = _sounding(reading, box), reading.found
 
     def contains(ports: Iterable[Port]) -> tuple[str, ...]:
         return tuple(dict.fromkeys(name for port in ports for name in sounding.get(port, ())))
@@ -89,10 +90,10 @@ def mixer_view(reading: Reading, box: Interface) -> MixerView | None:
             id=strip.id,
             position=position,
             name=strip.name,
-            takes=_takes(reading, box, strip),
+            takes=takes_words(found, box, strip),
             trim_db=strip.trim_db,
             inverted=strip.inverted,
-            insert=_insert(strip),
+            insert=insert_words(strip),
             insert_on=strip.insert is not None and strip.insert.on,
             muted=strip.muted,
             soloed=strip.soloed,
@@ -122,11 +123,11 @@ def mixer_view(reading: Reading, box: Interface) -> MixerView | None:
         strips=strips,
         mixes=mixes,
         channels=tuple(
-            EndView(number, *_fed(mixer, "capture", number), contains([Port(box.id, "capture", number)]))
+            EndView(number, *fed_by(mixer, "capture", number), contains([Port(box.id, "capture", number)]))
             for number in range(1, box.capture + 1)
         ),
         jacks=tuple(
-            EndView(number, *_fed(mixer, "jack_out", number), contains([Port(box.id, "jack_out", number)]))
+            EndView(number, *fed_by(mixer, "jack_out", number), contains([Port(box.id, "jack_out", number)]))
             for number in range(1, box.jack_out + 1)
         ),
         never=_never(reading, mixer),
@@ -148,10 +149,11 @@ def _sounding(reading: Reading, box: Interface) -> dict[Port, list[str]]:
     return sounding
 
 
-def _takes(reading: Reading, box: Interface, strip: Strip) -> str:
+def takes_words(found: Index, box: Interface, strip: Strip) -> str:
+    """What a strip takes as its switch stands: 'jack 3', 'return 5–6', 'mix Main'."""
     first = strip.sources[0]
     if first.mix is not None:
-        return f"mix {reading.found.name(first.mix)}"
+        return f"mix {found.name(first.mix)}"
     numbers = [source.number for source in strip.sources]
     return f"{_what(box, first)} {'–'.join(map(str, dict.fromkeys(numbers)))}"
 
@@ -163,7 +165,8 @@ def _what(box: Interface, source: StripSource) -> str:
     return "stage jack" if source.number > local else "jack"
 
 
-def _insert(strip: Strip) -> str:
+def insert_words(strip: Strip) -> str:
+    """By which jacks something hangs in a strip: 'out 3 › in 3, dry −6'."""
     if strip.insert is None:
         return ""
     insert = strip.insert
@@ -194,7 +197,7 @@ def _range(feed: Feed) -> str:
     return str(feed.number) if feed.width == 1 else f"{feed.number}–{feed.ends.stop - 1}"
 
 
-def _fed(mixer: Mixer, bank: str, number: int) -> tuple[str, bool]:
+def fed_by(mixer: Mixer, bank: str, number: int) -> tuple[str, bool]:
     """What feeds a channel or jack, as a phrase, and whether that is the gear's own."""
     names = {strip.id: strip.name for strip in mixer.strips} | {mix.id: mix.name for mix in mixer.mixes}
     strips = {strip.id for strip in mixer.strips}

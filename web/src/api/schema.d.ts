@@ -6117,7 +6117,7 @@ export interface components {
              * Section
              * @enum {string}
              */
-            section: "Boxes" | "Clocks" | "Stage" | "Outboard gear" | "Devices of several boxes" | "Programs" | "Listening";
+            section: "Boxes" | "Clocks" | "Stage" | "Outboard gear" | "Mixers" | "Devices of several boxes" | "Programs" | "Listening";
             /** Settings */
             settings: string[];
             /**

@@ -11,6 +11,7 @@ from typing import Literal
 
 from iskelo.core.device_maps import say_unlocked
 from iskelo.core.lines.context import Reading
+from iskelo.core.paperwork.mixers import mixer_steps
 from iskelo.core.rig.clocks import SOCKETS
 from iskelo.core.rig.device_streams import DeviceStream, driver_of
 from iskelo.core.rig.gear import Aggregate, Destination, Interface, Source
@@ -24,7 +25,9 @@ from iskelo.core.stations import fold_numbers
 from iskelo.core.wiring.blocks import buses_in_circles
 from iskelo.core.wiring.hops import LEADS
 
-Section = Literal["Boxes", "Clocks", "Stage", "Outboard gear", "Devices of several boxes", "Programs", "Listening"]
+Section = Literal[
+    "Boxes", "Clocks", "Stage", "Outboard gear", "Mixers", "Devices of several boxes", "Programs", "Listening"
+]
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,6 +52,7 @@ def set_up_list(reading: Reading) -> tuple[SetUpStep, ...]:
         *_clocks(found),
         *_stage(found),
         *_outboard(found),
+        *(SetUpStep(step.key, "Mixers", step.words, step.settings, step.items) for step in mixer_steps(found)),
         *_joined(found),
         *_programs(found),
         *_listening(found),
