@@ -25,6 +25,7 @@ from iskelo.core.edits.new_things import new
 from iskelo.core.linecheck.run import run_line_check
 from iskelo.core.lines.context import read
 from iskelo.core.mixer_view import mixer_view
+from iskelo.core.paperwork.set_up import set_up_list
 from iskelo.core.remedies import tried_remedies
 from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.mixers import Mixer
@@ -330,3 +331,18 @@ def test_trims_of_a_mixer_are_told_against_its_own_full_scale() -> None:
     assert bench.line("L Alma").legs[0].level_dbfs == pytest.approx(-18)
     with pytest.raises(Refused):
         bench.do(Plug(from_port=bench.out("Alma"), to_port=Port(bench.id("Havra 16"), "jack_in", 17)))
+
+
+def test_the_set_up_list_says_how_a_mixer_stands_strip_by_strip() -> None:
+    bench = havra()
+    strip = strip_of(bench, "Havra 16", "Strip 2")
+    bench.do(
+        SetValues(item=strip.id, values={"muted": True, "pan": -0.5, "gain_db": -3}),
+        TypeFeeds(mixer=bench.id("Havra 16"), number=1, text="main"),
+    )
+    steps = {step.words: step.settings for step in set_up_list(read(bench.rig)) if step.section == "Mixers"}
+    assert steps["Havra 16: how it mixes"] == ("pan law −3 dB", "mute key mutes", "solo in place")
+    told = ("takes jack 2", "muted", "fader −3 dB", "pan 50 left", "feeds Main")
+    assert steps["Havra 16: strip Strip 2"] == told
+    assert "Havra 16: strip Strip 9" not in steps
+    assert steps["Havra 16: what feeds its channels for the computer"][:3] == ("1: Main L", "2: Main R", "3: in 3 raw")
