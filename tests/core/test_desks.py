@@ -346,3 +346,24 @@ def test_the_set_up_list_says_how_a_mixer_stands_strip_by_strip() -> None:
     assert steps["Havra 16: strip Strip 2"] == told
     assert "Havra 16: strip Strip 9" not in steps
     assert steps["Havra 16: what feeds its channels for the computer"][:3] == ("1: Main L", "2: Main R", "3: in 3 raw")
+
+
+def test_a_line_that_wants_another_tap_than_it_gets_is_found_and_given_it() -> None:
+    bench = havra()
+    recorded(bench, "Alma")
+    line = bench.line("L Alma").line
+    assert bench.line("L Alma").headline == "arrives"
+    bench.do(SetValues(item=line.id, values={"tap": "before the fader"}))
+    assert bench.line("L Alma").headline == "other tap"
+    assert bench.said("L Alma") == "raw, and before the fader is wanted: at Recorder track 1 Track 1"
+    assert not all_proved(bench)
+    assert first_remedy(bench, "L Alma") == "Feed channel 1 of Havra 16 from strip Strip 1, before the fader"
+    assert bench.line("L Alma").headline == "arrives"
+    assert all_proved(bench)
+    bench.do(SetValues(item=line.id, values={"tap": "raw"}))
+    assert first_remedy(bench, "L Alma") == "Feed channel 1 of Havra 16 from in 1 raw"
+    bench.do(
+        SetValues(item=line.id, values={"tap": "a mix"}), TypeFeeds(mixer=bench.id("Havra 16"), number=1, text="main")
+    )
+    assert bench.line("L Alma").headline == "crowded"
+    assert not bench.line("L Alma").has("other tap")

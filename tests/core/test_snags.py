@@ -22,11 +22,13 @@ from iskelo.core.edits.edit import (
     SetMembers,
     SetTrim,
     SetValues,
+    SwapGear,
 )
 from iskelo.core.lines.context import read
 from iskelo.core.remedies import tried_remedies
 from iskelo.core.rig.gear import Member
 from iskelo.core.rig.index import index
+from iskelo.core.rig.mixer_makes import new_mixer
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.units import CONSUMER_BELOW_PROFESSIONAL_DB
 from iskelo.core.snags.registry import ALL_SYMPTOMS, RULES, find_snags, run_rules
@@ -221,6 +223,10 @@ BREAKS: dict[str, Break] = {
     "monitored-twice": lambda b: (monitored(b), SetDirect(interface=b.id("Box"), jack_in=1, jack_out=1)),
     "phantom-missing": lambda b: (SetValues(item=b.id("Alma"), values={"needs_phantom": True}),),
     "high-impedance-missing": lambda b: (SetValues(item=b.id("Alma"), values={"needs_high_impedance": True}),),
+    "line-other-tap": lambda b: (
+        SwapGear(item=b.id("Box"), gear=new_mixer("Desk", 8, analogue=False)),
+        SetValues(item=b.line("L Alma").line.id, values={"tap": "before the fader"}),
+    ),
     "consumer-and-professional": lambda b: (
         SetValues(item=b.id("Alma"), values={"source_kind": "line player", "level_unit": "dBV", "level_dbu": -7.78}),
         SetTrim(interface=b.id("Box"), jack_in=1, trim_db=-4),

@@ -14,6 +14,7 @@ from iskelo.core.rig.mixers import Mixer
 from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.ports import CLOCK_BANKS
 from iskelo.core.rig.programs import PanLaw, Program, ProgramKind, Tap
+from iskelo.core.rig.rig import WantedTap
 from iskelo.core.rig.value import RATES_HZ, Origin, Value
 
 SHOWN: dict[str, type[Value]] = {
@@ -40,6 +41,7 @@ def rules_file() -> str:
         "TAPS": get_args(Tap),
         "MUTE_KEYS": _said(Mixer, "mute_key"),
         "SOLOS": _said(Mixer, "solo"),
+        "WANTED_TAPS": get_args(WantedTap),
         "ORIGINS": get_args(Origin),
         "LEADS": audio,
         "FIELDS": {kind: fields_of(gear) for kind, gear in SHOWN.items()},

@@ -17,7 +17,7 @@ from iskelo.core.lines.proof import Proof, proofs
 from iskelo.core.lines.state import LineState
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.rig import Purpose, Rig
+from iskelo.core.rig.rig import Purpose, Rig, WantedTap
 from iskelo.core.snags.registry import find_snags, symptoms_of
 from iskelo.core.snags.rule import SEVERITIES, Severity, Snag, Symptom
 from iskelo.core.stations import Station, stations
@@ -88,6 +88,7 @@ class LineView:
     lowest_dbfs: float | None
     highest_dbfs: float | None
     alone: bool
+    tap: WantedTap
     tag: str
     headline: Headline
     more_findings: int
@@ -159,6 +160,7 @@ _SEVERITY: dict[Headline, Severity | None] = {
     "off speed": "trouble",
     "drifting": "trouble",
     "inverted": "trouble",
+    "other tap": "trouble",
     "skewed": "trouble",
     "rings": "trouble",
     "late": "trouble",
@@ -273,6 +275,7 @@ def _line(position: int, state: LineState, reading: Reading) -> LineView:
         lowest_dbfs=line.lowest_dbfs,
         highest_dbfs=line.highest_dbfs,
         alone=line.alone,
+        tap=line.tap,
         tag=line.tag,
         headline=findings[0].kind,
         more_findings=len(findings) - 1,

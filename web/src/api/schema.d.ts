@@ -3273,7 +3273,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "silent" | "half silent" | "blocked" | "crossed" | "howls" | "doubled" | "crowded" | "off speed" | "drifting" | "inverted" | "skewed" | "rings" | "late" | "hot" | "low" | "arrives";
+            kind: "silent" | "half silent" | "blocked" | "crossed" | "howls" | "doubled" | "crowded" | "off speed" | "drifting" | "inverted" | "other tap" | "skewed" | "rings" | "late" | "hot" | "low" | "arrives";
             /** Words */
             words: string;
         };
@@ -4127,6 +4127,12 @@ export interface components {
              */
             tag: string;
             /**
+             * Tap
+             * @default any
+             * @enum {string}
+             */
+            tap: "any" | "raw" | "direct" | "before the fader" | "behind the fader" | "a mix";
+            /**
              * To Ports
              * @default []
              */
@@ -4206,7 +4212,7 @@ export interface components {
              * Headline
              * @enum {string}
              */
-            headline: "silent" | "half silent" | "blocked" | "crossed" | "howls" | "doubled" | "crowded" | "off speed" | "drifting" | "inverted" | "skewed" | "rings" | "late" | "hot" | "low" | "arrives";
+            headline: "silent" | "half silent" | "blocked" | "crossed" | "howls" | "doubled" | "crowded" | "off speed" | "drifting" | "inverted" | "other tap" | "skewed" | "rings" | "late" | "hot" | "low" | "arrives";
             /** Highest Dbfs */
             highest_dbfs: number | null;
             /** Id */
@@ -4242,6 +4248,11 @@ export interface components {
             stations: components["schemas"]["Station"][];
             /** Tag */
             tag: string;
+            /**
+             * Tap
+             * @enum {string}
+             */
+            tap: "any" | "raw" | "direct" | "before the fader" | "behind the fader" | "a mix";
             /** To Ports */
             to_ports: components["schemas"]["Port"][];
             /** Told */

@@ -54,7 +54,7 @@ def _settled(old: Interface, new: Interface, jacks_in: Jacks, jacks_out: Jacks) 
                 "jack_out": jacks_out.get(cross.jack_out, cross.jack_out),
             }
         )
-        for cross in old.direct
+        for cross in (old.direct if new.mixer is None else ())
     ]
     distinct: dict[tuple[int, int], DirectMonitor] = {}
     for cross in direct:

@@ -8,6 +8,7 @@ from iskelo.core.levels.headroom import SUM_HEADROOM_DB, TOLERANCE_DB, needed_db
 from iskelo.core.lines.legs import Arrival, Leg
 from iskelo.core.lines.sides import apart, crossed_sides, half_silent, side_of
 from iskelo.core.lines.sums import Sums, met_at
+from iskelo.core.lines.taps import tap_of
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Line
@@ -25,6 +26,7 @@ Headline = Literal[
     "off speed",
     "drifting",
     "inverted",
+    "other tap",
     "skewed",
     "rings",
     "late",
@@ -84,6 +86,7 @@ def findings_of(
         if any(leg.rings for leg in legs):
             findings += _going_round(legs)
         findings += [*_doubled(legs), *_off_speed(legs, found), *_drifting(legs), *_inverted(line, legs)]
+        findings += _other_tap(line, legs)
         findings += [Finding("skewed", each) for each in apart(line, legs, found)]
         findings += [*_late(line, legs), *_hot(line, legs, found, sums), *_low(line, legs)]
     if len(findings) > 1:
@@ -181,6 +184,18 @@ def _inverted(line: Line, legs: tuple[Leg, ...]) -> list[Finding]:
         sides = tuple(dict.fromkeys(side_of(line, leg) for leg in turned))
         return [Finding("inverted", fact("one side inverted", sides=sides, by=by))]
     return [Finding("inverted", fact("inverted", by=by))]
+
+
+def _other_tap(line: Line, legs: tuple[Leg, ...]) -> list[Finding]:
+    """Sound that is taken at another tap of a mixer than the line wants."""
+    if line.tap == "any" or line.purpose != "record":
+        return []
+    for leg in legs:
+        for arrival in leg.arrivals:
+            tap = tap_of(arrival.route.edges)
+            if tap != line.tap:
+                return [Finding("other tap", fact("other tap", tap=fact(tap), wanted=fact(line.tap), end=leg.end))]
+    return []
 
 
 def _turns(arrival: Arrival) -> list[Fact]:

@@ -52,6 +52,10 @@ class Patch(Value):
     inverted: Annotated[bool, Settable("polarity reversed")] = False
 
 
+WantedTap = Literal["any", "raw", "direct", "before the fader", "behind the fader", "a mix"]
+"""At which tap of a mixer a line is wanted: raw is the input itself, before any strip."""
+
+
 class Line(Value):
     """A wanted delivery: these source ports to those target ports, with its limits."""
 
@@ -67,6 +71,7 @@ class Line(Value):
     lowest_dbfs: Annotated[LevelDbfs | None, Settable("lowest level", "dBFS")] = None
     highest_dbfs: Annotated[LevelDbfs | None, Settable("highest level", "dBFS")] = None
     alone: Annotated[bool, Settable("alone")] = False
+    tap: Annotated[WantedTap, Settable("wanted tap")] = "any"
     tag: Annotated[str, AfterValidator(clean_tag), Settable("tag")] = ""
 
     @model_validator(mode="after")

@@ -19,6 +19,7 @@ from iskelo.core.snags import (
     lines,
     load,
     member_delays,
+    mixers,
     numbers,
     outputs,
     rates,
@@ -30,7 +31,7 @@ from iskelo.core.snags.rule import AREAS, KNOWN, REMEDIES_AT_MOST, SEVERITIES, K
 
 MODULES = (
     *(drivers, rates, clocks, aggregates, member_delays, numbers, rounds, inputs, outputs),
-    *(tracks, levels, load, lines, sides, arrivals),
+    *(tracks, levels, load, lines, sides, arrivals, mixers),
 )
 """Where rules are, in the order in which those of one area are run."""
 

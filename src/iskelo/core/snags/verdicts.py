@@ -73,6 +73,11 @@ VERDICTS: dict[Headline, Verdict] = {
         "its polarity is positive",
         "the lead that reverses it replaced by a straight one",
     ),
+    "other tap": Verdict(
+        "a record line that says at which tap of a mixer it is wanted is taken at another one",
+        "by the plan it is taken at the wanted tap, and it is heard as loud and as late as that promises",
+        "the wanted tap laid on the channel that it comes by",
+    ),
     "skewed": Verdict(
         "its sides come at times whose sum has a notch below 20 kHz, or at levels more than 1 dB apart; or it is "
         "recorded with others that come through another box at another time",

@@ -4,8 +4,9 @@ import { useState } from "react"
 
 import { answer, client, type LineView, type Schemas } from "../../api/client"
 import { useRig } from "../../api/rig"
+import { WANTED_TAPS } from "../../api/rules"
 import { Commit } from "../../parts/Commit"
-import { Button, Kbd } from "../../parts/controls"
+import { Button, Kbd, Select } from "../../parts/controls"
 import { useKeys } from "../../parts/keys"
 import { LimitSelect } from "./LimitSelect"
 import { Scale } from "./TapeScale"
@@ -88,6 +89,23 @@ export function Tape({ line, onMend, mendable }: { line: LineView; onMend: () =>
           />
           alone
         </chakra.label>
+        {line.purpose === "record" && (
+          <Select
+            w="92px"
+            aria-label={`Tap of ${line.name}`}
+            title="At which tap of a mixer it is wanted"
+            value={line.tap}
+            onChange={(event) =>
+              void edit([{ edit: "set", item: line.id, values: { tap: event.target.value } }])
+            }
+          >
+            {WANTED_TAPS.map((tap) => (
+              <option key={tap} value={tap}>
+                {tap === "any" ? "any tap" : tap}
+              </option>
+            ))}
+          </Select>
+        )}
         <LimitSelect line={line} />
         <Window line={line} />
         <Button size="row" variant="quiet" onClick={() => void edit([{ edit: "remove", items: [line.id] }])}>

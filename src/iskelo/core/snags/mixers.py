@@ -1,0 +1,68 @@
+"""Rules about mixers: another tap than the wanted one, what two feeds lay on one channel."""
+
+from functools import partial
+
+from iskelo.core.edits.additions import AddFeed
+from iskelo.core.edits.edit import SetValues
+from iskelo.core.lines.context import Reading
+from iskelo.core.lines.state import LineState
+from iskelo.core.rig.mixers import Strip
+from iskelo.core.rig.rig import WantedTap
+from iskelo.core.snags.reach import with_finding
+from iskelo.core.snags.rule import Remedy, Snag, distinct, if_so, rule
+from iskelo.core.wiring.edge import Edge
+
+
+@rule("lines")
+def line_other_tap(reading: Reading) -> list[Snag]:
+    """A line that says at which tap it is wanted is taken at another one."""
+    return [
+        Snag(
+            key=f"line-other-tap:{state.line.id}",
+            rule="line-other-tap",
+            severity="trouble",
+            title=f"{state.line.name} is taken {words}",
+            evidence=words,
+            consequence="A fader, a mute or an effect changes the recording, or what is recorded is no mix.",
+            lines=(state.line.id,),
+            items=tuple(port.owner for port in state.line.from_ports),
+            mend=partial(_taken_there, reading, state),
+        )
+        for state, words in with_finding(reading, "other tap")
+    ]
+
+
+def _taken_there(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
+    """The wanted tap laid on the channel that the line comes by; or the line wants what it gets."""
+    remedies: list[Remedy] = []
+    for leg in state.legs:
+        for arrival in leg.arrivals:
+            remedies += _laid(reading, arrival.route.edges, state.line.tap)
+    any_tap = SetValues(item=state.line.id, values={"tap": "any"})
+    return (*distinct(remedies), if_so(f"{state.line.name} may be taken at any tap", any_tap))
+
+
+def _laid(reading: Reading, edges: tuple[Edge, ...], wanted: WantedTap) -> list[Remedy]:
+    found = reading.found
+    captured = next((edge.end for edge in edges if edge.end.bank == "capture"), None)
+    jack = next((edge.end for edge in edges if edge.end.bank == "preamp"), None)
+    box = next((each for each in found.boxes if captured is not None and each.id == captured.owner), None)
+    if box is None or captured is None or jack is None or box.mixer is None or not box.mixer.open_feeds:
+        return []
+    where = {"mixer": box.id, "bank": "capture", "number": captured.number, "replace": True}
+    if wanted == "raw":
+        raw = AddFeed.model_validate({**where, "jack": jack.number})
+        return [Remedy(f"Feed channel {captured.number} of {box.name} from in {jack.number} raw", (raw,))]
+    strip = _strip(box.mixer.strips, jack.number)
+    if strip is None or wanted in ("any", "a mix"):
+        return []
+    tapped = AddFeed.model_validate({**where, "item": strip.id, "tap": wanted})
+    return [Remedy(f"Feed channel {captured.number} of {box.name} from strip {strip.name}, {wanted}", (tapped,))]
+
+
+def _strip(strips: tuple[Strip, ...], jack: int) -> Strip | None:
+    """The mono strip that takes a jack."""
+    return next(
+        (each for each in strips if [(s.bank, s.number) for s in each.live] == [("jack_in", jack)]),
+        None,
+    )
