@@ -1,12 +1,15 @@
 """Two copies at one place: notches and ripple, against a handbook table and scipy.signal."""
 
+import math
 from fractions import Fraction
 
 import numpy as np
 import pytest
 import scipy.signal
+from hypothesis import given
+from hypothesis import strategies as st
 
-from iskelo.core.timing.copies import comb, notches_hz, ripple_db
+from iskelo.core.timing.copies import comb, heard_as, notches_hz, response_db, ripple_db
 
 
 @pytest.mark.parametrize(
@@ -53,3 +56,23 @@ def test_equal_copies_cancel_wholly_and_copies_at_once_have_no_notches() -> None
 def test_notches_above_hearing_are_not_told() -> None:
     assert notches_hz(1 / 96_000) == ()
     assert notches_hz(1 / 48_000, inverted=True) == ()
+
+
+@given(st.floats(0.05, 60), st.floats(-24, 0), st.sampled_from([1, -1]))
+def test_the_response_of_copies_is_that_of_a_filter(apart_ms: float, level_db: float, sign: int) -> None:
+    """Outside check: scipy.signal.freqz of 1 + a z^-T, at a rate where T is whole."""
+    rate_hz = 48_000
+    samples = max(1, round(apart_ms * rate_hz / 1000))
+    ratio = sign * 10 ** (level_db / 20)
+    taps = np.zeros(samples + 1)
+    taps[0], taps[-1] = 1.0, ratio
+    frequencies = [31.5, 100.0, 440.0, 1000.0, 7000.0]
+    _, expected = scipy.signal.freqz(taps, worN=frequencies, fs=rate_hz)
+    told = response_db([(0.0, 1.0), (samples / rate_hz, ratio)], frequencies)
+    assert told == pytest.approx([20 * math.log10(max(abs(each), 1e-3)) for each in expected], abs=1e-6)
+
+
+@pytest.mark.parametrize(("ms", "heard"), [(0.5, "hollow"), (9.9, "hollow"), (10, "as a flam"), (40, "as an echo")])
+def test_copies_sound_hollow_then_as_a_flam_then_as_an_echo(ms: float, heard: str) -> None:
+    """Common practice, no published source."""
+    assert heard_as(ms) == heard

@@ -14,6 +14,7 @@ from iskelo.core.mixer_view import MixerView, mixer_view
 from iskelo.core.paperwork.set_up import SetUpStep, set_up_list
 from iskelo.core.planner.budgets import LineBudget, line_budgets
 from iskelo.core.planner.ladder import Ladder, ladders
+from iskelo.core.responses import ResponseView, line_response
 from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.ports import Bank, Port
 from iskelo.core.survey import ArrivalView, line_ways
@@ -81,6 +82,12 @@ def port_answer(
         return answer_for(known_of(session, rig_id).reading, Port(owner, bank, number))
     except KeyError:
         raise Refused("port", "there is no such port now; it may have been removed in another window") from None
+
+
+@router.get("/{rig_id}/lines/{line_id}/response")
+def response_of_line(rig_id: UUID, line_id: str, session: Database) -> ResponseView:
+    """What a line's copies do to its sound over frequency."""
+    return line_response(state_of_line(known_of(session, rig_id).reading, line_id))
 
 
 @router.get("/{rig_id}/lines/{line_id}/ways")

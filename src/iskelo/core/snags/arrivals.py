@@ -18,6 +18,7 @@ from iskelo.core.snags.mixer_remedies import all_but_one, closing, parted
 from iskelo.core.snags.rates import one_rate
 from iskelo.core.snags.reach import with_finding
 from iskelo.core.snags.rule import Remedy, Snag, distinct, if_so, rule
+from iskelo.core.timing.copies import heard_as
 from iskelo.core.timing.delays import Buffers, Growth, way_of
 from iskelo.core.wiring.edge import Edge
 from iskelo.core.wiring.hops import DEVICE_HOPS
@@ -53,12 +54,16 @@ def _apart(state: LineState) -> str:
 
 def _hollow(state: LineState) -> str:
     found = next((leg.comb for leg in state.legs if leg.comb), None)
-    if found is None or not found.notches_hz:
+    if found is None or not found.delay_samples:
+        return "The copies add up to a louder sound, or cancel each other."
+    if heard_as(found.delay_ms) != "hollow":
+        return f"It is heard {heard_as(found.delay_ms)}: twice, {found.delay_ms:.1f} ms apart."
+    if not found.notches_hz:
         return "The copies add up to a louder sound, or cancel each other."
     depth = "endless" if found.ripple_db is None else f"{found.ripple_db:.1f} dB"
     return (
         f"It sounds hollow: the sum dips at {', '.join(f'{hz:.0f}' for hz in found.notches_hz)} Hz and so on; "
-        f"ripple {depth}. Two separate sounds are heard from about 30 ms on."
+        f"ripple {depth}."
     )
 
 

@@ -1,8 +1,11 @@
 """Two copies of one sound at one place: where the sum is hollow and how deep the ripple goes."""
 
+import cmath
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 from fractions import Fraction
+from typing import Literal
 
 NOTCHES_TOLD = 3
 HEARING_TOP_HZ = 20_000.0
@@ -17,6 +20,44 @@ class Comb:
     inverted: bool
     notches_hz: tuple[float, ...]
     ripple_db: float | None
+
+
+Heard = Literal["hollow", "as a flam", "as an echo"]
+
+HOLLOW_BELOW_MS, FLAM_BELOW_MS = 10.0, 40.0
+"""Copies closer than the first sound hollow, than the second as a flam, beyond as an echo; common practice, no
+published source.
+"""
+
+
+def heard_as(delay_ms: float) -> Heard:
+    """How two copies so far apart sound."""
+    if delay_ms < HOLLOW_BELOW_MS:
+        return "hollow"
+    return "as a flam" if delay_ms < FLAM_BELOW_MS else "as an echo"
+
+
+def response_db(copies: Sequence[tuple[float, float]], frequencies_hz: Sequence[float]) -> list[float]:
+    """The sum of copies over frequency, in dB against the loudest alone.
+
+    Parameters
+    ----------
+    copies
+        Each as its delay in seconds and its ratio, negative where its polarity is reversed.
+    frequencies_hz
+        Where to tell it.
+
+    Returns
+    -------
+    list of float
+        20 log10 of |sum of a exp(-2 pi i f t)| over the largest |a|, no lower than -60 dB.
+    """
+    loudest = max((abs(ratio) for _, ratio in copies), default=1.0)
+    told = []
+    for frequency in frequencies_hz:
+        total = sum(ratio * cmath.exp(-2j * math.pi * frequency * delay) for delay, ratio in copies)
+        told.append(20 * math.log10(max(abs(total) / loudest, 1e-3)))
+    return told
 
 
 def notches_hz(delay_seconds: float, *, inverted: bool = False, count: int = NOTCHES_TOLD) -> tuple[float, ...]:

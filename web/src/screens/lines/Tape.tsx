@@ -9,6 +9,7 @@ import { Commit } from "../../parts/Commit"
 import { Button, Kbd, Select } from "../../parts/controls"
 import { useKeys } from "../../parts/keys"
 import { LimitSelect } from "./LimitSelect"
+import { Response } from "./Response"
 import { Scale } from "./TapeScale"
 import { Sum } from "./TapeSum"
 
@@ -123,12 +124,17 @@ export function Tape({ line, onMend, mendable }: { line: LineView; onMend: () =>
       ) : sum ? (
         <Sum arrivals={arrivals} />
       ) : (
-        <Scale
-          arrivals={arrivals}
-          span={span}
-          limit={line.longest_delay_ms ?? null}
-          apart={line.apart_samples ?? null}
-        />
+        <Flex>
+          <Box flex="1" minW="0">
+            <Scale
+              arrivals={arrivals}
+              span={span}
+              limit={line.longest_delay_ms ?? null}
+              apart={line.apart_samples ?? null}
+            />
+          </Box>
+          {line.apart_samples !== null && <Response line={line} />}
+        </Flex>
       )}
     </chakra.section>
   )
