@@ -1,11 +1,12 @@
 """What copies of one sound do to it over frequency, as screens draw it."""
 
 from iskelo.core.lines.state import LineState
-from iskelo.core.timing.copies import Heard, heard_as, response_db
+from iskelo.core.timing.copies import HEARING_TOP_HZ, Heard, heard_as, response_db
 from iskelo.core.values import light
 
-RESPONSE_HZ = tuple(round(20 * 10 ** (step / 40), 1) for step in range(121))
-"""Where the response of copies is told: 20 Hz to 20 kHz, forty steps a decade."""
+STEPS = 240
+TEETH_TOLD = 8
+"""The response of copies is told evenly from nought to so many of its notches' distances, 20 kHz at most."""
 
 
 @light
@@ -27,5 +28,7 @@ def line_response(state: LineState) -> ResponseView:
         (float(each.delay.seconds - first.delay.seconds), each.sign * 10 ** ((each.level_dbfs - first.level_dbfs) / 20))
         for each in leg.arrivals
     ]
-    apart_ms = 1000 * max(delay for delay, _ in copies)
-    return ResponseView(RESPONSE_HZ, tuple(response_db(copies, RESPONSE_HZ)), heard_as(apart_ms))
+    apart_s = max(delay for delay, _ in copies)
+    top_hz = min(HEARING_TOP_HZ, TEETH_TOLD / apart_s) if apart_s else HEARING_TOP_HZ
+    frequencies = tuple(top_hz * step / STEPS for step in range(STEPS + 1))
+    return ResponseView(frequencies, tuple(response_db(copies, frequencies)), heard_as(1000 * apart_s))

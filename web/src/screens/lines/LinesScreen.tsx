@@ -10,7 +10,7 @@ import { useSetting, useWidth } from "../../parts/settings"
 import { DRAWER_PX } from "../../theme/system"
 import { Batch } from "./Batch"
 import { Fill } from "./Fill"
-import { fits, namedLines, soundsWrong, suspects, symptomOf } from "./find"
+import { beginsAName, fits, namedLines, soundsWrong, suspects, symptomOf } from "./find"
 import { Finder } from "./Finder"
 import { Gutter } from "./FoldedRows"
 import { InputList } from "./InputList"
@@ -65,7 +65,8 @@ export function LinesScreen() {
   }, [lines, wanted])
   // A name that is typed is a name, though it may begin like something heard.
   const named = wanted !== "" && shown.length > 0 && shown.length < lines.length
-  const symptom = named && !wanted.includes(" ") ? null : symptomOf(wanted)
+  const isName = beginsAName(lines, wanted)
+  const symptom = isName || (named && !wanted.includes(" ")) ? null : symptomOf(wanted)
   const found = useMemo(
     () => suspects(snags, symptom, namedLines(lines, wanted)),
     [snags, symptom, lines, wanted],
@@ -228,7 +229,7 @@ export function LinesScreen() {
           field={finder}
           text={wanted}
           symptom={symptom}
-          asking={symptom === null && soundsWrong(wanted)}
+          asking={symptom === null && !isName && soundsWrong(wanted)}
           found={found}
           onText={setWanted}
           onTake={() => choose(Math.max(0, at))}

@@ -10,7 +10,7 @@ const FOOT = 16
 const TOP_DB = 12
 const BOTTOM_DB = -36
 
-/** What a line's copies do to it over frequency: 20 Hz to 20 kHz, against the loudest copy alone. */
+/** What a line's copies do to it over frequency, its first notches, against the loudest copy alone. */
 export function Response({ line }: { line: LineView }) {
   const { state } = useRig()
   const found = useQuery({
@@ -25,7 +25,10 @@ export function Response({ line }: { line: LineView }) {
   })
   const { frequencies_hz: hz, levels_db: levels, heard } = found.data ?? {}
   if (!hz || !levels || hz.length === 0) return null
-  const x = (frequency: number) => (WIDTH * Math.log10(frequency / 20)) / 3
+  const top = hz.at(-1) ?? 1
+  const x = (frequency: number) => (WIDTH * frequency) / top
+  const step = [10, 20, 50, 100, 200, 500, 1000, 2000, 5000].find((each) => top / each <= 4.5) ?? 5000
+  const ticks = Array.from({ length: Math.floor(top / step) }, (_, at) => (at + 1) * step)
   const y = (db: number) => ((TOP_DB - Math.max(BOTTOM_DB, db)) / (TOP_DB - BOTTOM_DB)) * (HEIGHT - FOOT)
   const path = hz.map((each, at) => `${at ? "L" : "M"}${x(each).toFixed(1)} ${y(levels[at] ?? 0).toFixed(1)}`)
   return (
@@ -44,10 +47,10 @@ export function Response({ line }: { line: LineView }) {
         {[0, -12, -24].map((db) => (
           <chakra.line key={db} x1="0" x2={WIDTH} y1={y(db)} y2={y(db)} stroke="rule" />
         ))}
-        {[100, 1000, 10_000].map((each) => (
+        {ticks.map((each) => (
           <g key={each}>
             <chakra.line x1={x(each)} x2={x(each)} y1="0" y2={HEIGHT - FOOT} stroke="rule" />
-            <text x={x(each)} y={HEIGHT - 3} textAnchor="middle">
+            <text x={Math.min(x(each), WIDTH - 24)} y={HEIGHT - 3} textAnchor="middle">
               {each < 1000 ? `${each} Hz` : `${each / 1000} kHz`}
             </text>
           </g>

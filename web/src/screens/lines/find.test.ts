@@ -2,7 +2,7 @@ import fc from "fast-check"
 import { describe, expect, it } from "vitest"
 
 import type { LineView, SnagView } from "../../api/client"
-import { SYMPTOMS, fits, namedLines, numberIn, soundsWrong, suspects, symptomOf } from "./find"
+import { SYMPTOMS, beginsAName, fits, namedLines, numberIn, soundsWrong, suspects, symptomOf } from "./find"
 
 type Station = LineView["stations"][number]
 
@@ -74,6 +74,16 @@ describe("what a sentence tells of", () => {
   it("knows when something is heard that is not said", () => {
     expect(soundsWrong("it sounds strange")).toBe(true)
     expect(soundsWrong("Corvane")).toBe(false)
+  })
+})
+
+describe("names that sound like sentences", () => {
+  it("takes the beginning of a line's name for a name", () => {
+    const lines = [{ name: "Alma, heard" }] as LineView[]
+    expect(beginsAName(lines, "Alma, heard")).toBe(true)
+    expect(beginsAName(lines, "alma, he")).toBe(true)
+    expect(beginsAName(lines, "Alma is not heard")).toBe(false)
+    expect(beginsAName(lines, "heard")).toBe(false)
   })
 })
 

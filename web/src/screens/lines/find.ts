@@ -70,6 +70,12 @@ export function soundsWrong(text: string): boolean {
   return /\b(hear|hears|heard|sound|sounds|noise|wrong|strange|odd|bad|hum|buzz)\b/.test(plain(text))
 }
 
+/** Whether a text is how the name of a line begins: then it is no sentence about what is heard. */
+export function beginsAName(lines: LineView[], text: string): boolean {
+  const typed = plain(text)
+  return typed.includes(" ") && lines.some((line) => line.name.toLowerCase().startsWith(typed))
+}
+
 const NUMBER_WORDS = [
   "one",
   "two",
