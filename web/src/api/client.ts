@@ -63,4 +63,5 @@ export async function answer<T>(
   }
   return result.data as T
 }
+export type MixerView = Schemas["MixerView"]
 export type LadderView = Schemas["Ladder"]

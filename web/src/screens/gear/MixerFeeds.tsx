@@ -2,12 +2,11 @@ import { Box, Flex, chakra } from "@chakra-ui/react"
 import { useQuery } from "@tanstack/react-query"
 import { useEffect, useRef, useState } from "react"
 
-import { answer, client, type Interface, type NowAfter } from "../../api/client"
+import { answer, client, type Interface, type MixerView, type NowAfter } from "../../api/client"
 import { useRig } from "../../api/rig"
 import { Button, Figure, Input, Kbd } from "../../parts/controls"
 import { useKeys } from "../../parts/keys"
 import { useRested } from "../../parts/rested"
-import type { MixerView } from "./MixerPanel"
 
 type Bank = "capture" | "jack_out"
 

@@ -1,7 +1,7 @@
 import { Box, Flex, chakra } from "@chakra-ui/react"
 import { useQuery } from "@tanstack/react-query"
 
-import { answer, client, type Interface, type Schemas } from "../../api/client"
+import { answer, client, type Interface, type MixerView } from "../../api/client"
 import { useRig } from "../../api/rig"
 import { Commit } from "../../parts/Commit"
 import { Button, Figure, Kbd } from "../../parts/controls"
@@ -10,7 +10,6 @@ import { MixerFeeds } from "./MixerFeeds"
 import { PanField } from "./Sends"
 import { useNumber } from "./fields"
 
-export type MixerView = Schemas["MixerView"]
 type Strip = MixerView["strips"][number]
 
 /** A mixer as a table under the columns: a row a strip, what feeds each channel, what can never be. */
