@@ -4,8 +4,11 @@ from pydantic import JsonValue
 
 from iskelo.core.edits.additions import (
     AddDestination,
+    AddFeed,
+    AddGear,
     AddInterface,
     AddLine,
+    AddMixes,
     AddProgram,
     AddProgramPorts,
     AddSources,
@@ -15,6 +18,7 @@ from iskelo.core.edits.apply import apply
 from iskelo.core.edits.edit import Edit, JoinDevices, Plug, SetValues
 from iskelo.core.rig.gear import Member
 from iskelo.core.rig.index import index
+from iskelo.core.rig.mixer_makes import new_mixer
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Rig
 
@@ -165,3 +169,53 @@ def going_round(loops: int, buffer: int) -> Rig:
         for n in range(1, loops + 1)
     ]
     return apply(rig, tuple(edits)).rig
+
+
+def two_desks() -> Rig:
+    """Two mixers of 32 strips and 16 mixes, every strip in every mix, 64 raw channels recorded; one clock."""
+    rig = Rig(name="Two desks")
+    for number in (1, 2):
+        rig = apply(rig, (AddGear(gear=new_mixer(f"Desk {number}", 32, analogue=False)),)).rig
+    desks = index(rig).boxes
+    for desk in desks:
+        assert desk.mixer is not None
+        names = tuple(f"Mix {n}" for n in range(1, 17 - len(desk.mixer.mixes)))
+        rig = apply(rig, (AddMixes(mixer=desk.id, names=names, width=1),)).rig
+    edits: list[Edit] = []
+    for desk in index(rig).boxes:
+        assert desk.mixer is not None
+        edits += [
+            AddFeed(mixer=desk.id, item=strip.id, to=mix.id, tap="before the fader", gain_db=-10)
+            for strip in desk.mixer.strips
+            for mix in desk.mixer.mixes[1:]
+        ]
+    first, second = (desk.id for desk in desks)
+    edits += [
+        AddSources(names=tuple(f"Microphone {n}" for n in range(1, 65))),
+        AddDestination(name="Ears"),
+        SetValues(item=first, values={"word_clock_out": True}),
+        SetValues(item=second, values={"word_clock_in": True, "clock_source": "word clock"}),
+        Plug(from_port=Port(first, "word_out", 1), to_port=Port(second, "word_in", 1)),
+        *(
+            AddProgram(name=f"Recorder {n}", device=desk, tracks=tuple(f"Track {n} {k}" for k in range(1, 33)))
+            for n, desk in ((1, first), (2, second))
+        ),
+    ]
+    rig = apply(rig, tuple(edits)).rig
+    sources = [gear.id for gear in rig.gear if gear.kind == "source"]
+    tracks = [track.id for program in index(rig).programs() for track in program.tracks]
+    ears = next(gear.id for gear in rig.gear if gear.kind == "destination")
+    return apply(
+        rig,
+        (
+            *(
+                Plug(from_port=Port(source, "out", 1), to_port=Port((first, second)[n // 32], "jack_in", n % 32 + 1))
+                for n, source in enumerate(sources)
+            ),
+            Plug(from_port=Port(first, "jack_out", 7), to_port=Port(ears, "in", 1)),
+            *(
+                AddLine(name=f"Line {n}", from_ports=(Port(source, "out", 1),), to_ports=(Port(track, "track", 1),))
+                for n, (source, track) in enumerate(zip(sources, tracks, strict=True), start=1)
+            ),
+        ),
+    ).rig

@@ -12,7 +12,7 @@ from typing import TypeVar
 
 import numpy as np
 
-from big_rig import big_rig, four_actors, going_round, many_programs
+from big_rig import big_rig, four_actors, going_round, many_programs, two_desks
 from iskelo.api.settings import quiet_collector
 from iskelo.core.answers import port_uses
 from iskelo.core.edits.additions import AddInterface, AddProgram, AddSources
@@ -122,6 +122,12 @@ def twins() -> None:
         _, sounds = play(rig, [48_000], -12, 1)
         ms = best_ms(lambda rig=rig, sounds=sounds: run_twin(rig, sounds, 4.0), times=3)
         print(f"   32 channels, buffer   64, two boxes {words}, two programs: {4000 / ms:6.1f} times real time")
+    rig = two_desks()
+    _, sounds = play(rig, [48_000], -12, 1)
+    ms = best_ms(lambda rig=rig, sounds=sounds: run_twin(rig, sounds, 4.0), times=3)
+    print(
+        f"   64 channels, buffer  128, two mixers of 32 strips, 16 mixes: {4000 / ms:6.1f} times real time (target 10)"
+    )
     for buffer in (32, 64, 128):
         rig = going_round(8, buffer)
         _, sounds = play(rig, [48_000], -12, 1)
@@ -162,6 +168,12 @@ def main() -> None:
                 f"  {name:10} {what:20} {cold:8.1f} ms from nothing, {first:8.1f} ms the first edit, "
                 f"{later:8.1f} ms every later one: {cold / later:5.1f} times sooner"
             )
+    desks = two_desks()
+    ms = best_ms(lambda: survey_again(desks, None))
+    edges = len(read(desks).graph.edges())
+    print(
+        f"\nTwo mixers of 32 strips, 16 mixes, 64 raw channels: {ms:.1f} ms, {edges} hops (target 50 ms)"
+    )
     many_at_once()
     print("\nLadder of every program (target: 40 programs 100 ms)")
     for programs in (10, 40):

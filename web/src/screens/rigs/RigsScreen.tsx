@@ -7,6 +7,13 @@ import { answer, client, Problem, type Schemas, type State } from "../../api/cli
 import { Button, Figure, Input, Kbd } from "../../parts/controls"
 import { useKeys } from "../../parts/keys"
 
+const EXAMPLES = [
+  ["Two voices on one box", "two-voices-on-one-box"],
+  ["Two boxes as one", "two-boxes-as-one"],
+  ["Outboard on an insert", "outboard-on-an-insert"],
+  ["Main mix and raw voices", "main-mix-and-raw-voices"],
+] as const
+
 /** All rigs: open one, make a blank one, open the example, read one from a file. */
 export function RigsScreen() {
   const go = useNavigate()
@@ -97,12 +104,6 @@ export function RigsScreen() {
           </chakra.form>
           <Button onClick={() => file.current?.click()}>Import a rig file…</Button>
           <Button onClick={() => example("Orrin Point", "orrin-point")}>Open the example</Button>
-          <Button onClick={() => example("Outboard on an insert", "outboard-on-an-insert")}>
-            Example: outboard on an insert
-          </Button>
-          <Button onClick={() => example("Two boxes as one", "two-boxes-as-one")}>
-            Example: two boxes as one
-          </Button>
           <input
             ref={file}
             type="file"
@@ -115,6 +116,20 @@ export function RigsScreen() {
               if (chosen) read(chosen)
             }}
           />
+        </Flex>
+        <Flex gap="4px" mb="12px" align="center" wrap="wrap" textStyle="cell" color="ink2">
+          Examples:
+          {EXAMPLES.map(([title, key]) => (
+            <Button
+              key={key}
+              size="row"
+              variant="link"
+              aria-label={`Example: ${title.toLowerCase()}`}
+              onClick={() => example(title, key)}
+            >
+              {title}
+            </Button>
+          ))}
         </Flex>
         {problem && (
           <Box
