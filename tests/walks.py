@@ -19,7 +19,7 @@ from iskelo.demo.catalogue import catalogue
 
 KINDS: tuple[type[Value], ...] = get_args(get_args(e.Edit)[0])
 FIGURES = (0, 1, 1, 2, 2, 3, 4, 8, 16, 64, 127, 128, 129, 512, 44_100, 48_000, 96_000, 100_000, 1_000_000_000, -1, -38)
-LIKELY = {"program": "p", "interface": "b", "aggregate": "g", "to": "uo"}
+LIKELY = {"program": "p", "interface": "b", "aggregate": "g", "to": "uom", "mixer": "b", "strip": "k", "strips": "k"}
 """By what the ids of things begin that a field is for; half the time something else is drawn."""
 NAMES = ("Alma", "Bertil", "T Alma", "Box", "Ö", "x" * 80, "x" * 81, "\u202eamlA", "Corvane 8", "", "1")
 
@@ -31,15 +31,16 @@ class Drawing:
         self._draw = draw
         found = index(rig)
         self._rig = rig
-        self.ids = [*found.gear, *found.items, *found.drivers, *found.patches, *found.lines] or ["s1"]
+        self.ids = [*found.gear, *found.items, *found.mixing, *found.drivers, *found.patches, *found.lines] or ["s1"]
         self._things: dict[str, Any] = {
             **found.gear,
             **{identity: placed.item for identity, placed in found.items.items()},
+            **{identity: inside.item for identity, inside in found.mixing.items()},
             **{identity: driver for identity, (_, driver) in found.drivers.items()},
             **found.patches,
             **found.lines,
         }
-        owners = [*found.gear, *found.items]
+        owners = [*found.gear, *found.items, *found.mixing]
         self.ports = [
             Port(owner, bank, number)
             for owner in owners

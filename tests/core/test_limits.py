@@ -16,6 +16,7 @@ from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program, Track
 from iskelo.core.rig.rig import Line, Patch, Rig
 from iskelo.demo.orrin_point import orrin_point
+from iskelo.demo.voices_on_a_mixer import voices_on_a_mixer
 from iskelo.formats.rig_file import read_rig, write_rig
 from rigs import two_voices
 from walks import KINDS, walk
@@ -42,7 +43,9 @@ def test_whatever_a_walk_of_edits_acknowledges_can_be_exported_imported_and_kept
 
 
 def test_walks_reach_nearly_every_kind_of_edit() -> None:
-    seen = {type(edit) for seed in range(7) for _, edit, _ in walk(seed, orrin_point(), 450)}
+    seen = {
+        type(edit) for seed in range(8) for _, edit, _ in walk(seed, (orrin_point, voices_on_a_mixer)[seed % 2](), 450)
+    }
     assert len(seen) > 0.7 * len(KINDS)
 
 
