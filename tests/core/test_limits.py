@@ -15,6 +15,7 @@ from iskelo.core.rig.gear import Interface, Source
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program, Track
 from iskelo.core.rig.rig import Line, Patch, Rig
+from iskelo.core.survey import survey_again
 from iskelo.demo.orrin_point import orrin_point
 from iskelo.demo.voices_on_a_mixer import voices_on_a_mixer
 from iskelo.formats.rig_file import read_rig, write_rig
@@ -30,7 +31,7 @@ def refused(rig: Rig, *edits) -> Refused:
 
 @pytest.mark.parametrize("seed", range(12))
 def test_whatever_a_walk_of_edits_acknowledges_can_be_exported_imported_and_kept(seed: int) -> None:
-    start = orrin_point() if seed % 3 else two_voices().rig if seed else Rig()
+    start = (orrin_point, voices_on_a_mixer)[seed % 2]() if seed % 3 else two_voices().rig if seed else Rig()
     document = json.loads(start.model_dump_json())
     kinds = set()
     for before, edit, after in walk(seed, start, 350):
@@ -43,9 +44,8 @@ def test_whatever_a_walk_of_edits_acknowledges_can_be_exported_imported_and_kept
 
 
 def test_walks_reach_nearly_every_kind_of_edit() -> None:
-    seen = {
-        type(edit) for seed in range(8) for _, edit, _ in walk(seed, (orrin_point, voices_on_a_mixer)[seed % 2](), 450)
-    }
+    rigs = [(orrin_point, voices_on_a_mixer)[seed % 2]() for seed in range(8)]
+    seen = {type(edit) for seed, rig in enumerate(rigs) for _, edit, _ in walk(seed, rig, 450)}
     assert len(seen) > 0.7 * len(KINDS)
 
 
@@ -140,3 +140,11 @@ def test_a_rig_too_large_to_be_a_file_is_refused() -> None:
     )
     with pytest.raises(Refused, match="too large to be kept"):
         checked(Rig(), full(gear=boxes))
+
+
+@pytest.mark.parametrize("seed", range(4))
+def test_a_mixer_read_again_after_any_edit_is_read_as_from_nothing(seed: int) -> None:
+    known = survey_again(voices_on_a_mixer(), None)
+    for _, _, after in walk(100 + seed, known.reading.rig, 120):
+        known = survey_again(after, known)
+        assert known.survey == survey_again(after, None).survey
