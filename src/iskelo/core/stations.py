@@ -9,7 +9,6 @@ from iskelo.core.lines.state import LineState
 from iskelo.core.rig.device_streams import Bank
 from iskelo.core.rig.gear import Aggregate
 from iskelo.core.rig.index import INSIDE_BANKS, Index
-from iskelo.core.rig.mixers import Feed
 from iskelo.core.rig.ports import BANK_TABLE, COLUMNS, Column, Port
 from iskelo.core.routes.route import Route
 from iskelo.core.values import light
@@ -221,15 +220,18 @@ def _said_source(ports: list[Port], joined: Numbers, found: Index) -> tuple[str,
 
 
 def _said_box(ports: list[Port], joined: Numbers, found: Index) -> tuple[str, str]:
-    """A box with its jacks; of a mixer also by which strips and mixes."""
-    outside = [port for port in ports if port.bank not in INSIDE_BANKS and port.owner not in found.mixing]
+    """A box with its jacks; of a mixer the strips, mixes and gear in its leads that are passed, and the jacks."""
     inside = [found.mixing[port.owner] for port in ports if port.owner in found.mixing]
+    jacks = [port for port in ports if port.bank == "jack_in"]
     if not inside:
-        return _said(outside or ports, joined, found)
-    boxes = [each.box.name for each in inside]
-    name, numbers = _said(outside, joined, found) if outside else (_names(boxes), "")
-    passed = dict.fromkeys(each.item_name for each in inside if not isinstance(each.item, Feed))
-    return name, " › ".join([*([numbers] if numbers else []), *passed])
+        return _said([port for port in ports if port.bank not in INSIDE_BANKS] or ports, joined, found)
+    passed = dict.fromkeys(
+        found.name(port.owner) if port.bank == "outboard_in" else found.mixing[port.owner].item_name
+        for port in ports
+        if port.bank == "outboard_in" or port.owner in found.mixing
+    )
+    said = " › ".join(name for name in passed if name)
+    return said or inside[0].box.name, fold_numbers([port.number for port in jacks])
 
 
 def _said_tracks(ports: list[Port], joined: Numbers, found: Index) -> tuple[str, str]:
@@ -243,7 +245,15 @@ def _said_out(ports: list[Port], joined: Numbers, found: Index) -> tuple[str, st
     ends = [found.name(port.owner) for port in ports if port.bank == "in"]
     if not ends or ports[0].bank in ("bus", "bus_out"):
         return _said(ports, joined, found)
-    return _names(ends), fold_numbers([port.number for port in ports if port.bank == "jack_out"])
+    # A way through an insert passes other output jacks before: the one that leads there stands last before it.
+    last: list[int] = []
+    before: int | None = None
+    for port in ports:
+        if port.bank == "jack_out":
+            before = port.number
+        elif port.bank == "in" and before is not None:
+            last.append(before)
+    return _names(ends), fold_numbers(last)
 
 
 def _said(ports: list[Port], joined: Numbers, found: Index) -> tuple[str, str]:

@@ -40,11 +40,12 @@ def _steps(found: Index, box: Interface, mixer: Mixer) -> Iterator[MixerStep]:
             feeds = feeds_phrase(mixer, strip)
             told = (takes, *settings, *([f"feeds {feeds}"] if feeds else []))
             yield MixerStep(f"strip:{strip.id}", f"{box.name}: strip {strip.name}", told, (box.id, strip.id))
+    fed_mixes = {feed.to for feed in mixer.feeds if feed.on}
     for mix in mixer.mixes:
         settings = [f"fader {say_figure(mix.gain_db)} dB"] if mix.gain_db else []
         settings += ["muted"] if mix.muted else []
         feeds = feeds_phrase(mixer, mix)
-        if settings or feeds:
+        if settings or (feeds and mix.id in fed_mixes):
             told = (*settings, *([f"feeds {feeds}"] if feeds else []))
             yield MixerStep(f"mix:{mix.id}", f"{box.name}: mix {mix.name}", told, (box.id, mix.id))
     for bank, words, many in (
