@@ -53,23 +53,20 @@ def mended(page: Page) -> None:
     take(page, "batch")
 
 
-def mixing(page: Page) -> None:
-    """Two voices sent to an effects mix, and all of it undone."""
-    page.locator('[data-card="Longhand"]').get_by_role("button", name="Longhand", exact=True).first.click()
-    page.get_by_role("button", name="Add bus", exact=True).click()
-    page.get_by_label("Name of bus 1", exact=True).fill("Stairwell")
+def mixer(page: Page, url: str) -> None:
+    """The table of a mixer, in the example of one."""
+    page.goto(url)
+    page.get_by_role("button", name="Example: main mix and raw voices").click()
+    page.get_by_test_id("arriving").wait_for()
+    page.keyboard.press("1")
+    page.locator('[data-card="Havra 16"]').first.wait_for()
+    page.keyboard.press("/")
+    page.keyboard.type("hav")
     page.keyboard.press("Enter")
-    page.get_by_label("Bus Stairwell effects").click()
-    for name in ("Alma", "Cassia"):
-        page.get_by_label("Send what").select_option(label=name)
-        page.get_by_role("button", name="Add send", exact=True).click()
-        page.get_by_label(f"Tap of send {name} to bus Stairwell").wait_for()
-    page.get_by_label("Name of bus 1", exact=True).evaluate("each => each.scrollIntoView()")
-    take(page, "mixing")
-    page.keyboard.press("Escape")
-    for _ in range(5):
-        page.keyboard.press("Control+z")
-        page.wait_for_timeout(300)
+    page.keyboard.press("k")
+    page.locator('[data-strip="Bertil"]').wait_for()
+    page.wait_for_timeout(500)
+    take(page, "mixer")
 
 
 def on_gear_and_timing(page: Page) -> None:
@@ -102,7 +99,6 @@ def on_gear_and_timing(page: Page) -> None:
     page.get_by_role("button", name="Add Longhand").wait_for()
     take(page, "catalogue")
     page.keyboard.press("Escape")
-    mixing(page)
     page.keyboard.press("3")
     page.get_by_role("listbox").wait_for()
     page.keyboard.press("e")
@@ -162,6 +158,7 @@ def main(url: str) -> None:
             page.keyboard.press(key)
         take(page, "paper")
         mended(page)
+        mixer(page, url)
         browser.close()
     httpx.delete(f"{url}/api/rigs/{rig}")
 

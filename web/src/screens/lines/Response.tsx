@@ -55,10 +55,10 @@ export function Response({ line }: { line: LineView }) {
             </text>
           </g>
         ))}
-        <text x="2" y={y(0) - 2}>
-          0 dB
-        </text>
         <chakra.path d={path.join(" ")} fill="none" stroke="wax" strokeWidth="1.4" />
+        <chakra.text x="2" y={y(-12) - 3} css={{ paintOrder: "stroke", stroke: "sheet", strokeWidth: "4px" }}>
+          −12 dB
+        </chakra.text>
       </chakra.svg>
       <Box textStyle="cell" color="ink2">
         heard {heard}
