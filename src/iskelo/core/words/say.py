@@ -22,6 +22,9 @@ from iskelo.core.words.findings import FOUND
 from iskelo.core.words.gaps import BROKEN, MISSING
 from iskelo.core.words.rings import say_ringing
 
+Teller = Callable[[Any, Index], str]
+"""Makes words of a part."""
+
 SENTENCES: dict[str, str] = {**BLOCKED, **OPENED, **MISSING, **BROKEN, **FOUND}
 """Every code with what it says: parts in braces, each with how it is told (``_TOLD``) or a Python format."""
 
@@ -41,14 +44,12 @@ def say(told: Fact | Block | Finding | Gap, found: Index) -> str:
     code, parts = told
     if not parts:
         return SENTENCES[code]
-    words = []
-    for plain, part, how in _pieces(code):
-        words.append(plain)
-        if part:
-            value = parts[part]
-            told_so = _TOLD.get(how)
-            words.append(format(value, how) if told_so is None else told_so(value, found))
-    return "".join(words)
+    return "".join(
+        [
+            piece if told_so is None else told_so(parts[piece], found) if how is None else format(parts[piece], how)
+            for piece, told_so, how in _pieces(code)
+        ]
+    )
 
 
 def broken(gap: Gap) -> Fact:
@@ -65,10 +66,21 @@ def say_unblock(block: Block, found: Index) -> str:
 
 
 @cache
-def _pieces(code: str) -> tuple[tuple[str, str, str], ...]:
-    """A code's sentence in pieces: plain words, then a part and how it is told; both empty at the end."""
-    parsed = string.Formatter().parse(SENTENCES[code])
-    return tuple((plain, part or "", how or "") for plain, part, how, _ in parsed)
+def _pieces(code: str) -> tuple[tuple[str, Teller | None, str | None], ...]:
+    """A code's sentence in pieces: plain words, a part with who tells it, or a part with a Python format."""
+    pieces: list[tuple[str, Teller | None, str | None]] = []
+    for plain, part, how, _ in string.Formatter().parse(SENTENCES[code]):
+        if plain:
+            pieces.append((plain, None, None))
+        if part:
+            teller = _TOLD.get(how or "")
+            pieces.append((part, teller or _plainly, None if teller else how))
+    return tuple(pieces)
+
+
+def _plainly(value: Any, found: Index) -> str:
+    """A part that has no teller of its own is told by its Python format."""
+    return str(value)
 
 
 def _facts(facts: Iterable[Fact], found: Index) -> str:
@@ -85,7 +97,7 @@ def _overload(box: str, found: Index) -> str:
     return link_overload(gear) or ""
 
 
-_TOLD: dict[str, Callable[[Any, Index], str]] = {
+_TOLD: dict[str, Teller] = {
     "name": lambda value, found: found.name(value),
     "port": lambda value, found: found.say(value),
     "ports": lambda value, found: ", ".join(map(found.say, value)),
