@@ -15,6 +15,7 @@ from iskelo.core.edits.edit import (
     SetMixer,
     SetTrim,
     SetValues,
+    SwapGear,
     SwitchReturns,
     TypeFeeds,
     TypeInsert,
@@ -32,6 +33,7 @@ from iskelo.core.rig.mixers import Mixer
 from iskelo.core.rig.ports import Port
 from iskelo.core.snags.registry import find_snags
 from iskelo.demo.catalogue import catalogue
+from iskelo.demo.voices_on_a_mixer import voices_on_a_mixer
 from iskelo.formats.rig_file import read_rig, write_rig
 from rigs import Bench
 
@@ -367,3 +369,33 @@ def test_a_line_that_wants_another_tap_than_it_gets_is_found_and_given_it() -> N
     )
     assert bench.line("L Alma").headline == "crowded"
     assert not bench.line("L Alma").has("other tap")
+
+
+def test_a_mixer_swapped_for_another_takes_its_strips_and_feeds_along() -> None:
+    bench = Bench(voices_on_a_mixer())
+    desk = bench.id("Havra 16")
+    other = next(gear for gear in catalogue() if gear.name == "Mixer 16 digital")
+    assert isinstance(other, Interface)
+    # The jacks that this one does not have: the phones go to 7 and 8, the press to 6.
+    jacks_out = {9: 6, 11: 7, 12: 8}
+    said = apply(bench.rig, (SwapGear(item=desk, gear=other, jacks_out=jacks_out),))
+    assert "left behind" not in said.words
+    bench.do(SwapGear(item=desk, gear=other, jacks_out=jacks_out))
+    assert [strip.name for strip in mixer_of(bench, "Mixer 16 digital").strips[:4]] == [
+        "Alma",
+        "Bertil",
+        "Cassia",
+        "Dov",
+    ]
+    assert {state.headline for state in read(bench.rig).lines} == {"arrives"}
+    small = next(gear for gear in catalogue() if gear.name == "Mixer 8 digital")
+    assert isinstance(small, Interface)
+    words = apply(bench.rig, (SwapGear(item=desk, gear=small),)).words
+    assert "strips Strip 9, Strip 10, Strip 11, Strip 12 and more left behind" in words
+    plain = next(gear for gear in catalogue() if gear.name == "Corvane 8")
+    assert isinstance(plain, Interface)
+    swapped = apply(bench.rig, (SwapGear(item=desk, gear=plain),))
+    assert "its strips and feeds are left behind" in swapped.words
+    # What was raw on channels 3 to 6 is what jacks 1 to 4 give a plain box; of the mix there is none.
+    arriving = {state.line.name for state in read(swapped.rig).lines if state.headline == "arrives"}
+    assert arriving == {"Alma", "Bertil", "Cassia", "Dov"}

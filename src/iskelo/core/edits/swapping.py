@@ -1,8 +1,11 @@
 """Swapping an interface for another one: what is plugged and mapped moves with it."""
 
+from collections.abc import Mapping
+
 from iskelo.core.edits import edit as e
 from iskelo.core.edits.adding import renewed
 from iskelo.core.edits.base import Applied, free_name, gear_of, pruned, with_gear
+from iskelo.core.edits.mixer_swap import carried_over, channels_of, left_behind
 from iskelo.core.edits.single_edit import apply_one
 from iskelo.core.rig.device_streams import Bank, OpenDevice
 from iskelo.core.rig.gear import DirectMonitor, Interface
@@ -12,6 +15,9 @@ from iskelo.core.rig.programs import Program, ProgramPort
 from iskelo.core.rig.rig import Patch, Rig
 
 Jacks = dict[int, int]
+
+Channels = Mapping[int, int | None]
+"""Which channel takes over from which; None: none does."""
 
 
 @apply_one.register
@@ -26,12 +32,15 @@ def _(edit: e.SwapGear, rig: Rig) -> Applied:
     # Where two leads would share a jack, the one that was named keeps it.
     kept = {patch.to_port: patch for patch in patches}
     rig = with_gear(rig.model_copy(update={"patches": tuple(p for p in patches if kept[p.to_port] is p)}), box)
+    # Without a mixer a channel is that of its jack; else those of the other mixer keep their numbers.
+    same = old.mixer is not None and box.mixer is not None
+    captures = channels_of(old, box, edit.jacks_in) or ({} if same else dict(edit.jacks_in))
     for program in index(rig).programs():
         streams, after = before.opened.get(program.id), index(rig).opened.get(program.id)
         if streams is not None and after is not None and before.reaches(program, old.id):
-            rig = with_gear(rig, _remapped(program, streams, after, old.id, edit.jacks_in, edit.jacks_out))
+            rig = with_gear(rig, _remapped(program, streams, after, old.id, captures, edit.jacks_out))
     rig, lost = pruned(rig)
-    return Applied(rig, "; ".join([f"swapped {old.name} for {name}", *lost]))
+    return Applied(rig, "; ".join([f"swapped {old.name} for {name}", *left_behind(old, box.mixer), *lost]))
 
 
 def _settled(old: Interface, new: Interface, jacks_in: Jacks, jacks_out: Jacks) -> Interface:
@@ -68,6 +77,7 @@ def _settled(old: Interface, new: Interface, jacks_in: Jacks, jacks_out: Jacks) 
             "phantom_on": _switched(old.phantom_on, jacks_in, new.able_jacks("phantom")),
             "high_impedance_on": _switched(old.high_impedance_on, jacks_in, new.able_jacks("instrument")),
             "direct": tuple(distinct.values()),
+            "mixer": carried_over(old, new, jacks_in, jacks_out),
             "rate_hz": rate_hz,
             "notes": old.notes or new.notes,
         }
@@ -88,11 +98,11 @@ def _moved(patch: Patch, box: str, jacks_in: Jacks, jacks_out: Jacks) -> Patch:
 
 
 def _remapped(
-    program: Program, before: OpenDevice, after: OpenDevice, box: str, jacks_in: Jacks, jacks_out: Jacks
+    program: Program, before: OpenDevice, after: OpenDevice, box: str, jacks_in: Channels, jacks_out: Channels
 ) -> Program:
     """The program on the new box: its legs follow the jacks, and what they use is enabled."""
 
-    def follow(items: tuple[ProgramPort, ...], bank: Bank, jacks: Jacks) -> tuple[ProgramPort, ...]:
+    def follow(items: tuple[ProgramPort, ...], bank: Bank, jacks: Channels) -> tuple[ProgramPort, ...]:
         """A leg whose channel the new box does not have is mapped to none; those of other boxes stay on theirs."""
 
         def moved(leg: int | None) -> int | None:
@@ -100,7 +110,8 @@ def _remapped(
             if there is None:
                 return None
             way, number = there
-            return after.channel(bank, way.box.id, jacks.get(number, number) if way.box.id == box else number)
+            now = jacks.get(number, number) if way.box.id == box else number
+            return after.channel(bank, way.box.id, now) if now is not None else None
 
         return tuple(item.model_copy(update={"legs": tuple(map(moved, item.legs))}) for item in items)
 
