@@ -171,9 +171,7 @@ def main() -> None:
     desks = two_desks()
     ms = best_ms(lambda: survey_again(desks, None))
     edges = len(read(desks).graph.edges())
-    print(
-        f"\nTwo mixers of 32 strips, 16 mixes, 64 raw channels: {ms:.1f} ms, {edges} hops (target 50 ms)"
-    )
+    print(f"\nTwo mixers of 32 strips, 16 mixes, 64 raw channels: {ms:.1f} ms, {edges} hops (target 50 ms)")
     many_at_once()
     print("\nLadder of every program (target: 40 programs 100 ms)")
     for programs in (10, 40):

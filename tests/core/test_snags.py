@@ -23,6 +23,7 @@ from iskelo.core.edits.edit import (
     SetTrim,
     SetValues,
     SwapGear,
+    TypeFeeds,
 )
 from iskelo.core.lines.context import read
 from iskelo.core.remedies import tried_remedies
@@ -226,6 +227,10 @@ BREAKS: dict[str, Break] = {
     "line-other-tap": lambda b: (
         SwapGear(item=b.id("Box"), gear=new_mixer("Desk", 8, analogue=False)),
         SetValues(item=b.line("L Alma").line.id, values={"tap": "before the fader"}),
+    ),
+    "channels-unfed": lambda b: (
+        SwapGear(item=b.id("Box"), gear=new_mixer("Desk", 8, analogue=False)),
+        TypeFeeds(mixer=b.id("Box"), number=9, text=""),
     ),
     "consumer-and-professional": lambda b: (
         SetValues(item=b.id("Alma"), values={"source_kind": "line player", "level_unit": "dBV", "level_dbu": -7.78}),

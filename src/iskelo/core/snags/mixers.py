@@ -1,15 +1,17 @@
-"""Rules about mixers: another tap than the wanted one, what two feeds lay on one channel."""
+"""Rules about mixers: another tap than the wanted one, channels that nothing feeds."""
 
 from functools import partial
 
 from iskelo.core.edits.additions import AddFeed
-from iskelo.core.edits.edit import SetValues
+from iskelo.core.edits.edit import EnableChannels, SetValues
 from iskelo.core.lines.context import Reading
 from iskelo.core.lines.state import LineState
-from iskelo.core.rig.mixers import Strip
+from iskelo.core.rig.mixers import Mixer, Strip
+from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import WantedTap
 from iskelo.core.snags.reach import with_finding
 from iskelo.core.snags.rule import Remedy, Snag, distinct, if_so, rule
+from iskelo.core.stations import fold_numbers
 from iskelo.core.wiring.edge import Edge
 
 
@@ -66,3 +68,54 @@ def _strip(strips: tuple[Strip, ...], jack: int) -> Strip | None:
         (each for each in strips if [(s.bank, s.number) for s in each.live] == [("jack_in", jack)]),
         None,
     )
+
+
+@rule("inputs and outputs")
+def channels_unfed(reading: Reading) -> list[Snag]:
+    """A program has channels of a mixer enabled that nothing feeds and no name stands on."""
+    snags = []
+    for program, channels in _unfed(reading):
+        numbers = fold_numbers(channels)
+        off = EnableChannels(program=program.id, channels=tuple(channels), on=False)
+        snags.append(
+            Snag(
+                key=f"channels-unfed:{program.id}",
+                rule="channels-unfed",
+                severity="note",
+                title=f"{program.name} has channels {numbers} enabled that nothing feeds",
+                evidence=f"No feed of the mixer leads to them, and no input of {program.name} is on them.",
+                consequence="They carry silence: files and the program's list of inputs are longer than they need be.",
+                items=(program.id,),
+                mend=partial(_disabled, off, numbers),
+            )
+        )
+    return snags
+
+
+def _disabled(off: EnableChannels, numbers: str) -> tuple[Remedy, ...]:
+    return (Remedy(f"Disable input channels {numbers}", (off,)),)
+
+
+def _unfed(reading: Reading) -> list[tuple[Program, list[int]]]:
+    found = reading.found
+    told = []
+    for program in found.programs():
+        streams = found.opened.get(program.id)
+        if streams is None or all(way.box.mixer is None for way in streams.ways):
+            continue
+        named = {leg for item in program.inputs for leg in item.legs}
+        unfed = []
+        for channel in program.enabled_in:
+            there = streams.at("capture", channel)
+            if there is None or channel in named:
+                continue
+            way, number = there
+            if way.box.mixer is not None and not _is_fed(way.box.mixer, number):
+                unfed.append(channel)
+        if unfed:
+            told.append((program, unfed))
+    return told
+
+
+def _is_fed(mixer: Mixer, number: int) -> bool:
+    return any(feed.bank == "capture" and number in feed.ends for feed in mixer.feeds)
