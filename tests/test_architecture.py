@@ -38,6 +38,7 @@ SHARED = {
         "drivers",
         "gear",
         "index",
+        "inside",
         "links",
         "mixers",
         "outboard",

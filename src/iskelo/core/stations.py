@@ -8,7 +8,8 @@ from iskelo.core.lines.legs import Leg
 from iskelo.core.lines.state import LineState
 from iskelo.core.rig.device_streams import Bank
 from iskelo.core.rig.gear import Aggregate
-from iskelo.core.rig.index import INSIDE_BANKS, Index
+from iskelo.core.rig.index import Index
+from iskelo.core.rig.inside import INSIDE_BANKS
 from iskelo.core.rig.ports import BANK_TABLE, COLUMNS, Column, Port
 from iskelo.core.routes.route import Route
 from iskelo.core.values import light

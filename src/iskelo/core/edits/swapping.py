@@ -3,9 +3,9 @@
 from collections.abc import Mapping
 
 from iskelo.core.edits import edit as e
-from iskelo.core.edits.adding import renewed
 from iskelo.core.edits.base import Applied, free_name, gear_of, pruned, with_gear
 from iskelo.core.edits.mixer_swap import carried_over, channels_of, left_behind
+from iskelo.core.edits.renewing import renewed
 from iskelo.core.edits.single_edit import apply_one
 from iskelo.core.rig.device_streams import Bank, OpenDevice
 from iskelo.core.rig.gear import DirectMonitor, Interface

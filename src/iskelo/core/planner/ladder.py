@@ -10,7 +10,8 @@ from iskelo.core.rig.device_streams import Device, OpenDevice, at_buffer
 from iskelo.core.rig.links import BANKS, packet_samples
 from iskelo.core.rig.programs import Program
 from iskelo.core.timing.budgets import recording_bytes_per_s, seconds_to_limit
-from iskelo.core.timing.delays import Growth, Trip, samples_to_ms, trip_of, way_of
+from iskelo.core.timing.delays import Trip, samples_to_ms, trip_of, way_of
+from iskelo.core.timing.growth import Growth
 from iskelo.core.timing.spare import MARGIN, Work, smallest_safe, to_spare, work_of
 from iskelo.core.timing.terms import trip_terms
 from iskelo.core.wiring.edge import Edge

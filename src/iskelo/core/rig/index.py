@@ -1,6 +1,6 @@
 """The look-ups everything else reads a rig through, made once from each."""
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable
 from dataclasses import dataclass, field
 from functools import lru_cache
 from typing import Literal, NamedTuple
@@ -10,8 +10,9 @@ from iskelo.core.rig.clocks import Pace, paces
 from iskelo.core.rig.device_streams import Device, DeviceStream, OpenDevice, open_program
 from iskelo.core.rig.drivers import Driver
 from iskelo.core.rig.gear import Aggregate, Destination, Interface, Source
+from iskelo.core.rig.inside import INSIDE_BANKS, InMixer, inside_of, inside_size, say_range
 from iskelo.core.rig.links import link_overload
-from iskelo.core.rig.mixers import Feed, Mix, Mixer, Strip
+from iskelo.core.rig.mixers import Feed, Mixer, Strip
 from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.ports import BANK_TABLE, BANK_WORDS, CLOCK_BANKS, Port
 from iskelo.core.rig.programs import Bus, Program, Send, Track, Voice
@@ -22,10 +23,6 @@ Hindrance = Literal["", "not connected", "link", "own period", "buffer", "not in
 buffer."""
 
 
-INSIDE_BANKS = {"preamp": "jack_in", "to_computer": "capture", "from_computer": "playback", "to_jack": "jack_out"}
-"""What a mixer has as many of inside as of these banks outside."""
-
-
 class Placed(NamedTuple):
     """A program's input, track, voice, bus or output, with the side it stands on and its place there, from 1."""
 
@@ -33,20 +30,6 @@ class Placed(NamedTuple):
     item: Item
     side: Side
     position: int
-
-
-class InMixer(NamedTuple):
-    """A strip, mix or feed of a mixer, with its box and its place there, from 1."""
-
-    box: Interface
-    mixer: Mixer
-    item: Strip | Mix | Feed
-    position: int
-
-    @property
-    def item_name(self) -> str:
-        """The name of a strip or mix; a feed has none."""
-        return "" if isinstance(self.item, Feed) else self.item.name
 
 
 @dataclass(frozen=True, slots=True)
@@ -221,7 +204,7 @@ class Index:
                 return int(_has_socket(box, bank))
         inside = self.mixing.get(owner)
         if inside is not None:
-            return _inside_size(inside, bank)
+            return inside_size(inside, bank)
         placed = self.items.get(owner)
         if placed is None:
             return 0
@@ -249,7 +232,7 @@ class Index:
         if feed.to is not None:
             end = self.name(feed.to)
         else:
-            end = f"{'channel' if feed.bank == 'capture' else 'jack out'} {_range(feed.ends)}"
+            end = f"{'channel' if feed.bank == 'capture' else 'jack out'} {say_range(feed.ends)}"
         return f"{start}{' raw' if feed.is_raw else ''} to {end}"
 
     def _say_inside(self, inside: InMixer, words: str) -> str:
@@ -285,31 +268,6 @@ class Index:
             return f"{said}{leg_letter(port.number, width)}"
         place = f"{placed.program.name} {words} {placed.position} {placed.item.name}"
         return place + leg_letter(port.number, width)
-
-
-def _inside_size(inside: InMixer, bank: str) -> int:
-    match inside.item:
-        case Strip(width=width) if bank in ("strip_direct", "strip_point", "strip_pre", "strip_post"):
-            return width
-        case Mix(width=width) if bank in ("mix", "mix_post"):
-            return width
-        case Feed() as feed if bank == "feed":
-            return inside.mixer.feed_width(feed)
-    return 0
-
-
-def _inside(box: Interface) -> Iterator[tuple[Strip | Mix | Feed, InMixer]]:
-    """Strips, mixes and feeds of a box that is a mixer, each with its place."""
-    if box.mixer is None:
-        return
-    several: tuple[tuple[Strip | Mix | Feed, ...], ...] = (box.mixer.strips, box.mixer.mixes, box.mixer.feeds)
-    for items in several:
-        for position, item in enumerate(items, start=1):
-            yield item, InMixer(box, box.mixer, item, position)
-
-
-def _range(numbers: range) -> str:
-    return str(numbers.start) if len(numbers) == 1 else f"{numbers.start}–{numbers.stop - 1}"
 
 
 def _has_socket(box: Interface, bank: str) -> bool:
@@ -359,7 +317,7 @@ def _index(same: _Same) -> Index:
                 for position, item in enumerate(members, start=1):
                     items[item.id] = Placed(gear, item, side, position)
     boxes = [gear for gear in rig.gear if isinstance(gear, Interface)]
-    mixing = {item.id: item_at for box in boxes for item, item_at in _inside(box)}
+    mixing = {item.id: item_at for box in boxes for item, item_at in inside_of(box)}
     aggregates = [gear for gear in rig.gear if isinstance(gear, Aggregate)]
     programs = [gear for gear in rig.gear if isinstance(gear, Program)]
     pace = paces(boxes, rig.patches)

@@ -19,7 +19,8 @@ from iskelo.core.snags.rates import one_rate
 from iskelo.core.snags.reach import with_finding
 from iskelo.core.snags.rule import Remedy, Snag, distinct, if_so, rule
 from iskelo.core.timing.copies import heard_as
-from iskelo.core.timing.delays import Buffers, Growth, way_of
+from iskelo.core.timing.delays import way_of
+from iskelo.core.timing.growth import Buffers, Growth
 from iskelo.core.wiring.edge import Edge
 from iskelo.core.wiring.hops import DEVICE_HOPS
 

@@ -6,7 +6,7 @@ from fractions import Fraction
 from functools import cached_property
 from typing import Literal
 
-from iskelo.core.rig.device_streams import DeviceStream, OpenDevice, at_buffer
+from iskelo.core.rig.device_streams import DeviceStream, OpenDevice
 from iskelo.core.rig.drivers import Offsets
 from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.index import Index
@@ -29,7 +29,7 @@ from iskelo.core.timing.terms import (
     trip_terms,
 )
 from iskelo.core.wiring.edge import Edge
-from iskelo.core.wiring.hops import DEVICE_HOPS, HopKind
+from iskelo.core.wiring.hops import HopKind
 
 NOTHING = Fraction(0)
 
@@ -297,43 +297,6 @@ def way_of(streams: OpenDevice, edge: Edge) -> DeviceStream:
     )
     assert way is not None
     return way
-
-
-Buffers = tuple[tuple[str, int], ...]
-"""Drivers or aggregates by id, each with a size of its buffer."""
-
-
-class Growth:
-    """By how many seconds routes grow (or shrink, if negative) when a buffer becomes another; each way once."""
-
-    def __init__(self, found: Index) -> None:
-        self._found = found
-        self._known: dict[tuple[str, str, str, Buffers], Fraction] = {}
-
-    def along(self, edges: Sequence[Edge], driver: str, buffer_samples: int) -> Fraction:
-        """That of a route, when this driver's or this aggregate's buffer is so large."""
-        return self.with_buffers(edges, ((driver, buffer_samples),))
-
-    def with_buffers(self, edges: Sequence[Edge], buffers: Buffers) -> Fraction:
-        """That of a route, when each of these drivers or aggregates has so large a buffer."""
-        grown = [each for edge in edges if edge.kind in DEVICE_HOPS and (each := self._at(edge, buffers))]
-        return sum(grown[1:], grown[0]) if grown else NOTHING
-
-    def _at(self, edge: Edge, buffers: Buffers) -> Fraction:
-        box = edge.start.owner if edge.kind == "from device" else edge.end.owner
-        key = (edge.owner, edge.kind, box, buffers)
-        if key not in self._known:
-            now = self._found.opened[edge.owner]
-            then = now
-            for driver, size in buffers:
-                then = at_buffer(then, driver, size)
-            more = self._waited(then, edge) - self._waited(now, edge)
-            self._known[key] = Fraction(more, now.device.rate_hz)
-        return self._known[key]
-
-    def _waited(self, streams: OpenDevice, edge: Edge) -> int:
-        terms = take_terms if edge.kind == "from device" else send_terms
-        return sum(term.samples for term in terms(streams, way_of(streams, edge), self._found))
 
 
 @dataclass(frozen=True, slots=True)

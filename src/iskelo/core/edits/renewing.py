@@ -1,0 +1,80 @@
+"""Gear of another rig or of the catalogue under ids of this one."""
+
+from typing import Any
+
+from iskelo.core.edits.base import new_ids
+from iskelo.core.rig.gear import Aggregate, Interface
+from iskelo.core.rig.mixers import Mixer, StripSource
+from iskelo.core.rig.programs import Program
+from iskelo.core.rig.rig import AnyGear, Rig
+
+_PREFIX = {"source": "s", "interface": "b", "aggregate": "g", "program": "p", "destination": "x", "outboard": "h"}
+
+
+DEVICE_FIELDS = ("device", "driver", "output_device", "output_driver")
+
+
+def renewed(rig: Rig, gear: AnyGear) -> tuple[Rig, AnyGear]:
+    """The same piece of gear under ids of this rig; devices and members are left out, for they are another rig's."""
+    rig, (identity,) = new_ids(rig, _PREFIX[gear.kind], 1)
+    if isinstance(gear, Interface):
+        rig, ids = new_ids(rig, "d", len(gear.drivers))
+        drivers = tuple(driver.model_copy(update={"id": new}) for new, driver in zip(ids, gear.drivers, strict=True))
+        rig, mixer = _mixer_renewed(rig, gear.mixer)
+        return rig, gear.model_copy(update={"id": identity, "drivers": drivers, "mixer": mixer})
+    if isinstance(gear, Aggregate):
+        return rig, gear.model_copy(update={"id": identity, "members": (), "master": None})
+    if not isinstance(gear, Program):
+        return rig, gear.model_copy(update={"id": identity})
+    new: dict[str | None, str | None] = {None: None}
+    renamed: dict[str, Any] = {"id": identity, **dict.fromkeys(DEVICE_FIELDS)}
+    for field, prefix in (("inputs", "i"), ("outputs", "o"), ("tracks", "t"), ("voices", "v"), ("buses", "u")):
+        items = getattr(gear, field)
+        rig, ids = new_ids(rig, prefix, len(items))
+        new.update(zip((item.id for item in items), ids, strict=True))
+        renamed[field] = tuple(item.model_copy(update={"id": given}) for given, item in zip(ids, items, strict=True))
+    renamed["tracks"] = tuple(
+        track.model_copy(update={"input": new.get(track.input), "output": new.get(track.output)})
+        for track in renamed["tracks"]
+    )
+    rig, ids = new_ids(rig, "e", len(gear.sends))
+    renamed["sends"] = tuple(
+        send.model_copy(update={"id": given, "item": new.get(send.item), "to": new.get(send.to)})
+        for given, send in zip(ids, gear.sends, strict=True)
+    )
+    for field in ("voices", "buses"):
+        renamed[field] = tuple(item.model_copy(update={"output": new.get(item.output)}) for item in renamed[field])
+    return rig, gear.model_copy(update=renamed)
+
+
+def _mixer_renewed(rig: Rig, mixer: Mixer | None) -> tuple[Rig, Mixer | None]:
+    """The same inside of a mixer under ids of this rig."""
+    if mixer is None:
+        return rig, None
+    new: dict[str | None, str | None] = {None: None}
+    for items, prefix in ((mixer.strips, "k"), (mixer.mixes, "m"), (mixer.feeds, "f")):
+        rig, ids = new_ids(rig, prefix, len(items))
+        new.update(zip((item.id for item in items), ids, strict=True))
+
+    def source(each: StripSource) -> StripSource:
+        return each.model_copy(update={"mix": new.get(each.mix)})
+
+    strips = tuple(
+        strip.model_copy(
+            update={
+                "id": new[strip.id],
+                "live": tuple(map(source, strip.live)),
+                "back": tuple(map(source, strip.back)),
+            }
+        )
+        for strip in mixer.strips
+    )
+    mixes = tuple(mix.model_copy(update={"id": new[mix.id]}) for mix in mixer.mixes)
+    feeds = tuple(
+        feed.model_copy(update={"id": new[feed.id], "item": new.get(feed.item), "to": new.get(feed.to)})
+        for feed in mixer.feeds
+    )
+    never = tuple(
+        each.model_copy(update={"start": new.get(each.start), "end": new.get(each.end)}) for each in mixer.never
+    )
+    return rig, mixer.model_copy(update={"strips": strips, "mixes": mixes, "feeds": feeds, "never": never})
