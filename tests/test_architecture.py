@@ -38,7 +38,6 @@ SHARED = {
         "drivers",
         "gear",
         "index",
-        "inside",
         "links",
         "mixers",
         "outboard",
