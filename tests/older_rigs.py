@@ -11,3 +11,13 @@ def of_version_2(document: Any) -> Any:
         kept = {name: of_version_2(value) for name, value in document.items() if name not in NEW_IN_3}
         return {**kept, "version": 2} if "version" in kept else kept
     return [of_version_2(each) for each in document] if isinstance(document, list) else document
+
+
+def of_version_4(document: Any) -> Any:
+    """A rig as it was written before there were mixers and wanted taps."""
+    if isinstance(document, dict):
+        kept = {name: of_version_4(value) for name, value in document.items() if name != "mixer"}
+        if "purpose" in kept:
+            kept.pop("tap", None)
+        return {**kept, "version": 4} if kept.get("format") == "iskelo rig" else kept
+    return [of_version_4(each) for each in document] if isinstance(document, list) else document

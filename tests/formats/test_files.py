@@ -18,7 +18,7 @@ from iskelo.formats.input_list_file import ListFile, mapped_rows, read_input_lis
 from iskelo.formats.refusal import Unreadable
 from iskelo.formats.rig_file import read_rig, write_rig
 from iskelo.formats.wav import peaks, read_wav, write_wav
-from older_rigs import of_version_2
+from older_rigs import of_version_2, of_version_4
 from rigs import any_rig, two_voices
 
 
@@ -242,3 +242,11 @@ def test_peaks_are_the_extremes_of_each_stretch() -> None:
 def test_the_demo_is_the_same_every_time() -> None:
     assert orrin_point() == orrin_point()
     assert write_rig(orrin_point()).endswith(b"}\n")
+
+
+@given(any_rig(back=True))
+@settings(max_examples=25)
+def test_a_file_of_the_version_before_mixers_is_read_with_nothing_lost(rig: Rig) -> None:
+    document = of_version_4(json.loads(write_rig(rig)))
+    assert document["version"] == 4
+    assert read_rig(json.dumps(document).encode()) == rig
