@@ -14,11 +14,10 @@ from iskelo.core.edits.feeds_phrase import (
     typed_feeds,
     typed_insert,
 )
-from iskelo.core.edits.mixing import mixer_of, say_feed, with_mixer
+from iskelo.core.edits.mixing import mixer_of, say_feed, strip_of, with_mixer
 from iskelo.core.edits.settable import say_value
 from iskelo.core.edits.single_edit import apply_one
 from iskelo.core.rig.gear import Interface
-from iskelo.core.rig.index import index
 from iskelo.core.rig.mixers import Feed, Mix, Mixer, Strip
 from iskelo.core.rig.rig import Rig
 
@@ -26,7 +25,7 @@ from iskelo.core.rig.rig import Rig
 @apply_one.register
 def _(edit: e.TypeFeeds, rig: Rig) -> Applied:
     box, mixer = mixer_of(rig, edit.mixer)
-    place = f"{box.name}, {'channel' if edit.bank == 'capture' else 'jack out'} {edit.number}"
+    place = _place(box, edit)
     typed = typed_feeds(edit.text, place)
     if not typed:
         return _unfed(rig, box, mixer, edit)
@@ -40,7 +39,7 @@ def _(edit: e.TypeFeeds, rig: Rig) -> Applied:
             tap = each.tap or "behind the fader"
             adds.append({"item": item.id, "width": item.width, "tap": tap, "gain_db": each.gain_db})
     has = box.capture if edit.bank == "capture" else box.jack_out
-    last = number - 1 + sum(int(str(each["width"])) for each in adds)
+    last = number - 1 + sum(each["width"] for each in adds)
     if last > has:
         what = "channels for the computer" if edit.bank == "capture" else "output jacks"
         raise Refused(place, f"that takes {last - number + 1} of its {what} from {number} on, and it has {has}")
@@ -57,6 +56,10 @@ def _(edit: e.TypeFeeds, rig: Rig) -> Applied:
         f", in place of {', '.join(gone[:3])}{f' and {len(gone) - 3} more' if len(gone) > 3 else ''}" if gone else ""
     )
     return Applied(rig, f"{box.name}: {', '.join(_said_feeds(after, fresh))}{instead}")
+
+
+def _place(box: Interface, edit: e.TypeFeeds) -> str:
+    return f"{box.name}, {'channel' if edit.bank == 'capture' else 'jack out'} {edit.number}"
 
 
 def _said_feeds(mixer: Mixer, fresh: list[Feed]) -> list[str]:
@@ -80,7 +83,7 @@ def _said_feeds(mixer: Mixer, fresh: list[Feed]) -> list[str]:
 def _unfed(rig: Rig, box: Interface, mixer: Mixer, edit: e.TypeFeeds) -> Applied:
     """What feeds a channel or a jack is taken away."""
     here = [each for each in mixer.feeds if each.bank == edit.bank and edit.number in each.ends]
-    place = f"{box.name}, {'channel' if edit.bank == 'capture' else 'jack out'} {edit.number}"
+    place = _place(box, edit)
     if any(each.fixed for each in here):
         raise Refused(place, "what feeds it is the gear's own: nobody can take it away")
     if not here:
@@ -91,10 +94,7 @@ def _unfed(rig: Rig, box: Interface, mixer: Mixer, edit: e.TypeFeeds) -> Applied
 
 @apply_one.register
 def _(edit: e.TypeStripFeeds, rig: Rig) -> Applied:
-    inside = index(rig).mixing.get(edit.strip)
-    if inside is None or not isinstance(inside.item, Strip):
-        raise Refused(edit.strip, "there is no strip with this id; it may have been removed")
-    box, mixer, strip = inside.box, inside.mixer, inside.item
+    box, mixer, strip = strip_of(rig, edit.strip)
     place = f"{box.name}, strip {strip.name}, feeds"
     wanted = [_strip_feed(box, mixer, strip, each, place) for each in typed_feeds(edit.text, place)]
     jacks = {source.number for source in strip.live if source.bank == "jack_in"}
@@ -116,14 +116,12 @@ def _(edit: e.TypeStripFeeds, rig: Rig) -> Applied:
 
 @apply_one.register
 def _(edit: e.TypeInsert, rig: Rig) -> Applied:
-    inside = index(rig).mixing.get(edit.strip)
-    if inside is None or not isinstance(inside.item, Strip):
-        raise Refused(edit.strip, "there is no strip with this id; it may have been removed")
-    place = f"{inside.box.name}, strip {inside.item.name}, insert"
-    strip = changed(inside.item, place, insert=typed_insert(edit.text, inside.item.insert, place))
-    strips = tuple(strip if each.id == strip.id else each for each in inside.mixer.strips)
-    mixer = inside.mixer.model_copy(update={"strips": strips})
-    return Applied(with_mixer(rig, inside.box, mixer), f"{place}: {say_value(strip.insert)}")
+    box, mixer, before = strip_of(rig, edit.strip)
+    place = f"{box.name}, strip {before.name}, insert"
+    strip = changed(before, place, insert=typed_insert(edit.text, before.insert, place))
+    strips = tuple(strip if each.id == strip.id else each for each in mixer.strips)
+    rig = with_mixer(rig, box, mixer.model_copy(update={"strips": strips}))
+    return Applied(rig, f"{place}: {say_value(strip.insert)}")
 
 
 def _goes_alike(wanted: dict[str, Any], feed: Feed) -> bool:

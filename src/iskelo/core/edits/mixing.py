@@ -8,6 +8,7 @@ from iskelo.core.edits.base import Applied, Refused, changed, free_name, gear_of
 from iskelo.core.edits.settable import SETTABLE, say_value
 from iskelo.core.edits.single_edit import apply_one
 from iskelo.core.rig.gear import Interface
+from iskelo.core.rig.index import index
 from iskelo.core.rig.mixers import Feed, Mix, Mixer, Never, Reason, Strip, StripSource
 from iskelo.core.rig.rig import Rig
 from iskelo.core.rig.units import say_figure
@@ -27,6 +28,14 @@ def mixer_of(rig: Rig, identity: str) -> tuple[Interface, Mixer]:
     if box.mixer is None:
         raise Refused(box.name, "it is no mixer: it has no strips and no mixes")
     return box, box.mixer
+
+
+def strip_of(rig: Rig, identity: str) -> tuple[Interface, Mixer, Strip]:
+    """A strip and the mixer it is in; raises Refused."""
+    inside = index(rig).mixing.get(identity)
+    if inside is None or not isinstance(inside.item, Strip):
+        raise Refused(identity, "there is no strip with this id; it may have been removed")
+    return inside.box, inside.mixer, inside.item
 
 
 def with_mixer(rig: Rig, box: Interface, mixer: Mixer) -> Rig:
@@ -74,7 +83,7 @@ def _(edit: a.AddFeed, rig: Rig) -> Applied:
     rig, (identity,) = new_ids(rig, "f", 1, edit.ids)
     fields = {name: getattr(edit, name) for name in Feed.model_fields if name not in ("id", "fixed")}
     feed = made(Feed, f"{box.name}, feed", id=identity, **fields)
-    refusal = never_allows(box, mixer, feed)
+    refusal = never_allows(mixer, feed)
     if refusal is not None:
         raise Refused(f"{box.name}, {say_feed(mixer, feed)}", refusal)
     others = mixer.feeds
@@ -91,7 +100,7 @@ def _meets(other: Feed, feed: Feed) -> bool:
     return feed.bank != "mix" and other.bank == feed.bank and bool(set(other.ends) & set(feed.ends))
 
 
-def never_allows(box: Interface, mixer: Mixer, feed: Feed) -> str | None:
+def never_allows(mixer: Mixer, feed: Feed) -> str | None:
     """Why a mixer cannot have a feed, in words; None if it can."""
     for never in mixer.never:
         if _is_meant(never, mixer, feed):

@@ -103,8 +103,7 @@ def _before_the_fader(edge: Edge, reading: Reading) -> Switch | None:
 
 def _insert(edge: Edge, reading: Reading) -> Switch:
     strip = _strip_of(edge, reading)
-    assert strip.insert is not None
-    off = SetValues(item=strip.id, values={"insert": strip.insert.model_dump(mode="json") | {"on": False}})
+    off = SetValues(item=strip.id, values=strip.insert_with("on", False))
     return Switch((strip.id, "insert"), off, f"Bypass the insert of strip {strip.name}")
 
 

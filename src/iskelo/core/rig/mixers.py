@@ -7,7 +7,7 @@ fader, BEHIND THE FADER. Preamplifier gain belongs to the jack, not to the strip
 from collections.abc import Iterator
 from typing import Annotated, Literal
 
-from pydantic import Field, model_validator
+from pydantic import Field, JsonValue, model_validator
 
 from iskelo.core.rig.programs import Pan, PanLaw
 from iskelo.core.rig.text import DelaySamples, GainDb, Id, Name, Notes
@@ -80,6 +80,11 @@ class Strip(Value):
     def sources(self) -> tuple[StripSource, ...]:
         """What it takes as its switch stands."""
         return self.back if self.plays_back else self.live
+
+    def insert_with(self, field: str, value: JsonValue) -> dict[str, JsonValue]:
+        """The values that change one field of what hangs in it and keep the others."""
+        kept = self.insert.model_dump(mode="json") if self.insert is not None else {}
+        return {"insert": kept | {field: value}}
 
 
 class Mix(Value):

@@ -23,10 +23,7 @@ def closing(reading: Reading, arrival: Arrival, others: Sequence[Arrival]) -> Re
         if edge.kind == "dry":
             strip = reading.found.mixing[edge.owner].item
             assert isinstance(strip, Strip)
-            assert strip.insert is not None
-            closed = SetValues(
-                item=strip.id, values={"insert": strip.insert.model_dump(mode="json") | {"dry_db": None}}
-            )
+            closed = SetValues(item=strip.id, values=strip.insert_with("dry_db", None))
             return Remedy(f"Close the dry path beside the insert of strip {strip.name}", (closed,))
     for edge in reversed(alone):
         # Who hung something in wants it to be heard: bypassing it is no remedy.

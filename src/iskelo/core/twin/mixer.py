@@ -36,14 +36,14 @@ class MixerAtWork:
     ) -> None:
         """``ceilings``: what points of a kind clip at, where leads come in of its own outputs; ``name`` of the gear."""
         heard = _needed(coupled, outputs)
-        clipped = {point for point in heard if heard[point] and point[0] in ceilings and point[0] == "in"}
+        clipped = {point for point in heard if heard[point] and point[0] == "in" and "in" in ceilings}
         folded = {point: _folded(taken, heard, clipped) for point, taken in heard.items()}
         sums = [point for point in heard if heard[point] and (len(heard[point]) > 1 or point in clipped)]
         # Inputs first, each kind in the order of its numbers.
         self.sources = sorted(point for point in heard if not heard[point] and point[0] in ("in", "return"))
         self._rows = {point: row for row, point in enumerate([*self.sources, *sums])}
         taken = {point: _known(folded[point], self._rows) for point in sums}
-        self.step_samples = _step(taken, name)
+        self.step_samples = _step(taken)
         self._levels = [
             self._products(level, taken, {point: ceilings[point[0]] for point in clipped}, name)
             for level in _levels(taken, self.step_samples)
@@ -256,7 +256,7 @@ def _makes_a_circle(taken: Mapping[Point, Taken], below: int | None) -> bool:
     return alone or any(len(group) > 1 for group in _components(taken, below))
 
 
-def _step(taken: Mapping[Point, Taken], name: str) -> int | None:
+def _step(taken: Mapping[Point, Taken]) -> int | None:
     """How many samples may be worked at once; None: any number, for nothing goes round."""
     if not _makes_a_circle(taken, None):
         return None
@@ -270,10 +270,9 @@ def _step(taken: Mapping[Point, Taken], name: str) -> int | None:
 
 def _levels(taken: Mapping[Point, Taken], step: int | None) -> list[list[Point]]:
     """What can be worked at once, in order: sums that hear only what has been worked, or each other at once."""
-    groups = _components(taken, step if step is not None else None)
+    groups = _components(taken, step)
     depth: dict[Point, int] = {}
     by_depth: dict[int, list[Point]] = {}
-    apart: list[list[Point]] = []
     for group in groups:
         members = set(group)
         before = [
@@ -285,9 +284,7 @@ def _levels(taken: Mapping[Point, Taken], step: int | None) -> list[list[Point]]
         here = max(before, default=0)
         depth |= dict.fromkeys(group, here)
         by_depth.setdefault(here, []).extend(group)
-    for at in sorted(by_depth):
-        apart.append(by_depth[at])
-    return apart
+    return [by_depth[at] for at in sorted(by_depth)]
 
 
 def hears_inputs(coupled: Sequence[Coupling], points: Sequence[Point]) -> bool:

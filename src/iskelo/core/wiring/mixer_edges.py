@@ -118,10 +118,10 @@ class _Compiled:
             opened = Setting(strip.id, {"muted": False})
             return Block(fact("strip muted", strip=strip.id), strip.id, opened, fact("unmute strip", strip=strip.id))
         if self._mixer.solo == "in place" and self._soloed and not strip.soloed:
-            return self._elsewhere(strip.id)
+            return self._elsewhere()
         return None
 
-    def _elsewhere(self, about: str) -> Block:
+    def _elsewhere(self) -> Block:
         """Others are soloed, and so this is not heard there."""
         soloed = [strip.id for strip in self._mixer.strips if strip.soloed]
         opened = _all_of(soloed, "soloed", value=False)
@@ -186,7 +186,7 @@ class _Compiled:
             said = fact("let the key up" if strip.muted else "press the key", strip=strip.id)
             return Block(key, strip.id, opened, said)
         if feed.to is not None and self._soloed and self._mixer.solo != "in place" and self._mixes[feed.to].solo_here:
-            return self._elsewhere(feed.id)
+            return self._elsewhere()
         return None
 
 
@@ -204,15 +204,11 @@ def _switched_away(strip: Strip, *, to_back: bool) -> Block:
 
 
 def _insert_bypassed(strip: Strip) -> Block:
-    assert strip.insert is not None
-    on = strip.insert.model_dump(mode="json") | {"on": True}
-    opened = Setting(strip.id, {"insert": on})
+    opened = Setting(strip.id, strip.insert_with("on", True))
     about = f"{strip.id}/insert"
     return Block(fact("insert bypassed", strip=strip.id), about, opened, fact("put insert in", strip=strip.id))
 
 
 def _insert_in(strip: Strip) -> Block:
-    assert strip.insert is not None
-    off = strip.insert.model_dump(mode="json") | {"on": False}
-    opened = Setting(strip.id, {"insert": off})
+    opened = Setting(strip.id, strip.insert_with("on", False))
     return Block(fact("insert in", strip=strip.id), f"{strip.id}/insert", opened, fact("bypass insert", strip=strip.id))
