@@ -1,6 +1,6 @@
 """Rigs for tests: a small one to change by hand, and any rig at all."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from typing import Any, get_args
 
@@ -25,7 +25,19 @@ from iskelo.core.rig.gear import Aggregate, Destination, DirectMonitor, Gear, In
 from iskelo.core.rig.index import index
 from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.programs import Bus, LoadReading, PanLaw, Program, ProgramPort, Send, Tap, Track, Voice
+from iskelo.core.rig.programs import (
+    Bus,
+    HeldTrip,
+    LoadReading,
+    PanLaw,
+    Program,
+    ProgramInsert,
+    ProgramPort,
+    Send,
+    Tap,
+    Track,
+    Voice,
+)
 from iskelo.core.rig.rig import Line, Patch, Rig
 from iskelo.core.snags.registry import run_rules
 from iskelo.core.snags.rule import Snag
@@ -210,6 +222,31 @@ def _sends(
     )
 
 
+def inserts(
+    draw: st.DrawFn, width: int, outputs: Sequence[ProgramPort], inputs: Sequence[ProgramPort]
+) -> ProgramInsert | None:
+    """Something that hangs in a track or a bus of this width, now and then, if its program has ports as wide."""
+    sends, backs = ([port.id for port in ports if len(port.legs) == width] for ports in (outputs, inputs))
+    if not sends or not backs or draw(st.booleans()):
+        return None
+    return ProgramInsert(
+        send=draw(st.sampled_from(sends)),
+        back=draw(st.sampled_from(backs)),
+        on=draw(st.sampled_from([True, True, False])),
+        dry_db=draw(st.sampled_from([None, None, 0.0, -9.0])),
+        parallel=draw(st.booleans()),
+        held=draw(
+            st.sampled_from(
+                [
+                    None,
+                    HeldTrip(rate_hz=48_000, buffer_samples=256, samples=500),
+                    HeldTrip(rate_hz=44_100, buffer_samples=64, samples=7, origin="reported"),
+                ]
+            )
+        ),
+    )
+
+
 def _back(
     draw: st.DrawFn,
     new: Callable[[str], str],
@@ -378,7 +415,7 @@ def any_rig(
             Track(
                 id=new("t"),
                 name=f"Track {k}",
-                width=draw(st.integers(1, 2)),
+                width=width,
                 input=draw(st.sampled_from([*([] if busy else [None]), *(p.id for p in ports[0]), *buses[:1]])),
                 output=draw(st.sampled_from(sinks[1:] if busy else sinks)),
                 armed=busy or draw(st.booleans()),
@@ -387,8 +424,10 @@ def any_rig(
                 gain_db=draw(GAINS),
                 pan=draw(PANS),
                 effect_delay_samples=draw(st.sampled_from([0, 0, 1, 64, 777])),
+                insert=inserts(draw, width, ports[1], ports[0]) if back else None,
             )
             for k in range(draw(st.integers(least, 3)))
+            for width in [draw(st.integers(1, 2))]
         ]
         voices = tuple(
             Voice(
@@ -420,7 +459,8 @@ def any_rig(
                     Bus(
                         id=bus,
                         name=bus,
-                        width=draw(st.integers(1, 2)),
+                        width=width,
+                        insert=inserts(draw, width, ports[1], ports[0]) if back else None,
                         output=draw(st.sampled_from(sinks)),
                         gain_db=draw(GAINS),
                         muted=draw(st.sampled_from([False, False, True])),
@@ -428,6 +468,7 @@ def any_rig(
                         effect_delay_samples=draw(st.sampled_from([0, 0, 64, 777])),
                     )
                     for bus in buses
+                    for width in [draw(st.integers(1, 2))]
                 ),
                 voices=voices,
                 sends=_sends(draw, [*tracks, *voices], buses, sinks[1:], new),

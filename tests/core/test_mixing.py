@@ -31,7 +31,7 @@ from iskelo.core.timing.delays import delay_of
 from iskelo.core.twin.mixing import mixed
 from iskelo.core.wiring.graph import compile_graph
 from iskelo.core.words.say import say
-from rigs import Bench, ears, heard, two_voices
+from rigs import Bench, ears, heard, inserts, two_voices
 
 PANS = st.floats(-1, 1)
 
@@ -76,14 +76,15 @@ GAINS = st.sampled_from([0.0, -6.0, 3.5, -20.0])
 def engines(draw: st.DrawFn) -> Program:
     """Any program's mixing: strips with pans and sends into buses that feed each other, circles among them."""
     outputs = [ProgramPort(id=f"o{n}", name=f"O{n}", legs=(1, 2)[: draw(st.integers(1, 2))]) for n in (1, 2)]
+    returns = [ProgramPort(id=f"i{7 + n}", name=f"R{n}", legs=(3, 4)[:n]) for n in (1, 2)]
     buses = [f"u{n}" for n in range(3, 3 + draw(st.integers(0, 4)))]
     sinks = [*(item.id for item in outputs), *buses]
-    sink, width = st.sampled_from([None, *sinks]), st.integers(1, 2)
+    sink, widths = st.sampled_from([None, *sinks]), st.integers(1, 2)
     tracks = [
         Track(
             id=f"t{n}",
             name=f"T{n}",
-            width=draw(width),
+            width=width,
             input=draw(st.sampled_from(["i1", "i1", *buses])),
             output=draw(sink),
             monitored=draw(st.sampled_from([True, True, False])),
@@ -91,10 +92,12 @@ def engines(draw: st.DrawFn) -> Program:
             gain_db=draw(GAINS),
             pan=draw(st.sampled_from([0.0, -1.0, 0.4])),
             effect_delay_samples=draw(st.sampled_from([0, 7])),
+            insert=inserts(draw, width, outputs, returns),
         )
         for n in (11, 12)
+        for width in [draw(widths)]
     ]
-    voice = Voice(id="v21", name="V", width=draw(width), output=draw(sink), pan=draw(st.sampled_from([0.0, -0.7])))
+    voice = Voice(id="v21", name="V", width=draw(widths), output=draw(sink), pan=draw(st.sampled_from([0.0, -0.7])))
     ways = draw(
         st.lists(
             st.tuples(st.sampled_from(["t11", "t12", "v21", *buses]), st.sampled_from(sinks)), unique=True, max_size=7
@@ -106,7 +109,7 @@ def engines(draw: st.DrawFn) -> Program:
         pan_law=draw(st.sampled_from(["0 dB", "-3 dB", "-4.5 dB", "-6 dB"])),
         mute_kills_pre=draw(st.booleans()),
         delay_compensation=draw(st.booleans()),
-        inputs=(ProgramPort(id="i1", name="I", legs=(1, 2)),),
+        inputs=(ProgramPort(id="i1", name="I", legs=(1, 2)), *returns),
         outputs=tuple(outputs),
         tracks=tuple(tracks),
         voices=(voice,),
@@ -114,13 +117,15 @@ def engines(draw: st.DrawFn) -> Program:
             Bus(
                 id=bus,
                 name=bus,
-                width=draw(width),
+                width=width,
+                insert=inserts(draw, width, outputs, returns),
                 output=draw(sink),
                 gain_db=draw(GAINS),
                 muted=draw(st.sampled_from([False, False, True])),
                 effect_delay_samples=draw(st.sampled_from([0, 0, 100])),
             )
             for bus in buses
+            for width in [draw(widths)]
         ),
         sends=tuple(
             Send(
@@ -145,7 +150,7 @@ def predicted(program: Program) -> dict[tuple[str, int], dict[tuple[tuple[str, i
     rig = Rig(gear=(box, program), next_number=100)
     found = index(rig)
     graph = compile_graph(found)
-    starts = [Port("i1", "input", leg) for leg in (1, 2)]
+    starts = [Port(item.id, "input", leg) for item in program.inputs for leg in range(1, len(item.legs) + 1)]
     starts += [Port("v21", "voice", leg) for leg in range(1, program.voices[0].width + 1)]
     sums: dict[tuple[str, int], dict[tuple[tuple[str, int], int], float]] = {}
     ends = [Port(item.id, "output", leg) for item in program.outputs for leg in range(1, len(item.legs) + 1)]

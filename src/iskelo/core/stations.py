@@ -207,7 +207,7 @@ def _one(port: Port, joined: Numbers, found: Index) -> tuple[str, str]:
         return found.mixing[port.owner].box.name, found.mixing[port.owner].item_name
     if placed is None:
         return found.gear[port.owner].name, "" if port.bank in ("out", "in") else str(port.number)
-    if port.bank in ("track", "monitor", "post"):
+    if port.bank in ("track", "point", "monitor", "post"):
         return placed.item.name, str(placed.position)
     if port.bank == "voice":
         return placed.item.name, ""
@@ -244,7 +244,7 @@ def _said_out(ports: list[Port], joined: Numbers, found: Index) -> tuple[str, st
     """Where the sound goes, by which jacks."""
     ports = [port for port in ports if port.bank not in INSIDE_BANKS and port.owner not in found.mixing] or ports
     ends = [found.name(port.owner) for port in ports if port.bank == "in"]
-    if not ends or ports[0].bank in ("bus", "bus_out"):
+    if not ends or ports[0].bank in ("bus", "bus_pre", "bus_out"):
         return _said(ports, joined, found)
     # A way through an insert passes other output jacks before: the one that leads there stands last before it.
     last: list[int] = []

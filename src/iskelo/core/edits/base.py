@@ -258,10 +258,15 @@ def _kept_members(aggregate: Aggregate, found: Index, words: list[str]) -> Aggre
 def _kept_ends(program: Program, words: list[str]) -> dict[str, Any]:
     """A program's tracks, voices and buses without the inputs and outputs that are gone; adds what was lost."""
     inputs = {item.id for item in program.inputs}
-    sinks = {item.id for item in program.outputs} | {bus.id for bus in program.buses}
+    outputs = {item.id for item in program.outputs}
+    sinks = outputs | {bus.id for bus in program.buses}
 
     def kept(what: str, item: Track | Voice | Bus) -> Value:
         update: dict[str, None] = {}
+        insert = item.insert if not isinstance(item, Voice) else None
+        if insert is not None and (insert.send not in outputs or insert.back not in inputs):
+            words.append(f"{what} {item.name} loses its insert")
+            update["insert"] = None
         if isinstance(item, Track) and item.input is not None and item.input not in inputs and item.input not in sinks:
             words.append(f"{what} {item.name} has no input now")
             update["input"] = None

@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 
 from iskelo.core.rig.gear import Interface
-from iskelo.core.rig.mixers import Feed, Mixer, Strip, StripInsert, StripSource
+from iskelo.core.rig.mixers import Feed, Mixer, Strip, StripSource
 
 Jacks = Mapping[int, int]
 
@@ -62,7 +62,7 @@ def _strip(strip: Strip, new: Interface, jacks_in: Jacks, jacks_out: Jacks) -> S
     if insert is not None:
         send, taken = jacks_out.get(insert.send, insert.send), jacks_in.get(insert.back, insert.back)
         there = send + strip.width - 1 <= new.jack_out and taken + strip.width - 1 <= new.jack_in
-        insert = StripInsert(send=send, back=taken, on=insert.on, dry_db=insert.dry_db) if there else None
+        insert = insert.model_copy(update={"send": send, "back": taken}) if there else None
     plays_back = strip.plays_back and bool(back)
     return strip.model_copy(update={"live": live, "back": back, "plays_back": plays_back, "insert": insert})
 

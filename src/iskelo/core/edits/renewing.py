@@ -1,11 +1,12 @@
 """Gear of another rig or of the catalogue under ids of this one."""
 
+from collections.abc import Mapping
 from typing import Any
 
 from iskelo.core.edits.base import new_ids
 from iskelo.core.rig.gear import Aggregate, Interface
 from iskelo.core.rig.mixers import Mixer, StripSource
-from iskelo.core.rig.programs import Program
+from iskelo.core.rig.programs import Program, ProgramInsert
 from iskelo.core.rig.rig import AnyGear, Rig
 
 _PREFIX = {"source": "s", "interface": "b", "aggregate": "g", "program": "p", "destination": "x", "outboard": "h"}
@@ -34,17 +35,27 @@ def renewed(rig: Rig, gear: AnyGear) -> tuple[Rig, AnyGear]:
         new.update(zip((item.id for item in items), ids, strict=True))
         renamed[field] = tuple(item.model_copy(update={"id": given}) for given, item in zip(ids, items, strict=True))
     renamed["tracks"] = tuple(
-        track.model_copy(update={"input": new.get(track.input), "output": new.get(track.output)})
+        track.model_copy(update={"input": new.get(track.input), "insert": _insert_renewed(track.insert, new)})
         for track in renamed["tracks"]
+    )
+    renamed["buses"] = tuple(
+        bus.model_copy(update={"insert": _insert_renewed(bus.insert, new)}) for bus in renamed["buses"]
     )
     rig, ids = new_ids(rig, "e", len(gear.sends))
     renamed["sends"] = tuple(
         send.model_copy(update={"id": given, "item": new.get(send.item), "to": new.get(send.to)})
         for given, send in zip(ids, gear.sends, strict=True)
     )
-    for field in ("voices", "buses"):
+    for field in ("tracks", "voices", "buses"):
         renamed[field] = tuple(item.model_copy(update={"output": new.get(item.output)}) for item in renamed[field])
     return rig, gear.model_copy(update=renamed)
+
+
+def _insert_renewed(insert: ProgramInsert | None, new: Mapping[str | None, str | None]) -> ProgramInsert | None:
+    """What hangs in a track or a bus, by the new ids of its output and its input."""
+    if insert is None:
+        return None
+    return insert.model_copy(update={"send": new[insert.send], "back": new[insert.back]})
 
 
 def _mixer_renewed(rig: Rig, mixer: Mixer | None) -> tuple[Rig, Mixer | None]:

@@ -163,9 +163,9 @@ def _reason(found: Index, far: Port, back: Port, end: Port, behind: set[Port]) -
             return fact("voice into a program")
         case "voice":
             return fact("voice without output", item=far.owner)
-        case "bus" | "bus_out":
+        case "bus" | "bus_pre" | "bus_out":
             return fact("bus without output", item=far.owner)
-        case "monitor" | "post" | "track":
+        case "point" | "monitor" | "post" | "track":
             return fact("track without output", item=far.owner)
         case "output":
             placed = found.items[far.owner]
@@ -216,7 +216,7 @@ def _tail(found: Index, back: Port) -> Fact:
 def _not_taken(found: Index, far: Port, back: Port, behind: set[Port]) -> Fact:
     """The sound is in the computer but the target's program does not take that channel."""
     match back.bank:
-        case "track" | "monitor" | "post":
+        case "track" | "point" | "monitor" | "post":
             return fact("track without input", item=back.owner)
         case "input":
             item = found.items[back.owner].item

@@ -27,7 +27,10 @@ OTHER_LEG = 1.5
 """One jack into both legs of a destination: dearer than a second jack, for it makes stereo mono."""
 
 _ASIDE: dict[str, tuple[HopKind, ...]] = {
-    "track": ("direct", "monitor", "fader", "mix", "send", "to device", "playback", "lead out"),
+    "track": (
+        *("direct", "monitor", "track past", "track dry", "track send", "track return"),
+        *("fader", "mix", "send", "to device", "playback", "lead out"),
+    ),
     "in": ("record",),
 }
 """Hops that lead away from a target of this bank."""
@@ -58,7 +61,7 @@ def moves(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
             yield from _into_a_program(port, reading, ask)
         case "input":
             yield from _onto_a_track(port, reading, ask)
-        case "monitor" | "post" | "voice" | "bus" | "bus_out" if ask.end.bank == "in":
+        case "monitor" | "post" | "voice" | "bus" | "bus_pre" | "bus_out" if ask.end.bank == "in":
             yield from _to_an_output(port, reading, ask)
         case "output":
             yield from _to_a_channel(port, reading)

@@ -16,6 +16,7 @@ from iskelo.core.lines.context import Reading
 from iskelo.core.planner.stages import STAGES, Stage
 from iskelo.core.rig.mixers import Feed, Strip
 from iskelo.core.rig.ports import Port
+from iskelo.core.rig.programs import Bus, Track, insert_with
 from iskelo.core.routes.loops import loops_of
 from iskelo.core.routes.route import reached, reaching
 from iskelo.core.wiring.edge import Edge
@@ -63,7 +64,7 @@ def _monitor(edge: Edge, reading: Reading) -> Switch:
 
 
 def _fader(edge: Edge, reading: Reading) -> Switch | None:
-    if edge.start.bank != "bus":
+    if edge.end.bank != "bus_out":
         return None
     mute = SetValues(item=edge.owner, values={"muted": True})
     return Switch((edge.owner, "muted"), mute, f"Mute bus {reading.found.name(edge.owner)}")
@@ -107,6 +108,13 @@ def _insert(edge: Edge, reading: Reading) -> Switch:
     return Switch((strip.id, "insert"), off, f"Bypass the insert of strip {strip.name}")
 
 
+def _program_insert(edge: Edge, reading: Reading) -> Switch:
+    item = reading.found.items[edge.owner].item
+    assert isinstance(item, Track | Bus)
+    off = SetValues(item=item.id, values=insert_with(item, "on", False))
+    return Switch((item.id, "insert"), off, f"Bypass the insert of {item.name}")
+
+
 def _feed(edge: Edge, reading: Reading) -> Switch | None:
     feed = reading.found.mixing[edge.owner].item
     if isinstance(feed, Feed) and feed.fixed:
@@ -124,6 +132,8 @@ _SWITCHES: dict[HopKind, Callable[[Edge, Reading], Switch | None]] = {
     "lead back": _lead,
     "direct": _direct,
     "monitor": _monitor,
+    "track send": _program_insert,
+    "track return": _program_insert,
     "fader": _fader,
     "send": _send,
     "source": _source,

@@ -115,7 +115,7 @@ def _of_crosspoint(edge: Edge, level: float, found: Index, aim_dbfs: float) -> l
 
 def _of_fader(edge: Edge, level: float, found: Index, aim_dbfs: float) -> list[Stage]:
     owner, gain = edge.owner, edge.gain_db
-    words = f"the gain of {'bus' if edge.start.bank == 'bus' else 'track'} {found.name(owner)}"
+    words = f"the gain of {'bus' if edge.end.bank == 'bus_out' else 'track'} {found.name(owner)}"
     return [Stage((owner,), words, gain, gain, HIGHEST_DB, lambda db: _values(owner, "gain_db", db))]
 
 
@@ -190,6 +190,10 @@ STAGES: dict[HopKind, Callable[[Edge, float, Index, float], list[Stage]]] = {
     "from device": _no_stage,
     "record": _no_stage,
     "monitor": _no_stage,
+    "track past": _no_stage,
+    "track dry": _no_stage,
+    "track send": _no_stage,
+    "track return": _no_stage,
     "fader": _of_fader,
     "mix": _no_stage,
     "send": _of_send,

@@ -230,6 +230,26 @@ def _program(program: Program, found: Index) -> None:
             place = f"{program.name}, bus {bus.name}"
             raise Broken(place, f"its output {bus.output!r} is no bus and no output of {program.name}")
     _sends(program, outputs)
+    _inserts(program)
+
+
+def _inserts(program: Program) -> None:
+    """An insert goes out by an output and comes back by an input, both as wide as what it hangs in."""
+    outputs, inputs = ({item.id: item for item in items} for items in (program.outputs, program.inputs))
+    for what, items in (("track", program.tracks), ("bus", program.buses)):
+        for item in items:
+            insert = item.insert
+            if insert is None:
+                continue
+            place = f"{program.name}, {what} {item.name}, insert"
+            for end, ends, side in ((insert.send, outputs, "output"), (insert.back, inputs, "input")):
+                if end not in ends:
+                    raise Broken(place, f"{end!r} is no {side} of {program.name}")
+                width = len(ends[end].legs)
+                if width != item.width:
+                    has = "mono" if width == 1 else "stereo"
+                    wanted = "mono" if item.width == 1 else "stereo"
+                    raise Broken(place, f"{side} {ends[end].name} is {has}, and {what} {item.name} is {wanted}")
 
 
 def _sends(program: Program, outputs: set[str]) -> None:

@@ -209,9 +209,11 @@ class Index:
         if placed is None:
             return 0
         if isinstance(placed.item, Track):
-            return placed.item.width if bank in ("track", "monitor", "post") else 0
+            banks = ("track", "monitor", "post", *(("point",) if placed.item.insert is not None else ()))
+            return placed.item.width if bank in banks else 0
         if isinstance(placed.item, Bus):
-            return placed.item.width if bank in ("bus", "bus_out") else 0
+            banks = ("bus", "bus_out", *(("bus_pre",) if placed.item.insert is not None else ()))
+            return placed.item.width if bank in banks else 0
         if isinstance(placed.item, Voice):
             return placed.item.width if bank == "voice" else 0
         if isinstance(placed.item, Send):

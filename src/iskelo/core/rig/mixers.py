@@ -39,12 +39,14 @@ class StripInsert(Value):
     """What hangs in a strip: sent out at jack ``send``, taken back at jack ``back`` (of the first leg).
 
     ``on``: in, else bypassed. ``dry_db``: the sound itself stays open beside it, so loud; None: it does not.
+    ``parallel``: that is meant, and no copy.
     """
 
     send: ChannelNumber
     back: ChannelNumber
     on: bool = True
     dry_db: GainDb | None = None
+    parallel: bool = False
 
 
 class Strip(Value):

@@ -19,10 +19,12 @@ Bank = Literal[
     "capture",  # a channel that an interface gives to the computer
     "input",  # a leg of a program's named input
     "track",  # what a track records
+    "point",  # a monitored track behind its effects, where an insert hangs
     "monitor",  # what a track lets through, before its fader
     "post",  # the same behind its fader
     "voice",  # a leg of what a program itself sounds
     "bus",  # a leg of a program's bus: the sum of what it takes
+    "bus_pre",  # the same behind an insert
     "bus_out",  # the same behind the bus's fader
     "output",  # a leg of a program's named output
     "playback",  # a channel that an interface takes from the computer
@@ -76,10 +78,12 @@ BANK_TABLE: dict[Bank, BankRow] = {
     "capture": BankRow("capture", "audio", "interface", 13, "computer_in", plugged=False),
     "input": BankRow("in", "audio", "input", 14, "program_in", plugged=False),
     "track": BankRow("track", "audio", "track", 15, "track", plugged=False),
+    "point": BankRow("insert point of track", "audio", "track", 15, "track", plugged=False),
     "monitor": BankRow("track", "audio", "track", 15, "track", plugged=False),
     "voice": BankRow("voice", "audio", "voice", 15, "source", plugged=False),
     "post": BankRow("track", "audio", "track", 16, "track", plugged=False),
     "bus": BankRow("bus", "audio", "bus", 17, "out", plugged=False),
+    "bus_pre": BankRow("bus", "audio", "bus", 17, "out", plugged=False),
     "bus_out": BankRow("bus", "audio", "bus", 18, "out", plugged=False),
     "output": BankRow("out", "audio", "output", 19, "out", plugged=False),
     "playback": BankRow("playback", "audio", "interface", 20, "out", plugged=False),

@@ -2,7 +2,7 @@
 
 from typing import Annotated, Literal
 
-from pydantic import Field, field_validator
+from pydantic import Field, JsonValue, field_validator
 
 from iskelo.core.rig.text import DelaySamples, GainDb, Id, Name, Notes
 from iskelo.core.rig.value import BufferSamples, ChannelNumber, Headroom, Margin, RateHz, Settable, Value, Width
@@ -45,6 +45,34 @@ PanLaw = Literal["0 dB", "-3 dB", "-4.5 dB", "-6 dB"]
 Tap = Literal["before the fader", "behind the fader"]
 
 
+class HeldTrip(Value):
+    """What a program knows of an insert's round trip: so many samples, at this rate and buffer.
+
+    ``origin``: it was *measured*, is what the driver *reports*, which leaves the outboard gear out, or was *computed*.
+    """
+
+    rate_hz: RateHz
+    buffer_samples: BufferSamples
+    samples: DelaySamples
+    origin: Literal["measured", "reported", "computed"] = "measured"
+
+
+class ProgramInsert(Value):
+    """What hangs in a track or a bus of a program: sent by output ``send``, taken back by input ``back``.
+
+    ``on``: in, else bypassed, and nothing is sent. ``dry_db``: the sound itself stays open beside it, so loud; None: it
+    does not. ``parallel``: that is meant, and no copy. ``held``: the round trip that the program's compensation counts
+    with; None: it knows of none.
+    """
+
+    send: Id
+    back: Id
+    on: bool = True
+    dry_db: GainDb | None = None
+    parallel: bool = False
+    held: HeldTrip | None = None
+
+
 class Track(Value):
     """A recorder's track: takes one named input, or a bus, records it when armed, passes it on when monitored.
 
@@ -62,13 +90,14 @@ class Track(Value):
     gain_db: Annotated[GainDb, Settable("gain", "dB")] = 0.0
     pan: Annotated[Pan, Settable("pan")] = 0.0
     effect_delay_samples: Annotated[DelaySamples, Settable("effect delay", "samples")] = 0
+    insert: Annotated[ProgramInsert | None, Settable("insert")] = None
 
 
 class Bus(Value):
     """A sum inside a program; ``output`` is another bus of it, or one of its outputs.
 
     ``effects``: what passes it is wet, such as reverberation, and no copy of the sound that was sent to it. Its own
-    effects delay what it takes before anything leaves it.
+    effects delay what it takes before anything leaves it; an insert hangs behind them.
     """
 
     id: Id
@@ -79,6 +108,7 @@ class Bus(Value):
     muted: Annotated[bool, Settable("muted")] = False
     effects: Annotated[bool, Settable("effects mix")] = False
     effect_delay_samples: Annotated[DelaySamples, Settable("effect delay", "samples")] = 0
+    insert: Annotated[ProgramInsert | None, Settable("insert")] = None
 
 
 class Send(Value):
@@ -113,6 +143,12 @@ class Voice(Value):
         Annotated[float, Field(ge=-144, le=0, allow_inf_nan=False)], Settable("level", "dBFS")
     ] = -18.0
     headroom_db: Annotated[Headroom | None, Settable("headroom needed", "dB")] = None
+
+
+def insert_with(item: Track | Bus, field: str, value: JsonValue) -> dict[str, JsonValue]:
+    """The values that change one field of what hangs in a track or a bus, and keep the others."""
+    kept = item.insert.model_dump(mode="json") if item.insert is not None else {}
+    return {"insert": kept | {field: value}}
 
 
 class LoadReading(Value):

@@ -301,7 +301,7 @@ def direct_instead(reading: Reading, state: LineState) -> list[Remedy]:
     for leg in state.legs:
         for arrival in leg.arrivals:
             ends = {edge.kind: edge for edge in arrival.route.edges}
-            if "direct" in ends or "capture" not in ends or "playback" not in ends:
+            if "direct" in ends or not {"capture", "playback", "monitor"} <= ends.keys():
                 continue
             jack_in, jack_out = ends["capture"].start, ends["playback"].end
             if jack_in.owner != jack_out.owner:

@@ -37,6 +37,9 @@ def output_nowhere(reading: Reading) -> list[Snag]:
         fed = {track.output for track in program.tracks}
         fed |= {voice.output for voice in program.voices} | {bus.output for bus in program.buses}
         fed |= {send.to for send in program.sends}
+        fed |= {
+            item.insert.send for item in (*program.tracks, *program.buses) if item.insert is not None and item.insert.on
+        }
         for item in program.outputs:
             empty = [leg for leg, channel in enumerate(item.legs, start=1) if _no_playback(channel, box)]
             if box is not None and item.id in fed and empty:
@@ -96,7 +99,9 @@ def unused_bus(reading: Reading) -> list[Snag]:
         fed |= {voice.output for voice in program.voices} | {bus.output for bus in program.buses}
         fed |= {send.to for send in program.sends}
         for bus in program.buses:
-            leads = bus.output is not None or any(send.item == bus.id for send in program.sends)
+            leads = (
+                bus.output is not None or bus.insert is not None or any(send.item == bus.id for send in program.sends)
+            )
             leads = leads or any(track.input == bus.id for track in program.tracks)
             if bus.id in fed and leads:
                 continue

@@ -1,13 +1,14 @@
 """Delay compensation inside a program: what meets in a mix waits for the latest of it.
 
-The latency of a track is that of what it takes and its own effects; that of a mix the latest of what it takes and its
-own effects. Each feed waits for what is missing. Muted strips count as well, so that nothing jumps when one is unmuted;
-tracks that are not monitored, sends that are
-off, and buses that feed themselves, do not. Common practice, no published source.
+The latency of a track is that of what it takes, its own effects, and what is known of its insert's round trip; that of
+a mix the latest of what it takes and its own effects. Each feed waits for what is missing. Muted strips count as well,
+so that nothing jumps when one is unmuted; tracks that are not monitored, sends that are off, inserts that are bypassed,
+and buses that feed themselves, do not. What goes out to an insert waits for nothing, and nothing waits for it. Common
+practice, no published source.
 """
 
 from iskelo.core.rig.index import Index
-from iskelo.core.rig.programs import Program
+from iskelo.core.rig.programs import Program, ProgramInsert
 from iskelo.core.wiring.blocks import buses_in_circles
 
 
@@ -21,9 +22,15 @@ def waits(program: Program, found: Index) -> dict[str, int]:
     return known
 
 
+def _known(insert: ProgramInsert | None) -> int:
+    """By how much a program holds what passes an insert to be late."""
+    return insert.held.samples if insert is not None and insert.on and insert.held is not None else 0
+
+
 def _waits(program: Program) -> dict[str, int]:
     circles = buses_in_circles(program)
-    effects = {bus.id: bus.effect_delay_samples for bus in program.buses}
+    # What a bus itself takes: its effects, and as much as is known of what hangs in it.
+    effects = {bus.id: bus.effect_delay_samples + _known(bus.insert) for bus in program.buses}
     tracks = {track.id: track for track in program.tracks}
     feeds: dict[str, list[tuple[str, str]]] = {}
     still = {track.id for track in program.tracks if not track.monitored} | circles
@@ -44,7 +51,7 @@ def _waits(program: Program) -> dict[str, int]:
             if item in tracks:
                 track = tracks[item]
                 before = latency(track.input) if track.input in effects else 0
-                latencies[item] = before + track.effect_delay_samples
+                latencies[item] = before + track.effect_delay_samples + _known(track.insert)
             elif item in effects and item not in circles:
                 latencies[item] = _latest(item) + effects[item]
         return latencies[item]

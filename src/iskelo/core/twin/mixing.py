@@ -45,6 +45,7 @@ class _Arriving:
     width: int
     pan: float | None
     latency: int
+    compensated: bool = True
 
 
 class Desk:
@@ -68,7 +69,7 @@ class Desk:
         total: Heard = {}
         latest = self._latest(sink)
         for each in self._arriving[sink]:
-            wait = latest - each.latency if self._program.delay_compensation else 0
+            wait = latest - each.latency if self._program.delay_compensation and each.compensated else 0
             for start, heard in each.legs.items():
                 for end, gain in side_gains(start, each.width, self._widths[sink], each.pan, self._program.pan_law):
                     if end == leg:
@@ -76,7 +77,7 @@ class Desk:
         return total
 
     def _latest(self, sink: str) -> int:
-        return max((each.latency for each in self._arriving[sink]), default=0)
+        return max((each.latency for each in self._arriving[sink] if each.compensated), default=0)
 
     def track(self, track: Track) -> None:
         """A track that takes a named input, or nothing that sounds; what it records is the input itself."""
@@ -93,9 +94,10 @@ class Desk:
     def bus(self, bus: Bus) -> None:
         """A bus that has taken all it takes, and the tracks that take it."""
         late = bus.effect_delay_samples
-        pre = {leg: _add({}, self.at(bus.id, leg), 1.0, late) for leg in range(1, bus.width + 1)}
+        point = {leg: _add({}, self.at(bus.id, leg), 1.0, late) for leg in range(1, bus.width + 1)}
+        pre, known = self._inserted(bus, point)
         post = {leg: _turned(heard, bus.gain_db) for leg, heard in pre.items()} if not bus.muted else {}
-        latency = self._latest(bus.id) + late
+        latency = self._latest(bus.id) + late + known
         self._give(bus, pre, post, _Arriving({}, bus.width, None, latency))
         for track in self._program.tracks:
             if track.input == bus.id:
@@ -108,11 +110,24 @@ class Desk:
         if not track.monitored:
             return
         late = track.effect_delay_samples
-        pre = {leg: _add({}, heard, 1.0, late) for leg, heard in taken.items()}
+        pre, known = self._inserted(track, {leg: _add({}, heard, 1.0, late) for leg, heard in taken.items()})
         post = {leg: _turned(heard, track.gain_db) for leg, heard in pre.items()} if not track.muted else {}
         if track.muted and self._program.mute_kills_pre:
             pre = {}
-        self._give(track, pre, post, _Arriving({}, track.width, track.pan, latency + late))
+        self._give(track, pre, post, _Arriving({}, track.width, track.pan, latency + late + known))
+
+    def _inserted(self, item: Track | Bus, point: dict[int, Heard]) -> tuple[dict[int, Heard], int]:
+        """What is behind an insert, and by how much the program counts that as late; its send goes out at once."""
+        insert = item.insert
+        if insert is None or not insert.on:
+            return point, 0
+        self._arriving[insert.send].append(_Arriving(point, item.width, None, 0, compensated=False))
+        dry = insert.dry_db
+        behind = {}
+        for leg in range(1, item.width + 1):
+            back: Heard = {((insert.back, leg), 0): 1.0}
+            behind[leg] = _add(back, point.get(leg, {}), 10.0 ** (dry / 20), 0) if dry is not None else back
+        return behind, insert.held.samples if insert.held is not None else 0
 
     def leads_to(self, bus: Bus) -> set[str]:
         """The buses that one feeds: by its output, its sends, or a track that takes it."""

@@ -12,7 +12,7 @@ from iskelo.core.rig.gear import Aggregate, Interface, Source
 from iskelo.core.rig.index import Hindrance, Index
 from iskelo.core.rig.links import link_overload
 from iskelo.core.rig.outboard import Outboard
-from iskelo.core.rig.programs import Bus, Program, Send, Track
+from iskelo.core.rig.programs import Bus, Program, Send, Track, insert_with
 from iskelo.core.rig.rig import Patch
 from iskelo.core.rig.value import Value
 from iskelo.core.values import Fact, fact
@@ -287,12 +287,31 @@ def not_enabled(program: Program, side: Side, channel: int) -> Block:
     )
 
 
+def not_monitored(track: Track) -> Block | None:
+    """A track that is not monitored lets nothing through."""
+    if track.monitored:
+        return None
+    opened = Setting(track.id, {"monitored": True, "muted": False})
+    return Block(fact("not monitored", track=track.id), track.id, opened, fact("monitor track", track=track.id))
+
+
 def not_heard(track: Track, program: Program) -> Block | None:
     """Why nothing passes a track before its fader: it is not monitored, or muted where that silences all of it."""
-    if not track.monitored:
-        opened = Setting(track.id, {"monitored": True, "muted": False})
-        return Block(fact("not monitored", track=track.id), track.id, opened, fact("monitor track", track=track.id))
-    return track_muted(track) if program.mute_kills_pre else None
+    return not_monitored(track) or (track_muted(track) if program.mute_kills_pre else None)
+
+
+def insert_bypassed(item: Track | Bus) -> Block:
+    """A bypassed insert is neither sent to nor heard."""
+    opened = Setting(item.id, insert_with(item, "on", True))
+    said = fact("insert of item bypassed", item=item.id)
+    return Block(said, f"{item.id}/insert", opened, fact("put insert of item in", item=item.id))
+
+
+def insert_in(item: Track | Bus) -> Block:
+    """An insert without a dry path lets nothing past it."""
+    opened = Setting(item.id, insert_with(item, "on", False))
+    said = fact("insert of item in", item=item.id)
+    return Block(said, f"{item.id}/insert", opened, fact("bypass insert of item", item=item.id))
 
 
 def track_muted(track: Track) -> Block | None:

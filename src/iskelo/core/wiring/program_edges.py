@@ -7,7 +7,7 @@ from iskelo.core.rig.device_streams import OpenDevice
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.mixing import legs_into
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.programs import PanLaw, Program, ProgramPort, Send, Track
+from iskelo.core.rig.programs import Bus, PanLaw, Program, ProgramPort, Send, Track
 from iskelo.core.values import fact
 from iskelo.core.wiring.blocks import (
     Block,
@@ -16,8 +16,11 @@ from iskelo.core.wiring.blocks import (
     bus_in_a_circle,
     bus_muted,
     buses_in_circles,
+    insert_bypassed,
+    insert_in,
     not_enabled,
     not_heard,
+    not_monitored,
     not_running,
     not_shown,
     send_off,
@@ -76,6 +79,8 @@ def program_edges(program: Program, found: Index) -> list[Edge]:
     refused = refused_to_arm(program)
     for track in program.tracks:
         monitor, sends = legs_of(track.id, "monitor", track.width), given.get(track.id, ())
+        # Where nothing hangs in it, a track's insert point is no port of its own.
+        point = legs_of(track.id, "point", track.width) if track.insert is not None else monitor
         if track.input is not None:
             armed = None
             if not track.armed:
@@ -89,10 +94,11 @@ def program_edges(program: Program, found: Index) -> list[Edge]:
             if track.input in sinks:
                 # What comes from a named input has met its device on the way; a mix runs only if the program does.
                 armed = armed or not_running(program, streams, found)
-            heard = not_heard(track, program)
-            for leg, (start, end) in enumerate(zip(starts[track.input], monitor, strict=False), start=1):
+            heard = not_heard(track, program) if track.insert is None else not_monitored(track)
+            for leg, (start, end) in enumerate(zip(starts[track.input], point, strict=False), start=1):
                 edges.append(edge_of((start, Port(track.id, "track", leg), "record", track.id, 0.0, 1, armed)))
                 edges.append(edge_of((start, end, "monitor", track.id, 0.0, 1, heard)))
+        edges += _hung(track, point, monitor, starts, sinks, not_heard(track, program))
         if track.output is not None or sends:
             post, muted = legs_of(track.id, "post", track.width), track_muted(track)
             edges += [
@@ -107,20 +113,63 @@ def program_edges(program: Program, found: Index) -> list[Edge]:
         if voice.output is not None:
             edges += _mixed("mix", voice.id, legs, sinks[voice.output], (law, voice.pan))
         edges += _sent(given.get(voice.id, ()), legs, legs, sinks, (law, voice.pan))
+    return edges + _bus_edges(program, given, taken, starts, sinks)
+
+
+def _bus_edges(
+    program: Program,
+    given: Mapping[str, Sequence[Send]],
+    taken: set[str | None],
+    starts: Mapping[str, tuple[Port, ...]],
+    sinks: Mapping[str, tuple[Port, ...]],
+) -> list[Edge]:
+    """What buses pass on; ``given`` are sends by who gives, ``taken`` what tracks take."""
+    edges: list[Edge] = []
     circles = buses_in_circles(program) if program.buses else set()
     for bus in program.buses:
         sends = given.get(bus.id, ())
-        if bus.output is None and not sends and bus.id not in taken:
+        if bus.output is None and bus.insert is None and not sends and bus.id not in taken:
             continue
-        legs, post = sinks[bus.id], legs_of(bus.id, "bus_out", bus.width)
+        point, post = sinks[bus.id], legs_of(bus.id, "bus_out", bus.width)
+        legs = legs_of(bus.id, "bus_pre", bus.width) if bus.insert is not None else point
         shut = bus_in_a_circle(program, bus, circles) if bus.id in circles else None
+        edges += _hung(bus, point, legs, starts, sinks, shut, silent=shut)
         muted = shut or bus_muted(bus)
         edges += [
             edge_of((start, end, "fader", bus.id, bus.gain_db, 1, muted)) for start, end in zip(legs, post, strict=True)
         ]
         if bus.output is not None:
             edges += _mixed("mix", bus.id, post, sinks[bus.output])
-        edges += _sent(sends, legs, post, sinks, (law, None), shut)
+        edges += _sent(sends, legs, post, sinks, (program.pan_law, None), shut)
+    return edges
+
+
+def _hung(
+    item: Track | Bus,
+    point: tuple[Port, ...],
+    pre: tuple[Port, ...],
+    starts: Mapping[str, tuple[Port, ...]],
+    sinks: Mapping[str, tuple[Port, ...]],
+    shut: Block | None,
+    silent: Block | None = None,
+) -> list[Edge]:
+    """What hangs in a track or a bus: its send, its return, the way past it or beside it.
+
+    ``shut``: why nothing gets before its fader at all; ``silent``: why it gives nothing out to what hangs in it.
+    """
+    insert = item.insert
+    if insert is None:
+        return []
+    off = None if insert.on else insert_bypassed(item)
+    edges = []
+    for start, end, out, back in zip(point, pre, sinks[insert.send], starts[insert.back], strict=True):
+        edges.append(edge_of((start, out, "track send", item.id, 0.0, 1, silent or off)))
+        edges.append(edge_of((back, end, "track return", item.id, 0.0, 1, off or shut)))
+        if insert.on and insert.dry_db is not None:
+            edges.append(edge_of((start, end, "track dry", item.id, insert.dry_db, 1, shut)))
+        else:
+            past = insert_in(item) if insert.on else shut
+            edges.append(edge_of((start, end, "track past", item.id, 0.0, 1, past)))
     return edges
 
 
