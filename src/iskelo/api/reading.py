@@ -10,6 +10,7 @@ from iskelo.api.problems import ANSWERS
 from iskelo.core.answers import Answer, PortUse, answer_for, port_uses
 from iskelo.core.device_maps import AggregateView, ClockRow, aggregate_views, clock_tree
 from iskelo.core.edits.base import Refused
+from iskelo.core.insert_view import InsertView, insert_views
 from iskelo.core.mixer_view import MixerView, mixer_view
 from iskelo.core.paperwork.set_up import SetUpStep, set_up_list
 from iskelo.core.planner.budgets import LineBudget, line_budgets
@@ -17,6 +18,7 @@ from iskelo.core.planner.ladder import Ladder, ladders
 from iskelo.core.responses import ResponseView, line_response
 from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.ports import Bank, Port
+from iskelo.core.rig.programs import Program
 from iskelo.core.survey import ArrivalView, line_ways
 
 router = APIRouter(prefix="/api/rigs", responses=ANSWERS)
@@ -49,6 +51,16 @@ def mixer(rig_id: UUID, box_id: str, session: Database) -> MixerView:
     if view is None:
         raise Refused("mixer", "there is no such mixer now; it may have been removed in another window")
     return view
+
+
+@router.get("/{rig_id}/programs/{program_id}/inserts")
+def inserts(rig_id: UUID, program_id: str, session: Database) -> list[InsertView]:
+    """A program's tracks and buses, and what hangs in each."""
+    reading = known_of(session, rig_id).reading
+    program = reading.found.gear.get(program_id)
+    if not isinstance(program, Program):
+        raise Refused("inserts", "there is no such program now; it may have been removed in another window")
+    return list(insert_views(reading, program))
 
 
 @router.get("/{rig_id}/ladders")

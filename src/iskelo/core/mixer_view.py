@@ -171,7 +171,8 @@ def insert_words(strip: Strip) -> str:
         return ""
     insert = strip.insert
     dry = f", dry {say_figure(insert.dry_db)}" if insert.dry_db is not None else ""
-    return f"out {insert.send} › in {insert.back}{dry}"
+    meant = ", parallel" if dry and insert.parallel else ""
+    return f"out {insert.send} › in {insert.back}{dry}{meant}"
 
 
 def feeds_phrase(mixer: Mixer, item: Strip | Mix) -> str:

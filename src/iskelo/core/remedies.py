@@ -57,7 +57,8 @@ def tried_remedies(rig: Rig, snag: Snag, before: Surveyed | None = None) -> tupl
     An act is offered only if it betters the rig (``standing``), takes no line with it that arrived unless it frees
     more, and makes no new trouble that is worse than the one it mends; where none does, one that harms lines is offered
     with what mends those.
-    Acts are ranked by lines freed, lines harmed, whether the snag is gone, numbers moved, delay added, edits; behind
+    Acts are ranked by lines freed, lines harmed, whether the snag is gone, whether they give up what somebody has set up,
+    numbers moved, delay added, edits; behind
     them come at most as many corrections of facts.
     """
     known = before or survey_again(rig, None)
@@ -145,7 +146,7 @@ class _Trial:
         # Of equals the one that mends the cause and not only what follows from it.
         left = any(each.key == self._snag.key for each in again.snags)
         moved = len(compare(self._known, again, "").numbers)
-        rank = (-freed, len(harmed), left, moved, round(later_ms, 6), len(remedy.edits))
+        rank = (-freed, len(harmed), left, remedy.gives_up, moved, round(later_ms, 6), len(remedy.edits))
         return _Tried(remedy, again, applied.words, freed, harmed, rank)
 
 

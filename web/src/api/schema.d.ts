@@ -660,6 +660,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rigs/{rig_id}/insert-figure": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Plan Insert Figure
+         * @description The edits after which a program counts with this round trip of an insert; nothing is made yet.
+         */
+        post: operations["plan_insert_figure_api_rigs__rig_id__insert_figure_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rigs/{rig_id}/join": {
         parameters: {
             query?: never;
@@ -780,6 +800,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rigs/{rig_id}/measure-insert": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Measure
+         * @description Send the test signal through what hangs in a track or a bus, on the twin; nothing is changed yet.
+         */
+        post: operations["measure_api_rigs__rig_id__measure_insert_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rigs/{rig_id}/mixers/{box_id}": {
         parameters: {
             query?: never;
@@ -852,6 +892,26 @@ export interface paths {
          * @description Every joined port with what feeds it and what it feeds.
          */
         get: operations["ports_api_rigs__rig_id__ports_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{rig_id}/programs/{program_id}/inserts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Inserts
+         * @description A program's tracks and buses, and what hangs in each.
+         */
+        get: operations["inserts_api_rigs__rig_id__programs__program_id__inserts_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2375,7 +2435,7 @@ export interface components {
          * @description A sum inside a program; ``output`` is another bus of it, or one of its outputs.
          *
          *     ``effects``: what passes it is wet, such as reverberation, and no copy of the sound that was sent to it. Its own
-         *     effects delay what it takes before anything leaves it.
+         *     effects delay what it takes before anything leaves it; an insert hangs behind them.
          */
         "Bus-Input": {
             /**
@@ -2395,6 +2455,7 @@ export interface components {
             gain_db?: number;
             /** Id */
             id: string;
+            insert?: components["schemas"]["ProgramInsert-Input"] | null;
             /**
              * Muted
              * @default false
@@ -2415,7 +2476,7 @@ export interface components {
          * @description A sum inside a program; ``output`` is another bus of it, or one of its outputs.
          *
          *     ``effects``: what passes it is wet, such as reverberation, and no copy of the sound that was sent to it. Its own
-         *     effects delay what it takes before anything leaves it.
+         *     effects delay what it takes before anything leaves it; an insert hangs behind them.
          */
         "Bus-Output": {
             /**
@@ -2435,6 +2496,7 @@ export interface components {
             gain_db: number;
             /** Id */
             id: string;
+            insert: components["schemas"]["ProgramInsert-Output"] | null;
             /**
              * Muted
              * @default false
@@ -2539,7 +2601,7 @@ export interface components {
             /** Current */
             current: boolean;
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /** Label */
             label: string;
             /** Note */
@@ -2955,7 +3017,7 @@ export interface components {
             /** Driver */
             driver: string;
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /** Kind */
             kind: string;
             /** Now */
@@ -2973,7 +3035,7 @@ export interface components {
          */
         EditRequest: {
             /** Edits */
-            edits: (components["schemas"]["AddSources-Input"] | components["schemas"]["AddInterface-Input"] | components["schemas"]["AddProgram-Input"] | components["schemas"]["AddDestination-Input"] | components["schemas"]["AddOutboard-Input"] | components["schemas"]["AddGear-Input"] | components["schemas"]["AddDriver-Input"] | components["schemas"]["AddVoices-Input"] | components["schemas"]["AddBuses-Input"] | components["schemas"]["AddSends-Input"] | components["schemas"]["AddProgramPorts-Input"] | components["schemas"]["AddTracks-Input"] | components["schemas"]["AddStrips-Input"] | components["schemas"]["AddMixes-Input"] | components["schemas"]["AddFeed-Input"] | components["schemas"]["SetValues-Input"] | components["schemas"]["RenameEverywhere-Input"] | components["schemas"]["SetLeg-Input"] | components["schemas"]["FillChannels-Input"] | components["schemas"]["EnableChannels-Input"] | components["schemas"]["SetDevice-Input"] | components["schemas"]["SetOutputDevice-Input"] | components["schemas"]["JoinDevices-Input"] | components["schemas"]["SetMembers-Input"] | components["schemas"]["SetDirect-Input"] | components["schemas"]["SetTrim-Input"] | components["schemas"]["SetOutputTrim-Input"] | components["schemas"]["SetJack-Input"] | components["schemas"]["SetMixer-Input"] | components["schemas"]["TypeFeeds-Input"] | components["schemas"]["TypeStripFeeds-Input"] | components["schemas"]["TypeInsert-Input"] | components["schemas"]["UseStageBox-Input"] | components["schemas"]["SwitchReturns-Input"] | components["schemas"]["SwapGear-Input"] | components["schemas"]["Plug-Input"] | components["schemas"]["Remove-Input"] | components["schemas"]["AddLine-Input"])[];
+            edits: (components["schemas"]["AddSources-Input"] | components["schemas"]["AddInterface-Input"] | components["schemas"]["AddProgram-Input"] | components["schemas"]["AddDestination-Input"] | components["schemas"]["AddOutboard-Input"] | components["schemas"]["AddGear-Input"] | components["schemas"]["AddDriver-Input"] | components["schemas"]["AddVoices-Input"] | components["schemas"]["AddBuses-Input"] | components["schemas"]["AddSends-Input"] | components["schemas"]["AddProgramPorts-Input"] | components["schemas"]["AddTracks-Input"] | components["schemas"]["AddStrips-Input"] | components["schemas"]["AddMixes-Input"] | components["schemas"]["AddFeed-Input"] | components["schemas"]["SetValues-Input"] | components["schemas"]["RenameEverywhere-Input"] | components["schemas"]["SetLeg-Input"] | components["schemas"]["FillChannels-Input"] | components["schemas"]["EnableChannels-Input"] | components["schemas"]["SetDevice-Input"] | components["schemas"]["SetOutputDevice-Input"] | components["schemas"]["JoinDevices-Input"] | components["schemas"]["SetMembers-Input"] | components["schemas"]["SetDirect-Input"] | components["schemas"]["SetTrim-Input"] | components["schemas"]["SetOutputTrim-Input"] | components["schemas"]["SetJack-Input"] | components["schemas"]["SetMixer-Input"] | components["schemas"]["TypeFeeds-Input"] | components["schemas"]["TypeStripFeeds-Input"] | components["schemas"]["TypeInsert-Input"] | components["schemas"]["TypeProgramInsert-Input"] | components["schemas"]["UseStageBox-Input"] | components["schemas"]["SwitchReturns-Input"] | components["schemas"]["SwapGear-Input"] | components["schemas"]["Plug-Input"] | components["schemas"]["Remove-Input"] | components["schemas"]["AddLine-Input"])[];
             /** Revision */
             revision: number;
         };
@@ -3064,7 +3126,7 @@ export interface components {
              */
             area: "boxes" | "clocks" | "computer" | "leads" | "supply";
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /** Key */
             key: string;
             /** Words */
@@ -3275,7 +3337,7 @@ export interface components {
          */
         FillView: {
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /** Numbers */
             numbers: {
                 [key: string]: string;
@@ -3296,6 +3358,46 @@ export interface components {
             kind: "silent" | "half silent" | "blocked" | "crossed" | "howls" | "doubled" | "crowded" | "off speed" | "drifting" | "inverted" | "other tap" | "skewed" | "rings" | "late" | "hot" | "low" | "arrives";
             /** Words */
             words: string;
+        };
+        /**
+         * HeldTrip
+         * @description What a program knows of an insert's round trip: so many samples, at this rate and buffer.
+         *
+         *     ``origin``: it was *measured*, is what the driver *reports*, which leaves the outboard gear out, or was *computed*.
+         */
+        "HeldTrip-Input": {
+            /** Buffer Samples */
+            buffer_samples: number;
+            /**
+             * Origin
+             * @default measured
+             * @enum {string}
+             */
+            origin?: "measured" | "reported" | "computed";
+            /** Rate Hz */
+            rate_hz: number;
+            /** Samples */
+            samples: number;
+        };
+        /**
+         * HeldTrip
+         * @description What a program knows of an insert's round trip: so many samples, at this rate and buffer.
+         *
+         *     ``origin``: it was *measured*, is what the driver *reports*, which leaves the outboard gear out, or was *computed*.
+         */
+        "HeldTrip-Output": {
+            /** Buffer Samples */
+            buffer_samples: number;
+            /**
+             * Origin
+             * @default measured
+             * @enum {string}
+             */
+            origin: "measured" | "reported" | "computed";
+            /** Rate Hz */
+            rate_hz: number;
+            /** Samples */
+            samples: number;
         };
         /**
          * HopView
@@ -3407,6 +3509,72 @@ export interface components {
              * @default
              */
             track: string;
+        };
+        /**
+         * InsertFigureRequest
+         * @description A round trip of an insert, typed as it was measured, or (None) as it is computed or reported now.
+         */
+        InsertFigureRequest: {
+            /** Item */
+            item: string;
+            /**
+             * Origin
+             * @default measured
+             * @enum {string}
+             */
+            origin?: "measured" | "reported" | "computed";
+            /** Samples */
+            samples?: number | null;
+        };
+        /**
+         * InsertHeard
+         * @description What came back: after how many samples (the later leg), how loud against what was sent, with which polarity.
+         *
+         *     ``copies``: so many times, of the leg that came back most often.
+         */
+        InsertHeard: {
+            /** Copies */
+            copies: number;
+            /** Gain Db */
+            gain_db: number;
+            /** Inverted */
+            inverted: boolean;
+            /** Rate Hz */
+            rate_hz: number;
+            /** Samples */
+            samples: number;
+        };
+        /**
+         * InsertMeasured
+         * @description What a measuring run heard, in words, and the edits that take it as measured.
+         */
+        InsertMeasured: {
+            /** Edits */
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            heard: components["schemas"]["InsertHeard"];
+            /** Words */
+            words: string;
+        };
+        /**
+         * InsertView
+         * @description One row: a track or a bus; ``phrase`` is what hangs in it as it could be typed, empty if nothing does.
+         */
+        InsertView: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** On */
+            on: boolean;
+            /** Phrase */
+            phrase: string;
+            /** Position */
+            position: number;
+            /** Side */
+            side: string;
+            trip: components["schemas"]["TripView"] | null;
+            /** Width */
+            width: number;
         };
         /**
          * Interface
@@ -3926,7 +4094,7 @@ export interface components {
             buffers_samples: number[];
             device: components["schemas"]["AggregateView"];
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /** Padded */
             padded: boolean;
             /** Program */
@@ -4987,7 +5155,7 @@ export interface components {
          */
         PlanView: {
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /** Rows */
             rows: components["schemas"]["RowOutcome"][];
             trial: components["schemas"]["NowAfter"] | null;
@@ -5050,7 +5218,7 @@ export interface components {
         };
         Port: [
             string,
-            "out" | "jack_in" | "preamp" | "strip_direct" | "strip_point" | "strip_pre" | "strip_post" | "feed" | "mix" | "mix_post" | "to_computer" | "from_computer" | "to_jack" | "capture" | "input" | "track" | "monitor" | "post" | "voice" | "bus" | "bus_out" | "output" | "playback" | "jack_out" | "outboard_in" | "outboard_out" | "in" | "word_in" | "word_out" | "optical_in" | "optical_out",
+            "out" | "jack_in" | "preamp" | "strip_direct" | "strip_point" | "strip_pre" | "strip_post" | "feed" | "mix" | "mix_post" | "to_computer" | "from_computer" | "to_jack" | "capture" | "input" | "track" | "point" | "monitor" | "post" | "voice" | "bus" | "bus_pre" | "bus_out" | "output" | "playback" | "jack_out" | "outboard_in" | "outboard_out" | "in" | "word_in" | "word_out" | "optical_in" | "optical_out",
             number
         ];
         /**
@@ -5385,6 +5553,60 @@ export interface components {
             voices: components["schemas"]["Voice-Output"][];
         };
         /**
+         * ProgramInsert
+         * @description What hangs in a track or a bus of a program: sent by output ``send``, taken back by input ``back``.
+         *
+         *     ``on``: in, else bypassed, and nothing is sent. ``dry_db``: the sound itself stays open beside it, so loud; None: it
+         *     does not. ``parallel``: that is meant, and no copy. ``held``: the round trip that the program's compensation counts
+         *     with; None: it knows of none.
+         */
+        "ProgramInsert-Input": {
+            /** Back */
+            back: string;
+            /** Dry Db */
+            dry_db?: number | null;
+            held?: components["schemas"]["HeldTrip-Input"] | null;
+            /**
+             * On
+             * @default true
+             */
+            on?: boolean;
+            /**
+             * Parallel
+             * @default false
+             */
+            parallel?: boolean;
+            /** Send */
+            send: string;
+        };
+        /**
+         * ProgramInsert
+         * @description What hangs in a track or a bus of a program: sent by output ``send``, taken back by input ``back``.
+         *
+         *     ``on``: in, else bypassed, and nothing is sent. ``dry_db``: the sound itself stays open beside it, so loud; None: it
+         *     does not. ``parallel``: that is meant, and no copy. ``held``: the round trip that the program's compensation counts
+         *     with; None: it knows of none.
+         */
+        "ProgramInsert-Output": {
+            /** Back */
+            back: string;
+            /** Dry Db */
+            dry_db: number | null;
+            held: components["schemas"]["HeldTrip-Output"] | null;
+            /**
+             * On
+             * @default true
+             */
+            on: boolean;
+            /**
+             * Parallel
+             * @default false
+             */
+            parallel: boolean;
+            /** Send */
+            send: string;
+        };
+        /**
          * ProgramPort
          * @description A named input or output of a program; each leg is mapped to a channel of the device, or to none.
          *
@@ -5621,10 +5843,10 @@ export interface components {
             show_minutes: number | null;
             /**
              * Version
-             * @default 5
+             * @default 6
              * @constant
              */
-            version: 5;
+            version: 6;
         };
         /**
          * RigSummary
@@ -6610,6 +6832,7 @@ export interface components {
          * @description What hangs in a strip: sent out at jack ``send``, taken back at jack ``back`` (of the first leg).
          *
          *     ``on``: in, else bypassed. ``dry_db``: the sound itself stays open beside it, so loud; None: it does not.
+         *     ``parallel``: that is meant, and no copy.
          */
         "StripInsert-Input": {
             /** Back */
@@ -6621,6 +6844,11 @@ export interface components {
              * @default true
              */
             on?: boolean;
+            /**
+             * Parallel
+             * @default false
+             */
+            parallel?: boolean;
             /** Send */
             send: number;
         };
@@ -6629,6 +6857,7 @@ export interface components {
          * @description What hangs in a strip: sent out at jack ``send``, taken back at jack ``back`` (of the first leg).
          *
          *     ``on``: in, else bypassed. ``dry_db``: the sound itself stays open beside it, so loud; None: it does not.
+         *     ``parallel``: that is meant, and no copy.
          */
         "StripInsert-Output": {
             /** Back */
@@ -6640,6 +6869,11 @@ export interface components {
              * @default true
              */
             on: boolean;
+            /**
+             * Parallel
+             * @default false
+             */
+            parallel: boolean;
             /** Send */
             send: number;
         };
@@ -6798,7 +7032,7 @@ export interface components {
          */
         SwapView: {
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /** Jacks */
             jacks: components["schemas"]["JackMove"][];
             trial: components["schemas"]["NowAfter"];
@@ -6939,6 +7173,7 @@ export interface components {
             id: string;
             /** Input */
             input?: string | null;
+            insert?: components["schemas"]["ProgramInsert-Input"] | null;
             /**
              * Monitored
              * @default false
@@ -6990,6 +7225,7 @@ export interface components {
             id: string;
             /** Input */
             input: string | null;
+            insert: components["schemas"]["ProgramInsert-Output"] | null;
             /**
              * Monitored
              * @default false
@@ -7021,7 +7257,7 @@ export interface components {
          */
         TrialRequest: {
             /** Edits */
-            edits: (components["schemas"]["AddSources-Input"] | components["schemas"]["AddInterface-Input"] | components["schemas"]["AddProgram-Input"] | components["schemas"]["AddDestination-Input"] | components["schemas"]["AddOutboard-Input"] | components["schemas"]["AddGear-Input"] | components["schemas"]["AddDriver-Input"] | components["schemas"]["AddVoices-Input"] | components["schemas"]["AddBuses-Input"] | components["schemas"]["AddSends-Input"] | components["schemas"]["AddProgramPorts-Input"] | components["schemas"]["AddTracks-Input"] | components["schemas"]["AddStrips-Input"] | components["schemas"]["AddMixes-Input"] | components["schemas"]["AddFeed-Input"] | components["schemas"]["SetValues-Input"] | components["schemas"]["RenameEverywhere-Input"] | components["schemas"]["SetLeg-Input"] | components["schemas"]["FillChannels-Input"] | components["schemas"]["EnableChannels-Input"] | components["schemas"]["SetDevice-Input"] | components["schemas"]["SetOutputDevice-Input"] | components["schemas"]["JoinDevices-Input"] | components["schemas"]["SetMembers-Input"] | components["schemas"]["SetDirect-Input"] | components["schemas"]["SetTrim-Input"] | components["schemas"]["SetOutputTrim-Input"] | components["schemas"]["SetJack-Input"] | components["schemas"]["SetMixer-Input"] | components["schemas"]["TypeFeeds-Input"] | components["schemas"]["TypeStripFeeds-Input"] | components["schemas"]["TypeInsert-Input"] | components["schemas"]["UseStageBox-Input"] | components["schemas"]["SwitchReturns-Input"] | components["schemas"]["SwapGear-Input"] | components["schemas"]["Plug-Input"] | components["schemas"]["Remove-Input"] | components["schemas"]["AddLine-Input"])[];
+            edits: (components["schemas"]["AddSources-Input"] | components["schemas"]["AddInterface-Input"] | components["schemas"]["AddProgram-Input"] | components["schemas"]["AddDestination-Input"] | components["schemas"]["AddOutboard-Input"] | components["schemas"]["AddGear-Input"] | components["schemas"]["AddDriver-Input"] | components["schemas"]["AddVoices-Input"] | components["schemas"]["AddBuses-Input"] | components["schemas"]["AddSends-Input"] | components["schemas"]["AddProgramPorts-Input"] | components["schemas"]["AddTracks-Input"] | components["schemas"]["AddStrips-Input"] | components["schemas"]["AddMixes-Input"] | components["schemas"]["AddFeed-Input"] | components["schemas"]["SetValues-Input"] | components["schemas"]["RenameEverywhere-Input"] | components["schemas"]["SetLeg-Input"] | components["schemas"]["FillChannels-Input"] | components["schemas"]["EnableChannels-Input"] | components["schemas"]["SetDevice-Input"] | components["schemas"]["SetOutputDevice-Input"] | components["schemas"]["JoinDevices-Input"] | components["schemas"]["SetMembers-Input"] | components["schemas"]["SetDirect-Input"] | components["schemas"]["SetTrim-Input"] | components["schemas"]["SetOutputTrim-Input"] | components["schemas"]["SetJack-Input"] | components["schemas"]["SetMixer-Input"] | components["schemas"]["TypeFeeds-Input"] | components["schemas"]["TypeStripFeeds-Input"] | components["schemas"]["TypeInsert-Input"] | components["schemas"]["TypeProgramInsert-Input"] | components["schemas"]["UseStageBox-Input"] | components["schemas"]["SwitchReturns-Input"] | components["schemas"]["SwapGear-Input"] | components["schemas"]["Plug-Input"] | components["schemas"]["Remove-Input"] | components["schemas"]["AddLine-Input"])[];
         };
         /**
          * TriedRemedy
@@ -7029,7 +7265,7 @@ export interface components {
          */
         TriedRemedy: {
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /**
              * Fact
              * @default false
@@ -7038,6 +7274,38 @@ export interface components {
             trial: components["schemas"]["NowAfter"];
             /** Words */
             words: string;
+        };
+        /**
+         * TripView
+         * @description What an insert does: jacks and gear on its way, the round trip computed now, its level and polarity.
+         *
+         *     ``held_samples`` is what its program counts with, ``known`` how that stands to what it takes.
+         */
+        TripView: {
+            /** Assumed */
+            assumed: boolean;
+            /** Gain Db */
+            gain_db: number | null;
+            /**
+             * Held Origin
+             * @enum {string}
+             */
+            held_origin: "" | "measured" | "reported" | "computed";
+            /** Held Samples */
+            held_samples: number | null;
+            /** Inverted */
+            inverted: boolean;
+            /**
+             * Known
+             * @enum {string}
+             */
+            known: "right" | "nothing" | "other rate" | "other buffer" | "wrong";
+            /** Ms */
+            ms: number | null;
+            /** Samples */
+            samples: number | null;
+            /** Way */
+            way: string;
         };
         /**
          * TypeFeeds
@@ -7116,6 +7384,40 @@ export interface components {
             edit: "type_insert";
             /** Strip */
             strip: string;
+            /** Text */
+            text: string;
+        };
+        /**
+         * TypeProgramInsert
+         * @description Hang something in a track or a bus of a program: 'Anvil press', 'out 3 in 5 dry -6', 'To tape > From tape'.
+         *
+         *     Ports, channels and leads that are missing are made. 'bypassed' or 'in' alone switch it, 'none' takes it out.
+         */
+        "TypeProgramInsert-Input": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "type_program_insert";
+            /** Item */
+            item: string;
+            /** Text */
+            text: string;
+        };
+        /**
+         * TypeProgramInsert
+         * @description Hang something in a track or a bus of a program: 'Anvil press', 'out 3 in 5 dry -6', 'To tape > From tape'.
+         *
+         *     Ports, channels and leads that are missing are made. 'bypassed' or 'in' alone switch it, 'none' takes it out.
+         */
+        "TypeProgramInsert-Output": {
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "type_program_insert";
+            /** Item */
+            item: string;
             /** Text */
             text: string;
         };
@@ -7322,7 +7624,7 @@ export interface components {
          */
         WholePlan: {
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /** Steps */
             steps: components["schemas"]["PlanSteps"][];
             trial: components["schemas"]["NowAfter"];
@@ -9073,7 +9375,7 @@ export interface operations {
         parameters: {
             query: {
                 owner: string;
-                bank: "out" | "jack_in" | "preamp" | "strip_direct" | "strip_point" | "strip_pre" | "strip_post" | "feed" | "mix" | "mix_post" | "to_computer" | "from_computer" | "to_jack" | "capture" | "input" | "track" | "monitor" | "post" | "voice" | "bus" | "bus_out" | "output" | "playback" | "jack_out" | "outboard_in" | "outboard_out" | "in" | "word_in" | "word_out" | "optical_in" | "optical_out";
+                bank: "out" | "jack_in" | "preamp" | "strip_direct" | "strip_point" | "strip_pre" | "strip_post" | "feed" | "mix" | "mix_post" | "to_computer" | "from_computer" | "to_jack" | "capture" | "input" | "track" | "point" | "monitor" | "post" | "voice" | "bus" | "bus_pre" | "bus_out" | "output" | "playback" | "jack_out" | "outboard_in" | "outboard_out" | "in" | "word_in" | "word_out" | "optical_in" | "optical_out";
                 number: number;
             };
             header?: never;
@@ -10049,7 +10351,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+                    "application/json": (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
                 };
             };
             /** @description The request cannot be read */
@@ -10537,6 +10839,104 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ListView"];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not from one of Iskelo's own pages */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description No such rig, check, piece or address */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with the place and the reason */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    plan_insert_figure_api_rigs__rig_id__insert_figure_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InsertFigureRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
                 };
             };
             /** @description The request cannot be read */
@@ -11190,6 +11590,104 @@ export interface operations {
             };
         };
     };
+    measure_api_rigs__rig_id__measure_insert_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InsertFigureRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InsertMeasured"];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not from one of Iskelo's own pages */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description No such rig, check, piece or address */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with the place and the reason */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     mixer_api_rigs__rig_id__mixers__box_id__get: {
         parameters: {
             query?: never;
@@ -11571,6 +12069,101 @@ export interface operations {
             };
         };
     };
+    inserts_api_rigs__rig_id__programs__program_id__inserts_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig_id: string;
+                program_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InsertView"][];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not from one of Iskelo's own pages */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description No such rig, check, piece or address */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with the place and the reason */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     redo_api_rigs__rig_id__redo_post: {
         parameters: {
             query?: never;
@@ -11786,7 +12379,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+                    "application/json": (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
                 };
             };
             /** @description The request cannot be read */
@@ -11884,7 +12477,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+                    "application/json": (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
                 };
             };
             /** @description The request cannot be read */

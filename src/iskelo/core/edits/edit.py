@@ -200,6 +200,17 @@ class TypeInsert(Value):
     text: Annotated[str, Field(max_length=80)]
 
 
+class TypeProgramInsert(Value):
+    """Hang something in a track or a bus of a program: 'Anvil press', 'out 3 in 5 dry -6', 'To tape > From tape'.
+
+    Ports, channels and leads that are missing are made. 'bypassed' or 'in' alone switch it, 'none' takes it out.
+    """
+
+    edit: Literal["type_program_insert"] = "type_program_insert"
+    item: Id
+    text: Annotated[str, Field(max_length=200)]
+
+
 class UseStageBox(Value):
     """Let strips of a mixer take the jacks of its stage box, or (``on`` off) its own of the same numbers."""
 
@@ -281,6 +292,7 @@ Edit = Annotated[
     | TypeFeeds
     | TypeStripFeeds
     | TypeInsert
+    | TypeProgramInsert
     | UseStageBox
     | SwitchReturns
     | SwapGear

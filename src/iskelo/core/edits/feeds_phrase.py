@@ -4,6 +4,7 @@ import re
 from typing import Any, NamedTuple
 
 from iskelo.core.edits.base import Refused
+from iskelo.core.edits.insert_options import insert_options
 from iskelo.core.edits.ports_phrase import split_numbers
 from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.mixers import Mix, Mixer, Strip, StripInsert, StripTap
@@ -64,14 +65,14 @@ def typed_insert(text: str, now: StripInsert | None, field: str) -> dict[str, An
         if now is None:
             raise Refused(field, "nothing hangs in it yet; say by which jacks: out 3 in 3")
         return now.model_dump() | {"on": words == "in"}
-    match = re.fullmatch(
-        r"(?:out\s*)?(\d{1,3})\s*,?\s*(?:in|to)?\s*(\d{1,3})(?:\s*,?\s*dry\s*([+-]?\d{1,3}(?:\.\d)?)?)?(\s*,?\s*bypass(?:ed)?)?",
-        words,
-    )
+    typed = insert_options(words, field)
+    how = {"on": typed.on, "dry_db": typed.dry_db, "parallel": typed.parallel}
+    if not typed.what and now is not None:
+        return now.model_dump() | how
+    match = re.fullmatch(r"(?:out\s*)?(\d{1,3})\s*,?\s*(?:in|to)?\s*(\d{1,3})", typed.what)
     if match is None:
         raise Refused(field, f"{text.strip()!r} is no insert; type for example out 3 in 3, or out 3 in 3 dry 0")
-    dry = float(match[3]) if match[3] else 0.0 if " dry" in words else None
-    return {"send": int(match[1]), "back": int(match[2]), "on": match[4] is None, "dry_db": dry}
+    return {"send": int(match[1]), "back": int(match[2]), **how}
 
 
 def givers(box: Interface, mixer: Mixer, typed: Typed, field: str) -> list[Strip | Mix]:

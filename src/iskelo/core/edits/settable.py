@@ -8,7 +8,7 @@ from iskelo.core.rig.drivers import Driver, Offsets
 from iskelo.core.rig.gear import Aggregate, Destination, Interface, Member, Source
 from iskelo.core.rig.mixers import Feed, Mix, Mixer, Strip, StripInsert, StripSource
 from iskelo.core.rig.outboard import Outboard
-from iskelo.core.rig.programs import Bus, LoadReading, Program, ProgramPort, Send, Track, Voice
+from iskelo.core.rig.programs import Bus, LoadReading, Program, ProgramInsert, ProgramPort, Send, Track, Voice
 from iskelo.core.rig.rig import Line, Patch, Rig
 from iskelo.core.rig.value import Settable, Value
 
@@ -73,6 +73,8 @@ def say_value(value: Any) -> str:
             return f"{'mix leg' if value.mix else 'jack' if value.bank == 'jack_in' else 'return'} {value.number}"
         case StripInsert():
             return f"jack out {value.send} to jack in {value.back}{'' if value.on else ', bypassed'}"
+        case ProgramInsert():
+            return f"output {value.send} to input {value.back}{'' if value.on else ', bypassed'}"
         case LoadReading():
             return f"{value.percent:g} % at {value.buffer_samples}"
         case tuple() | list():

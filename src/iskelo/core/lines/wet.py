@@ -3,21 +3,20 @@
 from collections.abc import Sequence
 
 from iskelo.core.rig.index import Index
-from iskelo.core.rig.mixers import Strip
-from iskelo.core.rig.programs import Bus, Track
+from iskelo.core.rig.mixers import StripInsert
+from iskelo.core.rig.programs import ProgramInsert
 from iskelo.core.wiring.edge import Edge
 
 
 def effects_mixes(found: Index) -> frozenset[str]:
     """The buses and the outboard gear whose sound is wet, and the strips and tracks whose dry path is parallel."""
     buses = [bus.id for program in found.programs() for bus in program.buses if bus.effects]
-    hung: list[Track | Bus] = [item for program in found.programs() for item in (*program.tracks, *program.buses)]
-    strips = [inside.item for inside in found.mixing.values() if isinstance(inside.item, Strip)]
-    parallel = [
-        _dry_path_of(item.id)
-        for item in (*hung, *strips)
-        if item.insert is not None and item.insert.dry_db is not None and item.insert.parallel
+    hung: list[tuple[str, StripInsert | ProgramInsert]] = [
+        (item.id, insert) for program in found.programs() for item, insert in program.hung()
     ]
+    for box in found.boxes:
+        hung += [(strip.id, insert) for strip, insert in (box.mixer.hung() if box.mixer is not None else ())]
+    parallel = [_dry_path_of(item) for item, insert in hung if insert.dry_db is not None and insert.parallel]
     return frozenset([*parallel, *buses, *(outboard.id for outboard in found.outboards if outboard.effects)])
 
 

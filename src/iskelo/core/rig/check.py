@@ -8,7 +8,7 @@ from iskelo.core.rig.device_streams import CHANNELS_AT_MOST
 from iskelo.core.rig.gear import Aggregate, Interface
 from iskelo.core.rig.index import Index, index
 from iskelo.core.rig.ports import BANK_WORDS, CLOCK_BANKS, Port
-from iskelo.core.rig.programs import Program
+from iskelo.core.rig.programs import Program, Track
 from iskelo.core.rig.rig import Broken, Item, Patch, Rig
 
 LEADS = {
@@ -236,20 +236,16 @@ def _program(program: Program, found: Index) -> None:
 def _inserts(program: Program) -> None:
     """An insert goes out by an output and comes back by an input, both as wide as what it hangs in."""
     outputs, inputs = ({item.id: item for item in items} for items in (program.outputs, program.inputs))
-    for what, items in (("track", program.tracks), ("bus", program.buses)):
-        for item in items:
-            insert = item.insert
-            if insert is None:
-                continue
-            place = f"{program.name}, {what} {item.name}, insert"
-            for end, ends, side in ((insert.send, outputs, "output"), (insert.back, inputs, "input")):
-                if end not in ends:
-                    raise Broken(place, f"{end!r} is no {side} of {program.name}")
-                width = len(ends[end].legs)
-                if width != item.width:
-                    has = "mono" if width == 1 else "stereo"
-                    wanted = "mono" if item.width == 1 else "stereo"
-                    raise Broken(place, f"{side} {ends[end].name} is {has}, and {what} {item.name} is {wanted}")
+    for item, insert in program.hung():
+        what = "track" if isinstance(item, Track) else "bus"
+        place = f"{program.name}, {what} {item.name}, insert"
+        for end, ends, side in ((insert.send, outputs, "output"), (insert.back, inputs, "input")):
+            if end not in ends:
+                raise Broken(place, f"{end!r} is no {side} of {program.name}")
+            width = len(ends[end].legs)
+            if width != item.width:
+                has, wanted = ("mono" if each == 1 else "stereo" for each in (width, item.width))
+                raise Broken(place, f"{side} {ends[end].name} is {has}, and {what} {item.name} is {wanted}")
 
 
 def _sends(program: Program, outputs: set[str]) -> None:

@@ -186,6 +186,12 @@ class Mixer(Value):
         yield from self.mixes
         yield from self.feeds
 
+    def hung(self) -> Iterator[tuple[Strip, StripInsert]]:
+        """Its strips in which something hangs, with that."""
+        for strip in self.strips:
+            if strip.insert is not None:
+                yield strip, strip.insert
+
     def feed_width(self, feed: Feed) -> int:
         """How many legs a feed begins with."""
         widths = {each.id: each.width for each in self.strips} | {each.id: each.width for each in self.mixes}

@@ -1,5 +1,6 @@
 """Programs: software with audio, its inputs, tracks, voices, buses and outputs."""
 
+from collections.abc import Iterator
 from typing import Annotated, Literal
 
 from pydantic import Field, JsonValue, field_validator
@@ -206,6 +207,14 @@ class Program(Value):
     buses: Annotated[tuple[Bus, ...], Field(max_length=128)] = ()
     voices: Annotated[tuple[Voice, ...], Field(max_length=128)] = ()
     sends: Annotated[tuple[Send, ...], Field(max_length=2048)] = ()
+
+    def hung(self) -> Iterator[tuple[Track | Bus, ProgramInsert]]:
+        """Its tracks and buses in which something hangs, with that."""
+        several: tuple[tuple[Track | Bus, ...], ...] = (self.tracks, self.buses)
+        for items in several:
+            for item in items:
+                if item.insert is not None:
+                    yield item, item.insert
 
     @field_validator("load_readings")
     @classmethod

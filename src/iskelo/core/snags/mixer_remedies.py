@@ -6,8 +6,10 @@ from iskelo.core.edits.edit import Edit, SetValues
 from iskelo.core.lines.context import Reading
 from iskelo.core.lines.legs import Arrival
 from iskelo.core.lines.state import LineState
+from iskelo.core.lines.wet import DRY_PATHS
 from iskelo.core.planner.opening import switch_of
 from iskelo.core.rig.mixers import Feed, Strip
+from iskelo.core.rig.programs import Bus, Track, insert_with
 from iskelo.core.routes.route import Route, passing_routes
 from iskelo.core.snags.rule import Remedy
 from iskelo.core.wiring.edge import Edge
@@ -20,11 +22,8 @@ def closing(reading: Reading, arrival: Arrival, others: Sequence[Arrival]) -> Re
     shared = {edge for other in others if other is not arrival for edge in _passed(other)}
     alone = [edge for edge in _passed(arrival) if edge not in shared]
     for edge in alone:
-        if edge.kind == "dry":
-            strip = reading.found.mixing[edge.owner].item
-            assert isinstance(strip, Strip)
-            closed = SetValues(item=strip.id, values=strip.insert_with("dry_db", None))
-            return Remedy(f"Close the dry path beside the insert of strip {strip.name}", (closed,))
+        if edge.kind in DRY_PATHS:
+            return closed_dry_path(reading, edge)
     for edge in reversed(alone):
         # Who hung something in wants it to be heard: bypassing it is no remedy.
         if edge.owner in reading.found.mixing and edge.kind not in ("insert send", "insert return"):
@@ -32,6 +31,20 @@ def closing(reading: Reading, arrival: Arrival, others: Sequence[Arrival]) -> Re
             if switch is not None:
                 return Remedy(switch.words, (switch.edit,))
     return None
+
+
+def closed_dry_path(reading: Reading, edge: Edge) -> Remedy:
+    """The dry path closed beside what hangs in a strip, a track or a bus."""
+    if edge.owner in reading.found.mixing:
+        strip = reading.found.mixing[edge.owner].item
+        assert isinstance(strip, Strip)
+        what, values = f"strip {strip.name}", strip.insert_with("dry_db", None)
+    else:
+        item = reading.found.items[edge.owner].item
+        assert isinstance(item, Track | Bus)
+        what, values = f"{reading.found.items[edge.owner].side} {item.name}", insert_with(item, "dry_db", None)
+    closed = SetValues(item=edge.owner, values=values)
+    return Remedy(f"Close the dry path beside the insert of {what}", (closed,))
 
 
 def all_but_one(reading: Reading, state: LineState) -> list[Remedy]:

@@ -37,9 +37,7 @@ def output_nowhere(reading: Reading) -> list[Snag]:
         fed = {track.output for track in program.tracks}
         fed |= {voice.output for voice in program.voices} | {bus.output for bus in program.buses}
         fed |= {send.to for send in program.sends}
-        fed |= {
-            item.insert.send for item in (*program.tracks, *program.buses) if item.insert is not None and item.insert.on
-        }
+        fed |= {insert.send for _, insert in program.hung() if insert.on}
         for item in program.outputs:
             empty = [leg for leg, channel in enumerate(item.legs, start=1) if _no_playback(channel, box)]
             if box is not None and item.id in fed and empty:

@@ -15,6 +15,7 @@ from iskelo.core.snags import (
     clocks,
     drivers,
     inputs,
+    inserts,
     levels,
     lines,
     load,
@@ -31,7 +32,7 @@ from iskelo.core.snags.rule import AREAS, KNOWN, REMEDIES_AT_MOST, SEVERITIES, K
 
 MODULES = (
     *(drivers, rates, clocks, aggregates, member_delays, numbers, rounds, inputs, outputs),
-    *(tracks, levels, load, lines, sides, arrivals, mixers),
+    *(tracks, inserts, levels, load, lines, sides, arrivals, mixers),
 )
 """Where rules are, in the order in which those of one area are run."""
 

@@ -23,11 +23,13 @@ class Remedy:
     """A list of edits that mends a snag, and what it does in words.
 
     An act in the room or in a program; or, with ``fact``, only the correction of what the rig says, if it is really so.
+    ``gives_up``: it switches off what somebody has set up, so that what keeps it is offered before.
     """
 
     words: str
     edits: tuple[Edit, ...]
     fact: bool = False
+    gives_up: bool = False
 
 
 @light
@@ -64,6 +66,7 @@ Area = Literal[
     "what goes round",
     "inputs and outputs",
     "tracks",
+    "insert",
     "level",
     "load",
     "lines",

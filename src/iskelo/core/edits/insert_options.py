@@ -1,0 +1,35 @@
+"""How something is to hang in a strip, a track or a bus, as it is typed behind what it is: 'dry -6, bypassed'."""
+
+import re
+from typing import NamedTuple
+
+from iskelo.core.edits.base import Refused
+
+
+class TypedInsert(NamedTuple):
+    """An insert as it was typed: ``what`` hangs there, and how (None: nobody says)."""
+
+    what: str
+    on: bool
+    dry_db: float | None
+    parallel: bool
+
+
+def insert_options(text: str, field: str) -> TypedInsert:
+    """What a phrase says; the options stand behind: 'dry -6', 'parallel', 'bypassed'. Raises Refused."""
+    what = text.replace("−", "-").strip()
+    on, parallel, dry_db = True, False, None
+    options = re.compile(
+        r"[\s,]*\b(?:(bypass(?:ed)?)|(parallel)|dry(?:\s*([+-]?\d{1,3}(?:\.\d{1,2})?)(?:\s*db)?)?)$", re.I
+    )
+    while (match := options.search(what)) is not None:
+        if match[1]:
+            on = False
+        elif match[2]:
+            parallel = True
+        else:
+            dry_db = float(match[3] or 0)
+        what = what[: match.start()].strip(" ,")
+    if parallel and dry_db is None:
+        raise Refused(field, "parallel is said of a dry path: dry -6 parallel")
+    return TypedInsert(what, on, dry_db, parallel)

@@ -1,0 +1,282 @@
+"""What hangs in a track or a bus of a program, typed as a phrase; what it needs and is not there is made with it."""
+
+import re
+
+from iskelo.core.edits import additions as a
+from iskelo.core.edits import edit as e
+from iskelo.core.edits.base import Applied, Refused, changed, new_ids, with_gear
+from iskelo.core.edits.insert_options import insert_options
+from iskelo.core.edits.single_edit import apply_one
+from iskelo.core.rig.device_streams import Bank, OpenDevice
+from iskelo.core.rig.gear import Interface
+from iskelo.core.rig.index import Index, index
+from iskelo.core.rig.outboard import Outboard
+from iskelo.core.rig.ports import Port
+from iskelo.core.rig.programs import Bus, Program, ProgramInsert, ProgramPort, Track
+from iskelo.core.rig.rig import FIELDS_OF, Rig, Side
+from iskelo.core.rig.units import say_figure
+
+EXAMPLES = "the name of outboard gear, or channels: out 3 in 5, with dry -6 or bypassed"
+
+
+def insert_phrase(program: Program, insert: ProgramInsert | None) -> str:
+    """An insert as it could be typed again: 'To Anvil press › From Anvil press, dry -6'."""
+    if insert is None:
+        return ""
+    names = {item.id: item.name for item in (*program.outputs, *program.inputs)}
+    dry = f", dry {say_figure(insert.dry_db)}" if insert.dry_db is not None else ""
+    meant = ", parallel" if insert.parallel and dry else ""
+    return f"{names[insert.send]} › {names[insert.back]}{dry}{meant}{'' if insert.on else ', bypassed'}"
+
+
+@apply_one.register
+def _(edit: e.TypeProgramInsert, rig: Rig) -> Applied:
+    placed = index(rig).items.get(edit.item)
+    if placed is None or not isinstance(placed.item, Track | Bus):
+        raise Refused(edit.item, "there is no track and no bus with this id; it may have been removed")
+    item, program = placed.item, placed.program
+    place = f"{program.name}, {placed.side} {item.name}, insert"
+    words = edit.text.casefold().strip()
+    done: list[str] = []
+    if words in ("", "none", "-", "—"):
+        insert = None
+    elif words in ("in", "bypassed", "bypass"):
+        if item.insert is None:
+            raise Refused(place, f"nothing hangs in it yet; type {EXAMPLES}")
+        insert = item.insert.model_copy(update={"on": words == "in"})
+    else:
+        typed = insert_options(edit.text, place)
+        if typed.what:
+            rig, send, back, done = _ends(rig, program, item, typed.what, place)
+        elif item.insert is not None:
+            send, back = item.insert.send, item.insert.back
+        else:
+            raise Refused(place, f"nothing hangs in it yet; type {EXAMPLES}")
+        held = item.insert.held if item.insert is not None and item.insert.send == send else None
+        insert = ProgramInsert(
+            send=send, back=back, on=typed.on, dry_db=typed.dry_db, parallel=typed.parallel, held=held
+        )
+    rig = _hung(rig, program.id, item, insert, place)
+    after = index(rig).items[item.id].program
+    said = "; ".join([insert_phrase(after, insert) or "none", *done])
+    return Applied(rig, f"{place}: {said}")
+
+
+def _hung(rig: Rig, program_id: str, item: Track | Bus, insert: ProgramInsert | None, place: str) -> Rig:
+    program = index(rig).gear[program_id]
+    assert isinstance(program, Program)
+    field = FIELDS_OF["track" if isinstance(item, Track) else "bus"]
+    items = tuple(
+        changed(each, place, insert=insert) if each.id == item.id else each for each in getattr(program, field)
+    )
+    return with_gear(rig, program.model_copy(update={field: items}))
+
+
+def _ends(rig: Rig, program: Program, item: Track | Bus, what: str, place: str) -> tuple[Rig, str, str, list[str]]:
+    """The rig with all that an insert needs, its output and input there, and what was done for them, in words."""
+    match = re.fullmatch(r"(?:out\s*)?(\d{1,3})\s*[,›>]?\s*(?:in|to)?\s*(\d{1,3})", what.strip(), re.I)
+    if match:
+        return _by_channels(
+            rig, program, item, (int(match[1]), int(match[2])), (f"{item.name}, send", f"{item.name}, return")
+        )
+    names = [part.strip().casefold() for part in re.split(r"[›>]", what)]
+    if len(names) == 2:
+        send, back = (
+            _named(ports, name, place) for ports, name in zip((program.outputs, program.inputs), names, strict=True)
+        )
+        return rig, send, back, []
+    outboard = _outboard(rig, what, place)
+    if outboard.width < item.width:
+        raise Refused(place, f"{outboard.name} is mono, and {item.name} is stereo")
+    rig, channels, done = _plugged(rig, program, item, outboard, place)
+    rig, send, back, more = _by_channels(rig, program, item, channels, (f"To {outboard.name}", f"From {outboard.name}"))
+    for other, insert in program.hung():
+        if other.id != item.id and insert.on and (insert.send == send or insert.back == back):
+            raise Refused(place, f"{outboard.name} hangs in {other.name} already; take it out there first")
+    return rig, send, back, [*done, *more]
+
+
+def _named(ports: tuple[ProgramPort, ...], name: str, place: str) -> str:
+    fitting = [port for port in ports if port.name.casefold() == name]
+    fitting = fitting or [port for port in ports if port.name.casefold().startswith(name)]
+    if len(fitting) != 1:
+        raise Refused(
+            place,
+            f"{name!r} is no port of the program; type {EXAMPLES}"
+            if not fitting
+            else f"{name!r} could be {', '.join(port.name for port in fitting[:4])}; say which",
+        )
+    return fitting[0].id
+
+
+def _outboard(rig: Rig, what: str, place: str) -> Outboard:
+    outboards = index(rig).outboards
+    wanted = what.casefold()
+    fitting = [each for each in outboards if each.name.casefold() == wanted]
+    fitting = fitting or [each for each in outboards if wanted and each.name.casefold().startswith(wanted)]
+    if not fitting:
+        there = ", ".join(each.name for each in outboards[:4])
+        raise Refused(place, f"there is no outboard gear {what!r}; there is {there or 'none'}. Type {EXAMPLES}")
+    if len(fitting) > 1:
+        raise Refused(place, f"{what!r} could be {', '.join(each.name for each in fitting[:4])}; say which")
+    return fitting[0]
+
+
+def _by_channels(
+    rig: Rig, program: Program, item: Track | Bus, first: tuple[int, int], names: tuple[str, str]
+) -> tuple[Rig, str, str, list[str]]:
+    """An output and an input on these channels of the device and those behind them; made where there are none."""
+    ends, done = [], []
+    sides: tuple[tuple[Side, tuple[ProgramPort, ...], tuple[int, ...]], ...] = (
+        ("output", program.outputs, program.enabled_out),
+        ("input", program.inputs, program.enabled_in),
+    )
+    for (side, ports, enabled), channel, name in zip(sides, first, names, strict=True):
+        legs = tuple(range(channel, channel + item.width))
+        there = next((port.id for port in ports if port.legs == legs), None)
+        if there is None:
+            rig, (there,) = new_ids(rig, side[0], 1)
+            add = a.AddProgramPorts.model_validate(
+                {
+                    "program": program.id,
+                    "side": side,
+                    "names": (name,),
+                    "width": item.width,
+                    "first_channel": channel,
+                    "ids": (there,),
+                }
+            )
+            rig = apply_one(add, rig).rig
+            done.append(f"{side} {name} on {channel}{f'–{legs[-1]}' if len(legs) > 1 else ''}")
+        off = tuple(leg for leg in legs if leg not in enabled)
+        if off:
+            rig = apply_one(
+                e.EnableChannels.model_validate({"program": program.id, "side": side, "channels": off}), rig
+            ).rig
+        ends.append(there)
+    return rig, ends[0], ends[1], done
+
+
+def _plugged(
+    rig: Rig, program: Program, item: Track | Bus, outboard: Outboard, place: str
+) -> tuple[Rig, tuple[int, int], list[str]]:
+    """The first channels by which outboard gear is reached, and the leads that were missing."""
+    found = index(rig)
+    streams = found.opened.get(program.id)
+    if streams is None:
+        raise Refused(place, f"{program.name} has no device to send by; give it one first")
+    done: list[str] = []
+    channels: list[int] = []
+    banks: tuple[Bank, Bank] = ("playback", "capture")
+    for bank in banks:
+        ports = _hanging(found, outboard, item.width, bank)
+        if not ports:
+            ports = _free_jacks(found, streams, program, item.width, bank, place)
+            gear = [
+                Port(outboard.id, "outboard_in" if bank == "playback" else "outboard_out", leg)
+                for leg in range(1, item.width + 1)
+            ]
+            for jack, end in zip(ports, gear, strict=True):
+                plug = (
+                    e.Plug(from_port=jack, to_port=end) if bank == "playback" else e.Plug(from_port=end, to_port=jack)
+                )
+                made = apply_one(plug, rig)
+                rig = made.rig
+                done.append(made.words)
+                if bank == "capture":
+                    rig, words = _line_level(rig, found, channels[0], jack, streams)
+                    done += words
+        channels.append(_first_channel(found, program, ports, bank, outboard, place))
+    return rig, (channels[0], channels[1]), done
+
+
+def _hanging(found: Index, outboard: Outboard, width: int, bank: Bank) -> list[Port]:
+    """The jacks that outboard gear hangs on, in order; none unless all of its legs do."""
+    jacks = []
+    for leg in range(1, width + 1):
+        if bank == "playback":
+            end = Port(outboard.id, "outboard_in", leg)
+            found_at = [patch.from_port for patch in found.rig.patches if patch.to_port == end]
+        else:
+            end = Port(outboard.id, "outboard_out", leg)
+            found_at = [patch.to_port for patch in found.rig.patches if patch.from_port == end]
+        jacks += [port for port in found_at if port.bank in ("jack_out", "jack_in")][:1]
+    return jacks if len(jacks) == width else []
+
+
+def _free_jacks(found: Index, streams: OpenDevice, program: Program, width: int, bank: Bank, place: str) -> list[Port]:
+    """Neighbouring jacks that nothing is plugged into and no name stands on; a pair best on an odd number."""
+    plugged = {port for patch in found.rig.patches for port in (patch.from_port, patch.to_port)}
+    named = _named_channels(found, bank)
+    jack_bank = "jack_out" if bank == "playback" else "jack_in"
+    for way in streams.ways:
+        box = way.box
+        if box.mixer is not None:
+            continue
+        most = min(getattr(box, jack_bank), way.shown(bank))
+        firsts = range(1, most - width + 2)
+        for first in sorted(firsts, key=lambda number: (width == 2 and number % 2 == 0, number)):
+            numbers = range(first, first + width)
+            jacks = [Port(box.id, "jack_out" if bank == "playback" else "jack_in", number) for number in numbers]
+            heard = {cross.jack_out for cross in box.direct} if bank == "playback" else set()
+            free = not plugged & set(jacks) and not heard & set(numbers)
+            if free and not any((box.id, number) in named for number in numbers):
+                return jacks
+    what = "output jack" if bank == "playback" else "input jack"
+    pair = "pair of " if width == 2 else ""
+    raise Refused(
+        place,
+        f"no {pair}{what}{'s' if width == 2 else ''} of {program.name}'s device is free; "
+        "say by which channels: out 3 in 5",
+    )
+
+
+def _named_channels(found: Index, bank: Bank) -> set[tuple[str, int]]:
+    """The channels of boxes that any program's inputs or outputs stand on."""
+    named = set()
+    for program in found.programs():
+        streams = found.opened.get(program.id)
+        ports = program.outputs if bank == "playback" else program.inputs
+        for leg in (leg for port in ports for leg in port.legs if leg is not None):
+            there = streams.at(bank, leg) if streams is not None else None
+            if there is not None:
+                named.add((there[0].box.id, there[1]))
+    return named
+
+
+def _first_channel(
+    found: Index, program: Program, jacks: list[Port], bank: Bank, outboard: Outboard, place: str
+) -> int:
+    """The number that the channel behind the first of neighbouring jacks has at the program's device."""
+    boxes = {jack.owner for jack in jacks}
+    box = found.gear[jacks[0].owner]
+    if isinstance(box, Interface) and box.mixer is not None:
+        raise Refused(place, f"{outboard.name} hangs on {box.name}, which mixes: say by which channels: out 3 in 5")
+    neighbours = [jack.number - jacks[0].number for jack in jacks] == list(range(len(jacks)))
+    channel = found.channel(program, Port(jacks[0].owner, bank, jacks[0].number))
+    if channel is None or len(boxes) > 1 or not neighbours:
+        raise Refused(
+            place,
+            f"{outboard.name} does not hang on neighbouring jacks of {program.name}'s device; "
+            "say by which channels: out 3 in 5",
+        )
+    return channel
+
+
+def _line_level(rig: Rig, found: Index, out: int, jack: Port, streams: OpenDevice) -> tuple[Rig, list[str]]:
+    """What comes back is at line level: the trim that makes up for the full scales of both ends, phantom supply off."""
+    there = streams.at("playback", out)
+    box = found.gear[jack.owner]
+    assert isinstance(box, Interface)
+    if there is None:
+        return rig, []
+    sender, number = there[0].box, there[1]
+    trim_db = box.input_full_scale_dbu - sender.output_full_scale_dbu - sender.output_trims_db[number - 1]
+    words = []
+    if abs(box.trims_db[jack.number - 1] - trim_db) > 0.05:
+        made = apply_one(e.SetTrim(interface=box.id, jack_in=jack.number, trim_db=round(trim_db, 1)), rig)
+        rig, words = made.rig, [made.words]
+    if jack.number in box.phantom_on:
+        made = apply_one(e.SetJack(interface=box.id, jack_in=jack.number, phantom=False), rig)
+        rig, words = made.rig, [*words, made.words]
+    return rig, words
