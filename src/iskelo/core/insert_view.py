@@ -1,11 +1,12 @@
 """A program's tracks and buses as a table of what hangs in them: by which ways, how late, how loud, what is known."""
 
+from fractions import Fraction
 from typing import Literal
 
-from iskelo.core.edits.inserting import insert_phrase
 from iskelo.core.lines.context import Reading
 from iskelo.core.lines.inserts import Hung, hung_in, round_trip, runs_at, trips_of
 from iskelo.core.planner.insert_figures import Known, known_as
+from iskelo.core.rig.insert_words import insert_phrase
 from iskelo.core.rig.programs import Bus, Program, Track
 from iskelo.core.values import light
 
@@ -61,6 +62,13 @@ def insert_views(reading: Reading, program: Program) -> tuple[InsertView, ...]:
     )
 
 
+def _as_measured(hung: Hung, at: tuple[int, int] | None, samples: Fraction | int | None) -> bool:
+    held = hung.held
+    if held is None or held.origin != "measured" or samples is None:
+        return False
+    return at == (held.rate_hz, held.buffer_samples) and known_as(hung, at, float(samples)) == "right"
+
+
 _PASSED = ("jack_out", "outboard_in", "jack_in")
 
 
@@ -76,7 +84,8 @@ def _trip(reading: Reading, hung: Hung) -> TripView:
         way=way or "nothing comes back",
         samples=round(float(samples), 2) if samples is not None else None,
         ms=1000 * float(samples) / at[0] if samples is not None and at is not None else None,
-        assumed=any(each.assumed for each in delays),
+        # What was measured here and now is not in doubt, whatever its parts are.
+        assumed=any(each.assumed for each in delays) and not _as_measured(hung, at, samples),
         gain_db=trips[0].gain_db + sum(gear.gain_db for gear in trips[0].outboard) if route is not None else None,
         inverted=any(trip.inverted for trip in trips),
         held_samples=held.samples if held is not None else None,

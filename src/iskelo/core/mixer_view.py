@@ -6,6 +6,7 @@ from iskelo.core.edits.mixing import REASONS
 from iskelo.core.lines.context import Reading
 from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.index import Index
+from iskelo.core.rig.insert_words import strip_insert_words
 from iskelo.core.rig.mixers import Feed, Mix, Mixer, Strip, StripSource
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.units import say_figure
@@ -93,7 +94,7 @@ def mixer_view(reading: Reading, box: Interface) -> MixerView | None:
             takes=takes_words(found, box, strip),
             trim_db=strip.trim_db,
             inverted=strip.inverted,
-            insert=insert_words(strip),
+            insert=strip_insert_words(strip),
             insert_on=strip.insert is not None and strip.insert.on,
             muted=strip.muted,
             soloed=strip.soloed,
@@ -163,16 +164,6 @@ def _what(box: Interface, source: StripSource) -> str:
         return "return"
     local = box.jack_in - (box.mixer.stage_jacks if box.mixer is not None else 0)
     return "stage jack" if source.number > local else "jack"
-
-
-def insert_words(strip: Strip) -> str:
-    """By which jacks something hangs in a strip: 'out 3 › in 3, dry −6'."""
-    if strip.insert is None:
-        return ""
-    insert = strip.insert
-    dry = f", dry {say_figure(insert.dry_db)}" if insert.dry_db is not None else ""
-    meant = ", parallel" if dry and insert.parallel else ""
-    return f"out {insert.send} › in {insert.back}{dry}{meant}"
 
 
 def feeds_phrase(mixer: Mixer, item: Strip | Mix) -> str:

@@ -57,9 +57,8 @@ def tried_remedies(rig: Rig, snag: Snag, before: Surveyed | None = None) -> tupl
     An act is offered only if it betters the rig (``standing``), takes no line with it that arrived unless it frees
     more, and makes no new trouble that is worse than the one it mends; where none does, one that harms lines is offered
     with what mends those.
-    Acts are ranked by lines freed, lines harmed, whether the snag is gone, whether they give up what somebody has set up,
-    numbers moved, delay added, edits; behind
-    them come at most as many corrections of facts.
+    Acts are ranked by lines freed, lines harmed, whether the snag is gone, whether they give up what somebody has set
+    up, numbers moved, delay added, edits; behind them come at most as many corrections of facts.
     """
     known = before or survey_again(rig, None)
     trial_of = _Trial(rig, known, snag)

@@ -1,7 +1,7 @@
-"""The example *Outboard on an insert*: a voice recorded as it comes, and again behind the *Anvil press*.
+"""The example *Outboard on an insert*: two voices heard together, one of them through the *Anvil press*.
 
-The recorder plays it out by a jack of its own, the compressor gives it back to another; both takes are recorded, and
-what comes back is heard. Everything arrives; the second take is later by the way out and back.
+The recorder sends Alma's track out by a jack of its own, the compressor gives it back to another; what it made of her
+is recorded on a track of its own. Bertil waits for her in the mix, for the program knows how long the insert takes.
 """
 
 from iskelo.core.edits.additions import (
@@ -15,18 +15,24 @@ from iskelo.core.edits.additions import (
     AddTracks,
 )
 from iskelo.core.edits.apply import apply
-from iskelo.core.edits.edit import Edit, Plug, SetDevice, SetJack, SetTrim, SetValues
+from iskelo.core.edits.edit import Edit, Plug, SetDevice, SetJack, SetValues, TypeProgramInsert
+from iskelo.core.lines.context import read
+from iskelo.core.planner.insert_figures import InsertFigureRequest, settle_insert
 from iskelo.core.rig.index import index
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import Rig
 
+VOICES = ("Alma", "Bertil")
+DELAY_SAMPLES = 71
+"""What the *Anvil press* was measured to take: it has converters of its own."""
+
 
 def outboard_insert() -> Rig:
     """The example rig, built by the same edits a technician would make."""
     rig = _do(
-        Rig(name="Outboard on an insert", notes="One voice, taken as it comes and behind a compressor."),
-        AddSources(names=("Alma",), needs_phantom=True),
+        Rig(name="Outboard on an insert", notes="Two voices in one mix, one of them through a compressor."),
+        AddSources(names=VOICES, needs_phantom=True),
         AddInterface(name="Corvane 8", jack_in=8, jack_out=8, safety_in_samples=28, safety_out_samples=42),
         AddOutboard(name="Anvil press"),
         AddProgram(name="Longhand"),
@@ -35,45 +41,51 @@ def outboard_insert() -> Rig:
     ids = {gear.name: gear.id for gear in rig.gear}
     box, press, longhand = ids["Corvane 8"], ids["Anvil press"], ids["Longhand"]
     driver = index(rig).boxes[0].drivers[0].id
+    ears = tuple(Port(ids["Director's phones"], "in", leg) for leg in (1, 2))
     rig = _do(
         rig,
         SetDevice(program=longhand, device=box, driver=driver),
         SetValues(item=driver, values={"buffer_samples": 64}),
         SetValues(item=press, values={"highest_dbu": 24.0}, origin="described"),
-        SetJack(interface=box, jack_in=1, phantom=True),
-        # What comes back is at line level: it needs none of a microphone's gain.
-        SetTrim(interface=box, jack_in=3, trim_db=0.0),
-        Plug(from_port=Port(ids["Alma"], "out", 1), to_port=Port(box, "jack_in", 1)),
-        Plug(from_port=Port(box, "jack_out", 3), to_port=Port(press, "outboard_in", 1)),
-        Plug(from_port=Port(press, "outboard_out", 1), to_port=Port(box, "jack_in", 3)),
+        SetValues(item=press, values={"delay_samples": DELAY_SAMPLES}, origin="measured"),
+        *(SetJack(interface=box, jack_in=jack, phantom=True) for jack in (1, 2)),
         *(
-            Plug(from_port=Port(box, "jack_out", leg), to_port=Port(ids["Director's phones"], "in", leg))
-            for leg in (1, 2)
+            Plug(from_port=Port(ids[name], "out", 1), to_port=Port(box, "jack_in", jack))
+            for jack, name in enumerate(VOICES, start=1)
         ),
-        AddProgramPorts(program=longhand, names=("Alma",), first_channel=1),
-        AddProgramPorts(program=longhand, names=("From the press",), first_channel=3),
+        *(Plug(from_port=Port(box, "jack_out", leg), to_port=ear) for leg, ear in enumerate(ears, start=1)),
+        AddProgramPorts(program=longhand, names=VOICES, first_channel=1),
         AddProgramPorts(program=longhand, side="output", names=("Main",), width=2, first_channel=1),
-        AddProgramPorts(program=longhand, side="output", names=("To the press",), first_channel=3),
+        SetValues(item=longhand, values={"delay_compensation": True}),
     )
-    inputs, outputs = ([item.id for item in items] for items in (_longhand(rig).inputs, _longhand(rig).outputs))
-    rig = _do(
-        rig,
-        AddTracks(program=longhand, names=("Alma",), inputs=(inputs[0],), output=outputs[1]),
-        AddTracks(program=longhand, names=("Alma, pressed",), inputs=(inputs[1],), output=outputs[0]),
-    )
-    first, pressed = (track.id for track in _longhand(rig).tracks)
-    alma, phones = Port(ids["Alma"], "out", 1), ids["Director's phones"]
+    inputs, main = [item.id for item in _longhand(rig).inputs], _longhand(rig).outputs[0].id
+    rig = _do(rig, AddTracks(program=longhand, names=VOICES, inputs=tuple(inputs), output=main, monitored=True))
+    alma, bertil = (track.id for track in _longhand(rig).tracks)
+    rig = _do(rig, TypeProgramInsert(item=alma, text="Anvil press"))
+    back = _longhand(rig).inputs[-1].id
+    rig = _do(rig, AddTracks(program=longhand, names=("Alma, pressed",), inputs=(back,)))
+    pressed = _longhand(rig).tracks[-1].id
+    computed = InsertFigureRequest(item=alma, origin="computed")
     return _do(
         rig,
-        *(SetValues(item=track, values={"monitored": True}) for track in (first, pressed)),
-        AddLine(name="Alma", from_ports=(alma,), to_ports=(Port(first, "track", 1),)),
-        AddLine(name="Alma, pressed", from_ports=(alma,), to_ports=(Port(pressed, "track", 1),)),
-        AddLine(
-            name="Alma, heard",
-            purpose="listen",
-            from_ports=(alma,),
-            to_ports=(Port(phones, "in", 1), Port(phones, "in", 2)),
-            longest_delay_ms=15,
+        *settle_insert(read(rig), computed),
+        *(
+            AddLine(name=name, from_ports=(Port(ids[source], "out", 1),), to_ports=(Port(track, "track", 1),))
+            for name, source, track in (
+                ("Alma", "Alma", alma),
+                ("Bertil", "Bertil", bertil),
+                ("Alma, pressed", "Alma", pressed),
+            )
+        ),
+        *(
+            AddLine(
+                name=f"{name}, heard",
+                purpose="listen",
+                from_ports=(Port(ids[name], "out", 1),),
+                to_ports=ears,
+                longest_delay_ms=20,
+            )
+            for name in VOICES
         ),
     )
 

@@ -64,4 +64,5 @@ export async function answer<T>(
   return result.data as T
 }
 export type MixerView = Schemas["MixerView"]
+export type InsertView = Schemas["InsertView"]
 export type LadderView = Schemas["Ladder"]

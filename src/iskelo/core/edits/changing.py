@@ -10,7 +10,8 @@ from iskelo.core.edits.single_edit import apply_one, find, place_of
 from iskelo.core.rig.drivers import Driver, Offsets
 from iskelo.core.rig.gear import Aggregate, Interface, Source
 from iskelo.core.rig.index import index
-from iskelo.core.rig.programs import Program, ProgramPort
+from iskelo.core.rig.insert_words import counted, insert_phrase
+from iskelo.core.rig.programs import Bus, Program, ProgramPort, Track
 from iskelo.core.rig.rig import Line, Patch, Rig
 from iskelo.core.rig.units import DBV_TO_DBU
 from iskelo.core.rig.value import Value
@@ -45,6 +46,8 @@ def _(edit: e.SetValues, rig: Rig) -> Applied:
         values["origins"] = {**_origins(value), **dict.fromkeys(figures, edit.origin)}
     new_value = changed(value, place, **values)
     said = _words_of(place, value, new_value, kind)
+    if isinstance(new_value, Track | Bus) and isinstance(value, Track | Bus) and list(values) == ["insert"]:
+        said = f"{place}: {_insert_words(index(rig).items[edit.item].program, value, new_value)}"
     if isinstance(value, Interface):
         assert isinstance(new_value, Interface)
         new_value = _totals_kept(value, new_value)
@@ -58,6 +61,14 @@ def _(edit: e.SetValues, rig: Rig) -> Applied:
         return Applied(after, said)
     after, lost = pruned(after)
     return Applied(after, "; ".join([said, *lost]))
+
+
+def _insert_words(program: Program, before: Track | Bus, after: Track | Bus) -> str:
+    """What has changed about what hangs in a track or a bus, by the names of its ports."""
+    old, new = (insert_phrase(program, each.insert) or "none" for each in (before, after))
+    if old == new and after.insert is not None:
+        return f"insert {counted(after.insert)}"
+    return f"insert {old} → {new}"
 
 
 def _totals_kept(before: Interface, after: Interface) -> Interface:

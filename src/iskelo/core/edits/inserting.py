@@ -10,23 +10,13 @@ from iskelo.core.edits.single_edit import apply_one
 from iskelo.core.rig.device_streams import Bank, OpenDevice
 from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.index import Index, index
+from iskelo.core.rig.insert_words import insert_phrase
 from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Bus, Program, ProgramInsert, ProgramPort, Track
 from iskelo.core.rig.rig import FIELDS_OF, Rig, Side
-from iskelo.core.rig.units import say_figure
 
 EXAMPLES = "the name of outboard gear, or channels: out 3 in 5, with dry -6 or bypassed"
-
-
-def insert_phrase(program: Program, insert: ProgramInsert | None) -> str:
-    """An insert as it could be typed again: 'To Anvil press › From Anvil press, dry -6'."""
-    if insert is None:
-        return ""
-    names = {item.id: item.name for item in (*program.outputs, *program.inputs)}
-    dry = f", dry {say_figure(insert.dry_db)}" if insert.dry_db is not None else ""
-    meant = ", parallel" if insert.parallel and dry else ""
-    return f"{names[insert.send]} › {names[insert.back]}{dry}{meant}{'' if insert.on else ', bypassed'}"
 
 
 @apply_one.register
@@ -76,9 +66,9 @@ def _ends(rig: Rig, program: Program, item: Track | Bus, what: str, place: str) 
     """The rig with all that an insert needs, its output and input there, and what was done for them, in words."""
     match = re.fullmatch(r"(?:out\s*)?(\d{1,3})\s*[,›>]?\s*(?:in|to)?\s*(\d{1,3})", what.strip(), re.I)
     if match:
-        return _by_channels(
-            rig, program, item, (int(match[1]), int(match[2])), (f"{item.name}, send", f"{item.name}, return")
-        )
+        numbers = (int(match[1]), int(match[2]))
+        _within_device(rig, program, item, numbers, place)
+        return _by_channels(rig, program, item, numbers, (f"{item.name}, send", f"{item.name}, return"))
     names = [part.strip().casefold() for part in re.split(r"[›>]", what)]
     if len(names) == 2:
         send, back = (
@@ -94,6 +84,16 @@ def _ends(rig: Rig, program: Program, item: Track | Bus, what: str, place: str) 
         if other.id != item.id and insert.on and (insert.send == send or insert.back == back):
             raise Refused(place, f"{outboard.name} hangs in {other.name} already; take it out there first")
     return rig, send, back, [*done, *more]
+
+
+def _within_device(rig: Rig, program: Program, item: Track | Bus, numbers: tuple[int, int], place: str) -> None:
+    """Refuse channels that the program's device does not have."""
+    device = index(rig).device(program)
+    banks: tuple[Bank, Bank] = ("playback", "capture")
+    for number, bank in zip(numbers, banks, strict=True):
+        last = number + item.width - 1
+        if device is not None and (number < 1 or last > device.channels(bank)):
+            raise Refused(place, f"{device.name} has {device.channels(bank)} {bank} channels, not {last}")
 
 
 def _named(ports: tuple[ProgramPort, ...], name: str, place: str) -> str:

@@ -3,9 +3,10 @@
 from collections.abc import Iterator
 from typing import NamedTuple
 
-from iskelo.core.mixer_view import fed_by, feeds_phrase, insert_words, takes_words
+from iskelo.core.mixer_view import fed_by, feeds_phrase, takes_words
 from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.index import Index
+from iskelo.core.rig.insert_words import strip_insert_words
 from iskelo.core.rig.mixers import Mixer, Strip
 from iskelo.core.rig.mixing import say_pan
 from iskelo.core.rig.ports import Port
@@ -66,7 +67,7 @@ def _strip(box: Interface, mixer: Mixer, strip: Strip) -> list[str]:
     if strip.inverted:
         settings.append("polarity reversed")
     if strip.insert is not None:
-        settings.append(f"insert {insert_words(strip)}{'' if strip.insert.on else ', bypassed'}")
+        settings.append(f"insert {strip_insert_words(strip)}{'' if strip.insert.on else ', bypassed'}")
     if strip.muted:
         settings.append("key down" if mixer.mute_key == "moves" else "muted")
     if strip.soloed:

@@ -16,9 +16,10 @@ from iskelo.core.rig.clocks import SOCKETS
 from iskelo.core.rig.device_streams import DeviceStream, driver_of
 from iskelo.core.rig.gear import Aggregate, Destination, Interface, Source
 from iskelo.core.rig.index import Index
+from iskelo.core.rig.insert_words import counted
 from iskelo.core.rig.mixing import say_pan
 from iskelo.core.rig.outboard import Outboard
-from iskelo.core.rig.programs import Program, Send, Track
+from iskelo.core.rig.programs import Bus, Program, ProgramInsert, Send, Track
 from iskelo.core.rig.rig import Patch
 from iskelo.core.rig.units import say_figure
 from iskelo.core.stations import fold_numbers
@@ -243,6 +244,8 @@ def _programs(found: Index) -> Iterator[SetUpStep]:
         if program.tracks:
             tracks = tuple(_track(found, track) for track in program.tracks)
             yield SetUpStep(f"tracks:{program.id}", "Programs", f"{program.name}: tracks", tracks, (program.id,))
+        for item, insert in program.hung():
+            yield _hung(found, program, item, insert)
         circles = buses_in_circles(program)
         for bus in program.buses:
             end = found.name(bus.output) if bus.output is not None else "nothing"
@@ -259,6 +262,19 @@ def _programs(found: Index) -> Iterator[SetUpStep]:
                 (program.id,),
                 trouble,
             )
+
+
+def _hung(found: Index, program: Program, item: Track | Bus, insert: ProgramInsert) -> SetUpStep:
+    """What to hang in a track or a bus."""
+    send, back = found.name(insert.send), found.name(insert.back)
+    settings = [f"out by {send}", f"back by {back}", "in" if insert.on else "bypassed"]
+    if insert.dry_db is not None:
+        meant = ", as it is meant" if insert.parallel else ""
+        settings.append(f"its dry path open at {say_figure(insert.dry_db)} dB{meant}")
+    if program.delay_compensation:
+        settings.append(counted(insert))
+    words = f"{program.name}: insert of {found.items[item.id].side} {item.name}"
+    return SetUpStep(f"insert:{item.id}", "Programs", words, tuple(settings), (program.id,))
 
 
 def _open(found: Index, program: Program) -> SetUpStep:

@@ -317,8 +317,8 @@ def insert_figure(reading: Reading) -> list[Snag]:
                 severity="risk",
                 title=f"{program.name} does not know how long the insert of {hung.what} takes",
                 evidence=f"{told[:1].upper()}{told[1:]}{why}.",
-                consequence=f"It is heard {abs(late)} samples {'later' if late > 0 else 'earlier'} than what it is mixed "
-                "with, for all that its program compensates.",
+                consequence=f"It is heard {abs(late)} samples {'later' if late > 0 else 'earlier'} than what it is "
+                "mixed with, for all that its program compensates.",
                 items=(hung.owner,),
                 lines=_lines_through(reading, hung),
                 mend=partial(_counted, reading, hung),

@@ -9,6 +9,7 @@ import { AddGear } from "./AddGear"
 import { AnswerPanel } from "./AnswerPanel"
 import { Card, SystemCard, worstOf, type Chosen } from "./Cards"
 import { Catalogue } from "./Catalogue"
+import { InsertsPanel } from "./InsertsPanel"
 import { Inspector } from "./Inspector"
 import { Join } from "./Join"
 import { LitContext, litBy, useAnswer, wayOf } from "./lit"
@@ -29,7 +30,7 @@ export function GearScreen() {
   const [adding, setAdding] = useState(0)
   const [wanted, setWanted] = useState("")
   const [shows, setShows] = useState<Shows>("all")
-  const [open, setOpen] = useState<"swap" | "catalogue" | "join" | "mixer" | null>(null)
+  const [open, setOpen] = useState<"swap" | "catalogue" | "join" | "mixer" | "inserts" | null>(null)
   const [marks, setMarks] = useState<string[]>([])
   const finder = useRef<HTMLInputElement>(null)
   const inspector = useRef<HTMLDivElement>(null)
@@ -84,6 +85,9 @@ export function GearScreen() {
   const mix = () => {
     if (current?.kind === "interface" && current.mixer) setOpen("mixer")
   }
+  const inserts = () => {
+    if (current?.kind === "program") setOpen("inserts")
+  }
   const swap = () => {
     if (current?.kind === "interface") setOpen("swap")
   }
@@ -95,6 +99,7 @@ export function GearScreen() {
     { keys: "j", words: "Join the marked boxes as one", run: join },
     { keys: "k", words: "The mixer of this box", run: mix },
     { keys: "e", words: "Feeds of this mixer", run: mix },
+    { keys: "i", words: "Inserts of this program", run: inserts },
     { keys: " ", words: "Mark this box, or boxes joined already (Space)", run: mark },
     ...(open && open !== "mixer"
       ? []
@@ -181,6 +186,15 @@ export function GearScreen() {
           <Button
             size="row"
             variant="quiet"
+            onClick={inserts}
+            disabled={current?.kind !== "program"}
+            title={current?.kind === "program" ? undefined : "Choose a program"}
+          >
+            Inserts <Kbd>i</Kbd>
+          </Button>
+          <Button
+            size="row"
+            variant="quiet"
             onClick={swap}
             disabled={current?.kind !== "interface"}
             title={current?.kind === "interface" ? undefined : "Choose the box that is to be swapped"}
@@ -239,6 +253,9 @@ export function GearScreen() {
         </Flex>
         {open === "mixer" && current?.kind === "interface" && current.mixer && (
           <MixerPanel key={current.id} box={current} onClose={() => setOpen(null)} />
+        )}
+        {open === "inserts" && current?.kind === "program" && (
+          <InsertsPanel key={current.id} program={current} onClose={() => setOpen(null)} />
         )}
         {steps.length > 0 && (
           <Box

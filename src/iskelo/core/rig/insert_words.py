@@ -1,0 +1,34 @@
+"""What hangs in strips, tracks and buses, as it could be typed again."""
+
+from iskelo.core.rig.mixers import Strip, StripInsert
+from iskelo.core.rig.programs import Program, ProgramInsert
+from iskelo.core.rig.units import say_figure
+
+GONE = "what is gone"
+
+
+def insert_phrase(program: Program, insert: ProgramInsert | None) -> str:
+    """What hangs in a track or a bus, with how: 'To Anvil press › From Anvil press, dry −6'; empty if nothing does."""
+    if insert is None:
+        return ""
+    names = {item.id: item.name for item in (*program.outputs, *program.inputs)}
+    ends = f"{names.get(insert.send, GONE)} › {names.get(insert.back, GONE)}"
+    return f"{ends}{_dry(insert)}{'' if insert.on else ', bypassed'}"
+
+
+def strip_insert_words(strip: Strip) -> str:
+    """What hangs in a strip: 'out 3 › in 3, dry −6'; empty if nothing does."""
+    insert = strip.insert
+    return f"out {insert.send} › in {insert.back}{_dry(insert)}" if insert is not None else ""
+
+
+def _dry(insert: ProgramInsert | StripInsert) -> str:
+    if insert.dry_db is None:
+        return ""
+    return f", dry {say_figure(insert.dry_db)}{', parallel' if insert.parallel else ''}"
+
+
+def counted(insert: ProgramInsert) -> str:
+    """What a program knows of a round trip: 'counts with 328 samples, measured'."""
+    held = insert.held
+    return f"counts with {held.samples} samples, {held.origin}" if held is not None else "counts with nothing"
