@@ -211,6 +211,20 @@ class TypeProgramInsert(Value):
     text: Annotated[str, Field(max_length=200)]
 
 
+class SplitTrack(Value):
+    """Make a stereo track two mono ones, each on its side; lines that ended at its legs end there."""
+
+    edit: Literal["split_track"] = "split_track"
+    item: Id
+
+
+class JoinTracks(Value):
+    """Make two mono tracks one stereo track, the first on the left; lines that ended there end at its legs."""
+
+    edit: Literal["join_tracks"] = "join_tracks"
+    items: Annotated[Ids, Field(min_length=2, max_length=2)]
+
+
 class UseStageBox(Value):
     """Let strips of a mixer take the jacks of its stage box, or (``on`` off) its own of the same numbers."""
 
@@ -293,6 +307,8 @@ Edit = Annotated[
     | TypeStripFeeds
     | TypeInsert
     | TypeProgramInsert
+    | SplitTrack
+    | JoinTracks
     | UseStageBox
     | SwitchReturns
     | SwapGear

@@ -116,7 +116,13 @@ export function Tracks({ program }: { program: Program }) {
   return (
     <Section title="Tracks: armed, monitored, muted; input, output">
       {program.tracks.map((track, position) => (
-        <TrackRow key={track.id} program={program} track={track} position={position + 1} />
+        <TrackRow
+          key={track.id}
+          program={program}
+          track={track}
+          next={program.tracks[position + 1]}
+          position={position + 1}
+        />
       ))}
       <Flex gap="4px" mt="2px">
         <Button size="row" onClick={() => add(1)}>
@@ -136,7 +142,14 @@ const SWITCHES = [
   ["muted", "mute"],
 ] as const
 
-function TrackRow({ program, track, position }: { program: Program; track: Track; position: number }) {
+interface TrackProps {
+  program: Program
+  track: Track
+  next: Track | undefined
+  position: number
+}
+
+function TrackRow({ program, track, next, position }: TrackProps) {
   const { edit } = useRig()
   const set = useSet(track.id)
   const number = useNumber()
@@ -211,6 +224,26 @@ function TrackRow({ program, track, position }: { program: Program; track: Track
         />
         dB, pan
         <PanField label={`Pan of track ${track.name}`} value={track.pan} onKeep={(pan) => set({ pan })} />
+        {track.width === 2 && (
+          <Button
+            size="row"
+            variant="link"
+            aria-label={`Split track ${track.name} into two mono tracks`}
+            onClick={() => void edit([{ edit: "split_track", item: track.id }])}
+          >
+            split
+          </Button>
+        )}
+        {track.width === 1 && next?.width === 1 && (
+          <Button
+            size="row"
+            variant="link"
+            aria-label={`Make tracks ${track.name} and ${next.name} one stereo track`}
+            onClick={() => void edit([{ edit: "join_tracks", items: [track.id, next.id] }])}
+          >
+            pair with {next.name}
+          </Button>
+        )}
       </Flex>
       <Flex gap="4px" align="center" mt="2px" pl="24px" color="ink2">
         effects delay
