@@ -10,7 +10,7 @@ from iskelo.core.edits.phrases import gear_phrase
 from rigs import heard, two_voices
 from server import Server
 from web.test_mending import opened
-from web.test_person import press, row
+from web.test_person import arriving, press, row
 from web.test_tasks import preview
 
 
@@ -42,6 +42,7 @@ def test_outboard_is_inserted_and_measured_in_few_keys(screen: Page, server: Ser
         "To Anvil press › From Anvil press, bypassed"
     )
     screen.reload()
+    expect(screen.locator('[data-card="Recorder"]').first).to_be_visible()
     press(screen, ["/", "rec", "Enter", "i"])
     expect(screen.get_by_label("Round trip of the insert of T Alma as measured")).to_have_value("448")
     screen.keyboard.press("Control+z")
@@ -107,5 +108,4 @@ def test_a_pair_as_two_mono_tracks_its_arming_clash_read_and_mended(screen: Page
     press(screen, ["m"])
     expect(preview(screen)).to_contain_text("Left")
     screen.keyboard.press("Control+Enter")
-    for name in ("Left", "Right"):
-        expect(row(screen, name)).to_contain_text("arrives")
+    arriving(screen, "4/4")
