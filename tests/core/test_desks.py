@@ -29,9 +29,12 @@ from iskelo.core.mixer_view import mixer_view
 from iskelo.core.paperwork.set_up import set_up_list
 from iskelo.core.remedies import tried_remedies
 from iskelo.core.rig.gear import Interface
+from iskelo.core.rig.index import index
 from iskelo.core.rig.mixers import Mixer
 from iskelo.core.rig.ports import Port
 from iskelo.core.snags.registry import find_snags
+from iskelo.core.survey import survey_again
+from iskelo.core.words.say import say
 from iskelo.demo.catalogue import catalogue
 from iskelo.demo.voices_on_a_mixer import voices_on_a_mixer
 from iskelo.formats.rig_file import read_rig, write_rig
@@ -399,3 +402,24 @@ def test_a_mixer_swapped_for_another_takes_its_strips_and_feeds_along() -> None:
     # What was raw on channels 3 to 6 is what jacks 1 to 4 give a plain box; of the mix there is none.
     arriving = {state.line.name for state in read(swapped.rig).lines if state.headline == "arrives"}
     assert arriving == {"Alma", "Bertil", "Cassia", "Dov"}
+
+
+def test_a_mix_is_judged_as_a_sum_against_what_it_carries() -> None:
+    """Three sources at +10 dBu in the centre (−3.01 dB each): +11.76 dBu, and +22 is the highest (arithmetic)."""
+    bench = desk_bench("wherry", "3 line Deck A, Deck B, Deck C", "recorder 2")
+    plugged(bench, "Wherry", {"Deck A": 1, "Deck B": 2, "Deck C": 3}, trim_db=6.0)
+    bus = next(mix for mix in mixer_of(bench, "Wherry").mixes if mix.name == "Main mix")
+    # The channels for the computer take less than the mix does: there it is turned down enough.
+    bench.do(SetValues(item=bus.id, values={"gain_db": -12.0}))
+    bench.do(*(SetValues(item=bench.id(f"Deck {name}"), values={"headroom_db": 12.0}) for name in "ABC"))
+    recorded(bench, "Deck A")
+    line = bench.line("L Deck A")
+    said = [say(finding, index(bench.rig)) for finding in line.findings if finding.kind == "hot"]
+    assert said == [
+        "with 2 other sources it adds up to 11.8 dBu in Wherry mix Main mix L, which carries 22.0; "
+        "12 dB of headroom are wanted there"
+    ]
+    known = survey_again(bench.rig, None)
+    snag = next(each for each in known.snags if each.rule == "line-hot")
+    bench.do(*tried_remedies(bench.rig, snag, known)[0].edits)
+    assert not [finding for finding in bench.line("L Deck A").findings if finding.kind == "hot"]

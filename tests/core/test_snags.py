@@ -6,7 +6,7 @@ from collections.abc import Callable
 import networkx
 import pytest
 
-from iskelo.core.edits.additions import AddBuses, AddDriver, AddInterface, AddLine, AddProgram, AddTracks
+from iskelo.core.edits.additions import AddBuses, AddDriver, AddInterface, AddLine, AddOutboard, AddProgram, AddTracks
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import (
@@ -20,10 +20,12 @@ from iskelo.core.edits.edit import (
     SetJack,
     SetLeg,
     SetMembers,
+    SetOutputTrim,
     SetTrim,
     SetValues,
     SwapGear,
     TypeFeeds,
+    TypeProgramInsert,
 )
 from iskelo.core.lines.context import read
 from iskelo.core.remedies import tried_remedies
@@ -91,6 +93,15 @@ def turned_round(bench: Bench) -> tuple[Edit, ...]:
     number = bench.rig.next_number
     members = (Member(device=f"b{number}"), Member(device=bench.id("Box")))
     return (*led(bench), SetMembers(aggregate=f"g{number + 2}", members=members, keep_names=False))
+
+
+def hung(bench: Bench, text: str = "Anvil press") -> tuple[Edit, ...]:
+    """Outboard gear in Alma's track, which is monitored."""
+    return (
+        AddOutboard(name="Anvil press"),
+        monitored(bench),
+        TypeProgramInsert(item=bench.track("T Alma"), text=text),
+    )
 
 
 Break = Callable[[Bench], tuple[Edit, ...]]
@@ -224,6 +235,14 @@ BREAKS: dict[str, Break] = {
     "monitored-twice": lambda b: (monitored(b), SetDirect(interface=b.id("Box"), jack_in=1, jack_out=1)),
     "phantom-missing": lambda b: (SetValues(item=b.id("Alma"), values={"needs_phantom": True}),),
     "high-impedance-missing": lambda b: (SetValues(item=b.id("Alma"), values={"needs_high_impedance": True}),),
+    "insert-open": lambda b: hung(b, "out 3 in 3"),
+    "insert-shared": lambda b: (*hung(b), SetLeg(item=b.id("Main"), leg=2, channel=3)),
+    "insert-level": lambda b: (*hung(b), SetOutputTrim(interface=b.id("Box"), jack_out=3, trim_db=-20)),
+    "insert-figure": lambda b: (
+        *hung(b),
+        SetValues(item=b.track("T Bertil"), values={"monitored": True, "output": b.id("Main")}),
+        SetValues(item=b.id("Recorder"), values={"delay_compensation": True}),
+    ),
     "line-other-tap": lambda b: (
         SwapGear(item=b.id("Box"), gear=new_mixer("Desk", 8, analogue=False)),
         SetValues(item=b.line("L Alma").line.id, values={"tap": "before the fader"}),

@@ -7,7 +7,7 @@ from iskelo.core.levels.along import first_short
 from iskelo.core.levels.headroom import SUM_HEADROOM_DB, TOLERANCE_DB, needed_db
 from iskelo.core.lines.legs import Arrival, Leg
 from iskelo.core.lines.sides import apart, crossed_sides, half_silent, side_of
-from iskelo.core.lines.sums import Sums, met_at
+from iskelo.core.lines.sums import Sum, Sums, met_at
 from iskelo.core.lines.taps import tap_of
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.ports import Port
@@ -226,16 +226,22 @@ def _hot(line: Line, legs: tuple[Leg, ...], found: Index, sums: Sums) -> list[Fi
             for edge in arrival.route.edges:
                 met = met_at(edge)
                 total = sums.at(met) if met is not None else None
-                if total is not None and total.level_dbfs > TOLERANCE_DB - SUM_HEADROOM_DB:
-                    others = len({start.owner for start in total.starts}) - 1
-                    level, wanted = total.level_dbfs, SUM_HEADROOM_DB
-                    said = fact("sum too loud", others=others, level=level, at=met, needed_db=wanted)
-                    return [Finding("hot", said)]
+                if met is not None and total is not None and total.is_too_loud:
+                    return [Finding("hot", _too_loud(total, met))]
     if line.highest_dbfs is not None:
         loudest = max((leg.level_dbfs for leg in legs if leg.level_dbfs is not None), default=None)
         if loudest is not None and loudest > line.highest_dbfs + TOLERANCE_DB:
             return [Finding("hot", fact("above its highest", level=loudest, limit=line.highest_dbfs))]
     return []
+
+
+def _too_loud(total: Sum, at: Port) -> Fact:
+    """A sum that leaves too little headroom, against full scale or against what a mix carries."""
+    others, level, wanted = len({start.owner for start in total.starts}) - 1, total.level, SUM_HEADROOM_DB
+    if at.bank != "mix":
+        return fact("sum too loud", others=others, level=level, at=at, needed_db=wanted)
+    carried = {"unit": total.unit, "highest": total.highest}
+    return fact("sum too loud in a mix", others=others, level=level, at=at, needed_db=wanted, **carried)
 
 
 def _low(line: Line, legs: tuple[Leg, ...]) -> list[Finding]:

@@ -6,7 +6,7 @@ from typing import Literal
 
 from iskelo.core.edits.edit import SetJack, SetOutputTrim, SetTrim, SetValues
 from iskelo.core.levels.along import first_short
-from iskelo.core.levels.headroom import FAR_OFF_DB, SUM_HEADROOM_DB, TOLERANCE_DB, aim_dbfs, needed_db
+from iskelo.core.levels.headroom import FAR_OFF_DB, aim_dbfs, needed_db
 from iskelo.core.lines.context import Reading
 from iskelo.core.lines.legs import Leg
 from iskelo.core.lines.sides import SIDES_APART_DB
@@ -98,9 +98,9 @@ def _sums_down(reading: Reading, state: LineState) -> list[Remedy]:
             for edge in arrival.route.edges:
                 met = met_at(edge)
                 total = reading.sums.at(met) if met is not None else None
-                if met is None or total is None or total.level_dbfs <= TOLERANCE_DB - SUM_HEADROOM_DB:
+                if met is None or total is None or not total.is_too_loud:
                     continue
-                over = math.ceil((total.level_dbfs + SUM_HEADROOM_DB) * 10) / 10
+                over = math.ceil(total.over_db * 10) / 10
                 turns: dict[tuple[str, ...], Turn] = {}
                 for start in total.starts:
                     for route in passing_routes(reading.graph, start, met):

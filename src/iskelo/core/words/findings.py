@@ -36,6 +36,8 @@ FOUND = {
     "little headroom": "{start:port} has {room_db:.1f} dB of headroom at {end:port}, {needed_db:g} are wanted",
     "sum too loud": "with {others:sources} it adds up to {level:dB} dBFS at {at:port}; {needed_db:g} dB of "
     "headroom are wanted there",
+    "sum too loud in a mix": "with {others:sources} it adds up to {level:dB} {unit} in {at:port}, which carries "
+    "{highest:dB}; {needed_db:g} dB of headroom are wanted there",
     "above its highest": "{level:dB} dBFS, above its highest of {limit:figure} dBFS",
     "under its lowest": "{level:dB} dBFS, under its lowest of {limit:figure} dBFS",
     "sides apart": "{last:fact} comes {samples} samples = {ms:.2f} ms after {first:fact}; summed, the first notch "
