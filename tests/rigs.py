@@ -267,6 +267,7 @@ def _back(
             rate_hz=rate_hz,
             gain_db=draw(GAINS),
             supplies_phantom=True,
+            drives_both_legs=draw(st.booleans()),
             effects=draw(st.sampled_from([False, False, True])),
         )
         outboards.append(outboard)
@@ -275,7 +276,15 @@ def _back(
             froms = [*plugs, *jacks_out, *passed]
             if froms and draw(st.sampled_from([True, True, False])):
                 feeds, into = draw(st.sampled_from(froms)), Port(outboard.id, "outboard_in", leg)
-                patches.append(Patch(id=new("w"), from_port=feeds, to_port=into, gain_db=draw(QUIET)))
+                patches.append(
+                    Patch(
+                        id=new("w"),
+                        from_port=feeds,
+                        to_port=into,
+                        gain_db=draw(QUIET),
+                        unbalanced=draw(st.booleans()),
+                    )
+                )
                 if feeds not in plugs:
                     passed.append(Port(outboard.id, "outboard_out", leg))
     returned = [*jacks_out, *passed]
@@ -341,6 +350,7 @@ def any_rig(
                     for i, o in crossed
                 ),
                 phantom_on=tuple(draw(st.sets(st.integers(1, ins)))) if ins else (),
+                drives_both_legs=draw(st.booleans()),
                 output_trims_db=tuple(draw(st.sampled_from([0.0, 0.0, -20.0])) for _ in range(outs)),
                 drivers=tuple(
                     Driver(
@@ -505,6 +515,7 @@ def any_rig(
                         gain_db=draw(GAINS),
                         muted=draw(st.sampled_from([False, False, False, True])),
                         inverted=draw(st.sampled_from([False, False, True])),
+                        unbalanced=draw(st.booleans()),
                     )
                 )
     starts = plugs + [Port(v.id, "voice", n) for p in programs for v in p.voices for n in range(1, v.width + 1)]

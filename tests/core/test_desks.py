@@ -405,7 +405,7 @@ def test_a_mixer_swapped_for_another_takes_its_strips_and_feeds_along() -> None:
 
 
 def test_a_mix_is_judged_as_a_sum_against_what_it_carries() -> None:
-    """Three sources at +10 dBu in the centre (−3.01 dB each): +11.76 dBu, and +22 is the highest (arithmetic)."""
+    """Two at +10 dBu in the centre (−3.01 dB each), one at +10 on the left: +13.0 dBu (arithmetic); it takes +22."""
     bench = desk_bench("wherry", "3 line Deck A, Deck B, Deck C", "recorder 2")
     plugged(bench, "Wherry", {"Deck A": 1, "Deck B": 2, "Deck C": 3}, trim_db=6.0)
     bus = next(mix for mix in mixer_of(bench, "Wherry").mixes if mix.name == "Main mix")
@@ -416,7 +416,7 @@ def test_a_mix_is_judged_as_a_sum_against_what_it_carries() -> None:
     line = bench.line("L Deck A")
     said = [say(finding, index(bench.rig)) for finding in line.findings if finding.kind == "hot"]
     assert said == [
-        "with 2 other sources it adds up to 11.8 dBu in Wherry mix Main mix L, which carries 22.0; "
+        "with 2 other sources it adds up to 13.0 dBu in Wherry mix Main mix L, which carries 22.0; "
         "12 dB of headroom are wanted there"
     ]
     known = survey_again(bench.rig, None)

@@ -6,10 +6,12 @@ from fractions import Fraction
 import numpy as np
 import pytest
 
-from iskelo.core.edits.edit import SetTrim
+from iskelo.core.edits.edit import SetDirect, SetTrim, SetValues
 from iskelo.core.levels.units import db_to_ratio, dbu_to_volts, ratio_to_db, sum_of_copies_db
 from iskelo.core.linecheck.ledger import dbfs
-from rigs import two_voices
+from iskelo.core.linecheck.run import run_line_check
+from iskelo.core.lines.context import read
+from rigs import ears, heard, two_voices
 
 
 def test_references() -> None:
@@ -50,3 +52,22 @@ def test_copies_at_once_add_as_amplitudes_copies_apart_as_powers(sign: int) -> N
 def test_equal_copies_turned_over_leave_nothing() -> None:
     assert sum_of_copies_db([-18, -18], [1, -1], [Fraction(7)] * 2) is None
     assert db_to_ratio(-6.0206) == pytest.approx(0.5, abs=1e-5)
+
+
+def test_an_unbalanced_input_hears_half_of_two_driven_legs() -> None:
+    """Half the voltage: 20 log10 (1/2) = -6.02 dB; a floating output loses nothing. By the twin as well."""
+    bench = heard(two_voices(), "Alma").do(SetDirect(interface=two_voices().id("Box"), jack_in=1, jack_out=1))
+    lead = next(patch for patch in bench.rig.patches if patch.to_port == ears(bench)[0])
+
+    def level() -> tuple[float, bool]:
+        state = next(each for each in read(bench.rig).lines if each.line.name == "Alma heard")
+        arrival = state.legs[0].arrivals[0]
+        return arrival.level_dbfs, arrival.level_assumed
+
+    before, _ = level()
+    bench.do(SetValues(item=lead.id, values={"unbalanced": True}))
+    assert level() == (pytest.approx(before), True)
+    bench.do(SetValues(item=bench.id("Box"), values={"drives_both_legs": True}))
+    assert level()[0] == pytest.approx(before - 6.0206, abs=1e-3)
+    ledger = run_line_check(bench.rig).ledger
+    assert ledger.agreeing == len(ledger.targets)

@@ -22,6 +22,8 @@ from iskelo.core.survey import survey, survey_again
 from rigs import any_rig
 
 RIGS = st.one_of(any_rig(), any_rig(busy=True), any_rig(busy=True, converting=True))
+COMING_BACK = any_rig(busy=True, back=True)
+"""Rigs with inserts, outboard gear and leads back."""
 
 
 def opens(rig: Rig, ladder: Ladder) -> bool:
@@ -138,8 +140,8 @@ def silent(rig: Rig, lines: tuple[str, ...]) -> int:
     return sum(state.headline in ("silent", "blocked") for state in read(rig).lines if state.line.id in lines)
 
 
-@given(RIGS)
-@settings(max_examples=30)
+@given(RIGS | COMING_BACK)
+@settings(max_examples=45)
 def test_the_first_remedy_offered_mends_its_snag_or_some_of_it(rig: Rig) -> None:
     known = survey_again(rig, None)
     for snag in run_rules(known.reading):
@@ -182,8 +184,8 @@ def acts_again_and_again(rig: Rig) -> Iterator[tuple[Rig, Rig]]:
         rig = after
 
 
-@given(RIGS)
-@settings(max_examples=25)
+@given(RIGS | COMING_BACK)
+@settings(max_examples=35)
 def test_first_remedies_come_to_an_end_return_to_no_rig_and_silence_nothing(rig: Rig) -> None:
     seen = [rig]
     for before, after in acts_again_and_again(rig):

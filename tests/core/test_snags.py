@@ -243,6 +243,10 @@ BREAKS: dict[str, Break] = {
         SetValues(item=b.track("T Bertil"), values={"monitored": True, "output": b.id("Main")}),
         SetValues(item=b.id("Recorder"), values={"delay_compensation": True}),
     ),
+    "unbalanced-loses-half": lambda b: (
+        SetValues(item=b.id("Box"), values={"drives_both_legs": True}),
+        SetValues(item=next(p.id for p in b.rig.patches if p.to_port == ears(b)[0]), values={"unbalanced": True}),
+    ),
     "line-other-tap": lambda b: (
         SwapGear(item=b.id("Box"), gear=new_mixer("Desk", 8, analogue=False)),
         SetValues(item=b.line("L Alma").line.id, values={"tap": "before the fader"}),

@@ -3589,6 +3589,9 @@ export interface components {
          *     A box with a ``mixer`` is one: what its jacks and channels have to do with each other is told there alone, and
          *     ``mixer_samples`` is the delay of its core.
          *
+         *     ``drives_both_legs``: its outputs drive the cold leg against ground as well, so that an unbalanced input hears half of
+         *     what they give; else they float, and it hears all of it.
+         *
          *     Its own clock is right within ``tolerance_ppm``; ``measured_ppm`` is by how much it is fast, if somebody has
          *     measured that. ``connected``: it is joined to the computer now.
          */
@@ -3626,6 +3629,11 @@ export interface components {
             direct?: components["schemas"]["DirectMonitor-Input"][];
             /** Drivers */
             drivers: components["schemas"]["Driver-Input"][];
+            /**
+             * Drives Both Legs
+             * @default false
+             */
+            drives_both_legs?: boolean;
             /**
              * High Impedance On
              * @default []
@@ -3778,6 +3786,9 @@ export interface components {
          *     A box with a ``mixer`` is one: what its jacks and channels have to do with each other is told there alone, and
          *     ``mixer_samples`` is the delay of its core.
          *
+         *     ``drives_both_legs``: its outputs drive the cold leg against ground as well, so that an unbalanced input hears half of
+         *     what they give; else they float, and it hears all of it.
+         *
          *     Its own clock is right within ``tolerance_ppm``; ``measured_ppm`` is by how much it is fast, if somebody has
          *     measured that. ``connected``: it is joined to the computer now.
          */
@@ -3815,6 +3826,11 @@ export interface components {
             direct: components["schemas"]["DirectMonitor-Output"][];
             /** Drivers */
             drivers: components["schemas"]["Driver-Output"][];
+            /**
+             * Drives Both Legs
+             * @default false
+             */
+            drives_both_legs: boolean;
             /**
              * High Impedance On
              * @default []
@@ -5016,7 +5032,7 @@ export interface components {
          *
          *     ``delay_samples`` are counted at ``rate_hz``, by its own clock: what it takes if it has converters, none if it has
          *     not. ``highest_dbu``: what its inputs take unclipped (None: nobody says). ``supplies_phantom``: a microphone can be
-         *     plugged in that needs a supply. ``effects``: what comes out of it is wet, and no copy of what goes past it.
+         *     plugged in that needs a supply. ``drives_both_legs``: as of a box's outputs. ``effects``: what comes out of it is wet, and no copy of what goes past it.
          */
         "Outboard-Input": {
             /**
@@ -5024,6 +5040,11 @@ export interface components {
              * @default 0
              */
             delay_samples?: number;
+            /**
+             * Drives Both Legs
+             * @default false
+             */
+            drives_both_legs?: boolean;
             /**
              * Effects
              * @default false
@@ -5076,7 +5097,7 @@ export interface components {
          *
          *     ``delay_samples`` are counted at ``rate_hz``, by its own clock: what it takes if it has converters, none if it has
          *     not. ``highest_dbu``: what its inputs take unclipped (None: nobody says). ``supplies_phantom``: a microphone can be
-         *     plugged in that needs a supply. ``effects``: what comes out of it is wet, and no copy of what goes past it.
+         *     plugged in that needs a supply. ``drives_both_legs``: as of a box's outputs. ``effects``: what comes out of it is wet, and no copy of what goes past it.
          */
         "Outboard-Output": {
             /**
@@ -5084,6 +5105,11 @@ export interface components {
              * @default 0
              */
             delay_samples: number;
+            /**
+             * Drives Both Legs
+             * @default false
+             */
+            drives_both_legs: boolean;
             /**
              * Effects
              * @default false
@@ -5133,6 +5159,8 @@ export interface components {
         /**
          * Patch
          * @description One lead between two ports; a lead wired the wrong way round turns the signal over.
+         *
+         *     ``unbalanced``: it ends in an input that hears its hot leg alone.
          */
         Patch: {
             from_port: components["schemas"]["Port"];
@@ -5154,6 +5182,11 @@ export interface components {
              */
             muted: boolean;
             to_port: components["schemas"]["Port"];
+            /**
+             * Unbalanced
+             * @default false
+             */
+            unbalanced: boolean;
         };
         /**
          * PhraseRequest
@@ -5213,6 +5246,11 @@ export interface components {
              */
             replace?: boolean;
             to_port: components["schemas"]["Port"];
+            /**
+             * Unbalanced
+             * @default false
+             */
+            unbalanced?: boolean;
         };
         /**
          * Plug
@@ -5241,6 +5279,11 @@ export interface components {
              */
             replace: boolean;
             to_port: components["schemas"]["Port"];
+            /**
+             * Unbalanced
+             * @default false
+             */
+            unbalanced: boolean;
         };
         Port: [
             string,

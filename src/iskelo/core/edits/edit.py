@@ -263,6 +263,7 @@ class Plug(Value):
     to_port: Port
     gain_db: GainDb = 0.0
     inverted: bool = False
+    unbalanced: bool = False
     replace: bool = False
 
 

@@ -34,6 +34,7 @@ def _plugged(rig: Rig, edits: Sequence[e.Plug]) -> tuple[Rig, list[str]]:
             to_port=edit.to_port,
             gain_db=edit.gain_db,
             inverted=edit.inverted,
+            unbalanced=edit.unbalanced,
         )
         said = ""
         if edit.replace and (gone := patches.pop(edit.to_port, None)) and found.exists(gone.from_port):

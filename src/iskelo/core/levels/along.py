@@ -211,5 +211,16 @@ def converters_assumed(edges: Sequence[Edge], found: Index) -> bool:
     return False
 
 
+def drives_assumed(edges: Sequence[Edge], found: Index) -> bool:
+    """Whether a lead on the way ends in an unbalanced input, and nobody says what the output before it drives."""
+    return any(
+        HOPS[edge.kind].whose == "lead"
+        and found.patches[edge.owner].unbalanced
+        and isinstance(gear := found.gear[edge.start.owner], Interface | Outboard)
+        and gear.origins.get("drives_both_legs", "assumed") == "assumed"
+        for edge in edges
+    )
+
+
 def _assumed(edge: Edge, field: str, found: Index) -> bool:
     return _box(edge, found).origins.get(field, "assumed") == "assumed"

@@ -4,7 +4,7 @@ import math
 from collections.abc import Iterator, Sequence
 from typing import NamedTuple
 
-from iskelo.core.levels.along import converters_assumed, full_scale_dbu, source_assumed
+from iskelo.core.levels.along import converters_assumed, drives_assumed, full_scale_dbu, source_assumed
 from iskelo.core.levels.units import sum_of_copies_db
 from iskelo.core.lines.gaps import Gap, Gaps
 from iskelo.core.lines.rings import Ringing, Rings
@@ -112,6 +112,7 @@ class Legs:
         self._passages: dict[tuple[str, ...], Passage] = {}
         self._effects = effects_mixes(found)
         self._late = late_items(found)
+        self._unbalanced = any(patch.unbalanced for patch in found.rig.patches)
         self._rings = rings
 
     def between(self, start: Port, end: Port) -> Leg:
@@ -145,7 +146,9 @@ class Legs:
         found = self._found
         delay, drift, assumed = self._passage(route.edges)
         level = found.level(start) + route.gain_db - full_scale_dbu(route.edges, found)
-        return Arrival(route, delay, level, assumed or source_assumed(start, found), drift)
+        assumed = assumed or source_assumed(start, found)
+        assumed = assumed or (self._unbalanced and drives_assumed(route.edges, found))
+        return Arrival(route, delay, level, assumed, drift)
 
     def _passage(self, edges: tuple[Edge, ...]) -> Passage:
         passed: list[str] = []

@@ -116,6 +116,8 @@ def _lead(patch: Patch) -> Iterator[str]:
         yield f"{patch.gain_db:+g} dB in the lead"
     if patch.inverted:
         yield "polarity reversed"
+    if patch.unbalanced:
+        yield "into an unbalanced input"
     if patch.muted:
         yield "muted"
 

@@ -83,7 +83,7 @@ def _no_stage(edge: Edge, level: float, found: Index, aim_dbfs: float) -> list[S
 
 
 def _of_lead(edge: Edge, level: float, found: Index, aim_dbfs: float) -> list[Stage]:
-    owner, gain = edge.owner, edge.gain_db
+    owner, gain = edge.owner, found.patches[edge.owner].gain_db
     if not gain:
         return []
     words = f"the gain of the lead {found.say(edge.start)} → {found.say(edge.end)}"

@@ -78,6 +78,9 @@ class Interface(Value):
     A box with a ``mixer`` is one: what its jacks and channels have to do with each other is told there alone, and
     ``mixer_samples`` is the delay of its core.
 
+    ``drives_both_legs``: its outputs drive the cold leg against ground as well, so that an unbalanced input hears half
+    of what they give; else they float, and it hears all of it.
+
     Its own clock is right within ``tolerance_ppm``; ``measured_ppm`` is by how much it is fast, if somebody has
     measured that. ``connected``: it is joined to the computer now.
     """
@@ -113,6 +116,7 @@ class Interface(Value):
     converter_out_samples: Annotated[DelaySamples, Settable("converter out", "samples", figure=True)] = 26
     input_full_scale_dbu: Annotated[LevelDbu, Settable("input full scale", "dBu", figure=True)] = 18.0
     output_full_scale_dbu: Annotated[LevelDbu, Settable("output full scale", "dBu", figure=True)] = 18.0
+    drives_both_legs: Annotated[bool, Settable("outputs drive both legs against ground", figure=True)] = False
     trims_db: Annotated[tuple[GainDb, ...], Field(max_length=128)] = ()
     output_trims_db: Annotated[tuple[GainDb, ...], Field(max_length=128)] = ()
     phantom_jacks: Annotated[BankSize | None, Settable("jacks with phantom supply")] = None

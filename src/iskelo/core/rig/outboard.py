@@ -13,7 +13,8 @@ class Outboard(Value):
 
     ``delay_samples`` are counted at ``rate_hz``, by its own clock: what it takes if it has converters, none if it has
     not. ``highest_dbu``: what its inputs take unclipped (None: nobody says). ``supplies_phantom``: a microphone can be
-    plugged in that needs a supply. ``effects``: what comes out of it is wet, and no copy of what goes past it.
+    plugged in that needs a supply. ``drives_both_legs``: as of a box's outputs. ``effects``: what comes out of it is
+    wet, and no copy of what goes past it.
     """
 
     kind: Literal["outboard"] = "outboard"
@@ -25,6 +26,7 @@ class Outboard(Value):
     rate_hz: Annotated[RateHz, Settable("its rate", "Hz")] = 48_000
     gain_db: Annotated[GainDb, Settable("gain", "dB")] = 0.0
     highest_dbu: Annotated[LevelDbu | None, Settable("highest level", "dBu", figure=True)] = None
+    drives_both_legs: Annotated[bool, Settable("outputs drive both legs against ground", figure=True)] = False
     supplies_phantom: Annotated[bool, Settable("supplies phantom power")] = False
     effects: Annotated[bool, Settable("effects (wet)")] = False
     origins: Origins = Field(default_factory=dict)

@@ -42,7 +42,10 @@ class Broken(ValueError):
 
 
 class Patch(Value):
-    """One lead between two ports; a lead wired the wrong way round turns the signal over."""
+    """One lead between two ports; a lead wired the wrong way round turns the signal over.
+
+    ``unbalanced``: it ends in an input that hears its hot leg alone.
+    """
 
     id: Id
     from_port: Port
@@ -50,6 +53,7 @@ class Patch(Value):
     gain_db: Annotated[GainDb, Settable("gain", "dB")] = 0.0
     muted: Annotated[bool, Settable("muted")] = False
     inverted: Annotated[bool, Settable("polarity reversed")] = False
+    unbalanced: Annotated[bool, Settable("into an unbalanced input")] = False
 
 
 WantedTap = Literal["any", "raw", "direct", "before the fader", "behind the fader", "a mix"]

@@ -15,6 +15,10 @@ CONSUMER_BELOW_PROFESSIONAL_DB = PROFESSIONAL_DBU - CONSUMER_DBV - DBV_TO_DBU
 """+4 dBu less -10 dBV: 11.78 dB."""
 
 
+HALF_DB = 20 * math.log10(0.5)
+"""Half the voltage, in dB: -6.02."""
+
+
 def say_figure(value: float, digits: int | None = None) -> str:
     """A figure as people read it, with a minus that is one: '−18.0', '20'. Without ``digits`` as short as it is."""
     said = f"{value + 0.0:g}" if digits is None else f"{value:.{digits}f}"

@@ -21,7 +21,7 @@ from iskelo.core.rig.units import CONSUMER_BELOW_PROFESSIONAL_DB, DBV_TO_DBU, PR
 from iskelo.core.routes.route import passing_routes
 from iskelo.core.snags.reach import lines_from, with_finding
 from iskelo.core.snags.rule import Remedy, Severity, Snag, distinct, if_so, joining, one_remedy, rule
-from iskelo.core.wiring.edge import input_gain_db
+from iskelo.core.wiring.edge import input_gain_db, lead_gain_db
 
 
 @rule("level", symptoms=("distorted",))
@@ -318,7 +318,8 @@ def _into_consumer_gear(reading: Reading) -> list[Snag]:
         if not isinstance(box, Interface) or not isinstance(end, Destination) or end.level_unit != "dBV":
             continue
         jack = patch.from_port.number
-        level = reading.rig.alignment_dbfs + box.output_full_scale_dbu + box.output_trims_db[jack - 1] + patch.gain_db
+        level = reading.rig.alignment_dbfs + box.output_full_scale_dbu + box.output_trims_db[jack - 1]
+        level += lead_gain_db(patch, box)
         over = level - (PROFESSIONAL_DBU - CONSUMER_BELOW_PROFESSIONAL_DB)
         if over < FAR_OFF_DB:
             continue

@@ -27,12 +27,13 @@ from iskelo.core.snags import (
     rounds,
     sides,
     tracks,
+    unbalanced,
 )
 from iskelo.core.snags.rule import AREAS, KNOWN, REMEDIES_AT_MOST, SEVERITIES, Known, Remedy, Snag, Symptom, distinct
 
 MODULES = (
     *(drivers, rates, clocks, aggregates, member_delays, numbers, rounds, inputs, outputs),
-    *(tracks, inserts, levels, load, lines, sides, arrivals, mixers),
+    *(tracks, inserts, levels, unbalanced, load, lines, sides, arrivals, mixers),
 )
 """Where rules are, in the order in which those of one area are run."""
 

@@ -44,6 +44,9 @@ def chain_into(rig: Rig, end: Port) -> Chain | None:
         ratio *= 0.0 if patch.muted else (-1 if patch.inverted else 1) * 10 ** (patch.gain_db / 20)
         start = patch.from_port
         passed = gear[start.owner]
+        if patch.unbalanced and isinstance(passed, Interface | Outboard) and passed.drives_both_legs:
+            # Between the hot leg and ground there is half of what is between the two legs.
+            ratio /= 2
         if not isinstance(passed, Outboard):
             return Chain(start, 0.0 if _lacks_supply(passed, gear[at.owner], at.number) else ratio, late_s)
         ratio *= 10 ** (passed.gain_db / 20)

@@ -5,7 +5,10 @@ from functools import partial
 from typing import NamedTuple
 
 from iskelo.core.rig.gear import Interface
+from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.ports import Bank, Port
+from iskelo.core.rig.rig import Patch
+from iskelo.core.rig.units import HALF_DB
 from iskelo.core.wiring.blocks import (
     Block,
 )
@@ -39,6 +42,16 @@ def input_gain_db(box: Interface, jack_in: int) -> float:
 def output_gain_db(box: Interface, jack_out: int) -> float:
     """dBFS before an output jack's converter to dBu there: the full-scale level and the trim."""
     return box.output_full_scale_dbu + box.output_trims_db[jack_out - 1]
+
+
+def lead_gain_db(patch: Patch, start: object) -> float:
+    """What a lead turns a sound by: its own gain, and half the voltage where only one of two driven legs is heard.
+
+    ``start``: the gear that it begins at. -6.02 dB from an output that drives both legs into an unbalanced input; from
+    a floating one nothing is lost. Common practice, no published source.
+    """
+    half = patch.unbalanced and isinstance(start, Interface | Outboard) and start.drives_both_legs
+    return patch.gain_db + (HALF_DB if half else 0.0)
 
 
 def legs_of(owner: str, bank: Bank, width: int) -> tuple[Port, ...]:

@@ -22,7 +22,7 @@ from iskelo.core.wiring.blocks import (
     Setting,
     not_supplied,
 )
-from iskelo.core.wiring.edge import Edge, edge_of, input_gain_db, legs_of, output_gain_db
+from iskelo.core.wiring.edge import Edge, edge_of, input_gain_db, lead_gain_db, legs_of, output_gain_db
 from iskelo.core.wiring.hops import LEADS
 from iskelo.core.wiring.knots import Knot, knots
 from iskelo.core.wiring.mixer_edges import mixer_edges
@@ -130,7 +130,8 @@ def _lead(patch: Patch, found: Index) -> Edge:
     elif patch.from_port.bank == "out":
         block = not_supplied(found, patch)
     sign = -1 if patch.inverted else 1
-    return edge_of((patch.from_port, patch.to_port, kind, patch.id, patch.gain_db, sign, block))
+    gain_db = lead_gain_db(patch, found.gear[patch.from_port.owner])
+    return edge_of((patch.from_port, patch.to_port, kind, patch.id, gain_db, sign, block))
 
 
 def _outboard_edges(outboard: Outboard) -> list[Edge]:

@@ -1,13 +1,14 @@
 import { Flex } from "@chakra-ui/react"
 
 import type { Interface } from "../../api/client"
+import { FIELDS } from "../../api/rules"
 import { Button, Select } from "../../parts/controls"
 import { useCarefulSet } from "../../parts/propose"
 import { Clock } from "./Clock"
 import { Drivers } from "./Drivers"
 import { Direct, Jacks, Outputs } from "./Jacks"
 import { MixerFields } from "./MixerFields"
-import { NumberRow, OriginRow, Row, Section, Some, useSet } from "./fields"
+import { FieldRow, NumberRow, OriginRow, Row, Section, Some, useSet } from "./fields"
 
 type Delay = Extract<keyof Interface, `${"converter" | "mixer" | "link"}${string}_samples`>
 
@@ -136,6 +137,13 @@ export function InterfaceFields({ box }: { box: Interface }) {
           words="Output full scale"
           unit="dBu"
           value={box.output_full_scale_dbu}
+          origins={box.origins}
+        />
+        <FieldRow
+          item={box.id}
+          field="drives_both_legs"
+          value={box.drives_both_legs}
+          told={FIELDS.interface.drives_both_legs}
           origins={box.origins}
         />
         <Some

@@ -14,18 +14,26 @@ export function OutboardFields({ outboard }: { outboard: Outboard }) {
         </Row>
       ))}
       <Check words="Stereo" on={outboard.width === 2} onChange={(on) => set({ width: on ? 2 : 1 })} />
-      {(["delay_samples", "rate_hz", "gain_db", "highest_dbu", "supplies_phantom", "effects"] as const).map(
-        (field) => (
-          <FieldRow
-            key={field}
-            item={outboard.id}
-            field={field}
-            value={outboard[field]}
-            told={FIELDS.outboard[field]}
-            origins={outboard.origins}
-          />
-        ),
-      )}
+      {(
+        [
+          "delay_samples",
+          "rate_hz",
+          "gain_db",
+          "highest_dbu",
+          "drives_both_legs",
+          "supplies_phantom",
+          "effects",
+        ] as const
+      ).map((field) => (
+        <FieldRow
+          key={field}
+          item={outboard.id}
+          field={field}
+          value={outboard[field]}
+          told={FIELDS.outboard[field]}
+          origins={outboard.origins}
+        />
+      ))}
     </Section>
   )
 }

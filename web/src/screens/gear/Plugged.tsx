@@ -1,3 +1,5 @@
+import { chakra } from "@chakra-ui/react"
+
 import type { Edit, State } from "../../api/client"
 import { useRig } from "../../api/rig"
 import { LEADS } from "../../api/rules"
@@ -38,7 +40,7 @@ export function Plugged({ into, label }: { into: Port; label: string }) {
   const groups = GROUPS.filter(([bank]) => (LEADS as readonly string[]).includes(`${bank} ${into[1]}`))
     .map(([bank, title]) => ({ title, ends: ends(state.rig, bank, into[0]) }))
     .filter((group) => group.ends.length > 0)
-  return (
+  const select = (
     <Select
       flex="1"
       minW="0"
@@ -75,5 +77,29 @@ export function Plugged({ into, label }: { into: Port; label: string }) {
         )
       })}
     </Select>
+  )
+  if (!lead || lead.from_port[1] === "out") return select
+  return (
+    <>
+      {select}
+      <chakra.label
+        title="Into an unbalanced input, which hears one leg of the lead"
+        display="inline-flex"
+        alignItems="center"
+        gap="3px"
+        fontSize="12px"
+        color="ink2"
+      >
+        <input
+          type="checkbox"
+          aria-label={`${label}: into an unbalanced input`}
+          checked={lead.unbalanced}
+          onChange={(event) =>
+            void edit([{ edit: "set", item: lead.id, values: { unbalanced: event.target.checked } }])
+          }
+        />
+        unbal.
+      </chakra.label>
+    </>
   )
 }
