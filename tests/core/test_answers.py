@@ -3,11 +3,13 @@
 from hypothesis import given, settings
 
 from iskelo.core.answers import REACHES_AT_MOST, answer_for, port_uses
+from iskelo.core.edits.apply import apply
 from iskelo.core.lines.context import read
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Rig
-from iskelo.core.routes.route import passing_routes
+from iskelo.core.routes.route import ROUTES_AT_MOST, passing_routes
 from iskelo.core.timing.delays import delay_of
+from mixers import full_desk
 from rigs import any_rig
 
 
@@ -36,6 +38,23 @@ def test_what_arrives_and_goes_on_is_what_the_routes_say_at_every_port(rig: Rig)
         assert heard == {start for start in starts - {port} if passing_routes(reading.graph, start, port)} or (
             len(heard) >= REACHES_AT_MOST
         )
+
+
+@given(any_rig(back=True) | full_desk())
+@settings(max_examples=40)
+def test_what_could_arrive_does_once_its_switches_are_set(rig: Rig) -> None:
+    """Every way that there could be, made: sound passes there by the ports it names."""
+    reading = read(rig)
+    for port in sorted(reading.graph.ports())[:40]:
+        answer = answer_for(reading, port)
+        for ways, forwards in ((answer.could_arrive[:2], False), (answer.could_go[:2], True)):
+            for way in ways:
+                start, end = (port, way.port) if forwards else (way.port, port)
+                named = tuple(step.port for step in way.steps)
+                assert way.switches
+                after = read(apply(rig, way.edits).rig)
+                routes = passing_routes(after.graph, start, end)
+                assert named in {route.ports for route in routes} or len(routes) >= ROUTES_AT_MOST
 
 
 @given(any_rig())

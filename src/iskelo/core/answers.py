@@ -1,13 +1,23 @@
 """What is at a port: its neighbours, what arrives there, where it goes, whether a line wants it or not."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 
+from iskelo.core.edits.apply import apply
+from iskelo.core.edits.base import Refused
+from iskelo.core.edits.edit import Edit
+from iskelo.core.edits.mixing import REASONS
 from iskelo.core.levels.along import levels_along
-from iskelo.core.lines.context import Reading
+from iskelo.core.lines.context import Reading, touched_gear
+from iskelo.core.rig.gear import Interface
+from iskelo.core.rig.index import Index, index
 from iskelo.core.rig.ports import Port
-from iskelo.core.routes.route import Route, least_blocked, passing_routes, reached, reaching
+from iskelo.core.routes.possible import possible_routes, switches_of
+from iskelo.core.routes.route import Ahead, Route, least_blocked, passing_routes, reached, reaching
 from iskelo.core.timing.delays import delay_of
-from iskelo.core.words.say import say
+from iskelo.core.wiring.edge import Edge
+from iskelo.core.wiring.graph import Graph, compile_graph
+from iskelo.core.words.say import say, say_unblock
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,16 +46,35 @@ class Reach:
 
 
 @dataclass(frozen=True, slots=True)
+class Could:
+    """A way that does not pass and would: from or to which place, by which ports, with what switched, and the edits."""
+
+    port: Port
+    said: str
+    steps: tuple[Step, ...]
+    switches: tuple[str, ...]
+    edits: tuple[Edit, ...]
+
+
+@dataclass(frozen=True, slots=True)
 class Answer:
-    """What arrives at a port and where it goes on to."""
+    """What arrives at a port and where it goes on to; what else could, and what the gear there can never do."""
 
     port: Port
     said: str
     arrives: tuple[Reach, ...]
     goes: tuple[Reach, ...]
+    could_arrive: tuple[Could, ...] = ()
+    could_go: tuple[Could, ...] = ()
+    never: tuple[str, ...] = ()
 
 
 REACHES_AT_MOST = 64
+COULD_AT_MOST = 12
+"""So many ways are told that there could be, on either side; of one place so many as ``WAYS_OF_ONE``."""
+WAYS_OF_ONE = 4
+SWITCHES_HIDDEN = 4
+"""So often what one switch hid behind it is looked for."""
 
 
 def answer_for(reading: Reading, port: Port) -> Answer:
@@ -75,7 +104,108 @@ def answer_for(reading: Reading, port: Port) -> Answer:
         for end in ends[:REACHES_AT_MOST]
         for reach in _reaches(reading, port, end, end, _wanting(reading, before, {end}))
     ]
-    return Answer(port, found.say(port), _passing_first(arrives), _passing_first(goes))
+    known = reading.known
+    could_arrive, could_go = (
+        _enough(_could(reading, *ends_of, told, known) for ends_of, told in pairs)
+        for pairs in (
+            [((start, port), start) for start in starts[:REACHES_AT_MOST]],
+            [((port, end), end) for end in ends[:REACHES_AT_MOST]],
+        )
+    )
+    return Answer(
+        port,
+        found.say(port),
+        _passing_first(arrives),
+        _passing_first(goes),
+        _fewest_first(could_arrive),
+        _fewest_first(could_go),
+        _never(found, port),
+    )
+
+
+def _enough(several: Iterable[list[Could]]) -> list[Could]:
+    """As many ways as are told, and no more worked out."""
+    found: list[Could] = []
+    for ways in several:
+        found += ways
+        if len(found) >= COULD_AT_MOST:
+            break
+    return found
+
+
+def _could(reading: Reading, start: Port, end: Port, told: Port, known: Ahead) -> list[Could]:
+    """The ways between two ports that pass once some switches are set; each is tried."""
+    found = []
+    for route in possible_routes(reading.graph, start, end, WAYS_OF_ONE, known):
+        opened = _opened(reading, route)
+        if opened is not None:
+            words, edits = opened
+            steps = tuple(Step(port, reading.found.say(port)) for port in route.ports)
+            found.append(Could(told, reading.found.say(told), steps, words, edits))
+    return found
+
+
+def _opened(reading: Reading, route: Route) -> tuple[tuple[str, ...], tuple[Edit, ...]] | None:
+    """What opens a way, in words and as edits; None if it does not pass then.
+
+    One switch may hide another: what still stands in the way once the first are set is opened as well.
+    """
+    edits: tuple[Edit, ...] = ()
+    words: list[str] = []
+    found, graph, edges = reading.found, reading.graph, route.edges
+    for _ in range(SWITCHES_HIDDEN):
+        blocks = switches_of(edges).values()
+        if not blocks:
+            return tuple(dict.fromkeys(words)), edits
+        if not all(block.unblock for block in blocks):
+            return None
+        edits += tuple(edit for block in blocks for edit in block.unblock)
+        words += [say_unblock(block, found) for block in blocks]
+        try:
+            found = index(apply(reading.rig, edits).rig)
+        except Refused:
+            return None
+        graph = compile_graph(found, reading.graph, touched_gear(reading.found, found))
+        again = [_hop(graph, edge) for edge in route.edges]
+        if None in again:
+            return None
+        edges = tuple(edge for edge in again if edge is not None)
+    return None
+
+
+def _hop(graph: Graph, edge: Edge) -> Edge | None:
+    """The same hop in another graph, that which passes if there are several; None if there is none."""
+    same = [
+        each
+        for each in graph.leaving.get(edge.start, ())
+        if (each.end, each.kind, each.owner) == (edge.end, edge.kind, edge.owner)
+    ]
+    return min(same, key=lambda each: each.block is not None, default=None)
+
+
+def _fewest_first(could: list[Could]) -> tuple[Could, ...]:
+    return tuple(sorted(could, key=lambda each: len(each.switches))[:COULD_AT_MOST])
+
+
+def _never(found: Index, port: Port) -> tuple[str, ...]:
+    """What the mixer that a port is in can never do with what is there, in words."""
+    box = found.gear.get(port.owner)
+    if not isinstance(box, Interface) or box.mixer is None:
+        return ()
+    taken = "jack_in" if port.bank == "jack_in" else "playback" if port.bank == "playback" else None
+    strips = {
+        strip.id
+        for strip in box.mixer.strips
+        if any(source.bank == taken and source.number == port.number for source in (*strip.live, *strip.back))
+    }
+    ends = {"capture": "capture", "jack_out": "jack_out"}.get(port.bank)
+    return tuple(
+        dict.fromkeys(
+            REASONS[never.reason]
+            for never in box.mixer.never
+            if (never.starts == "strip" and never.start in strips) or (ends is not None and never.ends == ends)
+        )
+    )
 
 
 def _passing_first(reaches: list[Reach]) -> tuple[Reach, ...]:

@@ -3,6 +3,7 @@ import { Box, Flex, chakra } from "@chakra-ui/react"
 import { Figure } from "../../parts/controls"
 import type { Answer, Reach } from "./lit"
 import { signed } from "../../parts/figures"
+import { usePropose } from "../../parts/propose"
 
 interface Props {
   answer: Answer | undefined
@@ -34,6 +35,40 @@ export function AnswerPanel({ answer, from, to, onFrom, onTo }: Props) {
         onPick={onFrom}
       />
       <Side title="goes to" none="it goes nowhere" reaches={answer.goes} at={to} onPick={onTo} />
+      <Could title="could arrive" ways={answer.could_arrive} />
+      <Could title="could go to" ways={answer.could_go} />
+      {answer.never.length > 0 && (
+        <Box mt="4px" color="ink2">
+          Never: {answer.never.join("; ")}.
+        </Box>
+      )}
+    </Box>
+  )
+}
+
+/** Ways that there could be, each with the switches it needs; choosing one shows what that would change. */
+function Could({ title, ways }: { title: string; ways: Answer["could_arrive"] }) {
+  const propose = usePropose()
+  if (ways.length === 0) return null
+  return (
+    <Box mt="4px">
+      <Box textStyle="head">{title}</Box>
+      {ways.map((way, index) => (
+        <chakra.button
+          key={index}
+          display="block"
+          w="100%"
+          textAlign="left"
+          px="4px"
+          cursor="pointer"
+          color="ink2"
+          title={way.steps.map((step) => step.said).join(" › ")}
+          onClick={() => void propose({ edits: way.edits, words: way.switches.join("; ") })}
+        >
+          {way.said}
+          <Box fontSize="12px">if: {way.switches.join("; ")}</Box>
+        </chakra.button>
+      ))}
     </Box>
   )
 }
