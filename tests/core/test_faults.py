@@ -14,7 +14,10 @@ from iskelo.core.linecheck.run import CheckResult, run_line_check
 from iskelo.core.lines.context import read
 from iskelo.core.rig.check import check
 from iskelo.core.rig.rig import Rig
+from iskelo.demo.outboard_insert import outboard_insert
 from iskelo.demo.two_boxes import two_boxes
+from iskelo.demo.voices_on_a_mixer import voices_on_a_mixer
+from mixers import full_desk
 from rigs import any_rig, ears, two_voices
 
 
@@ -123,7 +126,7 @@ def test_a_fault_that_another_makes_impossible_is_left_out() -> None:
     assert {fault.key for fault in made} < set(every)
 
 
-@given(any_rig(joined=True), st.data())
+@given(any_rig(joined=True) | any_rig(busy=True, back=True) | full_desk(), st.data())
 @settings(max_examples=60)
 def test_any_faults_of_any_rig_leave_a_rig_that_holds_together(rig: Rig, data: st.DataObject) -> None:
     reading = read(rig)
@@ -135,4 +138,26 @@ def test_any_faults_of_any_rig_leave_a_rig_that_holds_together(rig: Rig, data: s
     assert {fault.key for fault in made} <= set(keys)
     for fault in found:
         assert fault.words
-        assert all(isinstance(edit, SetValues) or edit.edit == "remove" for edit in fault.edits)
+        assert all(edit.edit in ("set", "remove", "set_output_trim") for edit in fault.edits)
+
+
+def test_a_muted_strip_silences_what_passes_its_fader_and_no_raw_channel() -> None:
+    rig = voices_on_a_mixer()
+    before = states(run(rig))
+    fault = next(each for each in faults_of(read(rig)) if each.key.startswith("mute:") and "Alma" in each.words)
+    after = states(run(rig, fault.key))
+    changed = {name for name in before if after[name] != before[name]}
+    assert changed
+    raw = {track for track in before if "raw" in track.casefold()}
+    assert not changed & raw
+
+
+def test_a_bypassed_insert_and_an_output_that_forgot_its_trim_are_heard() -> None:
+    rig = outboard_insert()
+    promised = run(rig)
+    assert promised.ledger.as_wanted == promised.ledger.wanted
+    bypassed = run(rig, key(rig, "insert of track Alma is bypassed"))
+    # What was recorded behind the press is gone; what is heard comes earlier than it was promised.
+    assert bypassed.ledger.as_wanted < bypassed.ledger.wanted
+    down = run(rig, key(rig, "Corvane 8 jack out 3 comes up at −20 dB"))
+    assert down.ledger.as_wanted < down.ledger.wanted

@@ -2328,13 +2328,28 @@ export interface components {
         };
         /**
          * Answer
-         * @description What arrives at a port and where it goes on to.
+         * @description What arrives at a port and where it goes on to; what else could, and what the gear there can never do.
          */
         Answer: {
             /** Arrives */
             arrives: components["schemas"]["Reach"][];
+            /**
+             * Could Arrive
+             * @default []
+             */
+            could_arrive?: components["schemas"]["Could"][];
+            /**
+             * Could Go
+             * @default []
+             */
+            could_go?: components["schemas"]["Could"][];
             /** Goes */
             goes: components["schemas"]["Reach"][];
+            /**
+             * Never
+             * @default []
+             */
+            never?: string[];
             port: components["schemas"]["Port"];
             /** Said */
             said: string;
@@ -2693,6 +2708,21 @@ export interface components {
              * @default 0
              */
             wet_db?: number | null;
+        };
+        /**
+         * Could
+         * @description A way that does not pass and would: from or to which place, by which ports, with what switched, and the edits.
+         */
+        Could: {
+            /** Edits */
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            port: components["schemas"]["Port"];
+            /** Said */
+            said: string;
+            /** Steps */
+            steps: components["schemas"]["Step"][];
+            /** Switches */
+            switches: string[];
         };
         /**
          * Destination
@@ -3124,7 +3154,7 @@ export interface components {
              * Area
              * @enum {string}
              */
-            area: "boxes" | "clocks" | "computer" | "leads" | "supply";
+            area: "boxes" | "clocks" | "computer" | "leads" | "supply" | "mixers" | "inserts" | "outputs";
             /** Edits */
             edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /** Key */
@@ -3589,8 +3619,8 @@ export interface components {
          *     A box with a ``mixer`` is one: what its jacks and channels have to do with each other is told there alone, and
          *     ``mixer_samples`` is the delay of its core.
          *
-         *     ``drives_both_legs``: its outputs drive the cold leg against ground as well, so that an unbalanced input hears half of
-         *     what they give; else they float, and it hears all of it.
+         *     ``drives_both_legs``: its outputs drive the cold leg against ground as well, so that an unbalanced input hears half
+         *     of what they give; else they float, and it hears all of it.
          *
          *     Its own clock is right within ``tolerance_ppm``; ``measured_ppm`` is by how much it is fast, if somebody has
          *     measured that. ``connected``: it is joined to the computer now.
@@ -3786,8 +3816,8 @@ export interface components {
          *     A box with a ``mixer`` is one: what its jacks and channels have to do with each other is told there alone, and
          *     ``mixer_samples`` is the delay of its core.
          *
-         *     ``drives_both_legs``: its outputs drive the cold leg against ground as well, so that an unbalanced input hears half of
-         *     what they give; else they float, and it hears all of it.
+         *     ``drives_both_legs``: its outputs drive the cold leg against ground as well, so that an unbalanced input hears half
+         *     of what they give; else they float, and it hears all of it.
          *
          *     Its own clock is right within ``tolerance_ppm``; ``measured_ppm`` is by how much it is fast, if somebody has
          *     measured that. ``connected``: it is joined to the computer now.
@@ -5032,7 +5062,8 @@ export interface components {
          *
          *     ``delay_samples`` are counted at ``rate_hz``, by its own clock: what it takes if it has converters, none if it has
          *     not. ``highest_dbu``: what its inputs take unclipped (None: nobody says). ``supplies_phantom``: a microphone can be
-         *     plugged in that needs a supply. ``drives_both_legs``: as of a box's outputs. ``effects``: what comes out of it is wet, and no copy of what goes past it.
+         *     plugged in that needs a supply. ``drives_both_legs``: as of a box's outputs. ``effects``: what comes out of it is
+         *     wet, and no copy of what goes past it.
          */
         "Outboard-Input": {
             /**
@@ -5097,7 +5128,8 @@ export interface components {
          *
          *     ``delay_samples`` are counted at ``rate_hz``, by its own clock: what it takes if it has converters, none if it has
          *     not. ``highest_dbu``: what its inputs take unclipped (None: nobody says). ``supplies_phantom``: a microphone can be
-         *     plugged in that needs a supply. ``drives_both_legs``: as of a box's outputs. ``effects``: what comes out of it is wet, and no copy of what goes past it.
+         *     plugged in that needs a supply. ``drives_both_legs``: as of a box's outputs. ``effects``: what comes out of it is
+         *     wet, and no copy of what goes past it.
          */
         "Outboard-Output": {
             /**

@@ -9,17 +9,23 @@ from typing import Literal
 
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
-from iskelo.core.edits.edit import Edit, Remove, SetValues
+from iskelo.core.edits.edit import Edit, Remove, SetOutputTrim, SetValues
 from iskelo.core.lines.context import Reading
+from iskelo.core.lines.inserts import hung_in
 from iskelo.core.rig.clocks import COMPUTER
 from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.index import Index
+from iskelo.core.rig.mixers import Strip
 from iskelo.core.rig.rig import Rig
+from iskelo.core.rig.units import say_figure
 
-Area = Literal["boxes", "clocks", "computer", "leads", "supply"]
+Area = Literal["boxes", "clocks", "computer", "leads", "supply", "mixers", "inserts", "outputs"]
 
 SLOW_PPM = 200.0
 """What a clock is off by that is much out of order: four times what a box of 50 ppm promises."""
+
+COMES_UP_DB = -20.0
+"""What an output's trim comes up at in boxes that forget theirs."""
 
 LATE_SHARE = 1.5
 """A computer that calls late does so by up to so many of the longest buffers."""
@@ -38,7 +44,10 @@ class Fault:
 def faults_of(reading: Reading) -> tuple[Fault, ...]:
     """Every fault that this rig could have and that makes a difference to it, by area."""
     found = reading.found
-    every = (*_boxes(found), *_clocks(found), *_computer(found), *_leads(found), *_supply(found))
+    every = (
+        *(*_boxes(found), *_clocks(found), *_computer(found), *_leads(found), *_supply(found)),
+        *(*_mixers(reading), *_inserts(reading), *_outputs(found)),
+    )
     return tuple(fault for fault in every if _possible(reading.rig, fault))
 
 
@@ -132,3 +141,52 @@ def _supply(found: Index) -> Iterator[Fault]:
         if box.phantom_on:
             off = SetValues(item=box.id, values={"phantom_on": []})
             yield Fault(f"phantom:{box.id}", "supply", f"Phantom supply is off on {box.name}", (off,))
+
+
+def _mixers(reading: Reading) -> Iterator[Fault]:
+    """Strips that sound passes: muted, or moved by their key; left on their return, or live."""
+    found = reading.found
+    passed = {
+        port.owner
+        for state in reading.lines
+        for leg in state.legs
+        for arrival in leg.arrivals
+        for port in arrival.route.ports
+    }
+    for inside in found.mixing.values():
+        strip = inside.item
+        if not isinstance(strip, Strip) or strip.id not in passed:
+            continue
+        said = f"of {inside.box.name}, strip {strip.name},"
+        moves = inside.mixer.mute_key == "moves"
+        key = "is up" if strip.muted else "is pressed"
+        words = f"The key {said} {key}" if moves else f"Strip {strip.name} of {inside.box.name} is muted"
+        if moves or not strip.muted:
+            yield Fault(f"mute:{strip.id}", "mixers", words, (_set(strip.id, "muted", not strip.muted),))
+        if strip.back:
+            left = "on its return" if not strip.plays_back else "live"
+            words = f"Strip {strip.name} of {inside.box.name} is left {left}"
+            yield Fault(f"source:{strip.id}", "mixers", words, (_set(strip.id, "plays_back", not strip.plays_back),))
+
+
+def _inserts(reading: Reading) -> Iterator[Fault]:
+    for hung in hung_in(reading.found):
+        if hung.insert.on:
+            kept = hung.insert.model_dump(mode="json")
+            off = SetValues(item=hung.owner, values={"insert": kept | {"on": False}})
+            yield Fault(f"bypass:{hung.owner}", "inserts", f"The insert of {hung.what} is bypassed", (off,))
+
+
+def _outputs(found: Index) -> Iterator[Fault]:
+    """Output jacks in use that come up turned down."""
+    used = dict.fromkeys(patch.from_port for patch in found.leads("audio") if patch.from_port.bank == "jack_out")
+    for jack in used:
+        box = found.gear[jack.owner]
+        if isinstance(box, Interface) and box.output_trims_db[jack.number - 1] > COMES_UP_DB:
+            down = SetOutputTrim(interface=box.id, jack_out=jack.number, trim_db=COMES_UP_DB)
+            words = f"{found.say(jack)} comes up at {say_figure(COMES_UP_DB)} dB"
+            yield Fault(f"down:{box.id}:{jack.number}", "outputs", words, (down,))
+
+
+def _set(item: str, field: str, value: bool) -> SetValues:
+    return SetValues(item=item, values={field: value})

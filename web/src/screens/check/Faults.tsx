@@ -17,6 +17,9 @@ const AREAS: [area: Fault["area"], words: string][] = [
   ["computer", "Computer"],
   ["supply", "Supply"],
   ["leads", "Leads"],
+  ["mixers", "Mixers"],
+  ["inserts", "Inserts"],
+  ["outputs", "Output jacks"],
 ]
 
 interface Props {
