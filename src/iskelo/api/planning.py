@@ -23,6 +23,7 @@ from iskelo.core.edits.phrases import interface_phrase
 from iskelo.core.planner.aggregates import JoinRequest, join_sheet
 from iskelo.core.planner.choices import Choices, choices
 from iskelo.core.planner.fill import FillRequest, fill
+from iskelo.core.planner.meters import MeterCheck, MetersRequest, meter_check
 from iskelo.core.planner.search import join_all
 from iskelo.core.planner.swap import plan_swap
 from iskelo.core.remedies import TriedRemedy, tried_remedies
@@ -102,6 +103,13 @@ def remedies(rig_id: UUID, snag: Annotated[str, Query(max_length=200)], session:
     rig = known.reading.rig
     found = next((each for each in known.snags if each.key == snag), None)
     return list(tried_remedies(rig, found, known)) if found else []
+
+
+@router.post("/{rig_id}/lines/{line_id}/meters")
+def meters_of_line(rig_id: UUID, line_id: str, wanted: MetersRequest, session: Database) -> MeterCheck:
+    """What the meters on a line's way should read for one tone, and what two that were read say."""
+    reading = known_of(session, rig_id).reading
+    return meter_check(reading, state_of_line(reading, line_id), wanted)
 
 
 @router.get("/{rig_id}/lines/{line_id}/choices")

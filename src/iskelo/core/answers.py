@@ -64,9 +64,9 @@ class Answer:
     said: str
     arrives: tuple[Reach, ...]
     goes: tuple[Reach, ...]
-    could_arrive: tuple[Could, ...] = ()
-    could_go: tuple[Could, ...] = ()
-    never: tuple[str, ...] = ()
+    could_arrive: tuple[Could, ...]
+    could_go: tuple[Could, ...]
+    never: tuple[str, ...]
 
 
 REACHES_AT_MOST = 64

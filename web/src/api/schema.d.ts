@@ -760,6 +760,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rigs/{rig_id}/lines/{line_id}/meters": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Meters Of Line
+         * @description What the meters on a line's way should read for one tone, and what two that were read say.
+         */
+        post: operations["meters_of_line_api_rigs__rig_id__lines__line_id__meters_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rigs/{rig_id}/lines/{line_id}/response": {
         parameters: {
             query?: never;
@@ -2333,23 +2353,14 @@ export interface components {
         Answer: {
             /** Arrives */
             arrives: components["schemas"]["Reach"][];
-            /**
-             * Could Arrive
-             * @default []
-             */
-            could_arrive?: components["schemas"]["Could"][];
-            /**
-             * Could Go
-             * @default []
-             */
-            could_go?: components["schemas"]["Could"][];
+            /** Could Arrive */
+            could_arrive: components["schemas"]["Could"][];
+            /** Could Go */
+            could_go: components["schemas"]["Could"][];
             /** Goes */
             goes: components["schemas"]["Reach"][];
-            /**
-             * Never
-             * @default []
-             */
-            never?: string[];
+            /** Never */
+            never: string[];
             port: components["schemas"]["Port"];
             /** Said */
             said: string;
@@ -4618,6 +4629,54 @@ export interface components {
              * @enum {string}
              */
             state: "calls" | "same clock" | "matched" | "free" | "absent";
+        };
+        /**
+         * MeterCheck
+         * @description Every meter on a line's way for a tone, and what two readings say.
+         */
+        MeterCheck: {
+            /** Points */
+            points: components["schemas"]["MeterPoint"][];
+            /** Told */
+            told: string[];
+            /** Tone */
+            tone: number;
+            /**
+             * Tone Unit
+             * @enum {string}
+             */
+            tone_unit: "dBu" | "dBFS";
+        };
+        /**
+         * MeterPoint
+         * @description A meter on the way, in words, and what it should read.
+         */
+        MeterPoint: {
+            /** Level */
+            level: number;
+            /**
+             * Unit
+             * @enum {string}
+             */
+            unit: "dBu" | "dBFS";
+            /** Words */
+            words: string;
+        };
+        /**
+         * MetersRequest
+         * @description A tone at the source (None: at its nominal level), and what two meters read, by their places among the points.
+         */
+        MetersRequest: {
+            /** First */
+            first?: number | null;
+            /** First Reads */
+            first_reads?: number | null;
+            /** Last */
+            last?: number | null;
+            /** Last Reads */
+            last_reads?: number | null;
+            /** Tone */
+            tone?: number | null;
         };
         /**
          * Missed
@@ -11451,6 +11510,105 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Choices"];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not from one of Iskelo's own pages */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description No such rig, check, piece or address */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with the place and the reason */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    meters_of_line_api_rigs__rig_id__lines__line_id__meters_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig_id: string;
+                line_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MetersRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MeterCheck"];
                 };
             };
             /** @description The request cannot be read */

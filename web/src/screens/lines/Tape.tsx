@@ -9,6 +9,7 @@ import { Commit } from "../../parts/Commit"
 import { Button, Kbd, Select } from "../../parts/controls"
 import { useKeys } from "../../parts/keys"
 import { LimitSelect } from "./LimitSelect"
+import { Meters } from "./Meters"
 import { Response } from "./Response"
 import { Scale } from "./TapeScale"
 import { Sum } from "./TapeSum"
@@ -28,8 +29,13 @@ function distinct(arrivals: Arrival[]): Arrival[] {
 /** The tape measure: the chosen line's hops to a scale of milliseconds, and their sum term by term. */
 export function Tape({ line, onMend, mendable }: { line: LineView; onMend: () => void; mendable: boolean }) {
   const { state, edit } = useRig()
-  const [sum, setSum] = useState(false)
-  useKeys([{ keys: "=", words: "How the delay adds up", run: () => setSum((on) => !on) }])
+  const [shown, setShown] = useState<"scale" | "sum" | "meters">("scale")
+  const turn = (to: "sum" | "meters") => setShown((now) => (now === to ? "scale" : to))
+  const sum = shown === "sum"
+  useKeys([
+    { keys: "=", words: "How the delay adds up", run: () => turn("sum") },
+    { keys: "e", words: "A level check at both meters", run: () => turn("meters") },
+  ])
   const ways = useQuery({
     queryKey: ["ways", state.id, state.revision, line.id],
     placeholderData: (before) => before,
@@ -66,13 +72,11 @@ export function Tape({ line, onMend, mendable }: { line: LineView; onMend: () =>
             Mend <Kbd>m</Kbd>
           </Button>
         )}
-        <Button
-          size="row"
-          variant="link"
-          onClick={() => setSum((on) => !on)}
-          disabled={arrivals.length === 0}
-        >
+        <Button size="row" variant="link" onClick={() => turn("sum")} disabled={arrivals.length === 0}>
           {sum ? "Scale" : "Adds up"} <Kbd>=</Kbd>
+        </Button>
+        <Button size="row" variant="link" onClick={() => turn("meters")} disabled={arrivals.length === 0}>
+          {shown === "meters" ? "Scale" : "Meters"} <Kbd>e</Kbd>
         </Button>
         <chakra.label
           display="flex"
@@ -123,6 +127,8 @@ export function Tape({ line, onMend, mendable }: { line: LineView; onMend: () =>
         </Box>
       ) : sum ? (
         <Sum arrivals={arrivals} />
+      ) : shown === "meters" ? (
+        <Meters key={line.id} line={line} />
       ) : (
         <Flex>
           <Box flex="1" minW="0">

@@ -1,0 +1,109 @@
+import { Box, Flex, chakra } from "@chakra-ui/react"
+import { useQuery } from "@tanstack/react-query"
+import { useState } from "react"
+
+import { answer, client, type LineView, type Schemas } from "../../api/client"
+import { useRig } from "../../api/rig"
+import { Figure, Input } from "../../parts/controls"
+import { signed } from "../../parts/figures"
+
+type Check = Schemas["MeterCheck"]
+
+/** A number as typed, or null where nothing is; undefined where it is none. */
+function typed(text: string): number | null | undefined {
+  if (text.trim() === "") return null
+  const number = Number(text.replace(",", ".").replace("−", "-"))
+  return Number.isNaN(number) ? undefined : number
+}
+
+/** A level check at both meters: what each should read for one tone, and what it says if two of them do not. */
+export function Meters({ line }: { line: LineView }) {
+  const { state } = useRig()
+  const [tone, setTone] = useState("")
+  const [reads, setReads] = useState<Record<number, string>>({})
+  const filled = Object.entries(reads)
+    .filter(([, text]) => typed(text) !== null && typed(text) !== undefined)
+    .map(([place]) => Number(place))
+    .sort((one, other) => one - other)
+  const first = filled[0] ?? null
+  const last = filled.length > 1 ? (filled.at(-1) ?? null) : null
+  const of = (place: number | null) => (place === null ? null : (typed(reads[place] ?? "") ?? null))
+  const body = { tone: typed(tone) ?? null, first, first_reads: of(first), last, last_reads: of(last) }
+  const found = useQuery({
+    queryKey: ["meters", state.id, state.revision, line.id, body],
+    placeholderData: (before: Check | undefined) => before,
+    retry: false,
+    queryFn: () =>
+      answer<Check>(
+        client.POST("/api/rigs/{rig_id}/lines/{line_id}/meters", {
+          params: { path: { rig_id: state.id, line_id: line.id } },
+          body,
+        }),
+      ),
+  })
+  const check = found.data
+  if (!check) return <Box color="wax">{found.error?.message}</Box>
+  return (
+    <Flex gap="32px" mt="4px" align="flex-start" textStyle="cell">
+      <Box flex="none">
+        <Flex as="label" gap="6px" align="center" minH="28px">
+          <b>Tone at the source</b>
+          <Input
+            w="64px"
+            figure
+            aria-label="Tone at the source"
+            placeholder={check.tone.toFixed(1)}
+            bad={typed(tone) === undefined}
+            value={tone}
+            onChange={(event) => setTone(event.target.value)}
+          />
+          {check.tone_unit}
+        </Flex>
+        <chakra.table aria-label={`Meters of ${line.name}`}>
+          <thead>
+            <tr>
+              {["Meter", "should read", "reads"].map((head) => (
+                <chakra.th key={head} textStyle="head" textAlign="left" pr="16px">
+                  {head}
+                </chakra.th>
+              ))}
+            </tr>
+          </thead>
+          <tbody>
+            {check.points.map((point, place) => (
+              <tr key={place}>
+                <chakra.td pr="16px">{point.words}</chakra.td>
+                <chakra.td pr="16px" textAlign="right" whiteSpace="nowrap">
+                  <Figure>
+                    {signed(point.level, 1)} {point.unit}
+                  </Figure>
+                </chakra.td>
+                <td>
+                  <Input
+                    w="64px"
+                    figure
+                    aria-label={`What ${point.words} reads`}
+                    placeholder="–"
+                    bad={typed(reads[place] ?? "") === undefined}
+                    value={reads[place] ?? ""}
+                    onChange={(event) => setReads({ ...reads, [place]: event.target.value })}
+                  />
+                </td>
+              </tr>
+            ))}
+          </tbody>
+        </chakra.table>
+      </Box>
+      <Box flex="1" minW="0" role="status" aria-label="What the meters say">
+        {check.told.length === 0 && (
+          <Box color="ink2">
+            Send one tone, and type what one meter reads, or two: the mixer&rsquo;s and the program&rsquo;s.
+          </Box>
+        )}
+        {check.told.map((said) => (
+          <Box key={said}>{said}.</Box>
+        ))}
+      </Box>
+    </Flex>
+  )
+}
