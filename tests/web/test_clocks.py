@@ -76,7 +76,7 @@ def test_a_drifting_pair_is_found_and_mended(screen: Page) -> None:
     screen.get_by_role("option", name=re.compile("Members of Hall are .* samples apart")).click()
     expect(preview(screen)).to_contain_text("skewed")
     press(screen, ["Control+Enter"])
-    arriving(screen, "10/13")
+    arriving(screen, "13/16")
 
 
 def test_a_pair_is_led_by_a_word_clock_chosen_on_timing(screen: Page) -> None:
@@ -108,7 +108,7 @@ def test_an_absent_members_moved_names_are_read_and_it_is_brought_back(screen: P
     expect(screen.get_by_text("Corvane 8 is not in Hall: 12 names moved")).to_be_visible()
     expect(preview(screen)).to_contain_text("arrives")
     press(screen, ["Control+Enter"])
-    arriving(screen, "9/13")
+    arriving(screen, "12/16")
     expect(moved).to_have_count(0)
 
 
@@ -120,7 +120,7 @@ def test_members_change_places_by_keyboard_and_names_keep_their_box(screen: Page
     inputs = screen.get_by_role("table", name="Inputs").get_by_role("row")
     expect(inputs.first).to_contain_text("Pellow Duo 1Reed organ L")
     expect(inputs.nth(2)).to_contain_text("Corvane 8 1Alma")
-    arriving(screen, "9/13")
+    arriving(screen, "12/16")
 
 
 def test_a_program_plays_to_another_box_and_is_matched(screen: Page) -> None:
@@ -143,10 +143,10 @@ def test_a_deck_at_44_1_by_a_driver_that_resamples_is_right_and_later(screen: Pa
     screen.get_by_label("Rate of the program").select_option("44.1 kHz")
     expect(preview(screen)).to_contain_text("off speed")
     press(screen, ["Control+Enter", "Escape"])
-    arriving(screen, "8/13")
+    arriving(screen, "11/16")
     press(screen, ["/", "corv", "Enter"])
     screen.get_by_label("Resamples", exact=True).click()
-    arriving(screen, "9/13")
+    arriving(screen, "12/16")
     screen.get_by_label("Resampling takes", exact=True).fill("120")
     press(screen, ["Enter", "Escape", "3"])
     deck = screen.get_by_role("row", name="Cartwheel")

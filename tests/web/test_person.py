@@ -123,7 +123,7 @@ def test_two_microphones_to_a_recorder_heard_within_10_ms_and_a_green_line_check
 
 def test_a_silent_track_is_found_and_mended_from_snags(screen: Page) -> None:
     screen.get_by_role("button", name="Open the example").click()
-    arriving(screen, "9/13")
+    arriving(screen, "12/16")
     screen.keyboard.press("]")
     expect(row(screen, "Dov")).to_have_attribute("aria-selected", "true")
     expect(station(screen, "Dov", "program_in")).to_have_text("takes 3, not 4")
@@ -132,17 +132,17 @@ def test_a_silent_track_is_found_and_mended_from_snags(screen: Page) -> None:
     expect(snags).to_contain_text("Cassia and Dov share channel 3")
     expect(snags.get_by_label("What follows from it")).to_contain_text("Dov is silent")
     expect(snags.get_by_test_id("now-after")).to_contain_text("arrives, 6.60 ms")
-    arriving(screen, "9/13")
+    arriving(screen, "12/16")
     screen.keyboard.press("Control+Enter")
-    arriving(screen, "10/13")
+    arriving(screen, "13/16")
     expect(row(screen, "Dov")).to_contain_text("arrives")
     screen.keyboard.press("Control+z")
-    arriving(screen, "9/13")
+    arriving(screen, "12/16")
     screen.keyboard.press("Control+Shift+z")
-    arriving(screen, "10/13")
+    arriving(screen, "13/16")
     # The rest of the demo: a buffer that is too large, a clock that runs free, and a box whose
     # rate is matched, so that it comes later than what is recorded with it.
-    steps = (("late", "", "11/13"), ("drifting", "", "11/13"), ("skewed", "drifting", "12/13"), ("late", "", "13/13"))
+    steps = (("late", "", "14/16"), ("drifting", "", "14/16"), ("skewed", "drifting", "15/16"), ("late", "", "16/16"))
     for preview, before, rest in steps:
         expect(snags.get_by_test_id("now-after")).to_contain_text(preview)
         if before:
@@ -219,7 +219,7 @@ def test_undo_after_a_restart(screen: Page, server: Server) -> None:
 
 def test_export_and_import(screen: Page, tmp_path: Path) -> None:
     screen.get_by_role("button", name="Open the example").click()
-    arriving(screen, "9/13")
+    arriving(screen, "12/16")
     with screen.expect_download() as download:
         screen.get_by_role("link", name="Export").click()
     file = tmp_path / "rig.json"
@@ -230,7 +230,7 @@ def test_export_and_import(screen: Page, tmp_path: Path) -> None:
     screen.get_by_role("link", name="Rigs").click()
     screen.get_by_label("Rig file").set_input_files(file)
     expect(screen.get_by_role("button", name="Carried over", exact=True)).to_be_visible()
-    arriving(screen, "9/13")
+    arriving(screen, "12/16")
     expect(row(screen, "Alma, heard")).to_contain_text("doubled +1")
     # A file that does not validate is refused with the place and the reason, and nothing is made of it.
     document["gear"][9]["rate_hz"] = 12
@@ -244,7 +244,7 @@ def test_export_and_import(screen: Page, tmp_path: Path) -> None:
 
 def test_a_line_check_survives_a_reload_and_its_take_can_be_heard_and_kept(screen: Page) -> None:
     screen.get_by_role("button", name="Open the example").click()
-    arriving(screen, "9/13")
+    arriving(screen, "12/16")
     screen.keyboard.press("4")
     screen.keyboard.press("r")
     expect(screen.get_by_role("progressbar")).to_be_visible()
@@ -265,7 +265,7 @@ def test_a_line_check_survives_a_reload_and_its_take_can_be_heard_and_kept(scree
 
 def test_a_line_check_can_be_cancelled(screen: Page) -> None:
     screen.get_by_role("button", name="Open the example").click()
-    arriving(screen, "9/13")
+    arriving(screen, "12/16")
     screen.keyboard.press("4")
     screen.keyboard.press("r")
     screen.get_by_role("button", name="Cancel").click()
@@ -274,7 +274,7 @@ def test_a_line_check_can_be_cancelled(screen: Page) -> None:
 
 def test_bad_input_is_told_in_place_and_nothing_is_lost(screen: Page) -> None:
     screen.get_by_role("button", name="Open the example").click()
-    arriving(screen, "9/13")
+    arriving(screen, "12/16")
     screen.keyboard.press("1")
     screen.get_by_role("button", name="Corvane 8", exact=True).click()
     jacks = screen.get_by_role("textbox", name="Input jacks")
@@ -302,13 +302,13 @@ def test_bad_input_is_told_in_place_and_nothing_is_lost(screen: Page) -> None:
     name.press("Escape")
     expect(row(screen, "Alma")).to_be_visible()
     expect(screen.get_by_text("rev 1", exact=True)).to_be_visible()
-    arriving(screen, "9/13")
+    arriving(screen, "12/16")
 
 
 @pytest.mark.parametrize("key", ["1", "2", "3", "s", "?"])
 def test_keys_do_nothing_while_something_is_typed(screen: Page, key: str) -> None:
     screen.get_by_role("button", name="Open the example").click()
-    arriving(screen, "9/13")
+    arriving(screen, "12/16")
     screen.keyboard.press("/")
     screen.keyboard.type(key)
     expect(screen.get_by_label("Find a line")).to_have_value(key)
@@ -376,12 +376,12 @@ def test_a_phrase_or_batch_that_is_not_understood_says_so_and_stays_as_typed(scr
 
 def test_the_history_is_told_compared_named_and_gone_through(screen: Page) -> None:
     screen.get_by_role("button", name="Open the example").click()
-    arriving(screen, "9/13")
+    arriving(screen, "12/16")
     row(screen, "Dov").click()
     screen.keyboard.press("m")
     expect(screen.get_by_test_id("now-after")).to_be_visible()
     screen.keyboard.press("Control+Enter")
-    arriving(screen, "10/13")
+    arriving(screen, "13/16")
     press(screen, ["Escape", "u"])
     history = screen.get_by_role("complementary", name="History")
     expect(history.get_by_role("option")).to_have_count(2)
@@ -394,9 +394,9 @@ def test_the_history_is_told_compared_named_and_gone_through(screen: Page) -> No
     expect(history.get_by_test_id("now-after")).to_contain_text("silent")
     expect(history.get_by_test_id("now-after")).to_contain_text("settingsLonghand, input Dov, channels43")
     screen.keyboard.press("Control+Enter")
-    arriving(screen, "9/13")
+    arriving(screen, "12/16")
     expect(screen.get_by_text("rev 1", exact=True)).to_be_visible()
     screen.keyboard.press("Escape")
     expect(history).to_have_count(0)
     screen.keyboard.press("Control+Shift+z")
-    arriving(screen, "10/13")
+    arriving(screen, "13/16")

@@ -20,7 +20,7 @@ AT_MOST = 1.2
 
 def demo(screen: Page) -> None:
     screen.get_by_role("button", name="Open the example").click()
-    arriving(screen, "9/13")
+    arriving(screen, "12/16")
 
 
 def preview(screen: Page):
@@ -35,7 +35,7 @@ def test_no_sound_on_track_4(screen: Page) -> None:
     keys += press(screen, ["m"])
     expect(preview(screen)).to_contain_text("Dov")
     keys += press(screen, ["Control+Enter"])
-    arriving(screen, "10/13")
+    arriving(screen, "13/16")
     assert keys <= AT_MOST * 6
 
 
@@ -120,15 +120,15 @@ def test_a_column_is_filled_ascending_in_pencil_until_enter(screen: Page) -> Non
     press(screen, ["f"])
     expect(station(screen, "Dov", "program_in")).to_contain_text("4")
     expect(preview(screen)).to_contain_text("10 of 13")
-    arriving(screen, "9/13")
+    arriving(screen, "12/16")
     screen.get_by_label("Start").fill("99")
     expect(screen.get_by_role("status")).to_contain_text("Hall has no capture channel 99; it has 18")
     screen.get_by_label("Start").fill("1")
     expect(preview(screen)).to_be_visible()
     press(screen, ["Enter"])
-    arriving(screen, "10/13")
+    arriving(screen, "13/16")
     press(screen, ["Control+z"])
-    arriving(screen, "9/13")
+    arriving(screen, "12/16")
 
 
 def test_a_range_typed_into_a_station_fills_downward_in_pencil(screen: Page) -> None:
@@ -140,9 +140,9 @@ def test_a_range_typed_into_a_station_fills_downward_in_pencil(screen: Page) -> 
     field.press("Enter")
     expect(screen.get_by_text("Fill 4 lines ascending")).to_be_visible()
     expect(preview(screen)).to_contain_text("10 of 13")
-    arriving(screen, "9/13")
+    arriving(screen, "12/16")
     press(screen, ["Enter"])
-    arriving(screen, "10/13")
+    arriving(screen, "13/16")
     expect(station(screen, "Dov", "program_in")).to_contain_text("4")
 
 
@@ -275,7 +275,7 @@ def test_a_list_that_cannot_be_used_as_it_is_says_why_and_makes_nothing(
     screen.get_by_label("Input list file").set_input_files(file)
     expect(screen.get_by_text(told)).to_be_visible()
     press(screen, ["Escape"])
-    arriving(screen, "9/13")
+    arriving(screen, "12/16")
     expect(screen.get_by_text("rev 1", exact=True)).to_be_visible()
 
 
@@ -300,7 +300,7 @@ def test_letter_keys_can_be_turned_off(screen: Page) -> None:
     press(screen, ["Escape", "s"])
     expect(screen.get_by_role("complementary", name="Snags")).to_have_count(0)
     screen.reload()
-    arriving(screen, "9/13")
+    arriving(screen, "12/16")
     press(screen, ["s", "]"])
     expect(row(screen, "Dov")).to_have_attribute("aria-selected", "true")
     expect(screen.get_by_role("complementary", name="Snags")).to_have_count(0)
@@ -391,7 +391,7 @@ def test_another_driver_is_tried_before_it_is_taken(screen: Page) -> None:
     ways.get_by_role("button", name=re.compile("system, shared")).click()
     expect(preview(screen)).to_be_visible()
     press(screen, ["Control+Enter"])
-    arriving(screen, "9/13")
+    arriving(screen, "12/16")
     expect(screen.get_by_test_id("last-edit")).to_contain_text("Cartwheel: device Corvane 8, system, shared driver")
 
 
@@ -402,7 +402,7 @@ def test_44_1_against_48_is_found_by_what_is_heard_read_and_mended(screen: Page)
     screen.get_by_label("Rate of the program").select_option("44100")
     expect(preview(screen)).to_contain_text("off speed")
     press(screen, ["Control+Enter"])
-    arriving(screen, "8/13")
+    arriving(screen, "11/16")
     press(screen, ["2", "/", "wrong p"])
     expect(screen.get_by_test_id("suspects")).to_contain_text("Cartwheel is set to 44.1 kHz, and Corvane 8 runs at 48")
     press(screen, ["Enter"])
@@ -412,7 +412,7 @@ def test_44_1_against_48_is_found_by_what_is_heard_read_and_mended(screen: Page)
     expect(snags).to_contain_text("What it plays is 8.8 % fast and 146.7 cents high.")
     expect(preview(screen)).to_contain_text("arrives, 6.75 ms")
     press(screen, ["Control+Enter"])
-    arriving(screen, "9/13")
+    arriving(screen, "12/16")
 
 
 def test_a_measured_round_trip_is_shown_before_it_is_taken_and_an_overdub_told_in_words(screen: Page) -> None:
@@ -499,5 +499,5 @@ def test_a_limit_is_chosen_by_what_the_line_is_for(screen: Page) -> None:
     expect(limit).to_have_attribute("title", re.compile("performers.*common practice"))
     limit.select_option("30")
     expect(row(screen, "Cassia, heard")).to_contain_text("arrives")
-    arriving(screen, "10/13")
+    arriving(screen, "13/16")
     expect(screen.get_by_test_id("last-edit")).to_contain_text("longest delay (ms) 10 → 30")

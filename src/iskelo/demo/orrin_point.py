@@ -2,7 +2,8 @@
 
 Voices and effects microphones go through *Corvane 8* into *Longhand*, the reed organ through *Pellow Duo*; *Hall* joins
 the two boxes. The director listens on headphones. *Cartwheel* plays the music beds; the computer's own sounds use
-*Corvane 8* by its system driver. It opens with five things to mend: Dov's line is silent (two inputs share a channel),
+*Corvane 8* by its system driver. The room and the web radio hang on *Havra 16* and *Wherry* (``room_and_radio.py``).
+It opens with five things to mend: Dov's line is silent (two inputs share a channel),
 Alma is heard twice (directly and through the recorder), Cassia is heard too late, the computer's beeps are in the
 phones, and *Pellow Duo* runs on its own clock, so the organ drifts.
 """
@@ -26,6 +27,7 @@ from iskelo.core.rig.gear import Interface, Member, Source
 from iskelo.core.rig.index import index
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Rig
+from iskelo.demo.room_and_radio import with_room_and_radio
 
 VOICES = ("Alma", "Bertil", "Cassia", "Dov")
 EFFECTS = ("Gravel tray", "Creaking door", "Thunder sheet")
@@ -116,7 +118,7 @@ def orrin_point() -> Rig:
         )
         for name in ("Alma", "Bertil", "Cassia")
     ]
-    return _do(
+    rig = _do(
         rig,
         *recorded,
         organ,
@@ -144,6 +146,7 @@ def orrin_point() -> Rig:
         # Somebody set up a new input and left it on the channel it came up with.
         SetLeg(item=inputs[3], channel=3),
     )
+    return with_room_and_radio(rig)
 
 
 def _joined(rig: Rig, box: Interface) -> tuple[Rig, str, str]:

@@ -24,6 +24,9 @@ _MET: dict[HopKind, Literal["start", "end"]] = {
 }
 """The hops where a sum is judged, and at which end it stands."""
 
+_INTO_MIXES: frozenset[HopKind] = frozenset({"pan", "solo"})
+"""Those that end in mixes, or elsewhere, where nothing is judged before it is converted."""
+
 MET_BANKS = frozenset({"playback", "to_jack", "capture", "mix"})
 
 
@@ -31,7 +34,7 @@ def met_at(edge: Edge) -> Port | None:
     """The port of a hop where a sum is judged; None where none is."""
     side = _MET.get(edge.kind)
     port = None if side is None else edge.start if side == "start" else edge.end
-    return port if port is not None and port.bank in MET_BANKS else None
+    return port if port is not None and (port.bank == "mix" or edge.kind not in _INTO_MIXES) else None
 
 
 class Sum(NamedTuple):
