@@ -225,7 +225,10 @@ def _said_box(ports: list[Port], joined: Numbers, found: Index) -> tuple[str, st
     inside = [found.mixing[port.owner] for port in ports if port.owner in found.mixing]
     jacks = [port for port in ports if port.bank == "jack_in"]
     if not inside:
-        return _said([port for port in ports if port.bank not in INSIDE_BANKS] or ports, joined, found)
+        plain = [port for port in ports if port.bank not in INSIDE_BANKS] or ports
+        gear, number = _said(plain, joined, found)
+        through = any(port.bank == "outboard_in" for port in plain)
+        return gear.replace(", ", " › ") if through else gear, number
     passed = dict.fromkeys(
         found.name(port.owner) if port.bank == "outboard_in" else found.mixing[port.owner].item_name
         for port in ports

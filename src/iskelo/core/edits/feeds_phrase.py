@@ -4,7 +4,7 @@ import re
 from typing import Any, NamedTuple
 
 from iskelo.core.edits.base import Refused
-from iskelo.core.edits.insert_options import insert_options
+from iskelo.core.edits.insert_options import JACKS, insert_options
 from iskelo.core.edits.ports_phrase import split_numbers
 from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.mixers import Mix, Mixer, Strip, StripInsert, StripTap
@@ -69,7 +69,7 @@ def typed_insert(text: str, now: StripInsert | None, field: str) -> dict[str, An
     how = {"on": typed.on, "dry_db": typed.dry_db, "parallel": typed.parallel}
     if not typed.what and now is not None:
         return now.model_dump() | how
-    match = re.fullmatch(r"(?:out\s*)?(\d{1,3})\s*,?\s*(?:in|to)?\s*(\d{1,3})", typed.what)
+    match = re.fullmatch(JACKS, typed.what)
     if match is None:
         raise Refused(field, f"{text.strip()!r} is no insert; type for example out 3 in 3, or out 3 in 3 dry 0")
     return {"send": int(match[1]), "back": int(match[2]), **how}

@@ -5,6 +5,9 @@ from typing import NamedTuple
 
 from iskelo.core.edits.base import Refused
 
+JACKS = r"(?:out\s*)?(\d{1,3})\s*(?:[,›>/]|\s|in|to)+\s*(\d{1,3})"
+"""Two numbers, out and back: 'out 3 in 5', '3 5', '3 › 5'."""
+
 
 class TypedInsert(NamedTuple):
     """An insert as it was typed: ``what`` hangs there, and how (None: nobody says)."""

@@ -5,7 +5,7 @@ import re
 from iskelo.core.edits import additions as a
 from iskelo.core.edits import edit as e
 from iskelo.core.edits.base import Applied, Refused, changed, new_ids, with_gear
-from iskelo.core.edits.insert_options import insert_options
+from iskelo.core.edits.insert_options import JACKS, TypedInsert, insert_options
 from iskelo.core.edits.single_edit import apply_one
 from iskelo.core.rig.device_streams import Bank, OpenDevice
 from iskelo.core.rig.gear import Interface
@@ -36,6 +36,9 @@ def _(edit: e.TypeProgramInsert, rig: Rig) -> Applied:
         insert = item.insert.model_copy(update={"on": words == "in"})
     else:
         typed = insert_options(edit.text, place)
+        if any(each.name.casefold() == words for each in index(rig).outboards):
+            # A name may end like an option.
+            typed = TypedInsert(edit.text.strip(), on=True, dry_db=None, parallel=False)
         if typed.what:
             rig, send, back, done = _ends(rig, program, item, typed.what, place)
         elif item.insert is not None:
@@ -64,7 +67,7 @@ def _hung(rig: Rig, program_id: str, item: Track | Bus, insert: ProgramInsert | 
 
 def _ends(rig: Rig, program: Program, item: Track | Bus, what: str, place: str) -> tuple[Rig, str, str, list[str]]:
     """The rig with all that an insert needs, its output and input there, and what was done for them, in words."""
-    match = re.fullmatch(r"(?:out\s*)?(\d{1,3})\s*[,›>]?\s*(?:in|to)?\s*(\d{1,3})", what.strip(), re.I)
+    match = re.fullmatch(JACKS, what.strip(), re.I)
     if match:
         numbers = (int(match[1]), int(match[2]))
         _within_device(rig, program, item, numbers, place)

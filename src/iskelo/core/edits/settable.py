@@ -74,7 +74,10 @@ def say_value(value: Any) -> str:
         case StripInsert():
             return f"jack out {value.send} to jack in {value.back}{'' if value.on else ', bypassed'}"
         case ProgramInsert():
-            return f"output {value.send} to input {value.back}{'' if value.on else ', bypassed'}"
+            held = f", counts with {value.held.samples} samples ({value.held.origin})" if value.held else ""
+            return (
+                f"{'in' if value.on else 'bypassed'}{'' if value.dry_db is None else f', dry {value.dry_db:g}'}{held}"
+            )
         case LoadReading():
             return f"{value.percent:g} % at {value.buffer_samples}"
         case tuple() | list():

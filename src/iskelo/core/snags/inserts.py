@@ -4,6 +4,7 @@ another level, its program does not know how long it takes.
 
 from collections.abc import Iterator
 from functools import partial
+from typing import TypeVar
 
 from iskelo.core.edits.edit import Edit, Plug, Remove, SetLeg, SetValues
 from iskelo.core.lines.context import Reading
@@ -12,12 +13,15 @@ from iskelo.core.planner.insert_figures import InsertFigureRequest, computed_fig
 from iskelo.core.planner.stages import STAGES, Stage, turned
 from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.programs import Bus, Program, Track, Voice
+from iskelo.core.rig.programs import Bus, Program, ProgramInsert, Track
 from iskelo.core.rig.units import say_figure
 from iskelo.core.routes.route import least_blocked, passing_routes, reached, reaching
 from iskelo.core.snags.rule import Remedy, Snag, distinct, rule
+from iskelo.core.timing.compensation import feed_waits
 from iskelo.core.wiring.edge import Edge
 from iskelo.core.words.say import say, say_unblock
+
+T = TypeVar("T", Track, Bus)
 
 NEAR_DB = 1.0
 """So near nought an insert counts as it should be; common practice, no published source."""
@@ -289,14 +293,14 @@ def insert_figure(reading: Reading) -> list[Snag]:
     snags = []
     for hung in hung_in(reading.found):
         program = hung.program
-        if program is None or not program.delay_compensation or not hung.insert.on or _by_itself(program, hung):
+        if program is None or not program.delay_compensation or not hung.insert.on:
             continue
         samples = round_trip(trips_of(reading, hung))
         at = runs_at(hung, reading.found)
         if samples is None or at is None:
             continue
         known = known_as(hung, at, float(samples))
-        if known == "right":
+        if known == "right" or not _matters(reading, hung, program):
             continue
         held = hung.held
         late = round(samples) - (held.samples if held is not None else 0)
@@ -327,17 +331,19 @@ def insert_figure(reading: Reading) -> list[Snag]:
     return snags
 
 
-def _by_itself(program: Program, hung: Hung) -> bool:
-    """Whether nothing else is mixed with what hangs there, so that nothing could lie beside it."""
-    goes: dict[str, set[str]] = {}
-    items: tuple[Track | Bus | Voice, ...] = (*program.tracks, *program.buses, *program.voices)
-    for item in items:
-        goes[item.id] = {item.output} if item.output is not None else set()
-    for send in program.sends:
-        if send.on:
-            goes[send.item].add(send.to)
-    heard = {item.id for item in items if not isinstance(item, Track) or item.monitored} - {hung.owner}
-    return not any(goes[each] & goes[hung.owner] for each in heard)
+def _matters(reading: Reading, hung: Hung, program: Program) -> bool:
+    """Whether anything else would wait otherwise if the program knew: else nothing lies beside it."""
+    figure = computed_figure(reading, hung)
+    if figure is None or not isinstance(hung.insert, ProgramInsert):
+        return False
+    right = hung.insert.model_copy(update={"held": figure})
+
+    def told(items: tuple[T, ...]) -> tuple[T, ...]:
+        return tuple(each.model_copy(update={"insert": right}) if each.id == hung.owner else each for each in items)
+
+    knowing = program.model_copy(update={"tracks": told(program.tracks), "buses": told(program.buses)})
+    now, then = feed_waits(program), feed_waits(knowing)
+    return any(now.get(feed) != wait for feed, wait in then.items())
 
 
 def _counted(reading: Reading, hung: Hung) -> tuple[Remedy, ...]:

@@ -18,7 +18,7 @@ def waits(program: Program, found: Index) -> dict[str, int]:
         return {}
     known = found.waits.get(program.id)
     if known is None:
-        known = found.waits[program.id] = _waits(program)
+        known = found.waits[program.id] = feed_waits(program)
     return known
 
 
@@ -27,7 +27,8 @@ def _known(insert: ProgramInsert | None) -> int:
     return insert.held.samples if insert is not None and insert.on and insert.held is not None else 0
 
 
-def _waits(program: Program) -> dict[str, int]:
+def feed_waits(program: Program) -> dict[str, int]:
+    """The same for a program that compensates, whether it does so now or not."""
     circles = buses_in_circles(program)
     # What a bus itself takes: its effects, and as much as is known of what hangs in it.
     effects = {bus.id: bus.effect_delay_samples + _known(bus.insert) for bus in program.buses}
