@@ -115,6 +115,7 @@ def test_an_insert_is_typed_in_many_ways(text: str, on: bool, dry_db: float | No
     [
         ("Hammer", "there is no outboard gear 'Hammer'"),
         ("out 99 in 3", "99"),
+        ("12", "there is no outboard gear '12'"),
         ("To tape > From tape", "'to tape' is no port"),
         ("out 3 in 3 parallel", "parallel is said of a dry path"),
     ],
@@ -134,6 +135,16 @@ def test_one_piece_of_gear_hangs_in_one_place_and_stereo_needs_stereo() -> None:
     bench.do(AddBuses(program=bench.id("Recorder"), names=("Sum",), output=bench.id("Main")))
     with pytest.raises(Refused, match="Anvil press is mono, and Sum is stereo"):
         bench.do(TypeProgramInsert(item=bench.id("Sum"), text="Anvil press"))
+
+
+def test_gear_whose_name_ends_like_an_option_is_found_by_its_whole_name() -> None:
+    bench = pressed()
+    bench.do(*gear_phrase("compressor Extra dry"), SetValues(item=bench.track("T Bertil"), values={"monitored": True}))
+    bench.do(TypeProgramInsert(item=bench.track("T Bertil"), text="Extra dry"))
+    item = index(bench.rig).items[bench.track("T Bertil")].item
+    assert isinstance(item, Track)
+    assert item.insert is not None
+    assert item.insert.dry_db is None
 
 
 def test_without_its_output_an_insert_is_gone_and_that_is_said() -> None:
