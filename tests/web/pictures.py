@@ -43,9 +43,6 @@ def mended(page: Page) -> None:
     take(page, "history")
     page.keyboard.press("Escape")
     page.click('[data-line="Alma, heard"]')
-    page.keyboard.press("t")
-    take(page, "lines-night")
-    page.keyboard.press("t")
     page.keyboard.press("b")
     for typed in ("mic 4-6", "lon 4-6", "director", "{n}. cue", "10"):
         page.keyboard.type(typed)
@@ -67,6 +64,25 @@ def mixer(page: Page, url: str) -> None:
     page.locator('[data-strip="Bertil"]').wait_for()
     page.wait_for_timeout(500)
     take(page, "mixer")
+
+
+def inserts(page: Page, url: str) -> None:
+    """What hangs in a program's tracks, in the example of it, just measured."""
+    page.goto(url)
+    page.get_by_role("button", name="Example: outboard on an insert").click()
+    page.get_by_test_id("arriving").wait_for()
+    page.keyboard.press("1")
+    page.locator('[data-card="Longhand"]').first.wait_for()
+    page.keyboard.press("/")
+    page.keyboard.type("long")
+    page.keyboard.press("Enter")
+    page.keyboard.press("i")
+    page.get_by_label("Insert of Alma", exact=True).wait_for()
+    page.keyboard.press("m")
+    page.get_by_test_id("now-after").wait_for()
+    page.keyboard.press("Control+Enter")
+    page.get_by_role("dialog").wait_for(state="detached")
+    take(page, "inserts")
 
 
 def on_gear_and_timing(page: Page) -> None:
@@ -159,6 +175,7 @@ def main(url: str) -> None:
         take(page, "paper")
         mended(page)
         mixer(page, url)
+        inserts(page, url)
         browser.close()
     httpx.delete(f"{url}/api/rigs/{rig}")
 

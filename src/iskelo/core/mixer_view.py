@@ -4,6 +4,7 @@ from collections.abc import Iterable
 
 from iskelo.core.edits.mixing import REASONS
 from iskelo.core.lines.context import Reading
+from iskelo.core.lines.inserts import Hung, hung_in, round_trip, trips_of
 from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.insert_words import strip_insert_words
@@ -27,6 +28,7 @@ class StripView:
     inverted: bool
     insert: str
     insert_on: bool
+    insert_trip: str
     muted: bool
     soloed: bool
     gain_db: float
@@ -76,6 +78,19 @@ class MixerView:
     key_moves: bool
 
 
+def _trip(reading: Reading, hung: Hung) -> str:
+    """What comes back of what a strip sends out: after how long, how loud."""
+    trips = trips_of(reading, hung)
+    samples = round_trip(trips)
+    if samples is None or trips[0].route is None:
+        return "nothing comes back"
+    rate_hz = reading.found.mixing[hung.owner].box.rate_hz
+    gain_db = trips[0].gain_db + sum(gear.gain_db for gear in trips[0].outboard)
+    level = f"{say_figure(round(gain_db, 1))} dB{', reversed' if trips[0].inverted else ''}"
+    about = "~" if any(trip.delay is not None and trip.delay.assumed for trip in trips) else ""
+    return f"comes back after {about}{float(samples):g} samples = {1000 * float(samples) / rate_hz:.2f} ms, {level}"
+
+
 def mixer_view(reading: Reading, box: Interface) -> MixerView | None:
     """The table of a box that is a mixer; None if it is none."""
     mixer = box.mixer
@@ -86,6 +101,7 @@ def mixer_view(reading: Reading, box: Interface) -> MixerView | None:
     def contains(ports: Iterable[Port]) -> tuple[str, ...]:
         return tuple(dict.fromkeys(name for port in ports for name in sounding.get(port, ())))
 
+    hung = {each.owner: each for each in hung_in(found)}
     strips = tuple(
         StripView(
             id=strip.id,
@@ -96,6 +112,7 @@ def mixer_view(reading: Reading, box: Interface) -> MixerView | None:
             inverted=strip.inverted,
             insert=strip_insert_words(strip),
             insert_on=strip.insert is not None and strip.insert.on,
+            insert_trip=_trip(reading, hung[strip.id]) if strip.id in hung else "",
             muted=strip.muted,
             soloed=strip.soloed,
             gain_db=strip.gain_db,

@@ -7,6 +7,7 @@ import { useRig } from "../../api/rig"
 import { Commit } from "../../parts/Commit"
 import { Button, Figure, Kbd } from "../../parts/controls"
 import { useKeys } from "../../parts/keys"
+import { TableCell, TableHead } from "../../parts/TableHead"
 import { usePropose } from "../../parts/propose"
 import { useNumber } from "./fields"
 
@@ -145,25 +146,7 @@ export function InsertsPanel({ program, onClose }: { program: Program; onClose: 
         tabIndex={-1}
       >
         <chakra.table w="100%" textStyle="cell" css={{ borderCollapse: "collapse" }}>
-          <thead>
-            <tr>
-              {HEADS.map((head) => (
-                <chakra.th
-                  key={head}
-                  textStyle="head"
-                  textAlign="left"
-                  px="4px"
-                  h="24px"
-                  position="sticky"
-                  top="0"
-                  bg="paper"
-                  zIndex="1"
-                >
-                  {head}
-                </chakra.th>
-              ))}
-            </tr>
-          </thead>
+          <TableHead heads={HEADS} />
           <tbody>
             {rows.map((item, place) => (
               <InsertRow
@@ -186,8 +169,6 @@ export function InsertsPanel({ program, onClose }: { program: Program; onClose: 
     </Flex>
   )
 }
-
-const Cell = chakra("td", { base: { px: "4px", h: "28px", borderTop: "1px solid", borderColor: "rule" } })
 
 const KNOWN: Record<NonNullable<InsertView["trip"]>["known"], string> = {
   right: "",
@@ -217,39 +198,39 @@ function InsertRow({ item, chosen, onChoose, onCount, onReport }: RowProps) {
       onFocus={onChoose}
       onClick={onChoose}
     >
-      <Cell>
+      <TableCell>
         <Figure>{item.position}</Figure>
-      </Cell>
-      <Cell whiteSpace="nowrap">
+      </TableCell>
+      <TableCell whiteSpace="nowrap">
         {item.side === "bus" && <chakra.span color="ink2">bus </chakra.span>}
         {item.name}
-      </Cell>
-      <Cell minW="230px">
+      </TableCell>
+      <TableCell minW="230px">
         <Commit
           value={item.phrase}
           label={`Insert of ${item.name}`}
           placeholder="outboard gear, or out 3 in 5, dry -6"
           onKeep={(text) => edit([{ edit: "type_program_insert", item: item.id, text }])}
         />
-      </Cell>
-      <Cell color={trip && trip.samples === null && item.on ? "wax" : "ink2"}>{trip?.way}</Cell>
-      <Cell whiteSpace="nowrap">
+      </TableCell>
+      <TableCell color={trip && trip.samples === null && item.on ? "wax" : "ink2"}>{trip?.way}</TableCell>
+      <TableCell whiteSpace="nowrap">
         {trip?.samples != null && (
           <Figure>
             {trip.assumed && "~"}
             {trip.samples} = {(trip.ms ?? 0).toFixed(2)} ms
           </Figure>
         )}
-      </Cell>
-      <Cell whiteSpace="nowrap">
+      </TableCell>
+      <TableCell whiteSpace="nowrap">
         {trip?.gain_db != null && (
           <Figure>
             {`${(Math.round(10 * trip.gain_db) / 10 + 0).toFixed(1)} dB`.replace("-", "−")}
             {trip.inverted && ", reversed"}
           </Figure>
         )}
-      </Cell>
-      <Cell whiteSpace="nowrap">
+      </TableCell>
+      <TableCell whiteSpace="nowrap">
         {trip && (
           <Flex gap="4px" align="center">
             <Commit
@@ -265,14 +246,14 @@ function InsertRow({ item, chosen, onChoose, onCount, onReport }: RowProps) {
             </chakra.span>
           </Flex>
         )}
-      </Cell>
-      <Cell>
+      </TableCell>
+      <TableCell>
         {trip && (
           <Button size="row" variant="link" onClick={onReport} title="Count with what the driver reports">
             as reported
           </Button>
         )}
-      </Cell>
+      </TableCell>
     </chakra.tr>
   )
 }

@@ -6,6 +6,7 @@ import { useRig } from "../../api/rig"
 import { Commit } from "../../parts/Commit"
 import { Button, Figure, Kbd } from "../../parts/controls"
 import { useKeys } from "../../parts/keys"
+import { TableCell, TableHead } from "../../parts/TableHead"
 import { MixerFeeds } from "./MixerFeeds"
 import { PanField } from "./Sends"
 import { useNumber } from "./fields"
@@ -73,25 +74,7 @@ function Strips({ view }: { view: MixerView }) {
   return (
     <Box flex="1" minW="0" overflow="auto" tabIndex={-1}>
       <chakra.table w="100%" textStyle="cell" css={{ borderCollapse: "collapse" }}>
-        <thead>
-          <tr>
-            {HEADS.map((head) => (
-              <chakra.th
-                key={head}
-                textStyle="head"
-                textAlign="left"
-                px="4px"
-                h="24px"
-                position="sticky"
-                top="0"
-                bg="paper"
-                zIndex="1"
-              >
-                {head === "Mute" && view.key_moves ? "Key" : head}
-              </chakra.th>
-            ))}
-          </tr>
-        </thead>
+        <TableHead heads={HEADS.map((head) => (head === "Mute" && view.key_moves ? "Key" : head))} />
         <tbody>
           {view.strips.map((strip) => (
             <StripRow key={strip.id} strip={strip} moves={view.key_moves} />
@@ -110,8 +93,6 @@ function Strips({ view }: { view: MixerView }) {
   )
 }
 
-const Cell = chakra("td", { base: { px: "4px", h: "28px", borderTop: "1px solid", borderColor: "rule" } })
-
 function StripRow({ strip, moves }: { strip: Strip; moves: boolean }) {
   const { edit } = useRig()
   const number = useNumber()
@@ -120,17 +101,17 @@ function StripRow({ strip, moves }: { strip: Strip; moves: boolean }) {
   const key = moves ? "key" : "mute"
   return (
     <tr data-strip={strip.name}>
-      <Cell>
+      <TableCell>
         <Figure>{strip.position}</Figure>
-      </Cell>
-      <Cell minW="96px">
+      </TableCell>
+      <TableCell minW="96px">
         <Commit
           value={strip.name}
           label={`Name of strip ${strip.position}`}
           onKeep={(name) => set({ name })}
         />
-      </Cell>
-      <Cell whiteSpace="nowrap">
+      </TableCell>
+      <TableCell whiteSpace="nowrap">
         {strip.has_return ? (
           <Button
             size="row"
@@ -144,8 +125,8 @@ function StripRow({ strip, moves }: { strip: Strip; moves: boolean }) {
         ) : (
           strip.takes
         )}
-      </Cell>
-      <Cell>
+      </TableCell>
+      <TableCell>
         <Commit
           value={strip.trim_db}
           label={`Trim of strip ${strip.name}`}
@@ -153,8 +134,8 @@ function StripRow({ strip, moves }: { strip: Strip; moves: boolean }) {
           figure
           onKeep={(text) => number("Trim", text, (trim_db) => set({ trim_db }))}
         />
-      </Cell>
-      <Cell>
+      </TableCell>
+      <TableCell>
         <input
           type="checkbox"
           aria-label={`Polarity of strip ${strip.name} reversed`}
@@ -162,8 +143,8 @@ function StripRow({ strip, moves }: { strip: Strip; moves: boolean }) {
           checked={strip.inverted}
           onChange={(event) => void set({ inverted: event.target.checked })}
         />
-      </Cell>
-      <Cell>
+      </TableCell>
+      <TableCell title={strip.insert_trip || undefined}>
         <Commit
           value={strip.insert && `${strip.insert}${strip.insert_on ? "" : " bypassed"}`}
           label={`Insert of strip ${strip.name}`}
@@ -171,16 +152,16 @@ function StripRow({ strip, moves }: { strip: Strip; moves: boolean }) {
           placeholder="none"
           onKeep={(text) => edit([{ edit: "type_insert", strip: strip.id, text }])}
         />
-      </Cell>
-      <Cell>
+      </TableCell>
+      <TableCell>
         <input
           type="checkbox"
           aria-label={`Strip ${strip.name} ${key}`}
           checked={strip.muted}
           onChange={(event) => void set({ muted: event.target.checked })}
         />
-      </Cell>
-      <Cell>
+      </TableCell>
+      <TableCell>
         <Commit
           value={strip.gain_db}
           label={`Fader of strip ${strip.name}`}
@@ -188,25 +169,25 @@ function StripRow({ strip, moves }: { strip: Strip; moves: boolean }) {
           figure
           onKeep={(text) => number("Fader", text, (gain_db) => set({ gain_db }))}
         />
-      </Cell>
-      <Cell>
+      </TableCell>
+      <TableCell>
         <PanField
           label={`Pan of strip ${strip.name}`}
           value={strip.pan}
           onKeep={(pan) => set({ pan: pan ?? 0 })}
         />
-      </Cell>
-      <Cell minW="190px" w="40%">
+      </TableCell>
+      <TableCell minW="190px" w="40%">
         <Commit
           value={strip.feeds}
           label={`Feeds of strip ${strip.name}`}
           placeholder="main, aux 1 -6 pre, usb 3 raw"
           onKeep={(text) => edit([{ edit: "type_strip_feeds", strip: strip.id, text }])}
         />
-      </Cell>
-      <Cell color="ink2" whiteSpace="nowrap">
+      </TableCell>
+      <TableCell color="ink2" whiteSpace="nowrap">
         {strip.contains.join(", ")}
-      </Cell>
+      </TableCell>
     </tr>
   )
 }
@@ -218,22 +199,22 @@ function MixRow({ mix }: { mix: MixerView["mixes"][number] }) {
     edit([{ edit: "set", item: mix.id, values }])
   return (
     <chakra.tr data-mix={mix.name} bg="paper">
-      <Cell />
-      <Cell>
+      <TableCell />
+      <TableCell>
         <Commit value={mix.name} label={`Name of mix ${mix.name}`} onKeep={(name) => set({ name })} />
-      </Cell>
-      <Cell colSpan={4} color="ink2">
+      </TableCell>
+      <TableCell colSpan={4} color="ink2">
         {mix.width === 2 ? "stereo mix" : "mix"}
-      </Cell>
-      <Cell>
+      </TableCell>
+      <TableCell>
         <input
           type="checkbox"
           aria-label={`Mix ${mix.name} mute`}
           checked={mix.muted}
           onChange={(event) => void set({ muted: event.target.checked })}
         />
-      </Cell>
-      <Cell>
+      </TableCell>
+      <TableCell>
         <Commit
           value={mix.gain_db}
           label={`Fader of mix ${mix.name}`}
@@ -241,12 +222,12 @@ function MixRow({ mix }: { mix: MixerView["mixes"][number] }) {
           figure
           onKeep={(text) => number("Fader", text, (gain_db) => set({ gain_db }))}
         />
-      </Cell>
-      <Cell />
-      <Cell>{mix.feeds}</Cell>
-      <Cell color="ink2" whiteSpace="nowrap" maxW="180px" overflow="hidden" textOverflow="ellipsis">
+      </TableCell>
+      <TableCell />
+      <TableCell>{mix.feeds}</TableCell>
+      <TableCell color="ink2" whiteSpace="nowrap" maxW="180px" overflow="hidden" textOverflow="ellipsis">
         {mix.contains.join(", ")}
-      </Cell>
+      </TableCell>
     </chakra.tr>
   )
 }
