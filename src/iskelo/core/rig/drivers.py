@@ -89,7 +89,9 @@ class Driver(Value):
         here = [each for each in self.offsets if each.rate_hz == rate_hz]
         if here:
             near = min(here, key=lambda each: (abs(each.buffer_samples - buffer_samples), each.buffer_samples))
-            return Safety(near.in_samples, near.out_samples, near.origin, near.origin)
+            # What was found at another buffer is the best guess there is, and a guess.
+            origin: Origin = near.origin if near.buffer_samples == buffer_samples else "assumed"
+            return Safety(near.in_samples, near.out_samples, origin, origin)
         origins = (self.origins.get(field, "assumed") for field in ("safety_in_samples", "safety_out_samples"))
         return Safety(self.safety_in_samples, self.safety_out_samples, *origins)
 
