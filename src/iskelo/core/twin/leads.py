@@ -206,13 +206,29 @@ def _in_steps(boxes: Mapping[str, Box]) -> None:
                 )
 
 
+def _recorded(boxes: Mapping[str, Box]) -> set[str]:
+    """The boxes that programs are called by, and those that lead into them: what comes in there is wanted before the
+    programs play. Any other box is listened to after they have.
+    """
+    recorded = {name for name, box in boxes.items() if box.sessions}
+    ahead = list(recorded)
+    while ahead:
+        for each in boxes[ahead.pop()].returns:
+            origin = each.origin.gear.id
+            if origin not in recorded:
+                recorded.add(origin)
+                ahead.append(origin)
+    return recorded
+
+
 def played_ahead_s(boxes: Mapping[str, Box]) -> Fraction | None:
     """How long a turn of the sound may be, so that all that comes back has been given out; None if nothing does."""
     limits = []
-    for box in boxes.values():
+    recorded = _recorded(boxes)
+    for name, box in boxes.items():
         if isinstance(box, MixerBox) and box.takes_again:
             limits += box.taken_again_ahead()
-        for each in box.returns:
+        for each in box.returns if name in recorded else ():
             for session in each.origin.sessions:
                 ahead = session.ahead_samples + each.origin.gear.converter_out_samples + box.unheard_samples
                 limits.append(((session.period_samples + ahead) / each.origin.clock.rate + each.ahead_s, session))
