@@ -143,7 +143,7 @@ def test_a_deck_at_44_1_by_a_driver_that_resamples_is_right_and_later(screen: Pa
     screen.get_by_label("Rate of the program").select_option("44.1 kHz")
     expect(preview(screen)).to_contain_text("off speed")
     press(screen, ["Control+Enter", "Escape"])
-    arriving(screen, "11/16")
+    arriving(screen, "9/16")
     press(screen, ["/", "corv", "Enter"])
     screen.get_by_label("Resamples", exact=True).click()
     arriving(screen, "12/16")

@@ -238,7 +238,7 @@ def test_what_only_corrects_a_fact_stands_apart_and_never_first(screen: Page, se
 def test_what_plays_is_the_chosen_track_with_a_playhead_and_is_silent_when_left(screen: Page) -> None:
     demo(screen)
     press(screen, ["4", "r"])
-    expect(screen.get_by_test_id("proved")).to_contain_text("of 13 lines as wanted", timeout=30_000)
+    expect(screen.get_by_test_id("proved")).to_contain_text("of 16 lines as wanted", timeout=30_000)
     targets = screen.locator("[data-target]")
     targets.nth(0).click()
     expect(screen.get_by_text("drawn and played")).to_be_visible()

@@ -91,7 +91,7 @@ def test_printed_paper_keeps_its_margins_and_says_its_date_its_revision_its_page
     first = re.sub(r"\s+", " ", printed.pages[0].extract_text())
     assert re.search(r"rev\s*1\b", first)
     assert str(datetime.now(UTC).year) in first
-    assert "9 of 13 lines arrive" in first
+    assert "12 of 16 lines arrive" in first
     assert "Cassia and Dov share" in first
 
 
@@ -128,7 +128,7 @@ def test_a_fault_is_switched_on_for_a_run_and_heard(screen: Page) -> None:
     expect(panel).to_have_count(0)
     told = screen.get_by_test_id("with-faults")
     expect(told).to_contain_text("Bertil → Corvane 8 jack in 2 is out", timeout=60_000)
-    expect(screen.get_by_test_id("proved")).to_contain_text("of 13 lines as wanted", timeout=60_000)
+    expect(screen.get_by_test_id("proved")).to_contain_text("of 16 lines as wanted", timeout=60_000)
     expect(screen.get_by_text("Bertil is not heard").first).to_be_visible()
     # The rig itself is as it was, and nothing counts as proved.
     expect(screen.get_by_text("rev 1", exact=True).first).to_be_visible()

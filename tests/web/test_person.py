@@ -249,7 +249,7 @@ def test_a_line_check_survives_a_reload_and_its_take_can_be_heard_and_kept(scree
     screen.keyboard.press("r")
     expect(screen.get_by_role("progressbar")).to_be_visible()
     screen.reload()
-    expect(screen.get_by_test_id("proved")).to_contain_text("9 of 13 lines as wanted", timeout=60_000)
+    expect(screen.get_by_test_id("proved")).to_contain_text("12 of 16 lines as wanted", timeout=60_000)
     screen.keyboard.press("x")
     exceptions = screen.get_by_role("table", name="Heard ledger").locator("tbody tr")
     expect(exceptions).to_have_count(5)

@@ -66,6 +66,6 @@ def test_a_lead_from_an_output_back_into_an_input_howls_and_is_opened_by_its_rem
 
 def test_the_example_of_outboard_on_an_insert_opens_and_is_proved(screen: Page, server: Server) -> None:
     screen.get_by_role("button", name="Example: outboard on an insert").press("Enter")
-    arriving(screen, "3/3")
+    arriving(screen, "5/5")
     press(screen, ["4", "r"])
-    expect(screen.get_by_test_id("proved")).to_contain_text("3 of 3 lines as wanted", timeout=60_000)
+    expect(screen.get_by_test_id("proved")).to_contain_text("5 of 5 lines as wanted", timeout=60_000)

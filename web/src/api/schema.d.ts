@@ -7120,6 +7120,8 @@ export interface components {
             insert: string;
             /** Insert On */
             insert_on: boolean;
+            /** Insert Trip */
+            insert_trip: string;
             /** Inverted */
             inverted: boolean;
             /** Muted */

@@ -271,6 +271,9 @@ def system_sounds_on_a_recording_device(reading: Reading) -> list[Snag]:
     for program, box, _ in _opened(reading):
         if program.program_kind == "system sounds" and box.id in recording:
             others = [each for each in reading.found.interfaces() if each.id not in recording]
+            # What leads on from another box is somebody's room or feed: no place for a beep.
+            heard = {patch.from_port.owner for patch in reading.found.leads("audio")}
+            others = [each for each in others if each.id not in heard or each.link_kind == "built in"]
             snags.append(
                 Snag(
                     key=f"system-sounds-on-a-recording-device:{program.id}:{box.id}",

@@ -101,6 +101,9 @@ def _unfed(reading: Reading) -> list[tuple[Program, list[int]]]:
     told = []
     for program in found.programs():
         streams = found.opened.get(program.id)
+        # What only plays lists no inputs and writes no files.
+        if not program.tracks:
+            continue
         if streams is None or all(way.box.mixer is None for way in streams.ways):
             continue
         named = {leg for item in program.inputs for leg in item.legs}

@@ -5,7 +5,7 @@ import { DESTINATION_KINDS } from "../../api/rules"
 import { Commit } from "../../parts/Commit"
 import { Select } from "../../parts/controls"
 import { Check, Row, Section, useNumber, useSet } from "./fields"
-import { Plugged } from "./Plugged"
+import { Plugged, Unbalanced } from "./Plugged"
 
 export function DestinationFields({ destination }: { destination: Destination }) {
   const set = useSet(destination.id)
@@ -52,9 +52,12 @@ export function DestinationFields({ destination }: { destination: Destination })
         </Select>
       </Row>
       {Array.from({ length: destination.width }, (_, leg) => (
-        <Row key={leg} words={destination.width === 2 ? `${"LR"[leg]} from` : "from"}>
-          <Plugged into={[destination.id, "in", leg + 1]} label={`Leg ${leg + 1} from`} />
-        </Row>
+        <Box key={leg}>
+          <Row words={destination.width === 2 ? `${"LR"[leg]} from` : "from"}>
+            <Plugged into={[destination.id, "in", leg + 1]} label={`Leg ${leg + 1} from`} />
+          </Row>
+          <Unbalanced into={[destination.id, "in", leg + 1]} label={`leg ${leg + 1}`} />
+        </Box>
       ))}
     </Section>
   )

@@ -6,7 +6,7 @@ import { useRig } from "../../api/rig"
 import { Commit } from "../../parts/Commit"
 import { Button, Figure, Input } from "../../parts/controls"
 import { Section, useNumber } from "./fields"
-import { Plugged } from "./Plugged"
+import { Plugged, Unbalanced } from "./Plugged"
 
 /** The input jacks: what is plugged in, its trim, supply, high impedance and turned leads. */
 export function Jacks({ box }: { box: Interface }) {
@@ -20,61 +20,64 @@ export function Jacks({ box }: { box: Interface }) {
           (patch) => patch.to_port.join() === [box.id, "jack_in", jack].join(),
         )
         return (
-          <Flex key={jack} gap="4px" align="center" minH="28px">
-            <Figure w="18px" textAlign="right">
-              {jack}
-            </Figure>
-            <Plugged into={[box.id, "jack_in", jack]} label={`Source at jack in ${jack}`} />
-            <Commit
-              value={box.trims_db[index] ?? 0}
-              label={`Trim of jack in ${jack}`}
-              width="42px"
-              figure
-              onKeep={(text) =>
-                number(`Trim of jack in ${jack}`, text, (trim_db) =>
-                  edit([{ edit: "set_trim", interface: box.id, jack_in: jack, trim_db }]),
-                )
-              }
-            />
-            <JackSwitch
-              words="48V"
-              label={`48V, phantom supply at jack in ${jack}`}
-              on={box.phantom_on.includes(jack)}
-              able={jack <= (box.phantom_jacks ?? box.jack_in)}
-              onTurn={(phantom) =>
-                void edit([{ edit: "set_jack", interface: box.id, jack_in: jack, phantom }])
-              }
-            />
-            <JackSwitch
-              words="hi-Z"
-              label={`hi-Z, high impedance at jack in ${jack}`}
-              on={box.high_impedance_on.includes(jack)}
-              able={jack <= (box.instrument_jacks ?? box.jack_in)}
-              onTurn={(high_impedance) =>
-                void edit([{ edit: "set_jack", interface: box.id, jack_in: jack, high_impedance }])
-              }
-            />
-            <chakra.label
-              title="The lead reverses the polarity"
-              display="inline-flex"
-              alignItems="center"
-              gap="3px"
-              fontSize="12px"
-              color="ink2"
-            >
-              <input
-                type="checkbox"
-                aria-label={`Lead into jack in ${jack}, polarity reversed`}
-                disabled={!lead}
-                checked={lead?.inverted ?? false}
-                onChange={(event) =>
-                  lead &&
-                  void edit([{ edit: "set", item: lead.id, values: { inverted: event.target.checked } }])
+          <Box key={jack}>
+            <Flex gap="4px" align="center" minH="28px">
+              <Figure w="18px" textAlign="right">
+                {jack}
+              </Figure>
+              <Plugged into={[box.id, "jack_in", jack]} label={`Source at jack in ${jack}`} />
+              <Commit
+                value={box.trims_db[index] ?? 0}
+                label={`Trim of jack in ${jack}`}
+                width="42px"
+                figure
+                onKeep={(text) =>
+                  number(`Trim of jack in ${jack}`, text, (trim_db) =>
+                    edit([{ edit: "set_trim", interface: box.id, jack_in: jack, trim_db }]),
+                  )
                 }
               />
-              rev.
-            </chakra.label>
-          </Flex>
+              <JackSwitch
+                words="48V"
+                label={`48V, phantom supply at jack in ${jack}`}
+                on={box.phantom_on.includes(jack)}
+                able={jack <= (box.phantom_jacks ?? box.jack_in)}
+                onTurn={(phantom) =>
+                  void edit([{ edit: "set_jack", interface: box.id, jack_in: jack, phantom }])
+                }
+              />
+              <JackSwitch
+                words="hi-Z"
+                label={`hi-Z, high impedance at jack in ${jack}`}
+                on={box.high_impedance_on.includes(jack)}
+                able={jack <= (box.instrument_jacks ?? box.jack_in)}
+                onTurn={(high_impedance) =>
+                  void edit([{ edit: "set_jack", interface: box.id, jack_in: jack, high_impedance }])
+                }
+              />
+              <chakra.label
+                title="The lead reverses the polarity"
+                display="inline-flex"
+                alignItems="center"
+                gap="3px"
+                fontSize="12px"
+                color="ink2"
+              >
+                <input
+                  type="checkbox"
+                  aria-label={`Lead into jack in ${jack}, polarity reversed`}
+                  disabled={!lead}
+                  checked={lead?.inverted ?? false}
+                  onChange={(event) =>
+                    lead &&
+                    void edit([{ edit: "set", item: lead.id, values: { inverted: event.target.checked } }])
+                  }
+                />
+                rev.
+              </chakra.label>
+            </Flex>
+            <Unbalanced into={[box.id, "jack_in", jack]} label={`jack in ${jack}`} />
+          </Box>
         )
       })}
     </Section>

@@ -1,7 +1,9 @@
+import { Box } from "@chakra-ui/react"
+
 import type { Outboard } from "../../api/client"
 import { FIELDS } from "../../api/rules"
 import { Check, FieldRow, Row, Section, useSet } from "./fields"
-import { Plugged } from "./Plugged"
+import { Plugged, Unbalanced } from "./Plugged"
 
 /** What a sound passes in the leads: how late, how loud, from where. */
 export function OutboardFields({ outboard }: { outboard: Outboard }) {
@@ -9,9 +11,12 @@ export function OutboardFields({ outboard }: { outboard: Outboard }) {
   return (
     <Section title="Outboard gear">
       {Array.from({ length: outboard.width }, (_, leg) => (
-        <Row key={leg} words={outboard.width === 2 ? `${"LR"[leg]} from` : "from"}>
-          <Plugged into={[outboard.id, "outboard_in", leg + 1]} label={`Leg ${leg + 1} from`} />
-        </Row>
+        <Box key={leg}>
+          <Row words={outboard.width === 2 ? `${"LR"[leg]} from` : "from"}>
+            <Plugged into={[outboard.id, "outboard_in", leg + 1]} label={`Leg ${leg + 1} from`} />
+          </Row>
+          <Unbalanced into={[outboard.id, "outboard_in", leg + 1]} label={`leg ${leg + 1}`} />
+        </Box>
       ))}
       <Check words="Stereo" on={outboard.width === 2} onChange={(on) => set({ width: on ? 2 : 1 })} />
       {(

@@ -40,7 +40,7 @@ export function Plugged({ into, label }: { into: Port; label: string }) {
   const groups = GROUPS.filter(([bank]) => (LEADS as readonly string[]).includes(`${bank} ${into[1]}`))
     .map(([bank, title]) => ({ title, ends: ends(state.rig, bank, into[0]) }))
     .filter((group) => group.ends.length > 0)
-  const select = (
+  return (
     <Select
       flex="1"
       minW="0"
@@ -78,28 +78,24 @@ export function Plugged({ into, label }: { into: Port; label: string }) {
       })}
     </Select>
   )
-  if (!lead || lead.from_port[1] === "out") return select
+}
+
+/** Whether the lead that comes from an output ends in an unbalanced input; nothing for a source's lead. */
+export function Unbalanced({ into, label }: { into: Port; label: string }) {
+  const { state, edit } = useRig()
+  const lead = state.rig.patches.find((patch) => patch.to_port.join() === into.join())
+  if (!lead || lead.from_port[1] === "out") return null
   return (
-    <>
-      {select}
-      <chakra.label
-        title="Into an unbalanced input, which hears one leg of the lead"
-        display="inline-flex"
-        alignItems="center"
-        gap="3px"
-        fontSize="12px"
-        color="ink2"
-      >
-        <input
-          type="checkbox"
-          aria-label={`${label}: into an unbalanced input`}
-          checked={lead.unbalanced}
-          onChange={(event) =>
-            void edit([{ edit: "set", item: lead.id, values: { unbalanced: event.target.checked } }])
-          }
-        />
-        unbal.
-      </chakra.label>
-    </>
+    <chakra.label display="flex" alignItems="center" gap="4px" fontSize="12px" color="ink2" pl="22px">
+      <input
+        type="checkbox"
+        aria-label={`${label}: into an unbalanced input`}
+        checked={lead.unbalanced}
+        onChange={(event) =>
+          void edit([{ edit: "set", item: lead.id, values: { unbalanced: event.target.checked } }])
+        }
+      />
+      {label}: into an unbalanced input
+    </chakra.label>
   )
 }
