@@ -258,14 +258,14 @@ def test_a_line_check_survives_a_reload_and_its_take_can_be_heard_and_kept(scree
     screen.get_by_role("button", name=re.compile("Play")).click()
     expect(screen.get_by_role("button", name=re.compile("Stop"))).to_be_visible()
     with screen.expect_download() as download:
-        screen.get_by_role("link", name=re.compile("12 channels")).click()
+        screen.get_by_role("link", name=re.compile("15 channels")).click()
     info = soundfile.info(io.BytesIO(Path(download.value.path()).read_bytes()))
-    assert (info.channels, info.samplerate) == (12, 48_000)
+    assert (info.channels, info.samplerate) == (15, 48_000)
 
 
 def test_a_line_check_can_be_cancelled(screen: Page) -> None:
     screen.get_by_role("button", name="Open the example").click()
-    arriving(screen, "12/16")
+    arriving(screen, "15/16")
     screen.keyboard.press("4")
     screen.keyboard.press("r")
     screen.get_by_role("button", name="Cancel").click()

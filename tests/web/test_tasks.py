@@ -92,7 +92,7 @@ def test_everything_is_proved_on_the_twin_and_then_only_what_went_stale(screen: 
     expect(screen.get_by_role("button", name=re.compile("Only the 1 stale"))).to_be_visible()
     press(screen, ["o"])
     expect(screen.get_by_text("1 of the lines")).to_be_visible(timeout=30_000)
-    expect(screen.get_by_test_id("proved-vital")).to_have_text("9")
+    expect(screen.get_by_test_id("proved-vital")).to_have_text("12")
     expect(screen.get_by_role("link", name=re.compile("stale"))).to_have_count(0)
 
 
