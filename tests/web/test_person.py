@@ -265,7 +265,7 @@ def test_a_line_check_survives_a_reload_and_its_take_can_be_heard_and_kept(scree
 
 def test_a_line_check_can_be_cancelled(screen: Page) -> None:
     screen.get_by_role("button", name="Open the example").click()
-    arriving(screen, "15/16")
+    arriving(screen, "12/16")
     screen.keyboard.press("4")
     screen.keyboard.press("r")
     screen.get_by_role("button", name="Cancel").click()
