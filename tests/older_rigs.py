@@ -21,3 +21,14 @@ def of_version_4(document: Any) -> Any:
             kept.pop("tap", None)
         return {**kept, "version": 4} if kept.get("format") == "iskelo rig" else kept
     return [of_version_4(each) for each in document] if isinstance(document, list) else document
+
+
+NEW_IN_6 = ("insert", "unbalanced", "drives_both_legs")
+
+
+def of_version_5(document: Any) -> Any:
+    """A rig as it was written before programs had inserts."""
+    if isinstance(document, dict):
+        kept = {name: of_version_5(value) for name, value in document.items() if name not in NEW_IN_6}
+        return {**kept, "version": 5} if kept.get("format") == "iskelo rig" else kept
+    return [of_version_5(each) for each in document] if isinstance(document, list) else document

@@ -136,7 +136,7 @@ def test_a_line_check_runs_as_a_job_with_true_progress(api: httpx.Client, server
     assert len({share for share in shares if 0 < share < 1}) >= 2
     assert stages & {"weaving the test signal", "running the rig"}
     view = finished(api, check["id"])
-    assert view["ledger"]["agreeing"] == len(view["ledger"]["targets"]) == 12
+    assert view["ledger"]["agreeing"] == len(view["ledger"]["targets"]) == 15
     assert api.get(f"/rigs/{state['id']}/checks/newest").json()["id"] == check["id"]
     take = api.get(f"/checks/{check['id']}/take.wav")
     info = soundfile.info(io.BytesIO(take.content))
@@ -160,7 +160,7 @@ def test_a_proof_has_an_age(api: httpx.Client) -> None:
     path = f"/rigs/{state['id']}"
     assert finished(api, api.post(f"{path}/checks").json()["id"])["state"] == "done"
     proved = api.get(path).json()["survey"]
-    assert (proved["vitals"]["proved"], proved["vitals"]["stale"]) == (9, 0)
+    assert (proved["vitals"]["proved"], proved["vitals"]["stale"]) == (12, 0)
     renamed = api.post(f"{path}/edits", json={"revision": 1, "edits": rename("Else")}).json()["survey"]
     assert renamed["proofs"] == proved["proofs"]
     alma = next(t["id"] for g in state["rig"]["gear"] if g["kind"] == "program" for t in g["tracks"])
@@ -218,7 +218,7 @@ def test_an_input_list_is_read_and_planned_row_by_row(api: httpx.Client) -> None
     assert found["mapping"] == {"source": 0, "box_input": 1}
     plan = api.post(f"{path}/plan", json={"rows": found["rows"]}).json()
     assert [row["accepted"] for row in plan["rows"]] == [False, True]
-    assert plan["trial"]["wanted_after"] == 14
+    assert plan["trial"]["wanted_after"] == 17
     kept = api.post(f"/rigs/{state['id']}/edits", json={"revision": 1, "edits": plan["edits"]})
     assert kept.status_code == 200
     assert api.post(f"{path}/read", content=b"").json()["detail"] == "the list is empty"
@@ -333,7 +333,7 @@ def test_a_rig_kept_by_the_first_version_is_brought_up(api: httpx.Client) -> Non
     assert box["phantom_on"] == [1, 2, 3, 4, 5, 6, 7]
     # What arrived then arrives now: nothing the first version could not say blocks a line.
     vitals = state.json()["survey"]["vitals"]
-    assert vitals["arriving"] == 9
+    assert vitals["arriving"] == 12
     assert not vitals["slowest_heard_assumed"]
     assert box["origins"]["converter_in_samples"] == "typed"
     assert box["drivers"][0]["origins"] == {"safety_in_samples": "typed", "safety_out_samples": "typed"}

@@ -133,5 +133,5 @@ def test_a_check_that_was_cut_off_is_run_again_after_the_restart(cluster: Cluste
             break
         time.sleep(0.1)
     assert view["state"] == "done"
-    assert view["ledger"]["agreeing"] == 12
+    assert view["ledger"]["agreeing"] == 15
     server.stop()

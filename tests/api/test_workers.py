@@ -147,7 +147,7 @@ def test_a_check_under_which_postgresql_dies_ends_all_the_same(again_after_s: fl
                 durable.start()
                 view = ended(api, check)
                 assert view["state"] == "done"
-                assert view["ledger"]["agreeing"] == 12
+                assert view["ledger"]["agreeing"] == 15
                 assert ended(api, api.post(f"/rigs/{rig}/checks").json()["id"])["state"] == "done"
                 emptied(server.database_url)
         finally:

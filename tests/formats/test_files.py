@@ -11,14 +11,15 @@ import soundfile
 from hypothesis import given, settings
 
 from iskelo.core.edits.input_list import InputRow
+from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.rig import Rig
 from iskelo.core.survey import survey
-from iskelo.demo.orrin_point import orrin_point
+from iskelo.demo.orrin_point import orrin_point, recording
 from iskelo.formats.input_list_file import ListFile, mapped_rows, read_input_list
 from iskelo.formats.refusal import Unreadable
 from iskelo.formats.rig_file import read_rig, write_rig
 from iskelo.formats.wav import peaks, read_wav, write_wav
-from older_rigs import of_version_2, of_version_4
+from older_rigs import of_version_2, of_version_4, of_version_5
 from rigs import any_rig, two_voices
 
 
@@ -31,12 +32,30 @@ def test_any_rig_comes_back_from_its_file_equal_with_an_equal_survey(rig: Rig) -
 
 def test_a_file_of_version_2_is_brought_up_and_means_what_it_did() -> None:
     """On the demo, whose tracks are monitored in mono and stereo, with a player's voices beside them."""
-    rig = orrin_point()
+    rig = recording()
     old = of_version_2(json.loads(write_rig(rig)))
     assert "pan" not in json.dumps(old)
     back = read_rig(json.dumps(old).encode())
     assert back == rig
     assert survey(back) == survey(rig)
+
+
+@given(any_rig(busy=True))
+@settings(max_examples=20)
+def test_a_file_of_version_5_is_brought_up_with_nothing_lost(rig: Rig) -> None:
+    """Programs had no inserts, leads ended in no unbalanced input; all else is as it was."""
+    old = of_version_5(json.loads(write_rig(rig)))
+    assert "unbalanced" not in json.dumps(old)
+    plain = rig.model_copy(
+        update={
+            "patches": tuple(each.model_copy(update={"unbalanced": False}) for each in rig.patches),
+            "gear": tuple(
+                each.model_copy(update={"drives_both_legs": False}) if isinstance(each, Interface) else each
+                for each in rig.gear
+            ),
+        }
+    )
+    assert read_rig(json.dumps(old).encode()) == plain
 
 
 @given(any_rig(busy=True))

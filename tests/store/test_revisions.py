@@ -14,7 +14,7 @@ from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import SetValues
 from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import Rig
-from iskelo.demo.orrin_point import orrin_point
+from iskelo.demo.orrin_point import orrin_point, recording
 from iskelo.store import database, revisions, rigs
 from iskelo.store.database import connect, migrate
 from iskelo.store.revisions import WHOLE_EVERY, Faulty, rig_at
@@ -85,7 +85,7 @@ def test_a_chain_that_is_broken_is_said_and_the_revisions_before_it_stay(session
 
 def test_a_history_kept_in_version_2_is_read_undone_and_gone_on_with(session: Session) -> None:
     """The demo and two edits as the version before sends kept them: a whole document, then what changed."""
-    kept = rigs.make_rig(session, orrin_point(), uuid4(), NOW, "made")
+    kept = rigs.make_rig(session, recording(), uuid4(), NOW, "made")
     made = [kept.rig]
     for name in ("Two", "Three"):
         kept = rigs.edit_rig(session, kept.id, kept.revision, (SetValues(item="rig", values={"name": name}),), NOW)
@@ -147,7 +147,7 @@ def test_rigs_of_the_version_before_are_taken_over_with_their_history(cluster: C
         for name in ("A", "B"):
             kept = rigs.edit_rig(session, rig, kept.revision, (SetValues(item="rig", values={"name": name}),), NOW)
         stored = session.execute(text("SELECT number, version, document IS NULL FROM revision ORDER BY 1")).all()
-        assert [tuple(row) for row in stored] == [(1, 1, False), (2, 5, False), (3, 5, False), (4, 5, True)]
+        assert [tuple(row) for row in stored] == [(1, 1, False), (2, 6, False), (3, 6, False), (4, 6, True)]
         forgotten()
         assert [rig_at(session, rig, number).name for number in (1, 2, 3, 4)] == ["Old", "Newer", "A", "B"]
     engine.dispose()

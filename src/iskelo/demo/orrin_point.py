@@ -38,6 +38,11 @@ EVERYONE = (*VOICES, *EFFECTS, TANK)
 
 def orrin_point() -> Rig:
     """The demo rig, built by the same edits a technician would make."""
+    return with_room_and_radio(recording())
+
+
+def recording() -> Rig:
+    """What of it records, and what the director hears."""
     rig = _do(
         Rig(name="Orrin Point", notes="Radio play with live effects. 48 kHz, performers within 10 ms."),
         AddSources(names=VOICES, needs_phantom=True),
@@ -118,7 +123,7 @@ def orrin_point() -> Rig:
         )
         for name in ("Alma", "Bertil", "Cassia")
     ]
-    rig = _do(
+    return _do(
         rig,
         *recorded,
         organ,
@@ -146,7 +151,6 @@ def orrin_point() -> Rig:
         # Somebody set up a new input and left it on the channel it came up with.
         SetLeg(item=inputs[3], channel=3),
     )
-    return with_room_and_radio(rig)
 
 
 def _joined(rig: Rig, box: Interface) -> tuple[Rig, str, str]:

@@ -14,10 +14,11 @@ from iskelo.core.edits.feeds_phrase import (
     typed_feeds,
     typed_insert,
 )
-from iskelo.core.edits.mixing import mixer_of, say_feed, strip_of, with_mixer
+from iskelo.core.edits.mixing import mixer_of, strip_of, with_mixer
 from iskelo.core.edits.settable import say_value
 from iskelo.core.edits.single_edit import apply_one
 from iskelo.core.rig.gear import Interface
+from iskelo.core.rig.inside import say_feed
 from iskelo.core.rig.mixers import Feed, Mix, Mixer, Strip
 from iskelo.core.rig.rig import Rig
 
@@ -50,7 +51,7 @@ def _(edit: e.TypeFeeds, rig: Rig) -> Applied:
         )
         rig, number = apply_one(add, rig).rig, number + add.width
     _, after = mixer_of(rig, box.id)
-    gone = [say_feed(mixer, feed) for feed in mixer.feeds if feed.id not in {each.id for each in after.feeds}]
+    gone = [say_feed(mixer, feed, how=True) for feed in mixer.feeds if feed.id not in {each.id for each in after.feeds}]
     fresh = [feed for feed in after.feeds if feed.id not in before]
     instead = (
         f", in place of {', '.join(gone[:3])}{f' and {len(gone) - 3} more' if len(gone) > 3 else ''}" if gone else ""
@@ -71,12 +72,12 @@ def _said_feeds(mixer: Mixer, fresh: list[Feed]) -> list[str]:
         if run and not follows:
             first, last = run[0], run[-1]
             many = f"in {first.jack}–{last.jack} raw to channels {first.number}–{last.number}"
-            said.append(many if len(run) > 1 else say_feed(mixer, first))
+            said.append(many if len(run) > 1 else say_feed(mixer, first, how=True))
             run = []
         if feed is not None and feed.is_raw:
             run.append(feed)
         elif feed is not None:
-            said.append(say_feed(mixer, feed))
+            said.append(say_feed(mixer, feed, how=True))
     return said
 
 

@@ -1,5 +1,6 @@
 """The edits inside a mixer: strips, mixes, feeds, its settings, its stage box, its returns."""
 
+from collections.abc import Sequence
 from typing import Any
 
 from iskelo.core.edits import additions as a
@@ -9,9 +10,9 @@ from iskelo.core.edits.settable import SETTABLE, say_value
 from iskelo.core.edits.single_edit import apply_one
 from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.index import index
+from iskelo.core.rig.inside import say_feed
 from iskelo.core.rig.mixers import Feed, Mix, Mixer, Never, Reason, Strip, StripSource
 from iskelo.core.rig.rig import Rig
-from iskelo.core.rig.units import say_figure
 
 REASONS: dict[Reason, str] = {
     "return_joins_after_send": "the consumer return joins the main mix behind the send to the computer",
@@ -43,17 +44,22 @@ def with_mixer(rig: Rig, box: Interface, mixer: Mixer) -> Rig:
     return with_gear(rig, box.model_copy(update={"mixer": mixer}))
 
 
+def _free_names(wanted: Sequence[str], there: Sequence[Strip | Mix]) -> list[str]:
+    """The names of new strips or mixes, each with a number behind it where it is taken."""
+    taken = [each.name for each in there]
+    for name in wanted:
+        taken.append(free_name(name, taken))
+    return taken[len(there) :]
+
+
 @apply_one.register
 def _(edit: a.AddStrips, rig: Rig) -> Applied:
     box, mixer = mixer_of(rig, edit.mixer)
     rig, ids = new_ids(rig, "k", len(edit.names), edit.ids)
     jack, strips = edit.first_jack, []
-    taken = [strip.name for strip in mixer.strips]
-    for identity, wanted in zip(ids, edit.names, strict=True):
-        name = free_name(wanted, taken)
+    for identity, name in zip(ids, _free_names(edit.names, mixer.strips), strict=True):
         live = tuple(StripSource(number=jack + leg) for leg in range(edit.width))
         strips.append(made(Strip, f"{box.name}, strip {name}", id=identity, name=name, live=live))
-        taken.append(name)
         jack += edit.width
     mixer = mixer.model_copy(update={"strips": (*mixer.strips, *strips)})
     many = f"strip {strips[0].name}" if len(strips) == 1 else f"{len(strips)} strips"
@@ -66,12 +72,10 @@ def _(edit: a.AddMixes, rig: Rig) -> Applied:
     if not mixer.open_feeds:
         raise Refused(box.name, REASONS["not_offered"])
     rig, ids = new_ids(rig, "m", len(edit.names), edit.ids)
-    taken = [mix.name for mix in mixer.mixes]
-    mixes = []
-    for identity, wanted in zip(ids, edit.names, strict=True):
-        name = free_name(wanted, taken)
-        mixes.append(made(Mix, f"{box.name}, mix {name}", id=identity, name=name, width=edit.width))
-        taken.append(name)
+    mixes = [
+        made(Mix, f"{box.name}, mix {name}", id=identity, name=name, width=edit.width)
+        for identity, name in zip(ids, _free_names(edit.names, mixer.mixes), strict=True)
+    ]
     mixer = mixer.model_copy(update={"mixes": (*mixer.mixes, *mixes)})
     many = f"mix {mixes[0].name}" if len(mixes) == 1 else f"{len(mixes)} mixes"
     return Applied(with_mixer(rig, box, mixer), f"{box.name}: added {many}")
@@ -85,14 +89,14 @@ def _(edit: a.AddFeed, rig: Rig) -> Applied:
     feed = made(Feed, f"{box.name}, feed", id=identity, **fields)
     refusal = never_allows(mixer, feed)
     if refusal is not None:
-        raise Refused(f"{box.name}, {say_feed(mixer, feed)}", refusal)
+        raise Refused(f"{box.name}, {say_feed(mixer, feed, how=True)}", refusal)
     others = mixer.feeds
     if edit.replace:
         others = tuple(each for each in others if each.fixed or not _meets(each, feed))
     mixer = mixer.model_copy(update={"feeds": (*others, feed)})
     gone = len(box.mixer.feeds) + 1 - len(mixer.feeds) if box.mixer is not None else 0
     instead = f", in place of {gone} other feed{'s' if gone > 1 else ''}" if gone else ""
-    return Applied(with_mixer(rig, box, mixer), f"{box.name}: {say_feed(mixer, feed)}{instead}")
+    return Applied(with_mixer(rig, box, mixer), f"{box.name}: {say_feed(mixer, feed, how=True)}{instead}")
 
 
 def _meets(other: Feed, feed: Feed) -> bool:
@@ -122,21 +126,6 @@ def _is_meant(never: Never, mixer: Mixer, feed: Feed) -> bool:
     if never.starts == "strip":
         return never.start in (None, strip.id)
     return any(source.bank == "playback" for source in (*strip.live, *strip.back))
-
-
-def say_feed(mixer: Mixer, feed: Feed) -> str:
-    """A feed in words: 'Alma before the fader to Aux 1, −6 dB'."""
-    names = {each.id: each.name for each in mixer.strips} | {each.id: each.name for each in mixer.mixes}
-    start = f"in {feed.jack} raw" if feed.item is None else names.get(feed.item, "what is gone")
-    strips = {strip.id for strip in mixer.strips}
-    tap = f" {feed.tap}" if feed.item in strips and feed.tap != "behind the fader" else ""
-    if feed.to is not None:
-        end = names.get(feed.to, "what is gone")
-    else:
-        many = f"{feed.number}" if feed.width == 1 else f"{feed.number}–{feed.ends.stop - 1}"
-        end = f"{'channel' if feed.bank == 'capture' else 'jack out'}{'' if feed.width == 1 else 's'} {many}"
-    gain = f", {say_figure(feed.gain_db)} dB" if feed.gain_db else ""
-    return f"{start}{tap} to {end}{gain}"
 
 
 @apply_one.register

@@ -1,6 +1,7 @@
 """Does a mixer hold together? Its strips take what is there, its feeds lead where they can."""
 
 from iskelo.core.rig.gear import Interface
+from iskelo.core.rig.inside import say_feed
 from iskelo.core.rig.mixers import Feed, Mixer, Strip, StripSource
 from iskelo.core.rig.value import Value
 
@@ -30,7 +31,7 @@ def check_mixer(box: Interface) -> None:
         _feed(feed, box, mixer, mixes)
         key = (feed.item, feed.jack, feed.to, feed.bank, feed.number, feed.tap, feed.key)
         if key in seen:
-            raise Faulty(_said(feed, mixer), "there is one of the same tap to the same place already")
+            raise Faulty(f"feed of {say_feed(mixer, feed)}", "there is one of the same tap to the same place already")
         seen.add(key)
 
 
@@ -72,7 +73,7 @@ def _source(source: StripSource, place: str, box: Interface, mixes: dict[str, in
 
 
 def _feed(feed: Feed, box: Interface, mixer: Mixer, mixes: dict[str, int]) -> None:
-    place = _said(feed, mixer)
+    place = f"feed of {say_feed(mixer, feed)}"
     givers: dict[str, Value] = {each.id: each for each in mixer.strips} | {each.id: each for each in mixer.mixes}
     if feed.item is not None and feed.item not in givers:
         raise Faulty(place, f"{feed.item!r}, where it begins, is no strip and no mix of {box.name}")
@@ -88,11 +89,3 @@ def _feed(feed: Feed, box: Interface, mixer: Mixer, mixes: dict[str, int]) -> No
     if feed.ends.stop - 1 > has:
         what = "channel for the computer" if feed.bank == "capture" else "jack out"
         raise Faulty(place, f"there is no {what} {feed.ends.stop - 1} on {box.name}; it has {has}")
-
-
-def _said(feed: Feed, mixer: Mixer) -> str:
-    names = {each.id: each.name for each in mixer.strips} | {each.id: each.name for each in mixer.mixes}
-    start = f"in {feed.jack} raw" if feed.item is None else names.get(feed.item, feed.item)
-    if feed.to is not None:
-        return f"feed of {start} to {names.get(feed.to, feed.to)}"
-    return f"feed of {start} to {'channel' if feed.bank == 'capture' else 'jack out'} {feed.number}"

@@ -10,7 +10,7 @@ from iskelo.core.rig.clocks import Pace, paces
 from iskelo.core.rig.device_streams import Device, DeviceStream, OpenDevice, open_program
 from iskelo.core.rig.drivers import Driver
 from iskelo.core.rig.gear import Aggregate, Destination, Interface, Source
-from iskelo.core.rig.inside import INSIDE_BANKS, InMixer, inside_of, inside_size, say_range
+from iskelo.core.rig.inside import INSIDE_BANKS, InMixer, inside_of, inside_size, say_feed
 from iskelo.core.rig.links import link_overload
 from iskelo.core.rig.mixers import Feed, Mixer, Strip
 from iskelo.core.rig.outboard import Outboard
@@ -225,17 +225,11 @@ class Index:
         return f"send of {self.name(send.item)} to {self.name(send.to)}"
 
     def say_in_mixer(self, identity: str) -> str:
-        """A strip or mix by its name; a feed by what it joins: 'Alma raw to channel 3'."""
+        """A strip or mix by its name; a feed by what it joins: 'in 3 raw to channel 3'."""
         inside = self.mixing[identity]
         if not isinstance(inside.item, Feed):
             return inside.item.name
-        feed = inside.item
-        start = f"in {feed.jack}" if feed.item is None else self.name(feed.item)
-        if feed.to is not None:
-            end = self.name(feed.to)
-        else:
-            end = f"{'channel' if feed.bank == 'capture' else 'jack out'} {say_range(feed.ends)}"
-        return f"{start}{' raw' if feed.is_raw else ''} to {end}"
+        return say_feed(inside.mixer, inside.item)
 
     def _say_inside(self, inside: InMixer, words: str) -> str:
         if isinstance(inside.item, Feed):

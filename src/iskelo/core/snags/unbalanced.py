@@ -15,7 +15,7 @@ from iskelo.core.snags.rule import Remedy, Snag, one_remedy, rule
 def unbalanced_loses_half(reading: Reading) -> list[Snag]:
     """An output drives both legs of its lead, and an unbalanced input hears half of what it gives."""
     snags = []
-    for patch in reading.rig.patches:
+    for patch in reading.found.leads("audio"):
         gear = reading.found.gear[patch.from_port.owner]
         if not patch.unbalanced or not isinstance(gear, Interface | Outboard) or not gear.drives_both_legs:
             continue
