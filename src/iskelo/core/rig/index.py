@@ -38,7 +38,8 @@ class Index:
 
     ``opened`` says how each program that has a device reaches it, ``claims`` who has each box open, ``paces`` whose
     clock each box runs on; ``mixing`` holds the strips, mixes and feeds of mixers. ``said``, ``sizes`` and ``waits``
-    keep what has been asked for: ports in words, how many of them a bank has, how long what a program mixes waits.
+    keep what has been asked for: ports in words, how many of them a bank has, how long what a program mixes waits;
+    ``told`` keeps facts in words, by what they are and not by what they say.
     """
 
     rig: Rig
@@ -58,6 +59,7 @@ class Index:
     said: dict[Port, str] = field(default_factory=dict, compare=False)
     sizes: dict[tuple[str, str], int] = field(default_factory=dict, compare=False)
     waits: dict[str, dict[str, int]] = field(default_factory=dict, compare=False)
+    told: dict[int, tuple[object, str]] = field(default_factory=dict, compare=False)
 
     def leads(self, carry: Literal["audio", "clock"]) -> list[Patch]:
         """The leads that carry sound, or those that carry a clock."""

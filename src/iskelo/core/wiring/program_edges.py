@@ -98,7 +98,8 @@ def program_edges(program: Program, found: Index) -> list[Edge]:
             for leg, (start, end) in enumerate(zip(starts[track.input], point, strict=False), start=1):
                 edges.append(edge_of((start, Port(track.id, "track", leg), "record", track.id, 0.0, 1, armed)))
                 edges.append(edge_of((start, end, "monitor", track.id, 0.0, 1, heard)))
-        edges += _hung(track, point, monitor, starts, sinks, not_heard(track, program))
+        if track.insert is not None:
+            edges += _hung(track, point, monitor, starts, sinks, not_heard(track, program))
         if track.output is not None or sends:
             post, muted = legs_of(track.id, "post", track.width), track_muted(track)
             edges += [
@@ -107,7 +108,8 @@ def program_edges(program: Program, found: Index) -> list[Edge]:
             ]
             if track.output is not None:
                 edges += _mixed("mix", track.id, post, sinks[track.output], (law, track.pan))
-            edges += _sent(sends, monitor, post, sinks, (law, track.pan))
+            if sends:
+                edges += _sent(sends, monitor, post, sinks, (law, track.pan))
     for voice in program.voices:
         legs = legs_of(voice.id, "voice", voice.width)
         if voice.output is not None:

@@ -41,15 +41,21 @@ def say(told: Fact | Block | Finding | Gap, found: Index) -> str:
         told = broken(told)
     elif not isinstance(told, Fact):
         told = told.fact
+    # The same fact is told on a line, in its cells and by a rule: it is held, so that no other one takes its place.
+    known = found.told.get(id(told))
+    if known is not None and known[0] is told:
+        return known[1]
     code, parts = told
     if not parts:
         return SENTENCES[code]
-    return "".join(
+    words = "".join(
         [
             piece if told_so is None else told_so(parts[piece], found) if how is None else format(parts[piece], how)
             for piece, told_so, how in _pieces(code)
         ]
     )
+    found.told[id(told)] = (told, words)
+    return words
 
 
 def broken(gap: Gap) -> Fact:
