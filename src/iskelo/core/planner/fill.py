@@ -90,7 +90,10 @@ def _jacks(found: Index, line: Line, numbers: list[int]) -> tuple[Edit, ...]:
     if not line.from_ports or not boxes:
         raise Refused(line.name, "say its source first, and add an interface")
     box = boxes[0]
-    assert isinstance(box, Interface)
+    if not isinstance(box, Interface):
+        raise Refused(
+            line.name, f"it is plugged into {box.name}, and comes to a box by that; plug that where it is wanted"
+        )
     ends = [Port(box.id, "jack_in", number) for number in numbers]
     if not all(found.exists(end) for end in ends):
         raise Refused(line.name, f"{box.name} has no jack in {numbers[-1]}; it has {box.jack_in}")
