@@ -113,4 +113,6 @@ def _gear_takes(trips: tuple[Trip, ...], more: float, measured: int, rate_hz: in
             f"{measured} samples is less than the {others:.0f} that buffers and converters take; "
             "correct those first, or measure again",
         )
+    if samples == outboard.delay_samples and outboard.origins.get("delay_samples") == "measured":
+        return ()
     return (SetValues(item=outboard.id, values={"delay_samples": samples}, origin="measured"),)
