@@ -16,6 +16,9 @@ from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Bus, Program, ProgramInsert, ProgramPort, Track
 from iskelo.core.rig.rig import FIELDS_OF, Rig, Side
 
+MAIN_PAIR = 2
+"""What a room is heard by is most often plugged into the first two output jacks; common practice."""
+
 EXAMPLES = "the name of outboard gear, or channels: out 3 in 5, with dry -6 or bypassed"
 
 
@@ -170,11 +173,13 @@ def _plugged(
         raise Refused(place, f"{program.name} has no device to send by; give it one first")
     done: list[str] = []
     channels: list[int] = []
+    ports: list[Port] = []
     banks: tuple[Bank, Bank] = ("playback", "capture")
     for bank in banks:
-        ports = _hanging(found, outboard, item.width, bank)
+        sent, ports = ports, _hanging(found, outboard, item.width, bank)
         if not ports:
-            ports = _free_jacks(found, streams, program, item.width, bank, place)
+            like = sent[0].number if sent else None
+            ports = _free_jacks(found, streams, program, item.width, bank, place, like)
             gear = [
                 Port(outboard.id, "outboard_in" if bank == "playback" else "outboard_out", leg)
                 for leg in range(1, item.width + 1)
@@ -207,8 +212,14 @@ def _hanging(found: Index, outboard: Outboard, width: int, bank: Bank) -> list[P
     return jacks if len(jacks) == width else []
 
 
-def _free_jacks(found: Index, streams: OpenDevice, program: Program, width: int, bank: Bank, place: str) -> list[Port]:
-    """Neighbouring jacks that nothing is plugged into and no name stands on; a pair best on an odd number."""
+def _free_jacks(
+    found: Index, streams: OpenDevice, program: Program, width: int, bank: Bank, place: str, like: int | None
+) -> list[Port]:
+    """Neighbouring jacks that nothing is plugged into and no name stands on; a pair best on an odd number.
+
+    Out best behind the first pair, which is the room's; back by the same numbers as out (``like``), which are
+    remembered.
+    """
     plugged = {port for patch in found.rig.patches for port in (patch.from_port, patch.to_port)}
     named = _named_channels(found, bank)
     jack_bank = "jack_out" if bank == "playback" else "jack_in"
@@ -218,7 +229,12 @@ def _free_jacks(found: Index, streams: OpenDevice, program: Program, width: int,
             continue
         most = min(getattr(box, jack_bank), way.shown(bank))
         firsts = range(1, most - width + 2)
-        for first in sorted(firsts, key=lambda number: (width == 2 and number % 2 == 0, number)):
+        main = MAIN_PAIR if bank == "playback" else 0
+
+        def wish(number: int, main: int = main) -> tuple[bool, bool, bool, int]:
+            return number != like, width == 2 and number % 2 == 0, number <= main, number
+
+        for first in sorted(firsts, key=wish):
             numbers = range(first, first + width)
             jacks = [Port(box.id, "jack_out" if bank == "playback" else "jack_in", number) for number in numbers]
             heard = {cross.jack_out for cross in box.direct} if bank == "playback" else set()
