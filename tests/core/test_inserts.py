@@ -285,6 +285,20 @@ def test_a_measured_round_trip_is_held_and_the_gear_takes_what_is_left() -> None
     assert step.settings == ("out by To Anvil press", "back by From Anvil press", "in")
 
 
+def test_another_way_back_forgets_the_figure_and_one_figure_leaves_the_others_their_origin() -> None:
+    bench = pressed()
+    item, press = bench.track("T Alma"), bench.id("Anvil press")
+    bench.do(SetValues(item=press, values={"highest_dbu": 24.0}, origin="described"))
+    bench.do(*settle_insert(read(bench.rig), InsertFigureRequest(item=item, samples=500)))
+    gear = index(bench.rig).gear[press]
+    assert isinstance(gear, Outboard)
+    assert gear.origins == {"delay_samples": "measured", "highest_dbu": "described"}
+    applied = apply(bench.rig, (SetValues(item=press, values={"delay_samples": gear.delay_samples}, origin="typed"),))
+    assert applied.words == "Anvil press: delay is typed now"
+    bench.do(TypeProgramInsert(item=item, text="out 3 in 4"))
+    assert insert_of(bench).held is None
+
+
 @given(any_rig(busy=True, back=True))
 @settings(max_examples=40)
 def test_the_measuring_run_finds_what_is_computed_to_the_sample(rig: Rig) -> None:

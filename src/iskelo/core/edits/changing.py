@@ -113,7 +113,8 @@ def _level(place: str, text: str) -> dict[str, Any]:
 
 
 def _origins(value: Value) -> dict[str, str]:
-    return dict(value.origins) if isinstance(value, (Source, Interface, Driver)) else {}
+    """Where a thing's figures are from, by field; of whatever kind that keeps it."""
+    return dict(getattr(value, "origins", {}))
 
 
 def _refuse_unknown(kind: type[Value], place: str, values: dict[str, Any]) -> None:

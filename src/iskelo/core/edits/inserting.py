@@ -48,7 +48,9 @@ def _(edit: e.TypeProgramInsert, rig: Rig) -> Applied:
             send, back = item.insert.send, item.insert.back
         else:
             raise Refused(place, f"nothing hangs in it yet; type {EXAMPLES}")
-        held = item.insert.held if item.insert is not None and item.insert.send == send else None
+        # What was found out holds for the way it was found on.
+        same = item.insert is not None and (item.insert.send, item.insert.back) == (send, back)
+        held = item.insert.held if item.insert is not None and same else None
         insert = ProgramInsert(
             send=send, back=back, on=typed.on, dry_db=typed.dry_db, parallel=typed.parallel, held=held
         )
