@@ -294,7 +294,7 @@ def test_another_way_back_forgets_the_figure_and_one_figure_leaves_the_others_th
     assert isinstance(gear, Outboard)
     assert gear.origins == {"delay_samples": "measured", "highest_dbu": "described"}
     applied = apply(bench.rig, (SetValues(item=press, values={"delay_samples": gear.delay_samples}, origin="typed"),))
-    assert applied.words == "Anvil press: delay is typed now"
+    assert applied.words == "Anvil press: delay (samples) is typed now"
     bench.do(TypeProgramInsert(item=item, text="out 3 in 4"))
     assert insert_of(bench).held is None
 

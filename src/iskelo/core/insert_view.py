@@ -86,7 +86,7 @@ def _trip(reading: Reading, hung: Hung) -> TripView:
         ms=1000 * float(samples) / at[0] if samples is not None and at is not None else None,
         # What was measured here and now is not in doubt, whatever its parts are.
         assumed=any(each.assumed for each in delays) and not _as_measured(hung, at, samples),
-        gain_db=trips[0].gain_db + sum(gear.gain_db for gear in trips[0].outboard) if route is not None else None,
+        gain_db=trips[0].whole_gain_db if route is not None else None,
         inverted=any(trip.inverted for trip in trips),
         held_samples=held.samples if held is not None else None,
         held_origin=held.origin if held is not None else "",

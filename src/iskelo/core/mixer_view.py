@@ -85,8 +85,7 @@ def _trip(reading: Reading, hung: Hung) -> str:
     if samples is None or trips[0].route is None:
         return "nothing comes back"
     rate_hz = reading.found.mixing[hung.owner].box.rate_hz
-    gain_db = trips[0].gain_db + sum(gear.gain_db for gear in trips[0].outboard)
-    level = f"{say_figure(round(gain_db, 1))} dB{', reversed' if trips[0].inverted else ''}"
+    level = f"{say_figure(round(trips[0].whole_gain_db, 1))} dB{', reversed' if trips[0].inverted else ''}"
     about = "~" if any(trip.delay is not None and trip.delay.assumed for trip in trips) else ""
     return f"comes back after {about}{float(samples):g} samples = {1000 * float(samples) / rate_hz:.2f} ms, {level}"
 

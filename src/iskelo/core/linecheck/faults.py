@@ -172,9 +172,8 @@ def _mixers(reading: Reading) -> Iterator[Fault]:
 def _inserts(reading: Reading) -> Iterator[Fault]:
     for hung in hung_in(reading.found):
         if hung.insert.on:
-            kept = hung.insert.model_dump(mode="json")
-            off = SetValues(item=hung.owner, values={"insert": kept | {"on": False}})
-            yield Fault(f"bypass:{hung.owner}", "inserts", f"The insert of {hung.what} is bypassed", (off,))
+            words = f"The insert of {hung.what} is bypassed"
+            yield Fault(f"bypass:{hung.owner}", "inserts", words, (hung.setting(on=False),))
 
 
 def _outputs(found: Index) -> Iterator[Fault]:

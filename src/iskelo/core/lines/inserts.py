@@ -4,7 +4,11 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from fractions import Fraction
 from functools import cached_property
+from typing import Literal
 
+from pydantic import JsonValue
+
+from iskelo.core.edits.edit import SetValues
 from iskelo.core.lines.context import Reading
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.mixers import StripInsert
@@ -32,6 +36,11 @@ class Hung:
     points: tuple[Port, ...]
     pres: tuple[Port, ...]
     program: Program | None = None
+
+    def setting(self, origin: Literal["typed", "measured"] = "typed", **values: JsonValue) -> SetValues:
+        """The edit that changes these fields of it and keeps the others."""
+        kept = self.insert.model_dump(mode="json")
+        return SetValues(item=self.owner, values={"insert": kept | values}, origin=origin)
 
     @property
     def held(self) -> HeldTrip | None:
@@ -88,6 +97,11 @@ class Trip:
     def gain_db(self) -> float:
         """What it comes back louder by, the outboard gear's own gain left aside."""
         return sum(edge.gain_db for edge in self._edges if edge.kind != "outboard")
+
+    @property
+    def whole_gain_db(self) -> float:
+        """The same with what the gear in it does."""
+        return sum(edge.gain_db for edge in self._edges)
 
     @property
     def inverted(self) -> bool:

@@ -89,14 +89,7 @@ def settle_insert(reading: Reading, wanted: InsertFigureRequest) -> tuple[Edit, 
 
 def _held(hung: Hung, at: tuple[int, int], samples: int, origin: Literal["measured", "reported", "computed"]) -> Edit:
     held = HeldTrip(rate_hz=at[0], buffer_samples=at[1], samples=samples, origin=origin)
-    kept = hung.insert.model_dump(mode="json")
-    return SetValues(
-        item=hung.owner, values={"insert": kept | {"held": held.model_dump(mode="json")}}, origin=_from(origin)
-    )
-
-
-def _from(origin: Literal["measured", "reported", "computed"]) -> Literal["typed", "measured"]:
-    return "measured" if origin == "measured" else "typed"
+    return hung.setting("measured" if origin == "measured" else "typed", held=held.model_dump(mode="json"))
 
 
 def _gear_takes(trips: tuple[Trip, ...], more: float, measured: int, rate_hz: int, place: str) -> tuple[Edit, ...]:

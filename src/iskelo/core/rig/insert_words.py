@@ -1,10 +1,9 @@
 """What hangs in strips, tracks and buses, as it could be typed again."""
 
+from iskelo.core.rig.inside import GONE
 from iskelo.core.rig.mixers import Strip, StripInsert
 from iskelo.core.rig.programs import Program, ProgramInsert
 from iskelo.core.rig.units import say_figure
-
-GONE = "what is gone"
 
 
 def insert_phrase(program: Program, insert: ProgramInsert | None) -> str:

@@ -8,12 +8,12 @@ from typing import TypeVar
 
 from iskelo.core.edits.edit import Edit, Plug, Remove, SetLeg, SetValues
 from iskelo.core.lines.context import Reading
-from iskelo.core.lines.inserts import Hung, Trip, hung_in, round_trip, runs_at, trips_of
+from iskelo.core.lines.inserts import Hung, Trip, hung_in, trips_of
 from iskelo.core.planner.insert_figures import InsertFigureRequest, computed_figure, known_as, settle_insert
 from iskelo.core.planner.stages import STAGES, Stage, turned
 from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.programs import Bus, Program, ProgramInsert, Track
+from iskelo.core.rig.programs import Bus, HeldTrip, Program, ProgramInsert, Track
 from iskelo.core.rig.units import say_figure
 from iskelo.core.routes.route import least_blocked, passing_routes, reached, reaching
 from iskelo.core.snags.rule import Remedy, Snag, distinct, rule
@@ -28,9 +28,7 @@ NEAR_DB = 1.0
 
 
 def _bypassed(hung: Hung) -> Remedy:
-    kept = hung.insert.model_dump(mode="json")
-    off = SetValues(item=hung.owner, values={"insert": kept | {"on": False}})
-    return Remedy(f"Bypass the insert of {hung.what}", (off,), gives_up=True)
+    return Remedy(f"Bypass the insert of {hung.what}", (hung.setting(on=False),), gives_up=True)
 
 
 def _lines_through(reading: Reading, hung: Hung) -> tuple[str, ...]:
@@ -84,16 +82,17 @@ def _why_open(reading: Reading, send: Port, back: Port) -> str:
 
 def _furthest(reading: Reading, send: Port) -> str:
     """The jack or the gear that a send gets to."""
-    ahead = reached(reading.graph, send, passing=True)
-    ends = [port for port in ahead if port.bank in ("outboard_out", "jack_out")]
-    ends.sort(key=lambda port: (port.bank != "outboard_out", port))
-    return reading.found.say(ends[0] if ends else send)
+    return _outermost(reading, send, reached(reading.graph, send, passing=True), ("outboard_out", "jack_out"))
 
 
 def _nearest(reading: Reading, back: Port) -> str:
-    behind = [port for port in reaching(reading.graph, back, passing=True) if port.bank in ("outboard_in", "jack_in")]
-    behind.sort(key=lambda port: (port.bank != "outboard_in", port))
-    return reading.found.say(behind[0] if behind else back)
+    """The jack or the gear that a return comes from."""
+    return _outermost(reading, back, reaching(reading.graph, back, passing=True), ("outboard_in", "jack_in"))
+
+
+def _outermost(reading: Reading, at: Port, ports: set[Port], banks: tuple[str, str]) -> str:
+    found = sorted((banks.index(port.bank), port) for port in ports if port.bank in banks)
+    return reading.found.say(found[0][1] if found else at)
 
 
 def _closed(reading: Reading, hung: Hung, dead: list[int]) -> tuple[Remedy, ...]:
@@ -295,46 +294,47 @@ def insert_figure(reading: Reading) -> list[Snag]:
         program = hung.program
         if program is None or not program.delay_compensation or not hung.insert.on:
             continue
-        samples = round_trip(trips_of(reading, hung))
-        at = runs_at(hung, reading.found)
-        if samples is None or at is None:
+        figure = computed_figure(reading, hung)
+        if figure is None:
             continue
-        known = known_as(hung, at, float(samples))
-        if known == "right" or not _matters(reading, hung, program):
+        known = known_as(hung, (figure.rate_hz, figure.buffer_samples), figure.samples)
+        if known == "right" or not _matters(hung, program, figure):
             continue
-        held = hung.held
-        late = round(samples) - (held.samples if held is not None else 0)
-        told = {
-            "nothing": f"{program.name} counts with nothing; it takes {say_figure(round(float(samples), 1))} samples",
-            "other rate": f"measured at {held.rate_hz / 1000:g} kHz, runs at {at[0] / 1000:g}" if held else "",
-            "other buffer": f"{held.origin} at a buffer of {held.buffer_samples}, runs at {at[1]}" if held else "",
-            "wrong": f"{held.origin} as {held.samples} samples; it takes {say_figure(round(float(samples), 1))}"
-            if held
-            else "",
-        }[known]
-        reported = held is not None and held.origin == "reported" and known == "wrong"
-        why = "; what a driver reports leaves the gear in the insert out" if reported else ""
+        late = figure.samples - (hung.held.samples if hung.held is not None else 0)
         snags.append(
             Snag(
                 key=f"insert-figure:{hung.owner}",
                 rule="insert-figure",
                 severity="risk",
                 title=f"{program.name} does not know how long the insert of {hung.what} takes",
-                evidence=f"{told[:1].upper()}{told[1:]}{why}.",
+                evidence=_counts_with(hung, program, figure),
                 consequence=f"It is heard {abs(late)} samples {'later' if late > 0 else 'earlier'} than what it is "
                 "mixed with, for all that its program compensates.",
                 items=(hung.owner,),
                 lines=_lines_through(reading, hung),
-                mend=partial(_counted, reading, hung),
+                mend=partial(_counted, reading, hung, figure),
             )
         )
     return snags
 
 
-def _matters(reading: Reading, hung: Hung, program: Program) -> bool:
+def _counts_with(hung: Hung, program: Program, figure: HeldTrip) -> str:
+    """What a program counts with, beside what an insert takes."""
+    held, takes = hung.held, f"it takes {figure.samples} samples"
+    if held is None:
+        return f"{program.name} counts with nothing; {takes}."
+    known = f"{held.origin.capitalize()} as {held.samples} samples"
+    if held.rate_hz != figure.rate_hz:
+        return f"{known} at {held.rate_hz / 1000:g} kHz, runs at {figure.rate_hz / 1000:g}; {takes}."
+    if held.buffer_samples != figure.buffer_samples:
+        return f"{known} at a buffer of {held.buffer_samples}, runs at {figure.buffer_samples}; {takes}."
+    why = "; what a driver reports leaves the gear in the insert out" if held.origin == "reported" else ""
+    return f"{known}; {takes}{why}."
+
+
+def _matters(hung: Hung, program: Program, figure: HeldTrip) -> bool:
     """Whether anything else would wait otherwise if the program knew: else nothing lies beside it."""
-    figure = computed_figure(reading, hung)
-    if figure is None or not isinstance(hung.insert, ProgramInsert):
+    if not isinstance(hung.insert, ProgramInsert):
         return False
     right = hung.insert.model_copy(update={"held": figure})
 
@@ -346,10 +346,7 @@ def _matters(reading: Reading, hung: Hung, program: Program) -> bool:
     return any(now.get(feed) != wait for feed, wait in then.items())
 
 
-def _counted(reading: Reading, hung: Hung) -> tuple[Remedy, ...]:
-    figure = computed_figure(reading, hung)
-    if figure is None:
-        return ()
+def _counted(reading: Reading, hung: Hung, figure: HeldTrip) -> tuple[Remedy, ...]:
     words = f"Count with {figure.samples} samples, as computed, until it is measured"
     edits = settle_insert(reading, InsertFigureRequest(item=hung.owner, origin="computed"))
     return distinct([Remedy(words, edits), _bypassed(hung)])
