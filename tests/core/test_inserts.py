@@ -254,15 +254,12 @@ def test_what_others_wait_for_is_what_is_known_and_no_more() -> None:
     assert isinstance(source, Track)
     bench.do(SetValues(item=program, values={"delay_compensation": True}))
     bench.do(AddTracks(program=program, names=("Beside",), inputs=(source.input,), output=main, monitored=True))
-    for samples, apart in ((None, True), (300, True), (0, False)):
-        values = {"insert": insert_of(bench).model_dump(mode="json") | {"held": None}}
-        if samples is not None:
-            wanted = InsertFigureRequest(item=source.id, samples=samples or None, origin="computed")
-            edits = settle_insert(read(bench.rig), wanted)
-            values = {"insert": {**edits[0].values["insert"]}}  # type: ignore[union-attr,dict-item]
-            if samples:
-                values["insert"]["held"]["samples"] = samples  # type: ignore[index]
-        bench.do(SetValues(item=source.id, values=values))
+    right = round_trip(trips_of(read(bench.rig), next(hung_in(index(bench.rig)))))
+    assert isinstance(right, int)
+    for samples, apart in ((None, True), (300, True), (right, False)):
+        held = HeldTrip(rate_hz=48_000, buffer_samples=128, samples=samples) if samples is not None else None
+        insert = insert_of(bench).model_copy(update={"held": held})
+        bench.do(SetValues(item=source.id, values={"insert": insert.model_dump(mode="json")}))
         leg = next(each for each in read(bench.rig).lines if each.line.name == "Alma heard").legs[0]
         gap = leg.arrivals[1].delay.seconds - leg.arrivals[0].delay.seconds
         assert (gap != 0) is apart

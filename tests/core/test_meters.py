@@ -5,7 +5,7 @@ import math
 import pytest
 from hypothesis import given, settings
 
-from desks import desk_bench, plugged, recorded, strip_of
+from desks import desk_bench, mixer_of, plugged, recorded, strip_of
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import Edit, SetOutputTrim, SetTrim, SetValues
@@ -34,7 +34,7 @@ def told(planned: Rig, really: Rig, name: str, first: int = 0, last: int | None 
     there = reads(really, name)
     last = len(there) - 1 if last is None else last
     reading = read(planned)
-    wanted = MetersRequest(first=first, first_reads=there[first], last=last, last_reads=there[last])
+    wanted = MetersRequest(reads={first: there[first], last: there[last]})
     return "\n".join(meter_check(reading, line(reading, name), wanted).told)
 
 
@@ -86,7 +86,7 @@ def test_one_stage_that_stands_off_is_named_with_where_it_stands() -> None:
 
 def test_a_master_is_told_apart_from_what_is_the_lines_own() -> None:
     rig = voices_on_a_mixer()
-    main = next(mix for mix in ids(rig).box().mixer.mixes if mix.name == "Main")  # type: ignore[union-attr]
+    main = next(mix for mix in mixer_of(ids(rig), "Havra 16").mixes if mix.name == "Main")
     said = told(rig, changed(rig, SetValues(item=main.id, values={"gain_db": -10.0})), "Dov in the mix")
     alone, together = said.split("If all are off alike: ")
     assert "the fader of strip Dov" in alone
@@ -107,7 +107,7 @@ def test_a_difference_is_known_by_its_size(by_db: float, words: str) -> None:
     rig = voices_on_a_mixer()
     reading = read(rig)
     there = reads(rig, "Dov in the mix")
-    wanted = MetersRequest(first_reads=there[0], last_reads=there[-1] - by_db)
+    wanted = MetersRequest(reads={0: there[0], len(there) - 1: there[-1] - by_db})
     assert words in "\n".join(meter_check(reading, line(reading, "Dov in the mix"), wanted).told)
     assert any(kind.by_db == pytest.approx(by_db, abs=0.01) for kind in KINDS)
 
@@ -131,10 +131,10 @@ def test_one_reading_alone_is_held_against_the_tone() -> None:
     state = line(reading, "Dov")
     points = meter_check(reading, state, MetersRequest()).points
     last = len(points) - 1
-    for wanted in (
-        MetersRequest(first=last, first_reads=points[last].level - 3),
-        MetersRequest(last=last, last_reads=points[last].level - 3),
-    ):
-        assert "reads 3 dB less than it should" in meter_check(reading, state, wanted).told[0]
-    with pytest.raises(Refused, match="another that comes after it"):
-        meter_check(reading, state, MetersRequest(first=last, first_reads=0, last=0, last_reads=0))
+    wanted = MetersRequest(reads={last: points[last].level - 3})
+    assert "reads 3 dB less than it should" in meter_check(reading, state, wanted).told[0]
+    # Of several the first and the last count.
+    several = MetersRequest(reads={0: points[0].level, 1: -99.0, last: points[last].level})
+    assert meter_check(reading, state, several).told == ("Both meters read what they should",)
+    with pytest.raises(Refused, match="there are 3 meters on its way"):
+        meter_check(reading, state, MetersRequest(reads={3: 0.0}))

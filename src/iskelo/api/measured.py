@@ -71,10 +71,5 @@ def measure(rig_id: UUID, wanted: InsertFigureRequest, session: Database) -> Ins
             heard = measure_insert(reading.rig, wanted.item)
     except CannotCheck as cannot:
         raise Refused("measuring run", str(cannot)) from None
-    samples = round(heard.samples)
-    edits = settle_insert(reading, InsertFigureRequest(item=wanted.item, samples=samples))
-    ms = 1000 * heard.samples / heard.rate_hz
-    level = f"{round(heard.gain_db, 1) + 0.0:+g} dB".replace("-", "−")
-    over = ", polarity reversed" if heard.inverted else ""
-    again = f", {heard.copies} times" if heard.copies > 1 else ""
-    return InsertMeasured(heard, f"Came back after {samples} samples = {ms:.2f} ms, {level}{over}{again}", edits)
+    measured = InsertFigureRequest(item=wanted.item, samples=round(heard.samples))
+    return InsertMeasured(heard, heard.words, settle_insert(reading, measured))

@@ -4664,17 +4664,15 @@ export interface components {
         };
         /**
          * MetersRequest
-         * @description A tone at the source (None: at its nominal level), and what two meters read, by their places among the points.
+         * @description A tone at the source (None: at its nominal level), and what meters read, by their places among the points.
+         *
+         *     Of more than two that are read the first and the last count.
          */
         MetersRequest: {
-            /** First */
-            first?: number | null;
-            /** First Reads */
-            first_reads?: number | null;
-            /** Last */
-            last?: number | null;
-            /** Last Reads */
-            last_reads?: number | null;
+            /** Reads */
+            reads?: {
+                [key: string]: number;
+            };
             /** Tone */
             tone?: number | null;
         };

@@ -17,6 +17,7 @@ from iskelo.core.rig.index import Index, index
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Bus, Program, ProgramInsert, Track, Voice
 from iskelo.core.rig.rig import AnyGear, Rig
+from iskelo.core.rig.units import say_figure
 from iskelo.core.signals.comb import PERIOD_SECONDS, PERIODS_PLAYED, TAIL_SECONDS
 from iskelo.core.signals.detect import detect
 from iskelo.core.twin.run import run_twin
@@ -37,6 +38,14 @@ class InsertHeard:
     gain_db: float
     inverted: bool
     copies: int
+
+    @property
+    def words(self) -> str:
+        """In words: 'Came back after 328 samples = 6.83 ms, 0 dB'."""
+        ms = 1000 * self.samples / self.rate_hz
+        level = f"{say_figure(round(self.gain_db, 1))} dB{', polarity reversed' if self.inverted else ''}"
+        again = f", {self.copies} times" if self.copies > 1 else ""
+        return f"Came back after {round(self.samples)} samples = {ms:.2f} ms, {level}{again}"
 
 
 def measure_insert(rig: Rig, item: str) -> InsertHeard:

@@ -9,7 +9,6 @@ from pydantic import Field
 from iskelo.core.edits.base import Refused
 from iskelo.core.levels.along import levels_along
 from iskelo.core.lines.context import Reading
-from iskelo.core.lines.legs import Arrival
 from iskelo.core.lines.state import LineState
 from iskelo.core.planner.stages import STAGES, Stage
 from iskelo.core.rig.index import Index
@@ -33,13 +32,15 @@ Reads = Annotated[float, Field(ge=-200, le=60, allow_inf_nan=False)]
 
 
 class MetersRequest(Value):
-    """A tone at the source (None: at its nominal level), and what two meters read, by their places among the points."""
+    """A tone at the source (None: at its nominal level), and what meters read, by their places among the points.
+
+    Of more than two that are read the first and the last count.
+    """
 
     tone: Reads | None = None
-    first: Annotated[int, Field(ge=0, le=64)] | None = None
-    first_reads: Reads | None = None
-    last: Annotated[int, Field(ge=0, le=64)] | None = None
-    last_reads: Reads | None = None
+    reads: Annotated[dict[Annotated[int, Field(ge=0, le=255)], Reads], Field(max_length=256)] = Field(
+        default_factory=dict
+    )
 
 
 @light
@@ -98,47 +99,38 @@ def meter_check(reading: Reading, state: LineState, wanted: MetersRequest) -> Me
         MeterPoint(found.say(steps[place].port), steps[place].level + tone - nominal, steps[place].unit)
         for place in places
     )
-    told: tuple[str, ...] = ()
-    if wanted.first_reads is not None or wanted.last_reads is not None:
-        first, last = _chosen(wanted, len(points), state)
-        told = _told(arrival, found, points, (places[first], places[last]), (first, last), wanted)
-    return MeterCheck(tone, steps[0].unit, points, told)
+    if max(wanted.reads, default=0) >= len(points):
+        raise Refused(f"line {state.line.name}, meters", f"there are {len(points)} meters on its way")
+    read = [_Read(edges[: places[at]], points[at], wanted.reads[at]) for at in sorted(wanted.reads)]
+    return MeterCheck(tone, steps[0].unit, points, _told(read[:1] + read[1:][-1:], found))
 
 
-def _chosen(wanted: MetersRequest, count: int, state: LineState) -> tuple[int, int]:
-    first = wanted.first if wanted.first is not None else 0
-    last = wanted.last if wanted.last is not None else count - 1
-    both = wanted.first_reads is not None and wanted.last_reads is not None
-    if not (0 <= first < count and 0 <= last < count) or (both and first >= last):
-        raise Refused(f"line {state.line.name}, meters", "read one meter, and another that comes after it")
-    return first, last
+class _Read(NamedTuple):
+    """A meter that was read, and the hops that lead to it."""
+
+    edges: tuple[Edge, ...]
+    point: MeterPoint
+    reads: float
+
+    @property
+    def off_db(self) -> float:
+        return self.reads - self.point.level
 
 
-def _told(
-    arrival: Arrival,
-    found: Index,
-    points: tuple[MeterPoint, ...],
-    places: tuple[int, int],
-    chosen: tuple[int, int],
-    wanted: MetersRequest,
-) -> tuple[str, ...]:
-    edges = arrival.route.edges
-    before, between = edges[: places[0]], edges[places[0] : places[1]]
-    first, last = points[chosen[0]], points[chosen[1]]
-    if wanted.first_reads is None:
-        off = (wanted.last_reads or 0.0) - last.level
-        return (_off(off, last), *_reasons(off, edges[: places[1]], found))
-    off_first = wanted.first_reads - first.level
-    if wanted.last_reads is None:
-        return (_off(off_first, first), *_reasons(off_first, before, found))
-    off_between = wanted.last_reads - wanted.first_reads - (last.level - first.level)
-    told = []
-    if abs(off_first) > AS_READ_DB:
-        told += [f"Before the first meter: {_off(off_first, first)}", *_reasons(off_first, before, found)]
-    if abs(off_between) > AS_READ_DB:
-        much = f"{say_figure(abs(round(off_between, 1)))} dB {'louder' if off_between > 0 else 'softer'}"
-        told += [f"Between the two: {last.words} reads {much} than it should beside {first.words}"]
-        told += _reasons(off_between, between, found)
+def _told(read: list[_Read], found: Index) -> tuple[str, ...]:
+    """What one reading says, or two."""
+    if not read:
+        return ()
+    first, last = read[0], read[-1]
+    before = [_off(first.off_db, first.point), *_reasons(first.off_db, first.edges, found)]
+    if len(read) == 1:
+        return tuple(before)
+    told = [f"Before the first meter: {before[0]}", *before[1:]] if abs(first.off_db) > AS_READ_DB else []
+    between = last.off_db - first.off_db
+    if abs(between) > AS_READ_DB:
+        much = f"{say_figure(abs(round(between, 1)))} dB {'louder' if between > 0 else 'softer'}"
+        told += [f"Between the two: {last.point.words} reads {much} than it should beside {first.point.words}"]
+        told += _reasons(between, last.edges[len(first.edges) :], found)
     return tuple(told) or ("Both meters read what they should",)
 
 

@@ -21,14 +21,11 @@ export function Meters({ line }: { line: LineView }) {
   const { state } = useRig()
   const [tone, setTone] = useState("")
   const [reads, setReads] = useState<Record<number, string>>({})
-  const filled = Object.entries(reads)
-    .filter(([, text]) => typed(text) !== null && typed(text) !== undefined)
-    .map(([place]) => Number(place))
-    .sort((one, other) => one - other)
-  const first = filled[0] ?? null
-  const last = filled.length > 1 ? (filled.at(-1) ?? null) : null
-  const of = (place: number | null) => (place === null ? null : (typed(reads[place] ?? "") ?? null))
-  const body = { tone: typed(tone) ?? null, first, first_reads: of(first), last, last_reads: of(last) }
+  const filled = Object.entries(reads).flatMap(([place, text]) => {
+    const level = typed(text)
+    return level === null || level === undefined ? [] : [[place, level] as const]
+  })
+  const body = { tone: typed(tone) ?? null, reads: Object.fromEntries(filled) }
   const found = useQuery({
     queryKey: ["meters", state.id, state.revision, line.id, body],
     placeholderData: (before: Check | undefined) => before,
