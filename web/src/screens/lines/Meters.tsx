@@ -25,6 +25,7 @@ export function Meters({ line }: { line: LineView }) {
     const level = typed(text)
     return level === null || level === undefined ? [] : [[place, level] as const]
   })
+  const wrong = [tone, ...Object.values(reads)].find((text) => typed(text) === undefined)
   const body = { tone: typed(tone) ?? null, reads: Object.fromEntries(filled) }
   const found = useQuery({
     queryKey: ["meters", state.id, state.revision, line.id, body],
@@ -51,6 +52,7 @@ export function Meters({ line }: { line: LineView }) {
             aria-label="Tone at the source"
             placeholder={check.tone.toFixed(1)}
             bad={typed(tone) === undefined}
+            aria-invalid={typed(tone) === undefined}
             value={tone}
             onChange={(event) => setTone(event.target.value)}
           />
@@ -82,6 +84,7 @@ export function Meters({ line }: { line: LineView }) {
                     aria-label={`What ${point.words} reads`}
                     placeholder="–"
                     bad={typed(reads[place] ?? "") === undefined}
+                    aria-invalid={typed(reads[place] ?? "") === undefined}
                     value={reads[place] ?? ""}
                     onChange={(event) => setReads({ ...reads, [place]: event.target.value })}
                   />
@@ -92,6 +95,9 @@ export function Meters({ line }: { line: LineView }) {
         </chakra.table>
       </Box>
       <Box flex="1" minW="0" role="status" aria-label="What the meters say">
+        {wrong !== undefined && (
+          <Box color="wax">&ldquo;{wrong}&rdquo; is no level; type for example -24.</Box>
+        )}
         {check.told.length === 0 && (
           <Box color="ink2">
             Send one tone, and type what one meter reads, or two: the mixer&rsquo;s and the program&rsquo;s.
