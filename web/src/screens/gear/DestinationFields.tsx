@@ -5,7 +5,7 @@ import { DESTINATION_KINDS } from "../../api/rules"
 import { Commit } from "../../parts/Commit"
 import { Select } from "../../parts/controls"
 import { Check, Row, Section, useNumber, useSet } from "./fields"
-import { Plugged, Unbalanced } from "./Plugged"
+import { PluggedLeg } from "./Plugged"
 
 export function DestinationFields({ destination }: { destination: Destination }) {
   const set = useSet(destination.id)
@@ -52,12 +52,7 @@ export function DestinationFields({ destination }: { destination: Destination })
         </Select>
       </Row>
       {Array.from({ length: destination.width }, (_, leg) => (
-        <Box key={leg}>
-          <Row words={destination.width === 2 ? `${"LR"[leg]} from` : "from"}>
-            <Plugged into={[destination.id, "in", leg + 1]} label={`Leg ${leg + 1} from`} />
-          </Row>
-          <Unbalanced into={[destination.id, "in", leg + 1]} label={`leg ${leg + 1}`} />
-        </Box>
+        <PluggedLeg key={leg} owner={destination.id} bank="in" leg={leg + 1} width={destination.width} />
       ))}
     </Section>
   )

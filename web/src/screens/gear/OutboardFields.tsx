@@ -1,9 +1,7 @@
-import { Box } from "@chakra-ui/react"
-
 import type { Outboard } from "../../api/client"
 import { FIELDS } from "../../api/rules"
-import { Check, FieldRow, Row, Section, useSet } from "./fields"
-import { Plugged, Unbalanced } from "./Plugged"
+import { Check, FieldRow, Section, useSet } from "./fields"
+import { PluggedLeg } from "./Plugged"
 
 /** What a sound passes in the leads: how late, how loud, from where. */
 export function OutboardFields({ outboard }: { outboard: Outboard }) {
@@ -11,12 +9,7 @@ export function OutboardFields({ outboard }: { outboard: Outboard }) {
   return (
     <Section title="Outboard gear">
       {Array.from({ length: outboard.width }, (_, leg) => (
-        <Box key={leg}>
-          <Row words={outboard.width === 2 ? `${"LR"[leg]} from` : "from"}>
-            <Plugged into={[outboard.id, "outboard_in", leg + 1]} label={`Leg ${leg + 1} from`} />
-          </Row>
-          <Unbalanced into={[outboard.id, "outboard_in", leg + 1]} label={`leg ${leg + 1}`} />
-        </Box>
+        <PluggedLeg key={leg} owner={outboard.id} bank="outboard_in" leg={leg + 1} width={outboard.width} />
       ))}
       <Check words="Stereo" on={outboard.width === 2} onChange={(on) => set({ width: on ? 2 : 1 })} />
       {(

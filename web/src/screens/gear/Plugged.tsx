@@ -4,6 +4,7 @@ import type { Edit, State } from "../../api/client"
 import { useRig } from "../../api/rig"
 import { LEADS } from "../../api/rules"
 import { Select } from "../../parts/controls"
+import { Row } from "./fields"
 
 type Port = Extract<Edit, { edit: "plug" }>["to_port"]
 type Bank = Port[1]
@@ -97,5 +98,28 @@ export function Unbalanced({ into, label }: { into: Port; label: string }) {
       />
       {label}: into an unbalanced input
     </chakra.label>
+  )
+}
+
+/** One leg's row in an inspector: what is plugged in there, and whether the input is unbalanced. */
+export function PluggedLeg({
+  owner,
+  bank,
+  leg,
+  width,
+}: {
+  owner: string
+  bank: Bank
+  leg: number
+  width: number
+}) {
+  const into: Port = [owner, bank, leg]
+  return (
+    <>
+      <Row words={width === 2 ? `${"LR"[leg - 1]} from` : "from"}>
+        <Plugged into={into} label={`Leg ${leg} from`} />
+      </Row>
+      <Unbalanced into={into} label={`leg ${leg}`} />
+    </>
   )
 }
