@@ -4,6 +4,7 @@ import { useEffect, useRef, useState } from "react"
 
 import { answer, client, type Edit, type InsertView, type Program } from "../../api/client"
 import { useRig } from "../../api/rig"
+import { BottomPanel } from "../../parts/BottomPanel"
 import { Commit } from "../../parts/Commit"
 import { Button, Figure, Kbd } from "../../parts/controls"
 import { useKeys } from "../../parts/keys"
@@ -98,44 +99,41 @@ export function InsertsPanel({ program, onClose }: { program: Program; onClose: 
     { keys: "Escape", words: "Close the inserts", run: onClose },
   ])
   return (
-    <Flex
-      as="section"
-      direction="column"
-      flex="none"
+    <BottomPanel
+      label={`Inserts of ${program.name}`}
+      title={`Inserts of ${program.name}`}
       h="260px"
-      borderTop="1px solid"
-      borderColor="edge"
-      bg="sheet"
-      aria-label={`Inserts of ${program.name}`}
+      onClose={onClose}
+      beside={
+        <>
+          <label>
+            <input
+              type="checkbox"
+              checked={program.delay_compensation}
+              onChange={(event) =>
+                void edit([
+                  { edit: "set", item: program.id, values: { delay_compensation: event.target.checked } },
+                ])
+              }
+            />{" "}
+            compensates delays
+          </label>
+          <Box color="ink2" overflow="hidden" textOverflow="ellipsis" role="status">
+            {measuring ? "Sending the test signal through it …" : heard}
+          </Box>
+        </>
+      }
+      acts={
+        <>
+          <Button size="row" onClick={() => void measure()} disabled={!row?.trip || measuring}>
+            Measure <Kbd>m</Kbd>
+          </Button>
+          <Button size="row" variant="quiet" onClick={bypass} disabled={!row?.trip}>
+            {row?.trip && !row.on ? "Put in" : "Bypass"} <Kbd>b</Kbd>
+          </Button>
+        </>
+      }
     >
-      <Flex h="30px" flex="none" align="center" px="12px" gap="12px" textStyle="cell" whiteSpace="nowrap">
-        <chakra.h2 fontWeight="600">Inserts of {program.name}</chakra.h2>
-        <label>
-          <input
-            type="checkbox"
-            checked={program.delay_compensation}
-            onChange={(event) =>
-              void edit([
-                { edit: "set", item: program.id, values: { delay_compensation: event.target.checked } },
-              ])
-            }
-          />{" "}
-          compensates delays
-        </label>
-        <Box color="ink2" overflow="hidden" textOverflow="ellipsis" role="status">
-          {measuring ? "Sending the test signal through it …" : heard}
-        </Box>
-        <Box flex="1" />
-        <Button size="row" onClick={() => void measure()} disabled={!row?.trip || measuring}>
-          Measure <Kbd>m</Kbd>
-        </Button>
-        <Button size="row" variant="quiet" onClick={bypass} disabled={!row?.trip}>
-          {row?.trip && !row.on ? "Put in" : "Bypass"} <Kbd>b</Kbd>
-        </Button>
-        <Button size="row" variant="quiet" onClick={onClose}>
-          Close <Kbd>Esc</Kbd>
-        </Button>
-      </Flex>
       <Box
         ref={table}
         flex="1"
@@ -166,7 +164,7 @@ export function InsertsPanel({ program, onClose }: { program: Program; onClose: 
           </Box>
         )}
       </Box>
-    </Flex>
+    </BottomPanel>
   )
 }
 

@@ -3,6 +3,7 @@ import { useQuery } from "@tanstack/react-query"
 
 import { answer, client, type Interface, type MixerView } from "../../api/client"
 import { useRig } from "../../api/rig"
+import { BottomPanel } from "../../parts/BottomPanel"
 import { Commit } from "../../parts/Commit"
 import { Button, Figure, Kbd } from "../../parts/controls"
 import { useKeys } from "../../parts/keys"
@@ -35,36 +36,30 @@ export function MixerPanel({ box, onClose }: { box: Interface; onClose: () => vo
     { keys: "Escape", words: "Close the mixer", run: onClose },
   ])
   return (
-    <Flex
-      as="section"
-      direction="column"
-      flex="none"
+    <BottomPanel
+      label={`Mixer ${box.name}`}
+      title={box.name}
       h="300px"
-      borderTop="1px solid"
-      borderColor="edge"
-      bg="sheet"
-      aria-label={`Mixer ${box.name}`}
-    >
-      <Flex h="30px" flex="none" align="center" px="12px" gap="12px" textStyle="cell" whiteSpace="nowrap">
-        <chakra.h2 fontWeight="600">{box.name}</chakra.h2>
+      onClose={onClose}
+      beside={
         <Box color="ink2" overflow="hidden" textOverflow="ellipsis">
           {view && `${view.strips.length} strips · ${view.mixes.map((mix) => mix.name).join(", ")}`}
         </Box>
-        <Box flex="1" />
-        {view && view.able > 0 && (
+      }
+      acts={
+        view &&
+        view.able > 0 && (
           <Button size="row" onClick={switchAll}>
             {all ? "All strips: play returns" : "All strips: live"} <Kbd>r</Kbd>
           </Button>
-        )}
-        <Button size="row" variant="quiet" onClick={onClose}>
-          Close <Kbd>Esc</Kbd>
-        </Button>
-      </Flex>
+        )
+      }
+    >
       <Flex flex="1" minH="0" borderTop="1px solid" borderColor="rule">
         {view ? <Strips view={view} /> : <Box flex="1" />}
         <MixerFeeds key={box.id} box={box} view={view} />
       </Flex>
-    </Flex>
+    </BottomPanel>
   )
 }
 
