@@ -1,6 +1,7 @@
 """What hangs in a track or a bus of a program, typed as a phrase; what it needs and is not there is made with it."""
 
 import re
+from typing import Literal, NamedTuple
 
 from iskelo.core.edits import additions as a
 from iskelo.core.edits import edit as e
@@ -19,6 +20,20 @@ from iskelo.core.rig.rig import FIELDS_OF, Rig, Side
 MAIN_PAIR = 2
 """What a room is heard by is most often plugged into the first two output jacks; common practice."""
 
+
+class _Way(NamedTuple):
+    """One way between a program and outboard gear: the device's bank, the jacks behind it, the gear's own end."""
+
+    bank: Bank
+    jacks: Literal["jack_out", "jack_in"]
+    gear: Literal["outboard_in", "outboard_out"]
+    words: str
+
+
+OUT = _Way("playback", "jack_out", "outboard_in", "output jack")
+BACK = _Way("capture", "jack_in", "outboard_out", "input jack")
+
+BY_CHANNELS = "say by which channels: out 3 in 5"
 EXAMPLES = "the name of outboard gear, or channels: out 3 in 5, with dry -6 or bypassed"
 
 
@@ -176,80 +191,60 @@ def _plugged(
     done: list[str] = []
     channels: list[int] = []
     ports: list[Port] = []
-    banks: tuple[Bank, Bank] = ("playback", "capture")
-    for bank in banks:
-        sent, ports = ports, _hanging(found, outboard, item.width, bank)
+    for way in (OUT, BACK):
+        sent, ports = ports, _hanging(found, outboard, item.width, way)
         if not ports:
-            like = sent[0].number if sent else None
-            ports = _free_jacks(found, streams, program, item.width, bank, place, like)
-            gear = [
-                Port(outboard.id, "outboard_in" if bank == "playback" else "outboard_out", leg)
-                for leg in range(1, item.width + 1)
-            ]
-            for jack, end in zip(ports, gear, strict=True):
-                plug = (
-                    e.Plug(from_port=jack, to_port=end) if bank == "playback" else e.Plug(from_port=end, to_port=jack)
-                )
-                made = apply_one(plug, rig)
+            ports = _free_jacks(found, streams, item.width, way, sent[0].number if sent else None)
+            if not ports:
+                pair = f"pair of {way.words}s" if item.width == 2 else way.words
+                raise Refused(place, f"no {pair} of {program.name}'s device is free; {BY_CHANNELS}")
+            for leg, jack in enumerate(ports, start=1):
+                ends = (jack, Port(outboard.id, way.gear, leg))
+                start, end = ends if way is OUT else ends[::-1]
+                made = apply_one(e.Plug(from_port=start, to_port=end), rig)
                 rig = made.rig
                 done.append(made.words)
-                if bank == "capture":
+                if way is BACK:
                     rig, words = _line_level(rig, found, channels[0], jack, streams)
                     done += words
-        channels.append(_first_channel(found, program, ports, bank, outboard, place))
+        channels.append(_first_channel(found, program, ports, way, outboard, place))
     return rig, (channels[0], channels[1]), done
 
 
-def _hanging(found: Index, outboard: Outboard, width: int, bank: Bank) -> list[Port]:
+def _hanging(found: Index, outboard: Outboard, width: int, way: _Way) -> list[Port]:
     """The jacks that outboard gear hangs on, in order; none unless all of its legs do."""
-    jacks = []
-    for leg in range(1, width + 1):
-        if bank == "playback":
-            end = Port(outboard.id, "outboard_in", leg)
-            found_at = [patch.from_port for patch in found.rig.patches if patch.to_port == end]
-        else:
-            end = Port(outboard.id, "outboard_out", leg)
-            found_at = [patch.to_port for patch in found.rig.patches if patch.from_port == end]
-        jacks += [port for port in found_at if port.bank in ("jack_out", "jack_in")][:1]
-    return jacks if len(jacks) == width else []
+    joined = {
+        end: other for p in found.rig.patches for end, other in ((p.from_port, p.to_port), (p.to_port, p.from_port))
+    }
+    jacks = [joined.get(Port(outboard.id, way.gear, leg)) for leg in range(1, width + 1)]
+    return [jack for jack in jacks if jack is not None] if all(j and j.bank == way.jacks for j in jacks) else []
 
 
-def _free_jacks(
-    found: Index, streams: OpenDevice, program: Program, width: int, bank: Bank, place: str, like: int | None
-) -> list[Port]:
-    """Neighbouring jacks that nothing is plugged into and no name stands on; a pair best on an odd number.
+def _free_jacks(found: Index, streams: OpenDevice, width: int, way: _Way, like: int | None) -> list[Port]:
+    """Neighbouring jacks that nothing is plugged into and no name stands on, a pair best on an odd number; or none.
 
     Out best behind the first pair, which is the room's; back by the same numbers as out (``like``), which are
     remembered.
     """
-    plugged = {port for patch in found.rig.patches for port in (patch.from_port, patch.to_port)}
-    named = _named_channels(found, bank)
-    jack_bank = "jack_out" if bank == "playback" else "jack_in"
-    for way in streams.ways:
-        box = way.box
+    taken = {port for patch in found.rig.patches for port in (patch.from_port, patch.to_port)}
+    taken |= {Port(box, way.jacks, number) for box, number in _named_channels(found, way.bank)}
+    if way is OUT:
+        taken |= {Port(box.id, "jack_out", cross.jack_out) for box in found.boxes for cross in box.direct}
+    main = MAIN_PAIR if way is OUT else 0
+
+    def wish(first: int) -> tuple[bool, bool, bool, int]:
+        return first != like, width == 2 and first % 2 == 0, first <= main, first
+
+    for stream in streams.ways:
+        box = stream.box
         if box.mixer is not None:
             continue
-        most = min(getattr(box, jack_bank), way.shown(bank))
-        firsts = range(1, most - width + 2)
-        main = MAIN_PAIR if bank == "playback" else 0
-
-        def wish(number: int, main: int = main) -> tuple[bool, bool, bool, int]:
-            return number != like, width == 2 and number % 2 == 0, number <= main, number
-
-        for first in sorted(firsts, key=wish):
-            numbers = range(first, first + width)
-            jacks = [Port(box.id, "jack_out" if bank == "playback" else "jack_in", number) for number in numbers]
-            heard = {cross.jack_out for cross in box.direct} if bank == "playback" else set()
-            free = not plugged & set(jacks) and not heard & set(numbers)
-            if free and not any((box.id, number) in named for number in numbers):
+        most = min(getattr(box, way.jacks), stream.shown(way.bank))
+        for first in sorted(range(1, most - width + 2), key=wish):
+            jacks = [Port(box.id, way.jacks, number) for number in range(first, first + width)]
+            if not taken & set(jacks):
                 return jacks
-    what = "output jack" if bank == "playback" else "input jack"
-    pair = "pair of " if width == 2 else ""
-    raise Refused(
-        place,
-        f"no {pair}{what}{'s' if width == 2 else ''} of {program.name}'s device is free; "
-        "say by which channels: out 3 in 5",
-    )
+    return []
 
 
 def _named_channels(found: Index, bank: Bank) -> set[tuple[str, int]]:
@@ -265,21 +260,16 @@ def _named_channels(found: Index, bank: Bank) -> set[tuple[str, int]]:
     return named
 
 
-def _first_channel(
-    found: Index, program: Program, jacks: list[Port], bank: Bank, outboard: Outboard, place: str
-) -> int:
+def _first_channel(found: Index, program: Program, jacks: list[Port], way: _Way, outboard: Outboard, place: str) -> int:
     """The number that the channel behind the first of neighbouring jacks has at the program's device."""
-    boxes = {jack.owner for jack in jacks}
-    box = found.gear[jacks[0].owner]
+    first = jacks[0]
+    box = found.gear[first.owner]
     if isinstance(box, Interface) and box.mixer is not None:
-        raise Refused(place, f"{outboard.name} hangs on {box.name}, which mixes: say by which channels: out 3 in 5")
-    neighbours = [jack.number - jacks[0].number for jack in jacks] == list(range(len(jacks)))
-    channel = found.channel(program, Port(jacks[0].owner, bank, jacks[0].number))
-    if channel is None or len(boxes) > 1 or not neighbours:
+        raise Refused(place, f"{outboard.name} hangs on {box.name}, which mixes; {BY_CHANNELS}")
+    channel = found.channel(program, Port(first.owner, way.bank, first.number))
+    if channel is None or jacks != [first._replace(number=first.number + leg) for leg in range(len(jacks))]:
         raise Refused(
-            place,
-            f"{outboard.name} does not hang on neighbouring jacks of {program.name}'s device; "
-            "say by which channels: out 3 in 5",
+            place, f"{outboard.name} does not hang on neighbouring jacks of {program.name}'s device; {BY_CHANNELS}"
         )
     return channel
 

@@ -82,15 +82,30 @@ export function GearScreen() {
   const join = () => {
     if (marked.length > 1) setOpen("join")
   }
-  const mix = () => {
-    if (current?.kind === "interface" && current.mixer) setOpen("mixer")
+  const box = current?.kind === "interface" ? current : null
+  const opens = (able: boolean, panel: typeof open) => () => {
+    if (able) setOpen(panel)
   }
-  const inserts = () => {
-    if (current?.kind === "program") setOpen("inserts")
-  }
-  const swap = () => {
-    if (current?.kind === "interface") setOpen("swap")
-  }
+  const mix = opens(Boolean(box?.mixer), "mixer")
+  const inserts = opens(current?.kind === "program", "inserts")
+  const swap = opens(box !== null, "swap")
+  const acts = [
+    { words: "Mixer", letter: "k", run: mix, able: Boolean(box?.mixer), choose: "Choose a mixer" },
+    {
+      words: "Inserts",
+      letter: "i",
+      run: inserts,
+      able: current?.kind === "program",
+      choose: "Choose a program",
+    },
+    {
+      words: "Swap",
+      letter: "w",
+      run: swap,
+      able: box !== null,
+      choose: "Choose the box that is to be swapped",
+    },
+  ]
   useKeys([
     { keys: "a", words: "Add gear", run: () => setAdding((count) => count + 1) },
     { keys: "/", words: "Find gear", run: () => finder.current?.focus() },
@@ -174,33 +189,18 @@ export function GearScreen() {
           >
             Join{marked.length > 1 ? ` ${marked.length}` : ""} <Kbd>j</Kbd>
           </Button>
-          <Button
-            size="row"
-            variant="quiet"
-            onClick={mix}
-            disabled={current?.kind !== "interface" || !current.mixer}
-            title={current?.kind === "interface" && current.mixer ? undefined : "Choose a mixer"}
-          >
-            Mixer <Kbd>k</Kbd>
-          </Button>
-          <Button
-            size="row"
-            variant="quiet"
-            onClick={inserts}
-            disabled={current?.kind !== "program"}
-            title={current?.kind === "program" ? undefined : "Choose a program"}
-          >
-            Inserts <Kbd>i</Kbd>
-          </Button>
-          <Button
-            size="row"
-            variant="quiet"
-            onClick={swap}
-            disabled={current?.kind !== "interface"}
-            title={current?.kind === "interface" ? undefined : "Choose the box that is to be swapped"}
-          >
-            Swap <Kbd>w</Kbd>
-          </Button>
+          {acts.map(({ words, letter, run, able, choose }) => (
+            <Button
+              key={letter}
+              size="row"
+              variant="quiet"
+              onClick={run}
+              disabled={!able}
+              title={able ? undefined : choose}
+            >
+              {words} <Kbd>{letter}</Kbd>
+            </Button>
+          ))}
         </Flex>
         {open === "swap" && current?.kind === "interface" && (
           <Swap key={current.id} box={current} onClose={() => setOpen(null)} />
