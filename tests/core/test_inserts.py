@@ -127,6 +127,24 @@ def test_what_cannot_hang_there_is_refused_in_place(text: str, reason: str) -> N
     assert reason in f"{refused.value}"
 
 
+def test_gear_that_is_heard_elsewhere_as_well_hangs_by_its_jacks() -> None:
+    bench = pressed("Anvil press")
+    bench.do(TypeProgramInsert(item=bench.track("T Alma"), text="none"))
+    bench.do(*gear_phrase("headphones Beside"))
+    press = bench.id("Anvil press")
+    # The lead to the ears stands before the one back into the box.
+    back = next(patch for patch in bench.rig.patches if patch.from_port == Port(press, "outboard_out", 1))
+    bench.do(
+        Remove(items=(back.id,)),
+        Plug(from_port=Port(press, "outboard_out", 1), to_port=Port(bench.id("Beside"), "in", 1)),
+        Plug(from_port=back.from_port, to_port=back.to_port),
+    )
+    leads = bench.rig.patches
+    bench.do(TypeProgramInsert(item=bench.track("T Alma"), text="Anvil press"))
+    assert bench.rig.patches == leads
+    assert index(bench.rig).name(insert_of(bench).back) == "From Anvil press"
+
+
 def test_one_piece_of_gear_hangs_in_one_place_and_stereo_needs_stereo() -> None:
     bench = pressed()
     bench.do(SetValues(item=bench.track("T Bertil"), values={"monitored": True}))

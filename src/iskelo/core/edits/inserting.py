@@ -213,11 +213,14 @@ def _plugged(
 
 def _hanging(found: Index, outboard: Outboard, width: int, way: _Way) -> list[Port]:
     """The jacks that outboard gear hangs on, in order; none unless all of its legs do."""
-    joined = {
-        end: other for p in found.rig.patches for end, other in ((p.from_port, p.to_port), (p.to_port, p.from_port))
-    }
-    jacks = [joined.get(Port(outboard.id, way.gear, leg)) for leg in range(1, width + 1)]
-    return [jack for jack in jacks if jack is not None] if all(j and j.bank == way.jacks for j in jacks) else []
+    leads = [(patch.from_port, patch.to_port) for patch in found.rig.patches]
+    jacks: list[Port] = []
+    for leg in range(1, width + 1):
+        end = Port(outboard.id, way.gear, leg)
+        others = [start if stop == end else stop for start, stop in leads if end in (start, stop)]
+        # What comes out may lead to several places.
+        jacks += [other for other in others if other.bank == way.jacks][:1]
+    return jacks if len(jacks) == width else []
 
 
 def _free_jacks(found: Index, streams: OpenDevice, width: int, way: _Way, like: int | None) -> list[Port]:
