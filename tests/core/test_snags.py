@@ -236,6 +236,7 @@ BREAKS: dict[str, Break] = {
     "phantom-missing": lambda b: (SetValues(item=b.id("Alma"), values={"needs_phantom": True}),),
     "high-impedance-missing": lambda b: (SetValues(item=b.id("Alma"), values={"needs_high_impedance": True}),),
     "insert-open": lambda b: hung(b, "out 3 in 3"),
+    "insert-unheard": lambda b: (*hung(b), monitored(b, on=False)),
     "insert-shared": lambda b: (*hung(b), SetLeg(item=b.id("Main"), leg=2, channel=3)),
     "insert-level": lambda b: (*hung(b), SetOutputTrim(interface=b.id("Box"), jack_out=3, trim_db=-20)),
     "insert-figure": lambda b: (

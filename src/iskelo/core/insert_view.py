@@ -81,7 +81,7 @@ def _trip(reading: Reading, hung: Hung) -> TripView:
     held = hung.held
     delays = [trip.delay for trip in trips if trip.delay is not None]
     return TripView(
-        way=way or "nothing comes back",
+        way=f"{way or 'nothing comes back'}{'; not monitored, so nothing is sent' if hung.unheard else ''}",
         samples=round(float(samples), 2) if samples is not None else None,
         ms=1000 * float(samples) / at[0] if samples is not None and at is not None else None,
         # What was measured here and now is not in doubt, whatever its parts are.

@@ -43,6 +43,12 @@ class Hung:
         return SetValues(item=self.owner, values={"insert": kept | values}, origin=origin)
 
     @property
+    def unheard(self) -> Track | None:
+        """The track in which it hangs, if that is not monitored: nothing is sent then, and nothing heard."""
+        tracks = self.program.tracks if self.program is not None else ()
+        return next((track for track in tracks if track.id == self.owner and not track.monitored), None)
+
+    @property
     def held(self) -> HeldTrip | None:
         """What its program knows of the round trip."""
         return self.insert.held if isinstance(self.insert, ProgramInsert) else None

@@ -143,6 +143,30 @@ def _is_free(gear: Outboard, leg: int, plugged: set[Port], leaving: set[Port]) -
     return leg < gear.width and ends[0] not in plugged and ends[1] not in leaving
 
 
+@rule("insert", symptoms=("nothing",))
+def insert_unheard(reading: Reading) -> list[Snag]:
+    """Something hangs in a track that is not monitored: nothing is sent to it."""
+    return [
+        Snag(
+            key=f"insert-unheard:{hung.owner}",
+            rule="insert-unheard",
+            severity="note",
+            title=f"The insert of {hung.what} does nothing: the track is not monitored",
+            evidence=f"{hung.what[:1].upper()}{hung.what[1:]} takes its input and lets nothing through.",
+            consequence="What it records is as it was, and nothing of the gear is heard.",
+            items=(hung.owner,),
+            mend=partial(_let_through, hung),
+        )
+        for hung in hung_in(reading.found)
+        if hung.insert.on and hung.unheard is not None
+    ]
+
+
+def _let_through(hung: Hung) -> tuple[Remedy, ...]:
+    through = SetValues(item=hung.owner, values={"monitored": True})
+    return distinct([Remedy(f"Monitor {hung.what}", (through,)), _bypassed(hung)])
+
+
 Other = tuple[str, str, list[Remedy]]
 """Whose sound is where an insert is, by id and in words, and what takes it away."""
 
