@@ -48,6 +48,7 @@ export function Meters({ line }: { line: LineView }) {
           <b>Tone at the source</b>
           <Input
             w="64px"
+            h="22px"
             figure
             aria-label="Tone at the source"
             placeholder={check.tone.toFixed(1)}
@@ -80,6 +81,7 @@ export function Meters({ line }: { line: LineView }) {
                 <td>
                   <Input
                     w="64px"
+                    h="22px"
                     figure
                     aria-label={`What ${point.words} reads`}
                     placeholder="–"
