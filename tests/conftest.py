@@ -15,8 +15,10 @@ from server import Server, fresh_database
 
 # Shrinking whole rigs takes minutes; ISKELO_SHRINK=1 asks for it when a failure is looked into.
 PHASES = [phase for phase in Phase if phase is not Phase.shrink or os.environ.get("ISKELO_SHRINK")]
+# The same examples at every run, so that a failure belongs to the change that is tested; ISKELO_HUNT=1 draws new ones.
 settings.register_profile(
     "iskelo",
+    derandomize=not os.environ.get("ISKELO_HUNT"),
     deadline=None,
     max_examples=60,
     phases=PHASES,

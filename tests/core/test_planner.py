@@ -8,6 +8,7 @@ from hypothesis import strategies as st
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.lines.context import Reading, read
+from iskelo.core.lines.state import LineState
 from iskelo.core.planner.choices import choices
 from iskelo.core.planner.fill import FillRequest, fill
 from iskelo.core.planner.jack_moves import Ask
@@ -23,6 +24,12 @@ RIGS = st.one_of(any_rig(), any_rig(busy=True), any_rig(busy=True, back=True))
 
 def arriving(reading: Reading) -> set[str]:
     return {state.line.id for state in reading.lines if state.legs and all(leg.sounds for leg in state.legs)}
+
+
+def track_of(state: LineState) -> str | None:
+    """The track that a line ends at or is heard through, if any."""
+    ways = (port for leg in state.legs if leg.way for port in leg.way.ports)
+    return next((port.owner for port in (*state.line.to_ports, *ways) if port.bank in ("track", "monitor")), None)
 
 
 def whole(reading: Reading, ask: Ask) -> networkx.DiGraph:
@@ -100,7 +107,8 @@ def test_a_choice_that_is_made_is_the_present_one(rig: Rig, column: str) -> None
             except Refused:
                 continue
             now = next((new for new in after.lines if new.line.id == state.line.id), None)
-            if now is None:
+            if now is None or track_of(now) != track_of(state):
+                # Another input may send what is heard through another track, whose own input then stands here.
                 continue
             again = {new.label: new.current for new in choices(after, now, column).choices}
             # What is new is not new a second time.

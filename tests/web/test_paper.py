@@ -54,8 +54,9 @@ def test_paper_is_printed_light_and_whole_whatever_the_screen_is(screen: Page) -
     expect(screen.get_by_role("navigation", name="Places")).to_be_hidden()
     # Nothing scrolls on paper: the last step stands on the page as well.
     last = screen.locator("[data-step]").last
-    page_height = screen.evaluate("document.documentElement.scrollHeight")
+    expect(last).to_be_attached()
     box = last.bounding_box()
+    page_height = screen.evaluate("document.documentElement.scrollHeight")
     assert box is not None
     assert box["y"] + box["height"] <= page_height
     assert page_height > 800
