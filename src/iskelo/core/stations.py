@@ -22,7 +22,11 @@ _PASSED = frozenset(COLUMNS.index(column) for column in ("computer_in", "program
 _PLACE: dict[str, int] = {bank: COLUMNS.index(row.column) for bank, row in BANK_TABLE.items() if row.column is not None}
 """In which column the ports of a bank stand."""
 
+_TRACKS = COLUMNS.index("track")
+
 _TO_JACKS = ("to jack", "analogue to jack")
+
+_OF_TRACKS = ("track", "point", "monitor", "post")
 
 State = Literal["on", "empty", "passed", "gap", "blocked", "beyond"]
 
@@ -51,7 +55,7 @@ def fold_numbers(numbers: list[int]) -> str:
     """Numbers as ranges. Example: [1, 2, 3, 7] becomes '1–3, 7'."""
     if not numbers:
         return ""
-    if min(numbers) == max(numbers):
+    if len(numbers) == 1 or min(numbers) == max(numbers):
         return str(numbers[0])
     runs: list[list[int]] = []
     for number in sorted(set(numbers)):
@@ -88,9 +92,11 @@ class _Laid:
         """A way, with what is shut on it if nothing arrives by it."""
         self.put(way.ports)
         for edge in way.edges:
-            if (edge.kind == "direct" and arrives) or (edge.kind in _TO_JACKS and arrives and not way.passes_a_device):
-                self.beyond.update(_PASSED)
-            elif edge.block is not None and not arrives:
+            if arrives:
+                kind = edge.kind
+                if kind == "direct" or (kind in _TO_JACKS and not way.passes_a_device):
+                    self.beyond.update(_PASSED)
+            elif edge.block is not None:
                 place = _PLACE[edge.end.bank]
                 self.trouble.setdefault(place, say(edge.block, self._found))
                 self.kinds.setdefault(place, "blocked")
@@ -137,21 +143,28 @@ def stations(state: LineState, found: Index) -> tuple[Station, ...]:
     parting, copies = _parting(state)
     joined = _joined(state, found) if found.aggregates else {}
     amiss = bool(laid.kinds or laid.beyond)
-    cells = []
+    cells, told = [], found.cells
     for place, ports in enumerate(laid.ports):
         how: State = laid.state(place) if amiss else "on" if ports else "empty"
         label = number = ""
-        if len(ports) == 1:
+        if len(ports) == 1 or (len(ports) == 2 and place == _TRACKS and ports[0].owner == ports[1].owner):
             label, number = _one(ports[0], joined, found)
         elif ports:
-            label, number = _SAID[place](list(dict.fromkeys(ports)), joined, found)
+            # The lines of one box end in the same ports, past the same others.
+            known = told.get(key := tuple(ports)) if not joined else None
+            if known is None:
+                known = _SAID[place](list(dict.fromkeys(ports)), joined, found)
+                if not joined:
+                    told[key] = known
+            label, number = known
         elif how == "empty":
             cells.append(_EMPTY[place])
             continue
         elif how == "passed" and COLUMNS[place] == "program_in":
             label = "direct"
         at_once = copies if place == parting else 1
-        cells.append(Station(COLUMNS[place], how, label, number, at_once, laid.trouble.get(place, "")))
+        why = laid.trouble.get(place, "") if amiss else ""
+        cells.append(Station(COLUMNS[place], how, label, number, at_once, why))
     return tuple(cells)
 
 
@@ -202,16 +215,19 @@ def _one(port: Port, joined: Numbers, found: Index) -> tuple[str, str]:
     if joined and port in joined:
         name, number = joined[port]
         return name, str(number)
-    placed = found.items.get(port.owner)
-    if port.owner in found.mixing:
-        return found.mixing[port.owner].box.name, found.mixing[port.owner].item_name
-    if placed is None:
-        return found.gear[port.owner].name, "" if port.bank in ("out", "in") else str(port.number)
-    if port.bank in ("track", "point", "monitor", "post"):
-        return placed.item.name, str(placed.position)
-    if port.bank == "voice":
-        return placed.item.name, ""
-    return placed.program.name, str(placed.position)
+    owner, bank, at = port
+    placed = found.items.get(owner)
+    if placed is not None:
+        if bank in _OF_TRACKS:
+            return placed.item.name, str(placed.position)
+        if bank == "voice":
+            return placed.item.name, ""
+        return placed.program.name, str(placed.position)
+    gear = found.gear.get(owner)
+    if gear is not None:
+        return gear.name, "" if bank in ("out", "in") else str(at)
+    inside = found.mixing[owner]
+    return inside.box.name, inside.item_name
 
 
 def _said_source(ports: list[Port], joined: Numbers, found: Index) -> tuple[str, str]:
@@ -262,18 +278,20 @@ def _said_out(ports: list[Port], joined: Numbers, found: Index) -> tuple[str, st
 
 def _said(ports: list[Port], joined: Numbers, found: Index) -> tuple[str, str]:
     """Gear and numbers of the ports that share a cell; an aggregate's numbers where one is passed."""
-    names, numbers = [], []
+    names: list[str] = []
+    numbers: list[int] = []
     for port in ports:
-        if port in joined:
+        owner = port.owner
+        if joined and port in joined:
             name, number = joined[port]
-        elif port.owner in found.mixing:
-            inside = found.mixing[port.owner]
-            name, number = inside.box.name, inside.position
-        elif port.owner in found.items:
-            placed = found.items[port.owner]
+        elif owner in found.items:
+            placed = found.items[owner]
             name, number = placed.program.name, placed.position
+        elif owner in found.gear:
+            name, number = found.gear[owner].name, port.number
         else:
-            name, number = found.gear[port.owner].name, port.number
+            inside = found.mixing[owner]
+            name, number = inside.box.name, inside.position
         names.append(name)
         numbers.append(number)
     return _names(names), fold_numbers(numbers)

@@ -75,7 +75,11 @@ def first_short(edges: Sequence[Edge], found: Index, needed_db: float) -> tuple[
     """
     level = found.level(edges[0].start)
     for edge in edges:
-        level, room_db = LEVELS[edge.kind](edge, level, found)
+        behind = LEVELS[edge.kind]
+        if behind is _turned:  # By far the most: nothing can clip there.
+            level += edge.gain_db
+            continue
+        level, room_db = behind(edge, level, found)
         if room_db is not None and room_db < needed_db - TOLERANCE_DB:
             return edge, room_db + 0.0
     return None

@@ -102,7 +102,7 @@ def read(rig: Rig, before: Reading | None = None) -> Reading:
 def _by_owner(lines: Iterable[tuple[str, tuple[Port, ...]]]) -> dict[str, list[str]]:
     owned: dict[str, list[str]] = {}
     for line, ports in lines:
-        for owner in {port.owner for port in ports}:
+        for owner in {port.owner for port in ports} if len(ports) > 1 else [port.owner for port in ports]:
             owned.setdefault(owner, []).append(line)
     return owned
 

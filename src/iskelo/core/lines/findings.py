@@ -7,11 +7,12 @@ from iskelo.core.levels.along import first_short
 from iskelo.core.levels.headroom import SUM_HEADROOM_DB, TOLERANCE_DB, needed_db
 from iskelo.core.lines.legs import Arrival, Leg
 from iskelo.core.lines.sides import apart, crossed_sides, half_silent, side_of
-from iskelo.core.lines.sums import Sum, Sums, met_at
+from iskelo.core.lines.sums import MEETING, Sum, Sums, met_at
 from iskelo.core.lines.taps import tap_of
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Line
+from iskelo.core.timing.delays import Delay
 from iskelo.core.timing.rates import speed
 from iskelo.core.values import Fact, fact
 
@@ -87,7 +88,8 @@ def findings_of(
             findings += _going_round(legs)
         findings += [*_doubled(legs), *_off_speed(legs, found), *_drifting(legs), *_inverted(line, legs)]
         findings += _other_tap(line, legs)
-        findings += [Finding("skewed", each) for each in apart(line, legs, found)]
+        if len(legs) > 1:
+            findings += [Finding("skewed", each) for each in apart(line, legs, found)]
         findings += [*_late(line, legs), *_hot(line, legs, found, sums), *_low(line, legs)]
     if len(findings) > 1:
         findings.sort(key=lambda finding: HEADLINES.index(finding.kind))
@@ -166,15 +168,21 @@ def _drifting(legs: tuple[Leg, ...]) -> list[Finding]:
 def _late(line: Line, legs: tuple[Leg, ...]) -> list[Finding]:
     if line.longest_delay_ms is None:
         return []
-    worst = max((a.delay for leg in legs for a in leg.arrivals), key=lambda delay: delay.ms, default=None)
+    worst = max([arrival.delay for leg in legs for arrival in leg.arrivals], key=_ms, default=None)
     if worst is None or worst.ms <= line.longest_delay_ms:
         return []
     limit_ms = line.longest_delay_ms
     return [Finding("late", fact("late", ms=worst.ms, over_ms=worst.ms - limit_ms, limit_ms=limit_ms))]
 
 
+def _ms(delay: Delay) -> float:
+    return delay.ms
+
+
 def _inverted(line: Line, legs: tuple[Leg, ...]) -> list[Finding]:
     """Sound whose polarity is reversed on the way, and where."""
+    if -1 not in [arrival.route.sign for leg in legs for arrival in leg.arrivals]:
+        return []
     sounding = [leg for leg in legs if leg.sounds]
     turned = [leg for leg in sounding if any(arrival.sign < 0 for arrival in leg.arrivals)]
     if not turned:
@@ -224,6 +232,8 @@ def _hot(line: Line, legs: tuple[Leg, ...], found: Index, sums: Sums) -> list[Fi
     for leg in legs:
         for arrival in leg.arrivals:
             for edge in arrival.route.edges:
+                if edge.kind not in MEETING:
+                    continue
                 met = met_at(edge)
                 total = sums.at(met) if met is not None else None
                 if met is not None and total is not None and total.is_too_loud:

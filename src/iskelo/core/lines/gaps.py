@@ -17,7 +17,7 @@ from iskelo.core.wiring.graph import Graph
 class Gap(NamedTuple):
     """A break: ``ahead`` are the ports the sound reaches, ``behind`` those past them that feed the target.
 
-    ``back`` is the port nearest to the sources from which the target ``end`` could be reached.
+    ``back`` is the port nearest to the sources from which the target ``end`` could be reached; ``fed`` tells that.
     """
 
     ahead: tuple[Port, ...]
@@ -25,18 +25,21 @@ class Gap(NamedTuple):
     back: Port
     end: Port
     missing: Fact
+    fed: Fact
 
 
 @light
 class Behind:
     """What lies behind one target: every port that could reach it, and the gear a way to it would have to use.
 
-    ``chain`` leads from the port nearest to the sources to the target. ``far`` is the way of each source to the
-    furthest port before a target like this one, ``past`` what comes after such a port, and what is missing between.
+    ``chain`` leads from the port nearest to the sources to the target, ``fed`` tells it. ``far`` is the way of each
+    source to the furthest port before a target like this one, ``past`` what comes after such a port, and what is
+    missing between.
     """
 
     ports: set[Port]
     chain: tuple[Port, ...]
+    fed: Fact
     relevant: frozenset[str]
     far: dict[Port, tuple[Port, ...]]
     past: dict[Port, tuple[tuple[Port, ...], Fact]]
@@ -61,7 +64,8 @@ class Gaps:
         past = behind.past.get(ahead[-1])
         if past is None:
             past = behind.past[ahead[-1]] = self._look_between(ahead[-1], behind, end)
-        return Gap(ahead, past[0], behind.chain[0], end, _never(self._found, ahead, end) or past[1])
+        missing = _never(self._found, ahead, end) or past[1]
+        return Gap(ahead, past[0], behind.chain[0], end, missing, behind.fed)
 
     def _look_between(self, far: Port, behind: Behind, end: Port) -> tuple[tuple[Port, ...], Fact]:
         """The ports past a break that lead to the target, and what is missing before them."""
@@ -84,20 +88,28 @@ class Gaps:
         while chain[-1] != end:
             chain.append(onward[chain[-1]])
         relevant = _relevant(self._found, seen)
-        return Behind(seen, tuple(chain), relevant, self._far.setdefault((end.bank, relevant), {}), {})
+        fed = fact("fed from", end=end, back=chain[0]) if chain[0] != end else fact("fed by nothing", end=end)
+        return Behind(seen, tuple(chain), fed, relevant, self._far.setdefault((end.bank, relevant), {}), {})
 
     def _look_ahead(self, start: Port, end: Bank, relevant: frozenset[str]) -> tuple[Port, ...]:
         """The way from a source to the furthest port that it reaches before a target's bank, in gear that matters."""
         whole, gear_of = self._known.whole(start), self._found.gear_of
         far, stage = start, -1
-        ahead = [port for port in whole.by if port.bank in _BEFORE[end]]
-        for port in ahead:
-            if gear_of(port.owner) in relevant:
-                here = STAGE[port.bank]
-                if here > stage or (here == stage and port > far):
+        anywhere, highest = start, -1
+        before, elsewhere = _BEFORE[end], ""
+        for port in reversed(whole.by):  # What lies furthest was found last, as a rule.
+            if port.bank not in before:
+                continue
+            here = STAGE[port.bank]
+            if here > highest or (here == highest and port > anywhere):
+                anywhere, highest = port, here
+            if port.owner != elsewhere and (here > stage or (here == stage and port > far)):
+                if gear_of(port.owner) in relevant:
                     far, stage = port, here
-        if stage < 0 and ahead:
-            far = max(ahead, key=lambda port: (STAGE[port.bank], port))
+                else:
+                    elsewhere = port.owner
+        if stage < 0:
+            far = anywhere
         if whole.tree:
             return (start, *[edge.end for edge in whole.way(far)])
         return tuple(_chain(self._graph, start, far))

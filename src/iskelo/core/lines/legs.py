@@ -2,7 +2,7 @@
 
 import math
 from collections.abc import Iterator, Sequence
-from typing import NamedTuple
+from typing import Literal, NamedTuple
 
 from iskelo.core.levels.along import converters_assumed, drives_assumed, full_scale_dbu, source_assumed
 from iskelo.core.levels.units import sum_of_copies_db
@@ -22,7 +22,7 @@ from iskelo.core.values import Fact, fact, light
 from iskelo.core.wiring.blocks import Block
 from iskelo.core.wiring.edge import Edge
 from iskelo.core.wiring.graph import Graph
-from iskelo.core.wiring.hops import DEVICE_HOPS, HOPS
+from iskelo.core.wiring.hops import DEVICE_HOPS, HOPS, HopKind
 
 
 class Passage(NamedTuple):
@@ -152,35 +152,39 @@ class Legs:
 
     def _passage(self, edges: tuple[Edge, ...]) -> Passage:
         passed: list[str] = []
+        late = self._late
         for edge in edges:
             kind = edge.kind
-            if kind in _OF_BOXES or (
-                kind in _IN_A_MIXER and (edge.owner in self._late or edge.end.owner in self._late)
-            ):
-                passed += (kind, edge.owner)
-            elif kind == "from device":
-                passed += (kind, edge.owner, edge.start.owner)
-            elif kind == "to device":
-                passed += (kind, edge.owner, edge.end.owner)
-            elif kind in _INSIDE_MIXERS:
-                passed += (kind, edge.owner, edge.start.bank)
+            match _TAKES.get(kind):
+                case "box":
+                    passed += (kind, edge.owner)
+                case "from":
+                    passed += (kind, edge.owner, edge.start.owner)
+                case "to":
+                    passed += (kind, edge.owner, edge.end.owner)
+                case "item" if late and (edge.owner in late or edge.end.owner in late):
+                    passed += (kind, edge.owner)
+                case "mixer":
+                    passed += (kind, edge.owner, edge.start.bank)
         key = tuple(passed)
-        if key not in self._passages:
+        known = self._passages.get(key)
+        if known is None:
             found = self._found
             drift = next(
                 (fact("runs free", box=way.box.id, drift=drift) for drift, way in drifts_along(edges, found)), None
             )
-            self._passages[key] = Passage(delay_of(edges, found), drift, converters_assumed(edges, found))
-        return self._passages[key]
+            known = self._passages[key] = Passage(delay_of(edges, found), drift, converters_assumed(edges, found))
+        return known
 
 
-_IN_A_MIXER = frozenset({"monitor", "mix", "send"})
-_OF_BOXES = frozenset({"capture", "playback", "direct", "outboard"})
-_INSIDE_MIXERS = frozenset(
-    kind
-    for kind, row in HOPS.items()
-    if row.delay != "nothing" and kind not in _OF_BOXES | _IN_A_MIXER and row.whose in ("interface", "mixer")
-)
+_TAKES: dict[HopKind, Literal["box", "from", "to", "item", "mixer"]] = {
+    **{kind: "mixer" for kind, row in HOPS.items() if row.delay != "nothing" and row.whose in ("interface", "mixer")},
+    **dict.fromkeys(("monitor", "mix", "send"), "item"),
+    **dict.fromkeys(("capture", "playback", "direct", "outboard"), "box"),
+    "from device": "from",
+    "to device": "to",
+}
+"""The hops that may take time, and by what: a box, a program with a box, an item of a mix, a place in a mixer."""
 
 
 def drifts_along(edges: Sequence[Edge], found: Index) -> Iterator[tuple[Drift, DeviceStream]]:

@@ -24,6 +24,8 @@ _MET: dict[HopKind, Literal["start", "end"]] = {
 }
 """The hops where a sum is judged, and at which end it stands."""
 
+MEETING: frozenset[HopKind] = frozenset(_MET)
+
 _INTO_MIXES: frozenset[HopKind] = frozenset({"pan", "solo"})
 """Those that end in mixes, or elsewhere, where nothing is judged before it is converted."""
 

@@ -39,7 +39,8 @@ class Index:
     ``opened`` says how each program that has a device reaches it, ``claims`` who has each box open, ``paces`` whose
     clock each box runs on; ``mixing`` holds the strips, mixes and feeds of mixers. ``said``, ``sizes`` and ``waits``
     keep what has been asked for: ports in words, how many of them a bank has, how long what a program mixes waits;
-    ``told`` keeps facts in words, by what they are and not by what they say.
+    ``told`` keeps facts in words, by what they are and not by what they say; ``cells`` how the ports of a
+    line's cell are told, gear and numbers.
     """
 
     rig: Rig
@@ -60,6 +61,7 @@ class Index:
     sizes: dict[tuple[str, str], int] = field(default_factory=dict, compare=False)
     waits: dict[str, dict[str, int]] = field(default_factory=dict, compare=False)
     told: dict[int, tuple[object, str]] = field(default_factory=dict, compare=False)
+    cells: dict[tuple[Port, ...], tuple[str, str]] = field(default_factory=dict, compare=False)
 
     def leads(self, carry: Literal["audio", "clock"]) -> list[Patch]:
         """The leads that carry sound, or those that carry a clock."""
@@ -252,20 +254,21 @@ class Index:
         return said
 
     def _say(self, port: Port) -> str:
-        words, width = BANK_WORDS[port.bank], self.bank_size(port.owner, port.bank)
-        placed = self.items.get(port.owner)
-        inside = self.mixing.get(port.owner)
+        owner, bank, number = port
+        words = BANK_WORDS[bank]
+        gear = self.gear.get(owner)
+        if gear is not None and bank in CLOCK_BANKS:
+            return f"{gear.name} {words}"
+        if gear is not None and (bank in BOX_BANKS or bank in INSIDE_BANKS):
+            return f"{gear.name} {words} {number}"
+        leg = leg_letter(number, self.bank_size(owner, bank))
+        if gear is not None:
+            return f"{gear.name} {words}".rstrip() + leg
+        inside = self.mixing.get(owner)
         if inside is not None:
-            return f"{self._say_inside(inside, words)}{leg_letter(port.number, width)}"
-        if placed is None:
-            if port.bank in CLOCK_BANKS:
-                return f"{self.gear[port.owner].name} {words}"
-            if port.bank in BOX_BANKS or port.bank in INSIDE_BANKS:
-                return f"{self.gear[port.owner].name} {words} {port.number}"
-            said = f"{self.gear[port.owner].name} {words}".rstrip()
-            return f"{said}{leg_letter(port.number, width)}"
-        place = f"{placed.program.name} {words} {placed.position} {placed.item.name}"
-        return place + leg_letter(port.number, width)
+            return f"{self._say_inside(inside, words)}{leg}"
+        placed = self.items[owner]
+        return f"{placed.program.name} {words} {placed.position} {placed.item.name}{leg}"
 
 
 def _has_socket(box: Interface, bank: str) -> bool:

@@ -1,5 +1,7 @@
 """Ports: one channel's end on a piece of gear, and how a rig names one."""
 
+from collections.abc import Callable
+from functools import partial
 from typing import Literal, NamedTuple
 
 Bank = Literal[
@@ -117,3 +119,7 @@ class Port(NamedTuple):
     owner: str
     bank: Bank
     number: int
+
+
+port_of: Callable[[tuple[str, Bank, int]], Port] = partial(tuple.__new__, Port)
+"""A port from all its parts, without a Python call: a large rig has thousands of them."""

@@ -87,11 +87,10 @@ class Spread:
                     shut = True
                     continue
                 end = edge.end
-                if end in by:
-                    tree = False
-                else:
-                    by[end] = edge
+                if by.setdefault(end, edge) is edge:
                     queue.append(end)
+                else:
+                    tree = False
         self.start, self.by, self.tree, self.shut = start, by, tree, shut
         self._passing = passing
         self._before: dict[Port, list[Port]] | None = None

@@ -27,6 +27,9 @@ def two_inputs_on_one_channel(reading: Reading) -> list[Snag]:
     """
     snags = []
     for program in reading.found.programs():
+        legs = [leg for item in program.inputs for leg in item.legs if leg is not None]
+        if len(set(legs)) == len(legs):
+            continue
         users: dict[tuple[int, int], dict[str, tuple[ProgramPort, int]]] = {}
         for item in program.inputs:
             for leg, channel in enumerate(item.legs, start=1):
@@ -87,15 +90,15 @@ def leg_without_channel(reading: Reading) -> list[Snag]:
         box = reading.found.device(program)
         if box is None:
             continue
-        taken = {track.input for track in program.tracks}
+        taken, has = {track.input for track in program.tracks}, box.capture
         for item in program.inputs:
             for leg, channel in enumerate(item.legs, start=1):
-                if (channel is not None and channel <= box.capture) or item.id not in taken:
+                if (channel is not None and channel <= has) or item.id not in taken:
                     continue
                 if _of_an_absent_member(reading, program, channel) or item.meant_by(leg) is not None:
                     continue
                 name = f"{item.name}{leg_letter(leg, len(item.legs))}"
-                missing = "no channel" if channel is None else f"channel {channel}, and {box.name} has {box.capture}"
+                missing = "no channel" if channel is None else f"channel {channel}, and {box.name} has {has}"
                 snags.append(
                     Snag(
                         key=f"leg-without-channel:{item.id}:{leg}",
@@ -189,6 +192,8 @@ def names_repeated(reading: Reading) -> list[Snag]:
             ("bus", program.buses),
         )
         for side, items in sides:
+            if len({item.name.casefold() for item in items}) == len(items):
+                continue
             named: dict[str, list[Item]] = {}
             for item in items:
                 named.setdefault(item.name.casefold(), []).append(item)

@@ -143,6 +143,8 @@ def rate_cuts_channels(reading: Reading) -> list[Snag]:
             box = way.box
             for bank, items in zip(BANKS, (program.inputs, program.outputs), strict=True):
                 here, whole = box.channels_at(bank, box.rate_hz), box.channels_at(bank, min(box.rates_hz))
+                if here >= whole:
+                    continue
                 numbers = way.channels(bank)
                 mapped = {leg - numbers.start + 1 for item in items for leg in item.legs if leg in numbers and leg}
                 beyond = sorted(channel for channel in mapped if here < channel <= whole)

@@ -6,7 +6,7 @@ from typing import NamedTuple
 
 from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.outboard import Outboard
-from iskelo.core.rig.ports import Bank, Port
+from iskelo.core.rig.ports import Bank, Port, port_of
 from iskelo.core.rig.rig import Patch
 from iskelo.core.rig.units import HALF_DB
 from iskelo.core.wiring.blocks import (
@@ -50,11 +50,13 @@ def lead_gain_db(patch: Patch, start: object) -> float:
     ``start``: the gear that it begins at. -6.02 dB from an output that drives both legs into an unbalanced input; from
     a floating one nothing is lost. Common practice, no published source.
     """
-    half = patch.unbalanced and isinstance(start, Interface | Outboard) and start.drives_both_legs
-    return patch.gain_db + (HALF_DB if half else 0.0)
+    if not patch.unbalanced:
+        return patch.gain_db
+    half = isinstance(start, Interface | Outboard) and start.drives_both_legs
+    return patch.gain_db + HALF_DB if half else patch.gain_db
 
 
 def legs_of(owner: str, bank: Bank, width: int) -> tuple[Port, ...]:
     if width == 1:
-        return (Port(owner, bank, 1),)
-    return tuple([Port(owner, bank, leg) for leg in range(1, width + 1)])
+        return (port_of((owner, bank, 1)),)
+    return tuple([port_of((owner, bank, leg)) for leg in range(1, width + 1)])

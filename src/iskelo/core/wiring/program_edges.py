@@ -6,7 +6,7 @@ from typing import Literal
 from iskelo.core.rig.device_streams import OpenDevice
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.mixing import legs_into
-from iskelo.core.rig.ports import Port
+from iskelo.core.rig.ports import Port, port_of
 from iskelo.core.rig.programs import Bus, PanLaw, Program, ProgramPort, Send, Track
 from iskelo.core.values import fact
 from iskelo.core.wiring.blocks import (
@@ -42,21 +42,20 @@ def _device_edges(program: Program, streams: OpenDevice, found: Index) -> list[E
     for side, items, bank, enabled in sides:
         on = set(enabled)
         places = {
-            channel: (way, number, block)
-            for way, block in zip(streams.ways, shut, strict=True)
+            channel: (way, number, block, shown)
+            for way, block, shown in zip(streams.ways, shut, [way.shown(bank) for way in streams.ways], strict=True)
             for number, channel in enumerate(way.channels(bank), start=1)
         }
         for item in items:
             for leg, channel in enumerate(item.legs, start=1):
                 if channel is None or channel not in places:
                     continue
-                way, number, block = places[channel]
-                box_id = way.box.id
-                if block is None and number > way.shown(bank):
+                way, number, block, shown = places[channel]
+                if block is None and number > shown:
                     block = not_shown(program, way, bank, number, found)
                 if block is None and channel not in on:
                     block = not_enabled(program, side, channel)
-                box_end, end = Port(box_id, bank, number), Port(item.id, side, leg)
+                box_end, end = port_of((way.box.id, bank, number)), port_of((item.id, side, leg))
                 if side == "input":
                     edges.append(edge_of((box_end, end, "from device", program.id, 0.0, 1, block)))
                 else:
@@ -96,7 +95,7 @@ def program_edges(program: Program, found: Index) -> list[Edge]:
                 armed = armed or not_running(program, streams, found)
             heard = not_heard(track, program) if track.insert is None else not_monitored(track)
             for leg, (start, end) in enumerate(zip(starts[track.input], point, strict=False), start=1):
-                edges.append(edge_of((start, Port(track.id, "track", leg), "record", track.id, 0.0, 1, armed)))
+                edges.append(edge_of((start, port_of((track.id, "track", leg)), "record", track.id, 0.0, 1, armed)))
                 edges.append(edge_of((start, end, "monitor", track.id, 0.0, 1, heard)))
         if track.insert is not None:
             edges += _hung(track, point, monitor, starts, sinks, not_heard(track, program))

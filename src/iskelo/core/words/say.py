@@ -60,10 +60,9 @@ def say(told: Fact | Block | Finding | Gap, found: Index) -> str:
 
 def broken(gap: Gap) -> Fact:
     """How far the sound gets, from where the target is fed, and what is missing between."""
-    fed = fact("fed from" if gap.back != gap.end else "fed by nothing", end=gap.end, back=gap.back)
     if len(gap.ahead) == 1:
-        return fact("goes nowhere", start=gap.ahead[0], fed=fed, missing=gap.missing)
-    return fact("gets no further", start=gap.ahead[0], far=gap.ahead[-1], fed=fed, missing=gap.missing)
+        return fact("goes nowhere", start=gap.ahead[0], fed=gap.fed, missing=gap.missing)
+    return fact("gets no further", start=gap.ahead[0], far=gap.ahead[-1], fed=gap.fed, missing=gap.missing)
 
 
 def say_unblock(block: Block, found: Index) -> str:
