@@ -19,6 +19,8 @@ from iskelo.core.edits.apply import apply
 from iskelo.core.edits.edit import Edit, Plug
 from iskelo.core.lines.context import read
 from iskelo.core.lines.state import LineState
+from iskelo.core.rig.cable_makes import new_cable
+from iskelo.core.rig.cables import Cable
 from iskelo.core.rig.check import check
 from iskelo.core.rig.drivers import Driver, Offsets
 from iskelo.core.rig.gear import Aggregate, Destination, DirectMonitor, Gear, Interface, Member, Source
@@ -305,13 +307,14 @@ def any_rig(
     busy: bool = False,
     converting: bool = False,
     back: bool = False,
+    cabled: bool = False,
 ) -> Rig:
     """Any rig that holds together: anything plugged, mapped, armed or left out, in any combination.
 
     ``joined``: boxes may be joined, opened in pairs, led by each other's clocks, or not connected. ``busy``: there is
     much of everything and little stands in the way, so that sound gets through. ``converting``: programs are set to
     rates of their own, which some drivers resample, and their load was read. ``back``: there is outboard gear, and
-    leads go back from output jacks to input jacks.
+    leads go back from output jacks to input jacks. ``cabled``: there are cables among the boxes.
     """
     least = 2 if busy else 0
     numbers = iter(range(1, 10_000))
@@ -373,6 +376,8 @@ def any_rig(
                 ),
             )
         )
+    for n in range(draw(st.integers(1, 3)) if cabled else 0):
+        boxes.append(cable(draw, n, rate, [box.id for box in boxes], new))
     for n in range(draw(st.integers(least, 3))):
         sources.append(
             Source(
@@ -459,6 +464,7 @@ def any_rig(
                 output_driver=draw(_driver_of(out)),
                 matched=draw(st.booleans()),
                 margin_samples=draw(st.sampled_from([0, 16, 500])),
+                buffer_samples=draw(st.sampled_from([None, 48, 64, 441, 1024])) if cabled else None,
                 rate_hz=draw(st.one_of(st.none(), RATES)) if converting else None,
                 read_ahead_samples=draw(st.sampled_from([None, 2048])) if converting else None,
                 spreads_over_cores=converting and draw(st.booleans()),
@@ -546,13 +552,31 @@ def any_rig(
     return rig
 
 
+def cable(draw: st.DrawFn, number: int, rate_hz: int, others: list[str], new: Callable[[str], str]) -> Interface:
+    """Any cable beside other boxes, on the timer or following one of them."""
+    follows = draw(st.sampled_from([None, *others]))
+    made = new_cable(f"Cable {number}", draw(st.integers(2, 5)))
+    driver = Driver(id=new("d"), own_blocks=True, buffer_samples=draw(st.sampled_from([64, 128, 1024])))
+    return made.model_copy(
+        update={
+            "id": new("b"),
+            "rates_hz": (rate_hz,),
+            "rate_hz": rate_hz,
+            "clock_source": "computer" if follows is None else "device",
+            "follows": follows,
+            "drivers": (driver,),
+            "cable": Cable(margin_samples=draw(st.sampled_from([0, 1, 32, 300]))),
+        }
+    )
+
+
 def as_one_speed(rig: Rig) -> Rig:
     """The same rig with every clock exactly right, though they are different clocks."""
     gear = [
         each.model_copy(
             update={
                 "measured_ppm": 0.0,
-                "clock_source": "own" if each.clock_source == "computer" else each.clock_source,
+                "clock_source": "own" if each.clock_source == "computer" and each.cable is None else each.clock_source,
             }
         )
         if isinstance(each, Interface)

@@ -3,7 +3,18 @@
 import itertools
 from typing import Any
 
-from iskelo.core.edits import adding, aggregates, changing, feeding, halves, inserting, mixing, plugging, swapping
+from iskelo.core.edits import (
+    adding,
+    aggregates,
+    cabling,
+    changing,
+    feeding,
+    halves,
+    inserting,
+    mixing,
+    plugging,
+    swapping,
+)
 from iskelo.core.edits import edit as e
 from iskelo.core.edits.base import Applied, checked
 from iskelo.core.edits.moved import moved_names, remembered, say_moved
@@ -12,7 +23,7 @@ from iskelo.core.edits.single_edit import STROKES, apply_one
 from iskelo.core.rig.index import index
 from iskelo.core.rig.rig import Rig
 
-KINDS = (adding, changing, mixing, feeding, inserting, halves, aggregates, plugging, swapping)
+KINDS = (adding, changing, cabling, mixing, feeding, inserting, halves, aggregates, plugging, swapping)
 """The modules whose functions register themselves with ``apply_one``."""
 
 MOVING = (e.SetMembers, e.SetValues, e.Remove, e.SwapGear, e.SetDevice)

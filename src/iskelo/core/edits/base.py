@@ -197,6 +197,9 @@ def pruned(rig: Rig) -> tuple[Rig, list[str]]:
             gear.append(each.model_copy(update=update) if update else each)
         elif isinstance(each, Aggregate):
             gear.append(_kept_members(each, found, words))
+        elif isinstance(each, Interface) and each.follows is not None and each.follows not in found.gear:
+            words.append(f"{each.name} runs on the computer's timer now")
+            gear.append(each.model_copy(update={"follows": None, "clock_source": "computer"}))
         else:
             gear.append(each)
     patches = []

@@ -5,6 +5,7 @@ from typing import Any, Literal
 
 from iskelo.core.edits import edit as e
 from iskelo.core.edits.base import Applied, Refused, changed, gear_of, pruned, with_gear
+from iskelo.core.edits.cabling import of_a_cable
 from iskelo.core.edits.settable import FIGURES, SETTABLE, say_value
 from iskelo.core.edits.single_edit import apply_one, find, place_of
 from iskelo.core.rig.drivers import Driver, Offsets
@@ -29,7 +30,7 @@ def _(edit: e.SetValues, rig: Rig) -> Applied:
     _refuse_unknown(kind, place, edit.values)
     values: dict[str, Any] = dict(edit.values)
     if isinstance(value, Interface):
-        values = _shrunk_direct(value, values)
+        values = of_a_cable(value, values) if value.cable is not None else _shrunk_direct(value, values)
     if (
         isinstance(value, Line)
         and "purpose" in values

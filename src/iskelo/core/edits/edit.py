@@ -171,6 +171,14 @@ class SetMixer(Value):
     values: Annotated[dict[str, JsonValue], Field(min_length=1, max_length=32)]
 
 
+class SetCable(Value):
+    """Change how a cable hands sound on: its margin, its start."""
+
+    edit: Literal["set_cable"] = "set_cable"
+    cable: Id
+    values: Annotated[dict[str, JsonValue], Field(min_length=1, max_length=8)]
+
+
 class TypeFeeds(Value):
     """Feed a mixer's channels or output jacks from ``number`` on, as a phrase says: 'main', 'in 1-4 raw', 'aux 3 pre'.
 
@@ -304,6 +312,7 @@ Edit = Annotated[
     | SetOutputTrim
     | SetJack
     | SetMixer
+    | SetCable
     | TypeFeeds
     | TypeStripFeeds
     | TypeInsert

@@ -6,6 +6,8 @@ from iskelo.core.edits.additions import AddDestination, AddGear, AddInterface, A
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import Edit
+from iskelo.core.rig.cable_makes import new_cable
+from iskelo.core.rig.device_streams import CHANNELS_AT_MOST
 from iskelo.core.rig.gear import Gear, Interface
 from iskelo.core.rig.mixer_makes import new_mixer
 from iskelo.core.rig.rig import Rig
@@ -21,6 +23,7 @@ KINDS: dict[str, tuple[str, ...]] = {
     "line player": ("line", "lines"),
     "interface": ("box", "interface"),
     "mixer": ("mixer", "desk"),
+    "cable": ("cable", "cables"),
     "recorder": ("rec", "recorder"),
     "sampler": ("sam", "sampler"),
     "player": ("player", "players"),
@@ -48,10 +51,15 @@ VOICES: dict[str, tuple[str, int]] = {
 MIXER_STRIPS = 16
 """As many as a mixer comes with that nobody says the size of."""
 
+CABLE_CHANNELS = 2
+"""As many as a cable has that nobody says the size of."""
+
 _SECOND_WORDS = ("player", "players", "program", "sounds")
 """Words that may follow a kind and say nothing more: 'line player', 'mixing program', 'system sounds'."""
 
-EXAMPLES = "4 mic, box 8x8 Corvane, recorder, mixer 16, headphones, stereo instrument Organ, or a catalogue name"
+EXAMPLES = (
+    "4 mic, box 8x8 Corvane, recorder, mixer 16, cable 8, headphones, stereo instrument Organ, or a catalogue name"
+)
 
 
 def interface_phrase(text: str, stock: tuple[Gear, ...] = ()) -> Interface:
@@ -117,6 +125,8 @@ def gear_phrase(text: str, stock: tuple[Gear, ...] = ()) -> tuple[Edit, ...]:
         else:
             break
         words = words[1:]
+    if kind == "cable":
+        return _cables(text, count, size, width, " ".join(words))
     if kind == "mixer":
         return _mixers(text, count, size, " ".join(words), analogue=analogue)
     if analogue:
@@ -184,6 +194,21 @@ def _mixers(
         raise Refused(text, f"{what} has {least} to {most} strips here, not {strips}")
     names = _names(text, "mixer", count, match[2])
     return tuple(AddGear(gear=new_mixer(each, strips, analogue=analogue)) for each in names)
+
+
+def _cables(
+    text: str, count: int | None, size: tuple[int, int] | None, width: int | None, name: str
+) -> tuple[Edit, ...]:
+    """Cables: 'cable 8 Gully', '3 cable 8': a number is how many channels, what follows a name."""
+    if size is not None and size[0] != size[1]:
+        raise Refused(text, f"a cable has as many channels in as out, not {size[0]} and {size[1]}")
+    match = re.fullmatch(r"(\d{1,4})?\s*(.*)", name)
+    assert match is not None
+    channels = int(match[1]) if match[1] else size[0] if size else width or CABLE_CHANNELS
+    if not 1 <= channels <= CHANNELS_AT_MOST:
+        raise Refused(text, f"a cable has 1 to {CHANNELS_AT_MOST} channels, not {channels}")
+    names = _names(text, "cable", count, match[2])
+    return tuple(AddGear(gear=new_cable(each, channels)) for each in names)
 
 
 def _programs(text: str, kind: str, width: int | None, name: str, names: tuple[str, ...]) -> tuple[Edit, ...]:

@@ -22,7 +22,8 @@ def renewed(rig: Rig, gear: AnyGear) -> tuple[Rig, AnyGear]:
         rig, ids = new_ids(rig, "d", len(gear.drivers))
         drivers = tuple(driver.model_copy(update={"id": new}) for new, driver in zip(ids, gear.drivers, strict=True))
         rig, mixer = _mixer_renewed(rig, gear.mixer)
-        return rig, gear.model_copy(update={"id": identity, "drivers": drivers, "mixer": mixer})
+        alone = {"follows": None, "clock_source": "computer"} if gear.follows is not None else {}
+        return rig, gear.model_copy(update={"id": identity, "drivers": drivers, "mixer": mixer, **alone})
     if isinstance(gear, Aggregate):
         return rig, gear.model_copy(update={"id": identity, "members": (), "master": None})
     if not isinstance(gear, Program):

@@ -4,6 +4,7 @@ from typing import Any
 
 from annotated_types import Ge, Le
 
+from iskelo.core.rig.cables import Cable
 from iskelo.core.rig.drivers import Driver, Offsets
 from iskelo.core.rig.gear import Aggregate, Destination, Interface, Member, Source
 from iskelo.core.rig.mixers import Feed, Mix, Mixer, Strip, StripInsert, StripSource
@@ -14,7 +15,7 @@ from iskelo.core.rig.value import Settable, Value
 
 KINDS: tuple[type[Value], ...] = (
     *(Rig, Source, Interface, Outboard, Aggregate, Driver, Program),
-    *(Mixer, Strip, Mix, Feed),
+    *(Mixer, Strip, Mix, Feed, Cable),
     *(ProgramPort, Track, Bus, Send, Voice, Destination, Patch, Line),
 )
 """What has fields that may be set."""

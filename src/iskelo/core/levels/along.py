@@ -175,6 +175,7 @@ LEVELS: dict[HopKind, Callable[[Edge, float, Index], Behind]] = {
     "from computer": _turned,
     "analogue from computer": _turned,
     "from device": _turned,
+    "cable": _turned,
     "record": _turned,
     "monitor": _turned,
     "track past": _turned,

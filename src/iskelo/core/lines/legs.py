@@ -180,7 +180,7 @@ class Legs:
 _TAKES: dict[HopKind, Literal["box", "from", "to", "item", "mixer"]] = {
     **{kind: "mixer" for kind, row in HOPS.items() if row.delay != "nothing" and row.whose in ("interface", "mixer")},
     **dict.fromkeys(("monitor", "mix", "send"), "item"),
-    **dict.fromkeys(("capture", "playback", "direct", "outboard"), "box"),
+    **dict.fromkeys(("capture", "playback", "direct", "outboard", "cable"), "box"),
     "from device": "from",
     "to device": "to",
 }

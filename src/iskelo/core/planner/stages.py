@@ -198,6 +198,7 @@ STAGES: dict[HopKind, Callable[[Edge, float, Index, float], list[Stage]]] = {
     "mix": _no_stage,
     "send": _of_send,
     "to device": _no_stage,
+    "cable": _no_stage,
     "playback": _of_output,
     "lead out": _of_lead,
 }

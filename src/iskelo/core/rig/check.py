@@ -43,6 +43,7 @@ def check(rig: Rig) -> Index:
     _sized(rig, found)
     for box in found.boxes:
         _mixer(box)
+        _follows(box, found)
     for aggregate in found.aggregates:
         _aggregate(aggregate, found)
     for program in found.programs():
@@ -181,6 +182,16 @@ def _mixer(box: Interface) -> None:
         check_mixer(box)
     except Faulty as fault:
         raise Broken(f"{box.name}, {fault.what}", fault.reason) from fault
+
+
+def _follows(box: Interface, found: Index) -> None:
+    if box.follows is None:
+        return
+    leader = found.gear.get(box.follows)
+    if not isinstance(leader, Interface):
+        raise Broken(box.name, f"{box.follows!r}, which it follows, is no interface of this rig")
+    if leader is box:
+        raise Broken(box.name, "it cannot follow itself")
 
 
 def _aggregate(aggregate: Aggregate, found: Index) -> None:

@@ -28,7 +28,7 @@ class Pace:
     """Where a box's clock comes from in the end.
 
     ``master`` is the box whose crystal it is (or ``COMPUTER``), ``leader`` the box it is led by straight, if any. A
-    box that cannot follow runs on its own crystal, and ``unlocked`` says why.
+    box that cannot follow runs on its own crystal, a cable on the computer's timer, and ``unlocked`` says why.
     """
 
     master: str
@@ -58,7 +58,7 @@ def _settle(
     while at.id not in found:
         if at in way:
             for each in way[way.index(at) :]:
-                found[each.id] = Pace(each.id, leads[each.id, SOCKETS[each.clock_source]], "loop")
+                found[each.id] = Pace(_alone(each), _leader(each, leads), "loop")
             break
         way.append(at)
         if at.clock_source == "own":
@@ -66,14 +66,24 @@ def _settle(
         elif at.clock_source == "computer":
             found[at.id] = Pace(COMPUTER)
         else:
-            leader = known.get(leads.get((at.id, SOCKETS[at.clock_source]), ""))
+            leader = known.get(_leader(at, leads) or "")
             if leader is None:
-                found[at.id] = Pace(at.id, None, "no lead")
+                found[at.id] = Pace(_alone(at), None, "no lead")
             elif leader.rate_hz != at.rate_hz:
-                found[at.id] = Pace(at.id, leader.id, "other rate")
+                found[at.id] = Pace(_alone(at), leader.id, "other rate")
             else:
                 at = leader
     for each in reversed(way):
         if each.id not in found:
-            leader = known[leads[each.id, SOCKETS[each.clock_source]]]
+            leader = known[_leader(each, leads) or ""]
             found[each.id] = Pace(found[leader.id].master, leader.id)
+
+
+def _leader(box: Interface, leads: Mapping[tuple[str, str], str]) -> str | None:
+    """The id of what a box is set to follow, by a lead or as a cable."""
+    return box.follows if box.clock_source == "device" else leads.get((box.id, SOCKETS[box.clock_source]))
+
+
+def _alone(box: Interface) -> str:
+    """Whose pace a box runs at when it cannot follow."""
+    return box.id if box.cable is None else COMPUTER

@@ -69,8 +69,8 @@ class DeviceStream:
 class Device:
     """What a program opens, whatever stands behind it: a box by a driver, two boxes, or several joined.
 
-    ``id``: the gear a program names for it. ``buffer_id``: the driver or the aggregate whose buffer it works at, with
-    the sizes it offers; ``driver``: that driver, None for boxes that are joined.
+    ``id``: the gear a program names for it. ``buffer_id``: the driver, the aggregate or the program whose buffer it
+    works at, with the sizes it offers; ``driver``: that driver, None for boxes that are joined.
     """
 
     id: str
@@ -153,17 +153,23 @@ def open_program(
     out = boxes.get(program.output_device or "")
     if into is None or out is None:
         box, by = (into, program.driver) if into is not None else (out, program.output_driver)
-        return open_box(box, driver_of(box, by), program.id, program.rate_hz) if box is not None else None
+        return open_box(box, driver_of(box, by), program) if box is not None else None
     return _two(program, into, out, paces)
 
 
-def open_box(box: Interface, driver: Driver, client: str = "", own_rate_hz: int | None = None) -> OpenDevice:
-    """One box by one of its drivers."""
+def buffer_of(program: Program | None, driver: Driver) -> int:
+    """The buffer that a program has at a driver."""
+    own = program.buffer_samples if program is not None and driver.own_blocks else None
+    return driver.buffer_samples if own is None else own
+
+
+def open_box(box: Interface, driver: Driver, program: Program | None = None) -> OpenDevice:
+    """One box by one of its drivers; ``program``: who opens it."""
     way = DeviceStream(
         box=box,
         driver=driver,
-        client=client,
-        buffer_samples=driver.buffer_samples,
+        client=program.id if program is not None else "",
+        buffer_samples=buffer_of(program, driver),
         capture_before=0,
         capture=box.capture,
         playback_before=0,
@@ -173,13 +179,15 @@ def open_box(box: Interface, driver: Driver, client: str = "", own_rate_hz: int 
         matched=False,
         rings=False,
         margin_samples=0,
-        own_rate_hz=own_rate_hz,
+        own_rate_hz=program.rate_hz if program is not None else None,
     )
-    return OpenDevice(_device(box, driver), (way,))
+    return OpenDevice(_device(box, driver, program), (way,))
 
 
-def _device(box: Interface, driver: Driver, name: str = "", capture: int | None = None) -> Device:
-    """A device that works at the buffer of one box's driver."""
+def _device(
+    box: Interface, driver: Driver, program: Program | None, name: str = "", capture: int | None = None
+) -> Device:
+    """A device that works at the buffer of one box's driver, or at that of the program that opens it."""
     return Device(
         id=box.id,
         name=name or box.name,
@@ -187,9 +195,9 @@ def _device(box: Interface, driver: Driver, name: str = "", capture: int | None 
         rates_hz=box.rates_hz,
         capture=box.capture if capture is None else capture,
         playback=box.playback,
-        buffer_id=driver.id,
-        buffer_samples=driver.buffer_samples,
-        buffers_samples=driver.buffers_samples,
+        buffer_id=program.id if program is not None and driver.own_blocks else driver.id,
+        buffer_samples=buffer_of(program, driver),
+        buffers_samples=tuple(sorted({*driver.buffers_samples, buffer_of(program, driver)})),
         driver=driver,
     )
 
@@ -198,22 +206,27 @@ def opened_by(streams: OpenDevice, driver: Driver) -> OpenDevice:
     """The same single box by another of its drivers."""
     (way,) = streams.ways
     other = replace(way, driver=driver, buffer_samples=driver.buffer_samples)
-    return OpenDevice(_device(way.box, driver), (other,))
+    return OpenDevice(_device(way.box, driver, None), (other,))
 
 
 def at_buffer(streams: OpenDevice, driver: str, size: int) -> OpenDevice:
-    """The same device when a driver's buffer, or that of the aggregate with this id, is another."""
+    """The same device when a driver's buffer, or that of the aggregate or the program with this id, is another."""
+
+    device = streams.device
 
     def changed(way: DeviceStream) -> DeviceStream:
-        if way.client == streams.device.id:
-            return replace(way, buffer_samples=size) if driver == streams.device.id else way
+        if way.client == device.id:
+            return replace(way, buffer_samples=size) if driver == device.id else way
+        if way.driver.own_blocks:
+            # Served in the calls of a program, at the buffer of its device.
+            return replace(way, buffer_samples=size) if driver == device.buffer_id else way
         if way.driver.id != driver:
             return way
         return replace(way, driver=_sized(way.driver, size), buffer_samples=size)
 
-    device = streams.device
     if device.buffer_id == driver:
-        own = _sized(device.driver, size) if device.driver is not None else None
+        own = device.driver
+        own = _sized(own, size) if own is not None and not own.own_blocks else own
         device = replace(device, buffer_samples=size, driver=own)
     return OpenDevice(device, tuple(map(changed, streams.ways)))
 
@@ -226,12 +239,15 @@ def _two(program: Program, into: Interface, out: Interface, paces: Mapping[str, 
     """Input from one device and output to another, which calls: the input waits a block more of the one that calls."""
     driver_in, driver_out = driver_of(into, program.driver), driver_of(out, program.output_driver)
     same = paces[into.id].master == paces[out.id].master
+    # A cable has no blocks of its own: each program is served in the program's own calls.
+    size = buffer_of(program, driver_out)
+    own = into.cable is not None and driver_in.own_blocks
     ways = (
         DeviceStream(
             box=into,
             driver=driver_in,
             client=program.id,
-            buffer_samples=driver_in.buffer_samples,
+            buffer_samples=size if own else driver_in.buffer_samples,
             capture_before=0,
             capture=into.capture,
             playback_before=0,
@@ -239,14 +255,15 @@ def _two(program: Program, into: Interface, out: Interface, paces: Mapping[str, 
             calls=False,
             same_clock=same,
             matched=program.matched and not same,
-            rings=True,
+            # An engine's stream time runs ahead of its calls, and a cable's does not.
+            rings=not (own and same and driver_out.engine is None),
             margin_samples=program.margin_samples,
         ),
         DeviceStream(
             box=out,
             driver=driver_out,
             client=program.id,
-            buffer_samples=driver_out.buffer_samples,
+            buffer_samples=size,
             capture_before=0,
             capture=0,
             playback_before=0,
@@ -258,7 +275,7 @@ def _two(program: Program, into: Interface, out: Interface, paces: Mapping[str, 
             margin_samples=0,
         ),
     )
-    return OpenDevice(_device(out, driver_out, f"{into.name} in, {out.name} out", into.capture), ways)
+    return OpenDevice(_device(out, driver_out, program, f"{into.name} in, {out.name} out", into.capture), ways)
 
 
 def open_aggregate(
@@ -312,5 +329,6 @@ def open_aggregate(
 
 def buffers_of(drivers: list[Driver], now: int) -> tuple[int, ...]:
     """The buffers that all these drivers offer, and the present one in any case."""
-    shared = set.intersection(*(set(each.buffers_samples) for each in drivers)) if drivers else set()
+    fixed = [set(each.buffers_samples) for each in drivers if not each.own_blocks]
+    shared = set.intersection(*fixed) if fixed else {size for each in drivers for size in each.buffers_samples}
     return tuple(sorted({*shared, now}))

@@ -44,12 +44,13 @@ class Safety(NamedTuple):
 class Driver(Value):
     """One way a computer opens an interface.
 
-    ``capture`` and ``playback`` say how many channels it shows (None: all the box has). A driver for *one*
-    client is held by the first program of the rig that opens it. A *system, shared* driver may work in periods
-    of its own, ``engine_samples`` long, and hand programs their blocks out of those. One that ``resamples`` lets a
-    program run at another rate than the box, and is ``resampling_samples`` later for it each way. ``set_in``: where its
-    buffer and the box's rate are set. ``offsets`` are its safety offsets where they are known, by rate and buffer;
-    at other rates they are ``safety_in_samples`` and ``safety_out_samples``.
+    ``capture`` and ``playback`` say how many channels it shows (None: all the box has). A driver for *one* client is
+    held by the first program of the rig that opens it. A *system, shared* driver may work in periods of its own,
+    ``engine_samples`` long, and hand programs their blocks out of those. One that ``resamples`` lets a program run at
+    another rate than the box, and is ``resampling_samples`` later for it each way. ``set_in``: where its buffer and the
+    box's rate are set. With ``own_blocks`` every program has the buffer that it asks for itself. ``offsets`` are its
+    safety offsets where they are known, by rate and buffer; at other rates they are ``safety_in_samples`` and
+    ``safety_out_samples``.
     """
 
     id: Id
@@ -63,6 +64,7 @@ class Driver(Value):
     ] = BUFFERS_SAMPLES
     buffer_samples: Annotated[BufferSamples, Settable("buffer", "samples")] = 128
     set_in: Annotated[Literal["the program", "its own panel"], Settable("buffer and rate are set in")] = "the program"
+    own_blocks: Annotated[bool, Settable("every program at its own buffer")] = False
     engine_samples: Annotated[BufferSamples | None, Settable("engine period", "samples")] = None
     safety_in_samples: Annotated[DelaySamples, Settable("safety offset in", "samples", figure=True)] = 0
     safety_out_samples: Annotated[DelaySamples, Settable("safety offset out", "samples", figure=True)] = 0

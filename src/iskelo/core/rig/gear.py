@@ -4,6 +4,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import Field, field_validator, model_validator
 
+from iskelo.core.rig.cables import Cable
 from iskelo.core.rig.drivers import Driver
 from iskelo.core.rig.mixers import Mixer
 from iskelo.core.rig.outboard import Outboard
@@ -53,8 +54,10 @@ LinkKind = Literal["USB full speed", "USB high speed", "PCIe-class", "built in"]
 """How a box is joined to the computer."""
 
 
-ClockSource = Literal["own", "word clock", "optical", "computer"]
-"""What a box takes its pace from: its own crystal, another box by a lead, or the computer's timer."""
+ClockSource = Literal["own", "word clock", "optical", "computer", "device"]
+"""What a box takes its pace from: its own crystal, another box by a lead, the computer's timer, or, a cable alone, the
+device that it follows.
+"""
 
 
 class DirectMonitor(Value):
@@ -80,6 +83,9 @@ class Interface(Value):
 
     ``drives_both_legs``: its outputs drive the cold leg against ground as well, so that an unbalanced input hears half
     of what they give; else they float, and it hears all of it.
+
+    A box with a ``cable`` is one: it has neither jacks nor converters nor a clock of its own, and what is played into
+    it is captured from it. It runs on the computer's timer, or at the pace of the device that it ``follows``.
 
     Its own clock is right within ``tolerance_ppm``; ``measured_ppm`` is by how much it is fast, if somebody has
     measured that. ``connected``: it is joined to the computer now.
@@ -125,6 +131,8 @@ class Interface(Value):
     high_impedance_on: Annotated[Channels, Settable("high impedance on")] = ()
     direct: Annotated[tuple[DirectMonitor, ...], Field(max_length=128 * 128, fail_fast=True)] = ()
     mixer: Mixer | None = None
+    cable: Cable | None = None
+    follows: Annotated[Id | None, Settable("follows")] = None
     drivers: Annotated[tuple[Driver, ...], Field(min_length=1, max_length=8)]
     origins: Origins = Field(default_factory=dict)
 
@@ -162,6 +170,10 @@ class Interface(Value):
             beyond = [jack for jack in getattr(self, field) if jack > able]
             if beyond:
                 raise ValueError(f"jack in {beyond[0]} has no {what}; only the first {able} have it")
+        if self.cable is None and (self.clock_source == "device" or self.follows is not None):
+            raise ValueError("only a cable can follow a device; a box follows another by a lead, or the computer")
+        if self.cable is not None:
+            self._is_a_cable()
         if self.mixer is not None and self.direct:
             raise ValueError("a mixer's strips are heard by its feeds; it has no direct monitoring beside them")
         seen = set()
@@ -178,6 +190,28 @@ class Interface(Value):
             seen.add((cross.jack_in, cross.jack_out))
         return self
 
+    def _is_a_cable(self) -> None:
+        """Raises ValueError for what a cable cannot have."""
+        if self.jack_in or self.jack_out or self.optical_in or self.optical_out or self.mixer is not None:
+            raise ValueError("a cable has channels, and neither jacks nor optical ports nor a mixer")
+        if self.capture != self.playback:
+            raise ValueError(f"a cable has as many channels in as out, not {self.playback} and {self.capture}")
+        if self.clock_source not in self.clock_sources:
+            raise ValueError("a cable runs on the computer's timer or follows a device")
+        if (self.clock_source == "device") != (self.follows is not None):
+            raise ValueError("say which device the cable follows; on the computer's timer it follows none")
+        if any(driver.engine is not None or not driver.own_blocks for driver in self.drivers):
+            raise ValueError("a cable serves every program at its own buffer, and has no period of its own")
+        parts = (
+            "converter_in_samples",
+            "mixer_samples",
+            "link_in_samples",
+            "link_out_samples",
+            "converter_out_samples",
+        )
+        if any(getattr(self, part) for part in parts):
+            raise ValueError("a cable has no converters, no link and no mixer that could delay")
+
     @property
     def is_analogue(self) -> bool:
         """Its converters stand at its feeds to the computer, and what its jacks carry is not converted."""
@@ -186,6 +220,8 @@ class Interface(Value):
     @property
     def clock_sources(self) -> tuple[ClockSource, ...]:
         """What it can take its pace from."""
+        if self.cable is not None:
+            return ("computer", "device")
         by_lead: tuple[tuple[ClockSource, object], ...] = (
             ("word clock", self.word_clock_in),
             ("optical", self.optical_in),

@@ -145,7 +145,7 @@ class Index:
         if way.client == streams.device.id:
             if way.driver.engine is not None:
                 return "own period"
-            if way.buffer_samples not in way.driver.buffers_samples:
+            if way.buffer_samples not in way.driver.buffers_samples and not way.driver.own_blocks:
                 return "buffer"
         if not way.driver.installed:
             return "not installed"

@@ -167,7 +167,8 @@ class Program(Value):
 
     ``driver`` is the driver of the device it opens (None: the device's first). With an ``output_device`` it plays to
     that one, which then calls it, and takes only its input from ``device``: through a ring that keeps
-    ``margin_samples``, and brought to the other's rate if ``matched``. ``lets_go_in_background``:
+    ``margin_samples``, and brought to the other's rate if ``matched``. ``buffer_samples``: the
+    buffer it asks for where its device lets every program have its own (None: the driver's). ``lets_go_in_background``:
     it gives its device up while another program is in front. ``one_file``: all armed tracks go into one file.
     ``rate_hz`` is the rate its own sound was made for and its files are written as (None: whatever its device runs at).
     ``pan_law``: of mono sounds in stereo mixes. ``mute_kills_pre``: a muted track's sends before the fader
@@ -188,6 +189,7 @@ class Program(Value):
     output_driver: Id | None = None
     matched: Annotated[bool, Settable("input matched to the output's rate")] = False
     margin_samples: Annotated[Margin, Settable("ring buffer margin between its devices", "samples")] = 16
+    buffer_samples: Annotated[BufferSamples | None, Settable("buffer", "samples")] = None
     rate_hz: Annotated[RateHz | None, Settable("rate", "Hz")] = None
     lets_go_in_background: Annotated[bool, Settable("lets its device go in the background")] = False
     one_track_per_input: Annotated[bool, Settable("one track an input")] = False

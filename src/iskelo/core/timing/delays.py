@@ -20,6 +20,7 @@ from iskelo.core.timing.terms import (
     RESAMPLING,
     MixerTerm,
     Term,
+    cable_terms,
     capture_terms,
     direct_terms,
     mixer_terms,
@@ -180,6 +181,12 @@ def _by_outboard(edge: Edge, found: Index, passed: _Passed) -> None:
     _doubt((gear.id, "elsewhere"), [term] if gear.delay_samples else [], passed.doubts)
 
 
+def _by_cable(edge: Edge, found: Index, passed: _Passed) -> None:
+    box = found.gear[edge.owner]
+    assert isinstance(box, Interface)
+    passed.meet(box, cable_terms(box), "elsewhere")
+
+
 def _by_device(edge: Edge, found: Index, passed: _Passed) -> None:
     streams = found.opened[edge.owner]
     passed.rate_hz = streams.device.rate_hz
@@ -252,6 +259,7 @@ DELAYS: dict[HopKind, Callable[[Edge, Index, _Passed], None]] = {
     "mix": _into_a_mix,
     "send": _into_a_mix,
     "to device": _by_device,
+    "cable": _by_cable,
     "playback": _by_box,
     "lead out": _at_once,
 }

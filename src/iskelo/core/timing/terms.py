@@ -194,6 +194,12 @@ def playback_terms(box: Interface) -> list[Term]:
     ]
 
 
+def cable_terms(box: Interface) -> list[Term]:
+    """What a cable keeps waiting between the blocks of its two ends."""
+    margin = box.cable.margin_samples if box.cable is not None else 0
+    return [Term("buffer", "cable margin", box.name, margin, box.rate_hz, "set")]
+
+
 def direct_terms(box: Interface) -> list[Term]:
     """From a box's input jacks to its output jacks, without the computer."""
     return [

@@ -75,7 +75,7 @@ class JoinedAtWork:
 
     def __init__(self, driving: DriverAtWork, parts: Sequence[Part], *, pad: bool) -> None:
         self._caller = driving
-        self._parts = parts
+        self.parts = parts
         self.block_samples = driving.block_samples
         self.rate_hz = driving.rate_hz
         self.capture = sum(part.capture for part in parts)
@@ -88,9 +88,9 @@ class JoinedAtWork:
 
     def _pad(self) -> None:
         """Let early members wait for the latest one, by what each takes from its jacks and to them."""
-        taken = [self._takes(part, inward=True) for part in self._parts]
-        given = [self._takes(part, inward=False) for part in self._parts]
-        for part, into, out in zip(self._parts, taken, given, strict=True):
+        taken = [self._takes(part, inward=True) for part in self.parts]
+        given = [self._takes(part, inward=False) for part in self.parts]
+        for part, into, out in zip(self.parts, taken, given, strict=True):
             part.pad_in = DelayLine(part.rows_in, max(taken) - into)
             part.pad_out = DelayLine(part.rows_out, max(given) - out)
 
@@ -121,11 +121,11 @@ class JoinedAtWork:
     @property
     def has_rings(self) -> bool:
         """Whether any of its boxes hands its sound over through a ring."""
-        return any(part.ring_in is not None or part.ring_out is not None for part in self._parts)
+        return any(part.ring_in is not None or part.ring_out is not None for part in self.parts)
 
     def turn_rings(self, now: int) -> None:
         """The calling box makes a call: a block of every ring inwards is needed, one is put into each outwards."""
-        for part in self._parts:
+        for part in self.parts:
             if part.ring_in is not None:
                 part.ring_in.wants(now)
             if part.ring_out is not None:
@@ -136,7 +136,7 @@ class JoinedAtWork:
         count = len(self.calls) * self.block_samples
         self.captured = np.zeros((self.capture, count), np.float32)
         at = 0
-        for part in self._parts:
+        for part in self.parts:
             rows = slice(at, at + part.rows_in)
             at += part.capture
             if part.session is None or not part.rows_in:
@@ -147,7 +147,7 @@ class JoinedAtWork:
         for program in self.programs:
             program.call()
         at = 0
-        for part in self._parts:
+        for part in self.parts:
             rows = slice(at, at + part.rows_out)
             at += part.playback
             if part.session is None or not part.rows_out:
@@ -157,6 +157,14 @@ class JoinedAtWork:
                 part.ring_out.write(given)
             else:
                 part.session.play(given, slice(part.rows_out))
+
+    def takes(self) -> set[int]:
+        """The channels of the whole device, from nought, that its programs hear anything of."""
+        return set().union(*(program.takes() for program in self.programs))
+
+    def plays(self) -> set[int]:
+        """The channels of the whole device, from nought, that its programs give anything to."""
+        return set().union(*(program.plays() for program in self.programs))
 
     def play(self, blocks: Block, rows: Rows) -> None:
         """A program hands over what these channels of the joined device are to play."""

@@ -72,6 +72,7 @@ class Box:
             for each in gear.drivers
         )
         self.keep_samples = fixed + slowest + 2 * longest_block + 2 * STRETCH_SAMPLES
+        self.keep_samples += gear.cable.margin_samples if gear.cable is not None else 0
         self.keep_samples += math.ceil(longest_late_s * self.clock.rate)
         self.returns: list[Returns] = []
         self.step_samples: int | None = None
@@ -129,6 +130,11 @@ class Box:
         opened = (EngineAtWork if driver.engine else DriverAtWork)(self, driver, block_samples)
         self.sessions.append(opened)
         return opened
+
+    @property
+    def grace_samples(self) -> int:
+        """So much later than when its turn comes may a block be handed over."""
+        return 0
 
     @property
     def direct_s(self) -> Fraction:

@@ -19,6 +19,14 @@ class Called(Protocol):
         """Handle what the driver has captured in the calls since the last turn."""
         ...
 
+    def takes(self) -> set[int]:
+        """The capture channels, from nought, that it hears anything of."""
+        ...
+
+    def plays(self) -> set[int]:
+        """The playback channels, from nought, that it gives anything to."""
+        ...
+
 
 class DriverAtWork:
     """One driver of a box: it shows some of the channels, to its programs, in blocks of one size.
@@ -35,7 +43,8 @@ class DriverAtWork:
         self.block_samples = block_samples
         self.period_samples = driver.engine or block_samples
         self.capture, self.playback = gear.shown(driver, "capture"), gear.shown(driver, "playback")
-        self._fed = min(gear.jack_in, self.capture) if gear.mixer is None else self.capture
+        by_jacks = gear.mixer is None and gear.cable is None
+        self._fed = min(gear.jack_in, self.capture) if by_jacks else self.capture
         self._safety = driver.safety(gear.rate_hz, block_samples)
         self.behind_samples = gear.link_in_samples + self._safety.in_samples
         self._finished = self._fresh = 0
@@ -79,7 +88,7 @@ class DriverAtWork:
 
     def due_s(self, call: int) -> float:
         """The moment at which its block must have been handed over: when the halves next change places."""
-        return (call + 2) * self.period_samples / self.rate_hz
+        return ((call + 2) * self.period_samples + self.box.grace_samples) / self.rate_hz
 
     @property
     def calls(self) -> range:

@@ -2,7 +2,7 @@
 sounds its voices. The blocks between two turns of the twin go through it at once.
 """
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import Protocol
 
@@ -210,6 +210,17 @@ class ProgramAtWork:
         self._mixes, self._voices = played.at_work(sounds)
         self._tape_mixes, self._tape_voices = taken_from_buses.at_work(sounds)
 
+    def takes(self) -> set[int]:
+        """The device's capture channels, from nought, that it hears anything of."""
+        heard = [mix.channels for mix, _ in (*self._mixes, *self._tape_mixes)]
+        rows = [self._channels, *heard] if self._records else heard
+        return {channel for each in rows for channel in _numbers(each)} if self._open else set()
+
+    def plays(self) -> set[int]:
+        """The device's playback channels, from nought, that it gives anything to."""
+        rows = [mix.rows for mix, _ in self._mixes] + [mix.rows for _, mix, _ in self._voices]
+        return {channel for each in rows for channel in _numbers(each)} if self._open else set()
+
     def _mix_into(self, matrices: "_Matrices", row: int, heard: Heard) -> None:
         inputs = {item.id: item for item in self.program.inputs}
         for ((identity, start), late), gain in heard.items():
@@ -291,6 +302,10 @@ def _not_let_arm(program: Program) -> set[str]:
         else:
             busy.update(channel for channel in wanted if channel is not None)
     return refused
+
+
+def _numbers(rows: Rows) -> Iterable[int]:
+    return range(rows.start, rows.stop) if isinstance(rows, slice) else rows
 
 
 def _run(numbers: list[int]) -> Rows:

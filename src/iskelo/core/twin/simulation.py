@@ -15,9 +15,11 @@ from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import Rig
 from iskelo.core.twin.aggregates import MATCHING_DELAY_SAMPLES, Feeder, JoinedAtWork, Part
 from iskelo.core.twin.box import Box
+from iskelo.core.twin.cable_box import CableBox
 from iskelo.core.twin.driver import Called, DriverAtWork
 from iskelo.core.twin.ends import OutputEnd
 from iskelo.core.twin.engine import DEVICE_FINISHES, PROGRAM_RUNS, SOUND_TURNS, Engine
+from iskelo.core.twin.in_order import callers_of, in_order
 from iskelo.core.twin.leads import bring_back, inside_leads, jacks_of, leads_out, longest_late_s, played_ahead_s
 from iskelo.core.twin.mixer_box import MixerBox
 from iskelo.core.twin.program import DeviceAtWork, ProgramAtWork, Sound
@@ -66,10 +68,15 @@ class Simulation:
             self._start(session, joined, PROGRAM_RUNS)
         fastest = max((float(rate) for rate in self._rates.values()), default=1.0)
         self._turn_ticks = int(STRETCH_SAMPLES / fastest * self.engine.ticks_per_second)
-        # What comes back by leads was given out in an earlier turn.
-        ahead_s = played_ahead_s(self._boxes)
-        if ahead_s is not None:
-            self._turn_ticks = min(self._turn_ticks, int(ahead_s * self.engine.ticks_per_second))
+        # What comes back by leads was given out in an earlier turn, and so was what programs play to each other.
+        self._callers, among_s = in_order(
+            callers_of([(each, self._called[id(each)]) for each in self._sessions if self._called.get(id(each))])
+        )
+        cable_ends = {id(end) for caller in self._callers for end in caller.ends}
+        self._others = [session for session in self._sessions if id(session) not in cable_ends]
+        for ahead_s in (played_ahead_s(self._boxes), among_s):
+            if ahead_s is not None:
+                self._turn_ticks = min(self._turn_ticks, int(ahead_s * self.engine.ticks_per_second))
         self.engine.at(self._turn_ticks, SOUND_TURNS, self._keep_turning)
 
     def _set_up_boxes(self) -> dict[str, Box]:
@@ -88,7 +95,7 @@ class Simulation:
                 start_s += Fraction(int(random.integers(0, 1000)), 1000) / rate
             clock = Clock(start_s, rate)
             jacks = jacks_of(self._rig, gear, clock, self._sounds)
-            kind = Box if gear.mixer is None else MixerBox
+            kind = CableBox if gear.cable is not None else Box if gear.mixer is None else MixerBox
             boxes[gear.id] = box = kind(gear, jacks, self._seed + number, clock, max(blocks, default=0), late_s)
             if isinstance(box, MixerBox):
                 box.set_up(inside_leads(self._rig, gear))
@@ -99,11 +106,10 @@ class Simulation:
         if driving is None:
             return
         admitted = {id(way): self._admits(way, streams) for way in streams.ways}
-        box = self._boxes[driving.box.id]
         device: DeviceAtWork
         called: list[Called]
         if not streams.joined:
-            device = session = box.shared(driving.driver)
+            device = session = self._opened(driving)
             called = self._called.setdefault(id(session), [])
         else:
             key = driving.client
@@ -129,7 +135,8 @@ class Simulation:
         """Whether a box lets this client in, at its buffer and its rate."""
         let_in = self._boxes[way.box.id].admit(way.driver, way.client)
         if isinstance(self._found.gear.get(way.client), Aggregate):
-            let_in = let_in and not way.driver.engine and way.buffer_samples in way.driver.buffers_samples
+            offered = way.driver.own_blocks or way.buffer_samples in way.driver.buffers_samples
+            let_in = let_in and not way.driver.engine and offered
         return let_in and way.box.rate_hz == streams.device.rate_hz
 
     def _join(self, streams: OpenDevice, admitted: dict[int, bool]) -> JoinedAtWork:
@@ -149,7 +156,12 @@ class Simulation:
         box = self._boxes[way.box.id]
         if way.client == streams.device.id:
             return box.session(way.driver, way.buffer_samples)
-        return box.shared(way.driver)
+        return self._opened(way)
+
+    def _opened(self, way: DeviceStream) -> DriverAtWork:
+        """A box as a program opens it straight: with others, or by itself where each has its own buffer."""
+        box = self._boxes[way.box.id]
+        return box.session(way.driver, way.buffer_samples) if way.driver.own_blocks else box.shared(way.driver)
 
     def _part(
         self, way: DeviceStream, streams: OpenDevice, session: DriverAtWork | None, calling: DriverAtWork
@@ -209,18 +221,26 @@ class Simulation:
         """Work the sound of all that has happened since the last turn, from the converters to what is heard."""
         for session, (begin, period) in zip(self._sessions, self._periods, strict=True):
             session.finish(max(0, self.engine.now - begin) // period)
-        for session in self._sessions:
+        self._hand_in(self._others)
+        for caller in self._callers:
+            self._hand_in(caller.ends)
+            for program in caller.called:
+                program.call()
+            self._hand_out(caller.ends)
+        self._hand_out(self._others)
+        for out in self._heard:
+            out.play_until(int(self.engine.now * out.box.clock.rate / self.engine.ticks_per_second))
+
+    def _hand_in(self, sessions: Sequence[DriverAtWork]) -> None:
+        for session in sessions:
             session.hand_in()
             for feeder in self._feeders.get(id(session), []):
                 feeder.hand_in()
-        for session in self._sessions:
-            for program in self._called.get(id(session), []):
-                program.call()
-        for session in self._sessions:
+
+    def _hand_out(self, sessions: Sequence[DriverAtWork]) -> None:
+        for session in sessions:
             for feeder in self._feeders.get(id(session), []):
                 feeder.hand_out()
-        for out in self._heard:
-            out.play_until(int(self.engine.now * out.box.clock.rate / self.engine.ticks_per_second))
 
 
 def engine_period(engine: Engine, session: DriverAtWork) -> int:

@@ -111,6 +111,8 @@ def compile_graph(found: Index, before: Graph | None = None, touched: frozenset[
     for box in found.interfaces():
         if box.mixer is not None:
             back += _taken_again(box.mixer)
+        if box.cable is not None:
+            back += legs_of(box.id, "capture", box.capture)
         parts[box.id] = old[box.id] if box.id in old and box.id not in touched else _interface_edges(box)
     for outboard in found.outboards:
         same = outboard.id in old and outboard.id not in touched
@@ -158,6 +160,9 @@ def _taken_again(mixer: Mixer) -> list[Port]:
 def _interface_edges(box: Interface) -> list[Edge]:
     if box.mixer is not None:
         return mixer_edges(box, box.mixer)
+    if box.cable is not None:
+        ends = zip(legs_of(box.id, "playback", box.playback), legs_of(box.id, "capture", box.capture), strict=True)
+        return [edge_of((start, end, "cable", box.id, 0.0, 1, None)) for start, end in ends]
     box_id, less_db, full_db = box.id, box.input_full_scale_dbu, box.output_full_scale_dbu
     edges = [
         edge_of((Port(box_id, "jack_in", n), Port(box_id, "capture", n), "capture", box_id, trim_db - less_db, 1, None))

@@ -46,6 +46,7 @@ HopKind = Literal[
     "mix",
     "send",
     "to device",
+    "cable",
     "playback",
     "lead out",
 ]
@@ -130,6 +131,7 @@ HOPS: dict[HopKind, HopRow] = {
         ("monitor", "post", "voice", "bus", "bus_pre", "bus_out"), ("bus", "output"), _DIGITAL, "item", "gear"
     ),
     "to device": _row(("output",), ("playback",), _DIGITAL, "program", "gear and port", "to"),
+    "cable": _row(("playback",), ("capture",), _DIGITAL, "interface", "gear"),
     "playback": _row(("playback",), ("jack_out",), ("dBFS", "dBu"), "interface", "gear"),
     "lead out": _row(("jack_out", "outboard_out"), ("in",), _ANALOGUE, "lead", "nothing"),
 }

@@ -1,0 +1,20 @@
+"""Cables: devices without any hardware, which hand on what is played into them."""
+
+from typing import Annotated, Literal
+
+from iskelo.core.rig.value import Margin, Settable, Value
+
+CABLE_MARGIN_SAMPLES = 32
+"""What a new cable keeps waiting: two thirds of a millisecond at 48 kHz, more than the jitter of most computers."""
+
+
+class Cable(Value):
+    """What makes a box a cable: all that is played on a channel of it is captured on the same one.
+
+    ``margin_samples`` lie between the blocks that go in and those that come out; so much later than it should may a
+    program hand over a block. ``start``: *aligned*, a sound comes out a fixed time after it went in, or *as it falls*,
+    by how the blocks of both ends fell when they began, which is different at every start.
+    """
+
+    margin_samples: Annotated[Margin, Settable("margin", "samples")] = CABLE_MARGIN_SAMPLES
+    start: Annotated[Literal["aligned", "as it falls"], Settable("start")] = "aligned"
