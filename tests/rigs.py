@@ -323,8 +323,7 @@ def any_rig(
         return f"{prefix}{next(numbers)}"
 
     boxes, programs, sources, destinations = [], [], [], []
-    same_rate = draw(st.sampled_from([True, True, False] if busy else [True, False]))
-    rate = draw(RATES)
+    same_rate, rate = draw(st.sampled_from([True, True, False] if busy else [True, False])), draw(RATES)
     for n in range(draw(st.integers(min(least, boxes_at_most), boxes_at_most))):
         rate = rate if same_rate else draw(RATES)
         ins, outs = draw(st.integers(least, 5)), draw(st.integers(least, 5))
@@ -376,8 +375,7 @@ def any_rig(
                 ),
             )
         )
-    for n in range(draw(st.integers(1, 3)) if cabled else 0):
-        boxes.append(cable(draw, n, rate, [box.id for box in boxes], new))
+    boxes += _cables(draw, rate, boxes, new) if cabled else []
     for n in range(draw(st.integers(least, 3))):
         sources.append(
             Source(
@@ -552,7 +550,13 @@ def any_rig(
     return rig
 
 
-def cable(draw: st.DrawFn, number: int, rate_hz: int, others: list[str], new: Callable[[str], str]) -> Interface:
+def _cables(draw: st.DrawFn, rate_hz: int, boxes: list[Interface], new: Callable[[str], str]) -> list[Interface]:
+    """One cable or a few beside other boxes."""
+    others = [box.id for box in boxes]
+    return [_cable(draw, number, rate_hz, others, new) for number in range(draw(st.integers(1, 3)))]
+
+
+def _cable(draw: st.DrawFn, number: int, rate_hz: int, others: list[str], new: Callable[[str], str]) -> Interface:
     """Any cable beside other boxes, on the timer or following one of them."""
     follows = draw(st.sampled_from([None, *others]))
     made = new_cable(f"Cable {number}", draw(st.integers(2, 5)))

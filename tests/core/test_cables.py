@@ -4,19 +4,307 @@ from unittest import mock
 
 import pytest
 from hypothesis import assume, given, settings
-from hypothesis import strategies as st
 
 from clicks import CLICK_AT_SECONDS, Click, measured, predicted
+from iskelo.core.edits.additions import AddInterface, AddLine, AddProgram, AddProgramPorts, AddTracks
+from iskelo.core.edits.apply import apply
+from iskelo.core.edits.base import Refused
+from iskelo.core.edits.edit import EnableChannels, JoinDevices, Remove, SetCable, SetDevice, SetLeg, SetValues
+from iskelo.core.edits.phrases import gear_phrase
+from iskelo.core.linecheck.run import run_line_check
 from iskelo.core.lines.context import read
+from iskelo.core.paperwork.set_up import set_up_list
+from iskelo.core.planner.ladder import Ladder, ladders
+from iskelo.core.rig.cables import Cable
+from iskelo.core.rig.gear import Interface, Member
+from iskelo.core.rig.index import index
+from iskelo.core.rig.ports import Port
+from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import Rig
 from iskelo.core.routes.route import ROUTES_AT_MOST, passing_routes
+from iskelo.core.stations import stations
 from iskelo.core.twin import simulation
 from iskelo.core.twin.run import run_twin
-from rigs import any_rig, as_one_speed
+from iskelo.core.twin.told import Missed
+from rigs import Bench, any_rig, as_one_speed
 
-CABLED = st.one_of(
-    any_rig(cabled=True, busy=True), any_rig(cabled=True, busy=True), any_rig(cabled=True, busy=True, back=True)
+CABLED = any_rig(cabled=True, busy=True) | any_rig(cabled=True, busy=True, back=True)
+
+
+def pads() -> Bench:
+    """A sampler's four stereo pads, each by a cable of 8 on its own track of a recorder, which hears a box as well."""
+    bench = Bench(Rig(name="Pads")).do(
+        *gear_phrase("cable 8 Gully 1"),
+        *gear_phrase("sampler Soundcase 4"),
+        AddInterface(name="Havra", jack_in=2, jack_out=2),
+        AddProgram(name="Longhand"),
+    )
+    gully, havra = bench.id("Gully 1"), bench.id("Havra")
+    soundcase, longhand = bench.id("Soundcase"), bench.id("Longhand")
+    bench.do(
+        SetValues(item=gully, values={"follows": havra}),
+        SetDevice(program=soundcase, device=gully),
+        SetValues(item=soundcase, values={"buffer_samples": 128}),
+        JoinDevices(name="Hall", members=(Member(device=havra), Member(device=gully))),
+    )
+    bench.do(SetDevice(program=longhand, device=bench.id("Hall")))
+    names = tuple(f"Pad {number}" for number in range(1, 5))
+    sampler = program_of(bench, "Soundcase")
+    bench.do(Remove(items=tuple(item.id for item in sampler.outputs)))
+    bench.do(AddProgramPorts(program=soundcase, side="output", names=names, width=2, first_channel=1))
+    sampler = program_of(bench, "Soundcase")
+    bench.do(
+        *(
+            SetValues(item=voice.id, values={"output": output.id})
+            for voice, output in zip(sampler.voices, sampler.outputs, strict=True)
+        ),
+        AddProgramPorts(program=longhand, names=names, width=2, first_channel=3),
+    )
+    inputs = tuple(item.id for item in program_of(bench, "Longhand").inputs)
+    bench.do(AddTracks(program=longhand, names=names, width=2, inputs=inputs))
+    tracks = program_of(bench, "Longhand").tracks
+    return bench.do(
+        *(
+            AddLine(
+                name=voice.name,
+                purpose="record",
+                from_ports=tuple(Port(voice.id, "voice", leg) for leg in (1, 2)),
+                to_ports=tuple(Port(track.id, "track", leg) for leg in (1, 2)),
+            )
+            for voice, track in zip(program_of(bench, "Soundcase").voices, tracks, strict=True)
+        )
+    )
+
+
+def program_of(bench: Bench, name: str) -> Program:
+    gear = bench.rig_gear(name)
+    assert isinstance(gear, Program)
+    return gear
+
+
+def test_pads_by_a_cable_wait_for_both_programs_and_the_margin() -> None:
+    """The sender's 128, the receiver's 128 of its aggregate, the margin of 32; the recorder's own numbers count on."""
+    bench = pads()
+    for number in range(1, 5):
+        state = bench.line(f"Pad {number}")
+        assert state.headline == "arrives"
+        assert [delay.exact_samples for delay in state.delays()] == [288, 288]
+    terms = bench.line("Pad 1").delays()[0].terms
+    assert [(term.label, term.samples) for term in terms] == [
+        ("buffer of Soundcase", 128),
+        ("cable margin", 32),
+        ("buffer of Hall", 128),
+    ]
+    told = stations(bench.line("Pad 3"), index(bench.rig))
+    assert [(cell.label, cell.number) for cell in told] == [
+        ("Pad 3", ""),
+        ("", ""),
+        ("Hall", "7–8"),
+        ("Longhand", "3"),
+        ("Pad 3", "3"),
+        ("", ""),
+    ]
+
+
+def test_a_buffer_changes_its_own_program_alone() -> None:
+    bench = pads().do(SetValues(item=pads().id("Soundcase"), values={"buffer_samples": 512}))
+    assert bench.line("Pad 1").delays()[0].exact_samples == 512 + 32 + 128
+    hall = bench.id("Hall")
+    bench.do(SetValues(item=hall, values={"buffer_samples": 64}))
+    assert bench.line("Pad 1").delays()[0].exact_samples == 512 + 32 + 64
+    assert ladder_of(bench, "Soundcase").buffer_samples == 512
+
+
+def test_a_late_line_is_mended_by_the_buffer_of_the_program_that_plays() -> None:
+    bench = pads()
+    bench.do(SetValues(item=bench.line("Pad 1").line.id, values={"longest_delay_ms": 5.0}))
+    (snag,) = bench.snags("line-late")
+    words = [remedy.words for remedy in snag.mend()]
+    assert any("Soundcase on Gully 1" in each for each in words)
+    for remedy in snag.mend():
+        after = read(apply(bench.rig, remedy.edits).rig)
+        assert next(state for state in after.lines if state.line.name == "Pad 1").headline == "arrives"
+
+
+def ladder_of(bench: Bench, name: str) -> Ladder:
+    return next(each for each in ladders(read(bench.rig)) if each.program == bench.id(name))
+
+
+def test_a_cable_on_the_timer_drifts_against_a_box_and_is_let_follow_it() -> None:
+    bench = pads()
+    bench.do(SetValues(item=bench.id("Gully 1"), values={"clock_source": "computer"}))
+    assert bench.line("Pad 1").headline == "drifting"
+    (snag,) = bench.snags("clocks-drift")
+    first = snag.mend()[0]
+    assert first.words == "Let Gully 1 follow Havra"
+    bench.do(*first.edits)
+    assert bench.line("Pad 1").headline == "arrives"
+    assert not bench.snags("clocks-drift")
+
+
+def test_a_cable_crossed_between_two_clocks_waits_for_a_ring_at_either_end() -> None:
+    """256/256, ring margins 16, margin 16, both matched: 1136 samples instead of 528 (the design's worked example)."""
+    bench = Bench(Rig(name="Two clocks")).do(
+        *gear_phrase("cable 2 Gully"),
+        *gear_phrase("sampler Soundcase 1"),
+        AddInterface(name="One", jack_in=2, jack_out=2),
+        AddInterface(name="Two", jack_in=2, jack_out=2),
+        AddProgram(name="Longhand"),
+    )
+    gully = bench.id("Gully")
+    bench.do(
+        SetCable(cable=gully, values={"margin_samples": 16}),
+        JoinDevices(name="Out", members=(Member(device=bench.id("One")), Member(device=gully, matched=True))),
+        JoinDevices(name="In", members=(Member(device=bench.id("Two")), Member(device=gully, matched=True))),
+    )
+    for name in ("Out", "In"):
+        bench.do(SetValues(item=bench.id(name), values={"buffer_samples": 256, "margin_samples": 16}))
+    soundcase, longhand = bench.id("Soundcase"), bench.id("Longhand")
+    bench.do(SetDevice(program=soundcase, device=bench.id("Out")), SetDevice(program=longhand, device=bench.id("In")))
+    output = program_of(bench, "Soundcase").outputs[0]
+    bench.do(
+        *(SetLeg(item=output.id, leg=leg, channel=2 + leg) for leg in (1, 2)),
+        EnableChannels(program=soundcase, side="output", channels=(3, 4)),
+        AddProgramPorts(program=longhand, names=("In",), width=2, first_channel=3),
+    )
+    item = program_of(bench, "Longhand").inputs[0]
+    bench.do(AddTracks(program=longhand, names=("Pad",), width=2, inputs=(item.id,)))
+    voice, track = program_of(bench, "Soundcase").voices[0], program_of(bench, "Longhand").tracks[0]
+    bench.do(
+        AddLine(
+            name="Pad",
+            purpose="record",
+            from_ports=(Port(voice.id, "voice", 1),),
+            to_ports=(Port(track.id, "track", 1),),
+        )
+    )
+    assert bench.line("Pad").delays()[0].exact_samples == 1136
+    for device in ("One", "Two"):
+        bench.do(SetValues(item=bench.id(device), values={"clock_source": "computer"}))
+    assert bench.line("Pad").delays()[0].exact_samples == 528
+
+
+@pytest.mark.parametrize(
+    ("typed", "names", "channels"),
+    [
+        ("cable", ["Cable"], 2),
+        ("cable 8 Gully", ["Gully"], 8),
+        ("3 cable 8 Gully", ["Gully 1", "Gully 2", "Gully 3"], 8),
+        ("cable 4x4", ["Cable"], 4),
+        ("stereo cable Line", ["Line"], 2),
+        ("cable 16 Left, Right", ["Left", "Right"], 16),
+    ],
 )
+def test_cables_are_typed(typed: str, names: list[str], channels: int) -> None:
+    rig = Bench(Rig(name="Typed")).do(*gear_phrase(typed)).rig
+    assert [gear.name for gear in rig.gear] == names
+    assert all(isinstance(gear, Interface) and gear.cable and gear.capture == channels for gear in rig.gear)
+
+
+@pytest.mark.parametrize(
+    ("typed", "why"),
+    [
+        ("cable 8x4", "as many channels in as out"),
+        ("cable 200", "1 to 128 channels"),
+        ("cable 0", "1 to 128 channels"),
+        ("analogue cable", "only a mixer"),
+    ],
+)
+def test_what_no_cable_is_is_refused(typed: str, why: str) -> None:
+    with pytest.raises(Refused, match=why):
+        gear_phrase(typed)
+
+
+def test_what_a_cable_cannot_be_is_refused_in_words() -> None:
+    bench = pads()
+    gully, havra = bench.id("Gully 1"), bench.id("Havra")
+    for item, values, why in (
+        (gully, {"jack_in": 2}, "neither jacks nor optical ports"),
+        (gully, {"clock_source": "own"}, "runs on the computer's timer or follows a device"),
+        (gully, {"converter_in_samples": 3}, "no converters"),
+        (gully, {"follows": gully}, "cannot follow itself"),
+        (havra, {"follows": gully}, "only a cable can follow"),
+    ):
+        with pytest.raises(Refused, match=why):
+            bench.do(SetValues(item=item, values=values))
+    with pytest.raises(Refused, match="it is no cable"):
+        bench.do(SetCable(cable=havra, values={"margin_samples": 3}))
+    with pytest.raises(Refused, match="no field 'size'"):
+        bench.do(SetCable(cable=gully, values={"size": 3}))
+    bench.do(SetValues(item=gully, values={"capture": 4}))
+    shrunk = bench.rig_gear("Gully 1")
+    assert isinstance(shrunk, Interface)
+    assert shrunk.playback == 4
+
+
+def test_a_cable_runs_on_the_timer_when_what_it_followed_is_gone() -> None:
+    bench = pads()
+    applied = apply(bench.rig, (Remove(items=(bench.id("Havra"),)),))
+    assert "Gully 1 runs on the computer's timer now" in applied.words
+    cable = next(gear for gear in applied.rig.gear if gear.name == "Gully 1")
+    assert isinstance(cable, Interface)
+    assert (cable.clock_source, cable.follows) == ("computer", None)
+
+
+def test_a_margin_below_the_jitter_is_a_risk_and_is_made_as_large() -> None:
+    """0.5 ms at 48 kHz are 24 samples: a margin of 23 bears them (the design's worked example)."""
+    bench = pads().do(SetValues(item="rig", values={"jitter_ms": 0.5}))
+    gully = bench.id("Gully 1")
+    bench.do(SetCable(cable=gully, values={"margin_samples": 22}))
+    (snag,) = bench.snags("cable-margin-small")
+    assert len(snag.lines) == 4
+    bench.do(*snag.mend()[0].edits)
+    cable = bench.rig_gear("Gully 1")
+    assert isinstance(cable, Interface)
+    assert cable.cable == Cable(margin_samples=23)
+    assert not bench.snags("cable-margin-small")
+
+
+def test_a_block_that_is_late_by_no_more_than_the_margin_is_still_heard() -> None:
+    """A sampler whose work takes its whole block is late now and then: the margin bears what the jitter makes of it."""
+    bench = pads()
+    soundcase = bench.id("Soundcase")
+    busy = [{"buffer_samples": 128, "percent": 99.9}, {"buffer_samples": 256, "percent": 99.9}]
+    bench.do(SetValues(item=soundcase, values={"load_readings": busy}))
+    missed = {}
+    for margin in (0, 32):
+        bench.do(SetCable(cable=bench.id("Gully 1"), values={"margin_samples": margin}))
+        told: list[Missed] = []
+        run_twin(bench.rig, {}, 2.0, told=told.append)
+        missed[margin] = next(each.missed for each in told if each.program == soundcase)
+    assert missed[0] > missed[32] == 0
+
+
+def test_a_program_that_hears_itself_is_told() -> None:
+    bench = pads()
+    soundcase = bench.id("Soundcase")
+    bench.do(AddProgramPorts(program=soundcase, names=("Again",), width=1, first_channel=2))
+    (snag,) = bench.snags("cable-to-itself")
+    assert snag.title == "Soundcase hears itself through Gully 1 2"
+    bench.do(*snag.mend()[0].edits)
+    assert not bench.snags("cable-to-itself")
+
+
+def test_without_a_cable_or_past_one_the_gap_is_named() -> None:
+    bench = pads()
+    output = program_of(bench, "Soundcase").outputs[0]
+    bench.do(SetLeg(item=output.id, leg=1, channel=None), SetLeg(item=output.id, leg=2, channel=None))
+    assert "output Pad 1 has no channel" in bench.said("Pad 1")
+    bench.do(Remove(items=(bench.id("Gully 1"),)))
+    assert "only a cable leads, and there is none" in bench.said("Pad 2")
+
+
+def test_the_set_up_list_tells_cables_as_they_are() -> None:
+    words = [(step.words, step.settings) for step in set_up_list(read(pads().rig))]
+    assert ("Set up cable Gully 1 on the computer", ("8 channels", "margin 32 samples")) in words
+    assert any(said == "Gully 1: clock source follows Havra" for said, _ in words)
+    assert any("opens cable Gully 1" in settings for _, settings in words)
+
+
+def test_a_line_check_proves_what_comes_by_a_cable() -> None:
+    bench = pads()
+    ledger = run_line_check(bench.rig).ledger
+    assert [row.proved for row in ledger.lines] == [True] * 4
 
 
 @given(CABLED)

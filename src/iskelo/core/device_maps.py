@@ -130,7 +130,7 @@ def _clock_row(found: Index, box: Interface, depth: int, drift: str, *, led: boo
         words = f"own clock, {own}"
     else:
         words = now.words
-    follows = pace.leader is not None and not pace.unlocked
+    follows = pace.leader is not None and not pace.unlocked and box.cable is None
     calls = any(way.calls and way.box.id == box.id for streams in found.opened.values() for way in streams.ways)
     master = pace.master == box.id and (led or calls) and not pace.unlocked
     return ClockRow(
@@ -163,12 +163,20 @@ def _now(found: Index, box: Interface) -> ClockChoice:
     leader = found.paces[box.id].leader
     if box.clock_source in SOCKETS and leader is not None:
         return ClockChoice(box.clock_source, leader, f"{box.clock_source} of {found.name(leader)}")
+    if box.follows is not None:
+        return ClockChoice("device", box.follows, f"follows {found.name(box.follows)}")
     words = {"own": "own clock", "computer": "the computer's timer"}.get(box.clock_source, box.clock_source)
     return ClockChoice(box.clock_source, None, words)
 
 
 def clock_choices(found: Index, box: Interface) -> tuple[ClockChoice, ...]:
-    """Every clock a box could run on, by the sockets it and the others have."""
+    """Every clock a box could run on, by the sockets it and the others have; a cable follows any device at its rate."""
+    if box.cable is not None:
+        others = [other for other in found.boxes if other.id != box.id and other.rate_hz == box.rate_hz]
+        return (
+            ClockChoice("computer", None, "the computer's timer"),
+            *(ClockChoice("device", other.id, f"follows {other.name}") for other in others),
+        )
     choices = [ClockChoice("own", None, "own clock")]
     for source, into in SOCKETS.items():
         out = into.replace("_in", "_out")

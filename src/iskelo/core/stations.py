@@ -13,6 +13,7 @@ from iskelo.core.rig.inside import INSIDE_BANKS
 from iskelo.core.rig.ports import BANK_TABLE, COLUMNS, Column, Port
 from iskelo.core.routes.route import Route
 from iskelo.core.values import light
+from iskelo.core.wiring.edge import Edge
 from iskelo.core.wiring.hops import DEVICE_HOPS
 from iskelo.core.words.say import say
 
@@ -21,6 +22,8 @@ _PASSED = frozenset(COLUMNS.index(column) for column in ("computer_in", "program
 
 _PLACE: dict[str, int] = {bank: COLUMNS.index(row.column) for bank, row in BANK_TABLE.items() if row.column is not None}
 """In which column the ports of a bank stand."""
+
+_OUT = COLUMNS.index("out")
 
 _TRACKS = COLUMNS.index("track")
 
@@ -90,7 +93,7 @@ class _Laid:
 
     def way(self, way: Route, *, arrives: bool) -> None:
         """A way, with what is shut on it if nothing arrives by it."""
-        self.put(way.ports)
+        self.put(_told(way.edges) if way.passes_a_cable else way.ports)
         for edge in way.edges:
             if arrives:
                 kind = edge.kind
@@ -124,6 +127,17 @@ class _Laid:
         if self.ports[place]:
             return "beyond" if place in self.beyond else "on"
         return "passed" if place in self.beyond and place in _PASSED else "empty"
+
+
+def _told(edges: tuple[Edge, ...]) -> list[Port]:
+    """The ports of a way without those by which a program plays into a cable: the cable's channel stands for them."""
+    ports = [edges[0].start]
+    for edge in edges:
+        if edge.kind == "cable":
+            while len(ports) > 1 and _PLACE[ports[-1].bank] == _OUT:
+                ports.pop()
+        ports.append(edge.end)
+    return ports
 
 
 def stations(state: LineState, found: Index) -> tuple[Station, ...]:

@@ -2539,6 +2539,34 @@ export interface components {
             width: number;
         };
         /**
+         * Cable
+         * @description What makes a box a cable: all that is played on a channel of it is captured on the same one.
+         *
+         *     ``margin_samples`` lie between the blocks that go in and those that come out; so much later than it should may a
+         *     program hand over a block. A sound comes out a fixed time after it went in, whenever its programs began.
+         */
+        "Cable-Input": {
+            /**
+             * Margin Samples
+             * @default 32
+             */
+            margin_samples?: number;
+        };
+        /**
+         * Cable
+         * @description What makes a box a cable: all that is played on a channel of it is captured on the same one.
+         *
+         *     ``margin_samples`` lie between the blocks that go in and those that come out; so much later than it should may a
+         *     program hand over a block. A sound comes out a fixed time after it went in, whenever its programs began.
+         */
+        "Cable-Output": {
+            /**
+             * Margin Samples
+             * @default 32
+             */
+            margin_samples: number;
+        };
+        /**
          * Change
          * @description One row of a comparison: what, now and after.
          */
@@ -2627,7 +2655,7 @@ export interface components {
             /** Current */
             current: boolean;
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["SetCable-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /** Label */
             label: string;
             /** Note */
@@ -2656,7 +2684,7 @@ export interface components {
              * Source
              * @enum {string}
              */
-            source: "own" | "word clock" | "optical" | "computer";
+            source: "own" | "word clock" | "optical" | "computer" | "device";
             /** Words */
             words: string;
         };
@@ -2726,7 +2754,7 @@ export interface components {
          */
         Could: {
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["SetCable-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             port: components["schemas"]["Port"];
             /** Said */
             said: string;
@@ -2857,12 +2885,13 @@ export interface components {
          * Driver
          * @description One way a computer opens an interface.
          *
-         *     ``capture`` and ``playback`` say how many channels it shows (None: all the box has). A driver for *one*
-         *     client is held by the first program of the rig that opens it. A *system, shared* driver may work in periods
-         *     of its own, ``engine_samples`` long, and hand programs their blocks out of those. One that ``resamples`` lets a
-         *     program run at another rate than the box, and is ``resampling_samples`` later for it each way. ``set_in``: where its
-         *     buffer and the box's rate are set. ``offsets`` are its safety offsets where they are known, by rate and buffer;
-         *     at other rates they are ``safety_in_samples`` and ``safety_out_samples``.
+         *     ``capture`` and ``playback`` say how many channels it shows (None: all the box has). A driver for *one* client is
+         *     held by the first program of the rig that opens it. A *system, shared* driver may work in periods of its own,
+         *     ``engine_samples`` long, and hand programs their blocks out of those. One that ``resamples`` lets a program run at
+         *     another rate than the box, and is ``resampling_samples`` later for it each way. ``set_in``: where its buffer and the
+         *     box's rate are set. With ``own_blocks`` every program has the buffer that it asks for itself. ``offsets`` are its
+         *     safety offsets where they are known, by rate and buffer; at other rates they are ``safety_in_samples`` and
+         *     ``safety_out_samples``.
          */
         "Driver-Input": {
             /**
@@ -2917,6 +2946,11 @@ export interface components {
             origins?: {
                 [key: string]: "measured" | "described" | "typed" | "assumed";
             };
+            /**
+             * Own Blocks
+             * @default false
+             */
+            own_blocks?: boolean;
             /** Playback */
             playback?: number | null;
             /**
@@ -2950,12 +2984,13 @@ export interface components {
          * Driver
          * @description One way a computer opens an interface.
          *
-         *     ``capture`` and ``playback`` say how many channels it shows (None: all the box has). A driver for *one*
-         *     client is held by the first program of the rig that opens it. A *system, shared* driver may work in periods
-         *     of its own, ``engine_samples`` long, and hand programs their blocks out of those. One that ``resamples`` lets a
-         *     program run at another rate than the box, and is ``resampling_samples`` later for it each way. ``set_in``: where its
-         *     buffer and the box's rate are set. ``offsets`` are its safety offsets where they are known, by rate and buffer;
-         *     at other rates they are ``safety_in_samples`` and ``safety_out_samples``.
+         *     ``capture`` and ``playback`` say how many channels it shows (None: all the box has). A driver for *one* client is
+         *     held by the first program of the rig that opens it. A *system, shared* driver may work in periods of its own,
+         *     ``engine_samples`` long, and hand programs their blocks out of those. One that ``resamples`` lets a program run at
+         *     another rate than the box, and is ``resampling_samples`` later for it each way. ``set_in``: where its buffer and the
+         *     box's rate are set. With ``own_blocks`` every program has the buffer that it asks for itself. ``offsets`` are its
+         *     safety offsets where they are known, by rate and buffer; at other rates they are ``safety_in_samples`` and
+         *     ``safety_out_samples``.
          */
         "Driver-Output": {
             /**
@@ -3010,6 +3045,11 @@ export interface components {
             origins: {
                 [key: string]: "measured" | "described" | "typed" | "assumed";
             };
+            /**
+             * Own Blocks
+             * @default false
+             */
+            own_blocks: boolean;
             /** Playback */
             playback: number | null;
             /**
@@ -3058,7 +3098,7 @@ export interface components {
             /** Driver */
             driver: string;
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["SetCable-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /** Kind */
             kind: string;
             /** Now */
@@ -3076,7 +3116,7 @@ export interface components {
          */
         EditRequest: {
             /** Edits */
-            edits: (components["schemas"]["AddSources-Input"] | components["schemas"]["AddInterface-Input"] | components["schemas"]["AddProgram-Input"] | components["schemas"]["AddDestination-Input"] | components["schemas"]["AddOutboard-Input"] | components["schemas"]["AddGear-Input"] | components["schemas"]["AddDriver-Input"] | components["schemas"]["AddVoices-Input"] | components["schemas"]["AddBuses-Input"] | components["schemas"]["AddSends-Input"] | components["schemas"]["AddProgramPorts-Input"] | components["schemas"]["AddTracks-Input"] | components["schemas"]["AddStrips-Input"] | components["schemas"]["AddMixes-Input"] | components["schemas"]["AddFeed-Input"] | components["schemas"]["SetValues-Input"] | components["schemas"]["RenameEverywhere-Input"] | components["schemas"]["SetLeg-Input"] | components["schemas"]["FillChannels-Input"] | components["schemas"]["EnableChannels-Input"] | components["schemas"]["SetDevice-Input"] | components["schemas"]["SetOutputDevice-Input"] | components["schemas"]["JoinDevices-Input"] | components["schemas"]["SetMembers-Input"] | components["schemas"]["SetDirect-Input"] | components["schemas"]["SetTrim-Input"] | components["schemas"]["SetOutputTrim-Input"] | components["schemas"]["SetJack-Input"] | components["schemas"]["SetMixer-Input"] | components["schemas"]["TypeFeeds-Input"] | components["schemas"]["TypeStripFeeds-Input"] | components["schemas"]["TypeInsert-Input"] | components["schemas"]["TypeProgramInsert-Input"] | components["schemas"]["SplitTrack-Input"] | components["schemas"]["JoinTracks-Input"] | components["schemas"]["UseStageBox-Input"] | components["schemas"]["SwitchReturns-Input"] | components["schemas"]["SwapGear-Input"] | components["schemas"]["Plug-Input"] | components["schemas"]["Remove-Input"] | components["schemas"]["AddLine-Input"])[];
+            edits: (components["schemas"]["AddSources-Input"] | components["schemas"]["AddInterface-Input"] | components["schemas"]["AddProgram-Input"] | components["schemas"]["AddDestination-Input"] | components["schemas"]["AddOutboard-Input"] | components["schemas"]["AddGear-Input"] | components["schemas"]["AddDriver-Input"] | components["schemas"]["AddVoices-Input"] | components["schemas"]["AddBuses-Input"] | components["schemas"]["AddSends-Input"] | components["schemas"]["AddProgramPorts-Input"] | components["schemas"]["AddTracks-Input"] | components["schemas"]["AddStrips-Input"] | components["schemas"]["AddMixes-Input"] | components["schemas"]["AddFeed-Input"] | components["schemas"]["SetValues-Input"] | components["schemas"]["RenameEverywhere-Input"] | components["schemas"]["SetLeg-Input"] | components["schemas"]["FillChannels-Input"] | components["schemas"]["EnableChannels-Input"] | components["schemas"]["SetDevice-Input"] | components["schemas"]["SetOutputDevice-Input"] | components["schemas"]["JoinDevices-Input"] | components["schemas"]["SetMembers-Input"] | components["schemas"]["SetDirect-Input"] | components["schemas"]["SetTrim-Input"] | components["schemas"]["SetOutputTrim-Input"] | components["schemas"]["SetJack-Input"] | components["schemas"]["SetMixer-Input"] | components["schemas"]["SetCable-Input"] | components["schemas"]["TypeFeeds-Input"] | components["schemas"]["TypeStripFeeds-Input"] | components["schemas"]["TypeInsert-Input"] | components["schemas"]["TypeProgramInsert-Input"] | components["schemas"]["SplitTrack-Input"] | components["schemas"]["JoinTracks-Input"] | components["schemas"]["UseStageBox-Input"] | components["schemas"]["SwitchReturns-Input"] | components["schemas"]["SwapGear-Input"] | components["schemas"]["Plug-Input"] | components["schemas"]["Remove-Input"] | components["schemas"]["AddLine-Input"])[];
             /** Revision */
             revision: number;
         };
@@ -3167,7 +3207,7 @@ export interface components {
              */
             area: "boxes" | "clocks" | "computer" | "leads" | "supply" | "mixers" | "inserts" | "outputs";
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["SetCable-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /** Key */
             key: string;
             /** Words */
@@ -3378,7 +3418,7 @@ export interface components {
          */
         FillView: {
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["SetCable-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /** Numbers */
             numbers: {
                 [key: string]: string;
@@ -3591,7 +3631,7 @@ export interface components {
          */
         InsertMeasured: {
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["SetCable-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             heard: components["schemas"]["InsertHeard"];
             /** Words */
             words: string;
@@ -3633,10 +3673,14 @@ export interface components {
          *     ``drives_both_legs``: its outputs drive the cold leg against ground as well, so that an unbalanced input hears half
          *     of what they give; else they float, and it hears all of it.
          *
+         *     A box with a ``cable`` is one: it has neither jacks nor converters nor a clock of its own, and what is played into
+         *     it is captured from it. It runs on the computer's timer, or at the pace of the device that it ``follows``.
+         *
          *     Its own clock is right within ``tolerance_ppm``; ``measured_ppm`` is by how much it is fast, if somebody has
          *     measured that. ``connected``: it is joined to the computer now.
          */
         "Interface-Input": {
+            cable?: components["schemas"]["Cable-Input"] | null;
             /**
              * Capture
              * @default 2
@@ -3647,7 +3691,7 @@ export interface components {
              * @default own
              * @enum {string}
              */
-            clock_source?: "own" | "word clock" | "optical" | "computer";
+            clock_source?: "own" | "word clock" | "optical" | "computer" | "device";
             /**
              * Connected
              * @default true
@@ -3675,6 +3719,8 @@ export interface components {
              * @default false
              */
             drives_both_legs?: boolean;
+            /** Follows */
+            follows?: string | null;
             /**
              * High Impedance On
              * @default []
@@ -3830,10 +3876,14 @@ export interface components {
          *     ``drives_both_legs``: its outputs drive the cold leg against ground as well, so that an unbalanced input hears half
          *     of what they give; else they float, and it hears all of it.
          *
+         *     A box with a ``cable`` is one: it has neither jacks nor converters nor a clock of its own, and what is played into
+         *     it is captured from it. It runs on the computer's timer, or at the pace of the device that it ``follows``.
+         *
          *     Its own clock is right within ``tolerance_ppm``; ``measured_ppm`` is by how much it is fast, if somebody has
          *     measured that. ``connected``: it is joined to the computer now.
          */
         "Interface-Output": {
+            cable: components["schemas"]["Cable-Output"] | null;
             /**
              * Capture
              * @default 2
@@ -3844,7 +3894,7 @@ export interface components {
              * @default own
              * @enum {string}
              */
-            clock_source: "own" | "word clock" | "optical" | "computer";
+            clock_source: "own" | "word clock" | "optical" | "computer" | "device";
             /**
              * Connected
              * @default true
@@ -3872,6 +3922,8 @@ export interface components {
              * @default false
              */
             drives_both_legs: boolean;
+            /** Follows */
+            follows: string | null;
             /**
              * High Impedance On
              * @default []
@@ -4151,7 +4203,7 @@ export interface components {
             buffers_samples: number[];
             device: components["schemas"]["AggregateView"];
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["SetCable-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /** Padded */
             padded: boolean;
             /** Program */
@@ -5303,7 +5355,7 @@ export interface components {
          */
         PlanView: {
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["SetCable-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /** Rows */
             rows: components["schemas"]["RowOutcome"][];
             trial: components["schemas"]["NowAfter"] | null;
@@ -5426,7 +5478,8 @@ export interface components {
          *
          *     ``driver`` is the driver of the device it opens (None: the device's first). With an ``output_device`` it plays to
          *     that one, which then calls it, and takes only its input from ``device``: through a ring that keeps
-         *     ``margin_samples``, and brought to the other's rate if ``matched``. ``lets_go_in_background``:
+         *     ``margin_samples``, and brought to the other's rate if ``matched``. ``buffer_samples``: the
+         *     buffer it asks for where its device lets every program have its own (None: the driver's). ``lets_go_in_background``:
          *     it gives its device up while another program is in front. ``one_file``: all armed tracks go into one file.
          *     ``rate_hz`` is the rate its own sound was made for and its files are written as (None: whatever its device runs at).
          *     ``pan_law``: of mono sounds in stereo mixes. ``mute_kills_pre``: a muted track's sends before the fader
@@ -5436,6 +5489,8 @@ export interface components {
          *     what they tell is done by several cores at a time. ``read_ahead_samples``: what only plays is worked so far ahead.
          */
         "Program-Input": {
+            /** Buffer Samples */
+            buffer_samples?: number | null;
             /**
              * Buses
              * @default []
@@ -5571,7 +5626,8 @@ export interface components {
          *
          *     ``driver`` is the driver of the device it opens (None: the device's first). With an ``output_device`` it plays to
          *     that one, which then calls it, and takes only its input from ``device``: through a ring that keeps
-         *     ``margin_samples``, and brought to the other's rate if ``matched``. ``lets_go_in_background``:
+         *     ``margin_samples``, and brought to the other's rate if ``matched``. ``buffer_samples``: the
+         *     buffer it asks for where its device lets every program have its own (None: the driver's). ``lets_go_in_background``:
          *     it gives its device up while another program is in front. ``one_file``: all armed tracks go into one file.
          *     ``rate_hz`` is the rate its own sound was made for and its files are written as (None: whatever its device runs at).
          *     ``pan_law``: of mono sounds in stereo mixes. ``mute_kills_pre``: a muted track's sends before the fader
@@ -5581,6 +5637,8 @@ export interface components {
          *     what they tell is done by several cores at a time. ``read_ahead_samples``: what only plays is worked so far ahead.
          */
         "Program-Output": {
+            /** Buffer Samples */
+            buffer_samples: number | null;
             /**
              * Buses
              * @default []
@@ -6001,10 +6059,10 @@ export interface components {
             show_minutes: number | null;
             /**
              * Version
-             * @default 6
+             * @default 7
              * @constant
              */
-            version: 6;
+            version: 7;
         };
         /**
          * RigSummary
@@ -6171,6 +6229,40 @@ export interface components {
             tap: "before the fader" | "behind the fader";
             /** To */
             to: string;
+        };
+        /**
+         * SetCable
+         * @description Change how a cable hands sound on: its margin.
+         */
+        "SetCable-Input": {
+            /** Cable */
+            cable: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "set_cable";
+            /** Values */
+            values: {
+                [key: string]: components["schemas"]["JsonValue"];
+            };
+        };
+        /**
+         * SetCable
+         * @description Change how a cable hands sound on: its margin.
+         */
+        "SetCable-Output": {
+            /** Cable */
+            cable: string;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "set_cable";
+            /** Values */
+            values: {
+                [key: string]: components["schemas"]["JsonValue"];
+            };
         };
         /**
          * SetDevice
@@ -7218,7 +7310,7 @@ export interface components {
          */
         SwapView: {
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["SetCable-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /** Jacks */
             jacks: components["schemas"]["JackMove"][];
             trial: components["schemas"]["NowAfter"];
@@ -7443,7 +7535,7 @@ export interface components {
          */
         TrialRequest: {
             /** Edits */
-            edits: (components["schemas"]["AddSources-Input"] | components["schemas"]["AddInterface-Input"] | components["schemas"]["AddProgram-Input"] | components["schemas"]["AddDestination-Input"] | components["schemas"]["AddOutboard-Input"] | components["schemas"]["AddGear-Input"] | components["schemas"]["AddDriver-Input"] | components["schemas"]["AddVoices-Input"] | components["schemas"]["AddBuses-Input"] | components["schemas"]["AddSends-Input"] | components["schemas"]["AddProgramPorts-Input"] | components["schemas"]["AddTracks-Input"] | components["schemas"]["AddStrips-Input"] | components["schemas"]["AddMixes-Input"] | components["schemas"]["AddFeed-Input"] | components["schemas"]["SetValues-Input"] | components["schemas"]["RenameEverywhere-Input"] | components["schemas"]["SetLeg-Input"] | components["schemas"]["FillChannels-Input"] | components["schemas"]["EnableChannels-Input"] | components["schemas"]["SetDevice-Input"] | components["schemas"]["SetOutputDevice-Input"] | components["schemas"]["JoinDevices-Input"] | components["schemas"]["SetMembers-Input"] | components["schemas"]["SetDirect-Input"] | components["schemas"]["SetTrim-Input"] | components["schemas"]["SetOutputTrim-Input"] | components["schemas"]["SetJack-Input"] | components["schemas"]["SetMixer-Input"] | components["schemas"]["TypeFeeds-Input"] | components["schemas"]["TypeStripFeeds-Input"] | components["schemas"]["TypeInsert-Input"] | components["schemas"]["TypeProgramInsert-Input"] | components["schemas"]["SplitTrack-Input"] | components["schemas"]["JoinTracks-Input"] | components["schemas"]["UseStageBox-Input"] | components["schemas"]["SwitchReturns-Input"] | components["schemas"]["SwapGear-Input"] | components["schemas"]["Plug-Input"] | components["schemas"]["Remove-Input"] | components["schemas"]["AddLine-Input"])[];
+            edits: (components["schemas"]["AddSources-Input"] | components["schemas"]["AddInterface-Input"] | components["schemas"]["AddProgram-Input"] | components["schemas"]["AddDestination-Input"] | components["schemas"]["AddOutboard-Input"] | components["schemas"]["AddGear-Input"] | components["schemas"]["AddDriver-Input"] | components["schemas"]["AddVoices-Input"] | components["schemas"]["AddBuses-Input"] | components["schemas"]["AddSends-Input"] | components["schemas"]["AddProgramPorts-Input"] | components["schemas"]["AddTracks-Input"] | components["schemas"]["AddStrips-Input"] | components["schemas"]["AddMixes-Input"] | components["schemas"]["AddFeed-Input"] | components["schemas"]["SetValues-Input"] | components["schemas"]["RenameEverywhere-Input"] | components["schemas"]["SetLeg-Input"] | components["schemas"]["FillChannels-Input"] | components["schemas"]["EnableChannels-Input"] | components["schemas"]["SetDevice-Input"] | components["schemas"]["SetOutputDevice-Input"] | components["schemas"]["JoinDevices-Input"] | components["schemas"]["SetMembers-Input"] | components["schemas"]["SetDirect-Input"] | components["schemas"]["SetTrim-Input"] | components["schemas"]["SetOutputTrim-Input"] | components["schemas"]["SetJack-Input"] | components["schemas"]["SetMixer-Input"] | components["schemas"]["SetCable-Input"] | components["schemas"]["TypeFeeds-Input"] | components["schemas"]["TypeStripFeeds-Input"] | components["schemas"]["TypeInsert-Input"] | components["schemas"]["TypeProgramInsert-Input"] | components["schemas"]["SplitTrack-Input"] | components["schemas"]["JoinTracks-Input"] | components["schemas"]["UseStageBox-Input"] | components["schemas"]["SwitchReturns-Input"] | components["schemas"]["SwapGear-Input"] | components["schemas"]["Plug-Input"] | components["schemas"]["Remove-Input"] | components["schemas"]["AddLine-Input"])[];
         };
         /**
          * TriedRemedy
@@ -7451,7 +7543,7 @@ export interface components {
          */
         TriedRemedy: {
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["SetCable-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /**
              * Fact
              * @default false
@@ -7810,7 +7902,7 @@ export interface components {
          */
         WholePlan: {
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["SetCable-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /** Steps */
             steps: components["schemas"]["PlanSteps"][];
             trial: components["schemas"]["NowAfter"];
@@ -10537,7 +10629,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+                    "application/json": (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["SetCable-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
                 };
             };
             /** @description The request cannot be read */
@@ -11122,7 +11214,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+                    "application/json": (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["SetCable-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
                 };
             };
             /** @description The request cannot be read */
@@ -12664,7 +12756,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+                    "application/json": (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["SetCable-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
                 };
             };
             /** @description The request cannot be read */
@@ -12762,7 +12854,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+                    "application/json": (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["SetCable-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
                 };
             };
             /** @description The request cannot be read */

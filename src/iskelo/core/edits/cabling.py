@@ -1,4 +1,4 @@
-"""Cables: their margin, how they start, and what their channels and their clocks have to do with each other."""
+"""Cables: their margin, and what their channels and their clocks have to do with each other."""
 
 from typing import Any
 

@@ -172,7 +172,7 @@ class SetMixer(Value):
 
 
 class SetCable(Value):
-    """Change how a cable hands sound on: its margin, its start."""
+    """Change how a cable hands sound on: its margin."""
 
     edit: Literal["set_cable"] = "set_cable"
     cable: Id

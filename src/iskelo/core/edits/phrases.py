@@ -125,7 +125,7 @@ def gear_phrase(text: str, stock: tuple[Gear, ...] = ()) -> tuple[Edit, ...]:
         else:
             break
         words = words[1:]
-    if kind == "cable":
+    if kind == "cable" and not analogue:
         return _cables(text, count, size, width, " ".join(words))
     if kind == "mixer":
         return _mixers(text, count, size, " ".join(words), analogue=analogue)

@@ -51,6 +51,7 @@ class Gaps:
     def __init__(self, graph: Graph, found: Index, known: Ahead) -> None:
         self._graph, self._found, self._known = graph, found, known
         self._behind: dict[Port, Behind] = {}
+        self._cabled = any(box.cable is not None for box in found.boxes)
         self._far: dict[tuple[Bank, frozenset[str]], dict[Port, tuple[Port, ...]]] = {}
 
     def between(self, start: Port, end: Port) -> Gap:
@@ -110,6 +111,10 @@ class Gaps:
                     elsewhere = port.owner
         if stage < 0:
             far = anywhere
+        if far == start and start.bank == "voice" and end == "track" and self._cabled:
+            # On its way to a cable it goes out of its program first.
+            out = [port for port in whole.by if port.bank in ("output", "playback")]
+            far = max(out, key=lambda port: (STAGE[port.bank], port), default=start)
         if whole.tree:
             return (start, *[edge.end for edge in whole.way(far)])
         return tuple(_chain(self._graph, start, far))
@@ -171,7 +176,7 @@ def _reason(found: Index, far: Port, back: Port, end: Port, behind: set[Port]) -
             return _not_taken(found, far, back, behind)
         case "input":
             return _not_recorded(found, far, back, end)
-        case "voice" if end.bank == "track":
+        case "voice" if end.bank == "track" and not any(box.cable is not None for box in found.boxes):
             return fact("voice into a program")
         case "voice":
             return fact("voice without output", item=far.owner)
@@ -188,6 +193,8 @@ def _reason(found: Index, far: Port, back: Port, end: Port, behind: set[Port]) -
             if channel is None:
                 return fact("output without channel", item=far.owner)
             return fact("no such playback", channel=channel)
+        case "playback" if end.bank == "track":
+            return fact("no cable", box=far.owner)
         case "playback":
             return fact("playback without jack", channel=far.number)
         case "jack_out" if end.bank == "in":

@@ -132,6 +132,8 @@ def _clocks(found: Index) -> Iterator[SetUpStep]:
         source = {"own": "own clock", "computer": "the computer's timer"}.get(box.clock_source, box.clock_source)
         if box.clock_source in SOCKETS and pace.leader is not None:
             source = f"{box.clock_source} from {found.name(pace.leader)}"
+        elif box.follows is not None:
+            source = f"follows {found.name(box.follows)}"
         yield SetUpStep(
             f"clock:{box.id}",
             "Clocks",
@@ -154,6 +156,17 @@ def _depth(found: Index, box: Interface) -> int:
 def _boxes(found: Index) -> Iterator[SetUpStep]:
     """Each box joined to the computer, and the drivers by which programs open it."""
     for box in found.boxes:
+        if box.cable is not None:
+            settings = [f"{box.capture} channels", f"margin {box.cable.margin_samples} samples"]
+            yield SetUpStep(
+                f"box:{box.id}",
+                "Boxes",
+                f"Set up cable {box.name} on the computer",
+                tuple(settings),
+                (box.id,),
+                "" if box.connected else "it is not there now",
+            )
+            continue
         used = [driver for driver in box.drivers if any(way.driver is driver for way in _ways(found))]
         yield SetUpStep(
             f"box:{box.id}",
@@ -282,7 +295,9 @@ def _hung(found: Index, program: Program, item: Track | Bus, insert: ProgramInse
 def _open(found: Index, program: Program) -> SetUpStep:
     settings: list[str] = []
     device, out = found.gear.get(program.device or ""), found.gear.get(program.output_device or "")
-    if isinstance(device, Interface):
+    if isinstance(device, Interface) and device.cable is not None:
+        settings.append(f"opens cable {device.name}")
+    elif isinstance(device, Interface):
         settings.append(f"opens {device.name} by its {driver_of(device, program.driver).kind} driver")
     elif isinstance(device, Aggregate):
         settings.append(f"opens {device.name}")

@@ -155,7 +155,7 @@ def _ladder(
         boxes=tuple(way.box.name for way in streams.ways),
         others=_others(reading, streams, trip),
         driver=device.buffer_id,
-        driver_kind=driver.kind if driver is not None else "joined",
+        driver_kind="joined" if driver is None else "cable" if driver.own_blocks else driver.kind,
         rate_hz=device.rate_hz,
         own_rate_hz=program.rate_hz or device.rate_hz,
         resampled=streams.converts,
@@ -297,8 +297,9 @@ def _waiting(reading: Reading) -> dict[str, list[_Waiting]]:
                 if edge.kind in DEVICE_HOPS:
                     streams = reading.found.opened[edge.owner]
                     way = way_of(streams, edge)
-                    # Boxes that are joined work at the buffer of the device, not of their drivers.
-                    own = streams.device.buffer_id if way.client == streams.device.id else way.driver.id
+                    # Boxes that are joined work at the buffer of the device, not of their drivers; so do cables.
+                    by_device = way.client == streams.device.id or way.driver.own_blocks
+                    own = streams.device.buffer_id if by_device else way.driver.id
                     for buffer in (own, streams.device.buffer_id) if way.rings else (own,):
                         passed.setdefault(buffer, set()).add(edge.owner)
             for driver_id, programs in passed.items():

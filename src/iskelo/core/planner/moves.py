@@ -35,11 +35,22 @@ _ASIDE: dict[str, tuple[HopKind, ...]] = {
 }
 """Hops that lead away from a target of this bank."""
 
+_ASIDE_OF_CABLES: tuple[HopKind, ...] = ("direct", "monitor", "playback", "lead out")
+
+
+def by_cable(ask: Ask, reading: Reading) -> bool:
+    """Whether what one program sounds is wanted on a track of another: by cables alone can it get there."""
+    if ask.end.bank != "track" or ask.start.bank != "voice":
+        return False
+    return any(box.cable is not None for box in reading.found.boxes)
+
 
 def moves(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
     """Every step from a port towards the target."""
+    cabled = by_cable(ask, reading)
+    aside = _ASIDE_OF_CABLES if cabled else _ASIDE[ask.end.bank]
     for edge in reading.graph.leaving.get(port, ()):
-        if edge.kind in _ASIDE[ask.end.bank] or (edge.kind == "direct" and not ask.direct):
+        if edge.kind in aside or (edge.kind == "direct" and not ask.direct):
             continue
         if edge.kind == "capture" and not ask.through_computer:
             continue
@@ -61,10 +72,10 @@ def moves(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
             yield from _into_a_program(port, reading, ask)
         case "input":
             yield from _onto_a_track(port, reading, ask)
-        case "monitor" | "post" | "voice" | "bus" | "bus_pre" | "bus_out" if ask.end.bank == "in":
+        case "monitor" | "post" | "voice" | "bus" | "bus_pre" | "bus_out" if ask.end.bank == "in" or cabled:
             yield from _to_an_output(port, reading, ask)
         case "output":
-            yield from _to_a_channel(port, reading)
+            yield from _to_a_channel(port, reading, ask)
         case "jack_out":
             yield from _into_a_destination(port, reading, ask)
 
@@ -225,7 +236,7 @@ def _to_an_output(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
                 words = f"Send {side} {track.name} to {output.name}"
                 yield Move(Port(output.id, "output", end_leg), cost, (edit,), (words,))
     streams = reading.found.opened.get(program.id)
-    if not program.outputs and streams is not None and streams.device.playback:
+    if ask.end.bank == "in" and not program.outputs and streams is not None and streams.device.playback:
         first = _channel_towards(reading, streams, ask.end)
         width = min(reading.found.bank_size(ask.end.owner, "in"), streams.device.playback - first + 1)
         there = streams.at("playback", first + min(width, ask.end.number) - 1)
@@ -255,12 +266,13 @@ def _channel_towards(reading: Reading, streams: OpenDevice, end: Port) -> int:
     return 1
 
 
-def _to_a_channel(port: Port, reading: Reading) -> Iterator[Move]:
+def _to_a_channel(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
     program, item, _, _ = reading.found.items[port.owner]
     assert isinstance(item, ProgramPort)
     present = item.legs[port.number - 1]
     opened = reading.found.opened.get(program.id)
-    for streams in [opened] if opened else [open_box(box, box.drivers[0]) for box in reading.found.interfaces()]:
+    boxes = [box for box in reading.found.interfaces() if ask.end.bank == "in" or box.cable is not None]
+    for streams in [opened] if opened else [open_box(box, box.drivers[0]) for box in boxes]:
         edits: tuple[Edit, ...] = ()
         words: tuple[str, ...] = ()
         if program.device is None:

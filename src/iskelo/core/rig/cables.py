@@ -1,6 +1,6 @@
 """Cables: devices without any hardware, which hand on what is played into them."""
 
-from typing import Annotated, Literal
+from typing import Annotated
 
 from iskelo.core.rig.value import Margin, Settable, Value
 
@@ -12,9 +12,7 @@ class Cable(Value):
     """What makes a box a cable: all that is played on a channel of it is captured on the same one.
 
     ``margin_samples`` lie between the blocks that go in and those that come out; so much later than it should may a
-    program hand over a block. ``start``: *aligned*, a sound comes out a fixed time after it went in, or *as it falls*,
-    by how the blocks of both ends fell when they began, which is different at every start.
+    program hand over a block. A sound comes out a fixed time after it went in, whenever its programs began.
     """
 
     margin_samples: Annotated[Margin, Settable("margin", "samples")] = CABLE_MARGIN_SAMPLES
-    start: Annotated[Literal["aligned", "as it falls"], Settable("start")] = "aligned"

@@ -202,6 +202,8 @@ class Interface(Value):
             raise ValueError("say which device the cable follows; on the computer's timer it follows none")
         if any(driver.engine is not None or not driver.own_blocks for driver in self.drivers):
             raise ValueError("a cable serves every program at its own buffer, and has no period of its own")
+        if any(driver.safety_in_samples or driver.safety_out_samples or driver.offsets for driver in self.drivers):
+            raise ValueError("a cable has no safety offsets; what it keeps waiting is its margin")
         parts = (
             "converter_in_samples",
             "mixer_samples",

@@ -30,6 +30,11 @@ class Route:
         return (self.edges[0].start, *[edge.end for edge in self.edges])
 
     @property
+    def passes_a_cable(self) -> bool:
+        """Whether it goes from one program to another."""
+        return "cable" in [edge.kind for edge in self.edges]
+
+    @property
     def passes_a_device(self) -> bool:
         """Whether it goes through a program's device."""
         return any(edge.kind in DEVICE_HOPS for edge in self.edges)

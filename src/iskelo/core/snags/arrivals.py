@@ -286,9 +286,11 @@ def _buffers_of(reading: Reading, state: LineState) -> list[_Buffer]:
             for way in (passed, streams.driving):
                 if way is None:
                     continue
-                joined = way.client == streams.device.id
-                device = streams.device if joined else open_box(way.box, way.driver).device
+                by_device = way.client == streams.device.id or way.driver.own_blocks
+                device = streams.device if by_device else open_box(way.box, way.driver).device
                 name, owner = device.name, device.buffer_id
+                if owner == edge.owner:
+                    name = f"{reading.found.name(owner)} on {name}"
                 buffers.setdefault(owner, _Buffer(owner, name, device.buffer_samples, device.buffers_samples))
     return list(buffers.values())
 

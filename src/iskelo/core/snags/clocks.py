@@ -2,6 +2,8 @@
 
 from functools import partial
 
+from pydantic import JsonValue
+
 from iskelo.core.edits.edit import Edit, Plug, Remove, SetMembers, SetValues
 from iskelo.core.lines.context import Reading
 from iskelo.core.lines.state import LineState
@@ -90,11 +92,29 @@ def _one_clock(found: Index, program: Program, streams: OpenDevice, way: DeviceS
     """Match the rate; or lead the box by the other's clock, where both have the sockets."""
     driving = streams.driving
     assert driving is not None
-    remedies = [matched_remedy(found, program, way)]
+    remedies = [*follow_remedies(found, way.box, driving.box), matched_remedy(found, program, way)]
     remedies += lead_remedies(found, way.box, driving.box)
     if driving.box.clock_source == "own":
         remedies += lead_remedies(found, driving.box, way.box)
     return distinct([each for each in remedies if each is not None])
+
+
+def follow_remedies(found: Index, one: Interface, other: Interface) -> list[Remedy]:
+    """Let a cable of the two follow the other, if that does not come back to it."""
+    remedies = []
+    for cable, leader in ((one, other), (other, one)):
+        at: str | None = leader.id
+        seen: set[str] = set()
+        while at is not None and at not in seen:
+            seen.add(at)
+            at = found.paces[at].leader
+        if cable.cable is not None and cable.id not in seen and leader.rate_hz in cable.rates_hz:
+            values: dict[str, JsonValue] = {"follows": leader.id}
+            if leader.rate_hz != cable.rate_hz:
+                values["rate_hz"] = leader.rate_hz
+            words = f"Let {cable.name} follow {leader.name}"
+            remedies.append(Remedy(words, (SetValues(item=cable.id, values=values),)))
+    return remedies
 
 
 def matched_remedy(found: Index, program: Program, way: DeviceStream) -> Remedy | None:
@@ -187,14 +207,26 @@ def clock_not_locked(reading: Reading) -> list[Snag]:
                 key=f"clock-not-locked:{box.id}",
                 rule="clock-not-locked",
                 severity="trouble",
-                title=f"{box.name} cannot lock to its {box.clock_source}: {why}",
-                evidence=f"{box.name} is set to follow {box.clock_source}, and {why}.",
-                consequence="It runs on its own clock and drifts, or stays silent.",
+                title=f"{box.name} cannot lock to {_followed(found, box)}: {why}",
+                evidence=f"{box.name} is set to follow {_followed(found, box)}, and {why}.",
+                consequence=f"It runs on {_alone_words(box)} and drifts, or stays silent.",
                 items=(box.id,),
                 mend=partial(_lock, found, box),
             )
         )
     return snags
+
+
+def _followed(found: Index, box: Interface) -> str:
+    return found.name(box.follows) if box.follows is not None else f"its {box.clock_source}"
+
+
+def _alone_words(box: Interface) -> str:
+    return "its own clock" if box.cable is None else "the computer's timer"
+
+
+def _alone(box: Interface) -> SetValues:
+    return SetValues(item=box.id, values={"clock_source": "own" if box.cable is None else "computer"})
 
 
 def _socket_words(box: Interface) -> str:
@@ -213,8 +245,7 @@ def _lock(found: Index, box: Interface) -> tuple[Remedy, ...]:
         for other in found.boxes:
             if other.id != box.id and other.rate_hz == box.rate_hz:
                 remedies += lead_remedies(found, box, other)
-    own = SetValues(item=box.id, values={"clock_source": "own"})
-    return distinct([*remedies[:2], Remedy(f"Let {box.name} run on its own clock", (own,))])
+    return distinct([*remedies[:2], Remedy(f"Let {box.name} run on {_alone_words(box)}", (_alone(box),))])
 
 
 @rule("clock", symptoms=("clicks", "nothing"))
@@ -256,8 +287,10 @@ def _break_circle(circle: list[Interface]) -> tuple[Remedy, ...]:
     return distinct(
         [
             Remedy(
-                f"Let {box.name} run on its own clock (±{box.tolerance_ppm:g} ppm) and be the others' clock master",
-                (SetValues(item=box.id, values={"clock_source": "own"}),),
+                f"Let {box.name} run on its own clock (±{box.tolerance_ppm:g} ppm) and be the others' clock master"
+                if box.cable is None
+                else f"Let {box.name} run on the computer's timer",
+                (_alone(box),),
             )
             for box in steadiest
         ]

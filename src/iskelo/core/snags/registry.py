@@ -12,6 +12,7 @@ from iskelo.core.lines.findings import HEADLINES
 from iskelo.core.snags import (
     aggregates,
     arrivals,
+    cables,
     clocks,
     drivers,
     inputs,
@@ -32,7 +33,7 @@ from iskelo.core.snags import (
 from iskelo.core.snags.rule import AREAS, KNOWN, REMEDIES_AT_MOST, SEVERITIES, Known, Remedy, Snag, Symptom, distinct
 
 MODULES = (
-    *(drivers, rates, clocks, aggregates, member_delays, numbers, rounds, inputs, outputs),
+    *(drivers, rates, clocks, aggregates, cables, member_delays, numbers, rounds, inputs, outputs),
     *(tracks, inserts, levels, unbalanced, load, lines, sides, arrivals, mixers),
 )
 """Where rules are, in the order in which those of one area are run."""

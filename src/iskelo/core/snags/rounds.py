@@ -50,9 +50,12 @@ _CONSEQUENCES = {
 
 
 def _its_own(ring: Ringing) -> str:
-    """What no other knot has: every circle holds a lead, or a strip that takes what has been given out before."""
+    """What no other knot has: every circle holds a lead, a cable, or a strip that takes what has been given out
+    before.
+    """
     leads = [edge.owner for edge in ring.edges if HOPS[edge.kind].whose == "lead"]
-    return min(leads) if leads else min(f"{e.owner}/{e.end.number}" for e in ring.edges if e.kind == "source")
+    taken = (f"{e.owner}/{e.end.number}" for e in ring.edges if e.kind in ("source", "cable"))
+    return min(leads) if leads else min(taken)
 
 
 def _evidence(ring: Ringing, reading: Reading) -> str:

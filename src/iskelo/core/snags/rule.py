@@ -63,6 +63,7 @@ Area = Literal[
     "rate",
     "clock",
     "aggregate",
+    "cable",
     "what goes round",
     "inputs and outputs",
     "tracks",

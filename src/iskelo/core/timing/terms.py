@@ -84,7 +84,9 @@ def _hardware(label: str, box: Interface, field: str) -> Term:
 
 
 def capture_terms(box: Interface) -> list[Term]:
-    """From a box's input jacks to its link; of a mixer what every way there has in common."""
+    """From a box's input jacks to its link; of a mixer what every way there has in common; a cable has neither."""
+    if box.cable is not None:
+        return []
     mixer = [_hardware("mixer", box, "mixer_samples")] if box.mixer is None else []
     return [_hardware("A/D", box, "converter_in_samples"), *mixer, _hardware("link in", box, "link_in_samples")]
 
@@ -96,14 +98,14 @@ def mixer_terms(box: Interface, *kinds: MixerTerm) -> list[Term]:
 
 def take_terms(streams: OpenDevice, way: DeviceStream, found: Index) -> list[Term]:
     """What a sound waits between a box's link and a program that takes it."""
-    into = [*_into(streams, way), *_converting(way)]
+    into = [*_into(streams, way, found), *_converting(way)]
     own = [*capture_terms(way.box), *(term for term in into if term.label not in _OF_THE_CALLER)]
     return [*into, *_recounted(streams, way, own, found), *_padding(streams, way, "capture", found)]
 
 
 def send_terms(streams: OpenDevice, way: DeviceStream, found: Index) -> list[Term]:
     """What a sound waits between a program and the link of a box it is sent to."""
-    out = [*_converting(way), *_out_of(streams, way)]
+    out = [*_converting(way), *_out_of(streams, way, found)]
     return [
         *_padding(streams, way, "playback", found),
         *_recounted(streams, way, [*out, *playback_terms(way.box)], found),
@@ -111,25 +113,33 @@ def send_terms(streams: OpenDevice, way: DeviceStream, found: Index) -> list[Ter
     ]
 
 
-def _into(streams: OpenDevice, way: DeviceStream) -> list[Term]:
+def _buffer_label(way: DeviceStream, plain: str, found: Index) -> str:
+    """Where every program has its own buffer, it is told whose it is."""
+    return f"buffer of {found.name(way.client)}" if way.driver.own_blocks and way.client else plain
+
+
+def _into(streams: OpenDevice, way: DeviceStream, found: Index) -> list[Term]:
     box, driver = way.box, way.driver
     safety = driver.safety(box.rate_hz, way.buffer_samples)
-    label = "capture buffer" if driver.engine is None else "engine and capture buffer"
+    plain = "capture buffer" if driver.engine is None else "engine and capture buffer"
+    label = _buffer_label(way, plain, found)
+    link = [Term("hardware", "safety in", box.name, safety.in_samples, box.rate_hz, safety.in_origin)]
     return [
-        Term("hardware", "safety in", box.name, safety.in_samples, box.rate_hz, safety.in_origin),
+        *(link if box.cable is None else []),
         Term("buffer", label, box.name, buffer_waits(driver, way.buffer_samples)[0], box.rate_hz, "set"),
         *_ring(streams, way),
     ]
 
 
-def _out_of(streams: OpenDevice, way: DeviceStream) -> list[Term]:
+def _out_of(streams: OpenDevice, way: DeviceStream, found: Index) -> list[Term]:
     box, driver = way.box, way.driver
     safety = driver.safety(box.rate_hz, way.buffer_samples)
-    label = "playback buffer" if driver.engine is None else "engine out"
+    label = _buffer_label(way, "playback buffer" if driver.engine is None else "engine out", found)
+    link = [Term("hardware", "safety out", box.name, safety.out_samples, box.rate_hz, safety.out_origin)]
     return [
         *_ring(streams, way),
         Term("buffer", label, box.name, buffer_waits(driver, way.buffer_samples)[1], box.rate_hz, "set"),
-        Term("hardware", "safety out", box.name, safety.out_samples, box.rate_hz, safety.out_origin),
+        *(link if box.cable is None else []),
     ]
 
 
@@ -175,9 +185,9 @@ def _padding(streams: OpenDevice, way: DeviceStream, bank: Literal["capture", "p
 
     def total(each: DeviceStream) -> int:
         terms = (
-            [*capture_terms(each.box), *_into(streams, each)]
+            [*capture_terms(each.box), *_into(streams, each, found)]
             if bank == "capture"
-            else [*_out_of(streams, each), *playback_terms(each.box)]
+            else [*_out_of(streams, each, found), *playback_terms(each.box)]
         )
         return sum(term.samples for term in terms)
 
@@ -187,7 +197,9 @@ def _padding(streams: OpenDevice, way: DeviceStream, bank: Literal["capture", "p
 
 
 def playback_terms(box: Interface) -> list[Term]:
-    """From a box's link to its output jacks."""
+    """From a box's link to its output jacks; a cable has neither."""
+    if box.cable is not None:
+        return []
     return [
         _hardware("link out", box, "link_out_samples"),
         _hardware("D/A", box, "converter_out_samples"),

@@ -205,6 +205,7 @@ export function SystemCard({ box, chosen, onChoose }: CardProps & { box: Interfa
       )
       .map((gear) => gear.name)
   }
+  if (box.cable) return <CableCard box={box} chosen={chosen} onChoose={onChoose} users={users} />
   const widest = Math.max(...box.drivers.map((driver) => driver.capture ?? box.capture))
   const widestOut = Math.max(...box.drivers.map((driver) => driver.playback ?? box.playback))
   return (
@@ -238,6 +239,43 @@ export function SystemCard({ box, chosen, onChoose }: CardProps & { box: Interfa
         shown={widestOut}
         at={at}
         onPick={pick}
+      />
+    </Frame>
+  )
+}
+
+/** A cable: its channels, which are played into and captured from alike, its clock and its programs. */
+function CableCard({
+  box,
+  chosen,
+  onChoose,
+  users,
+}: CardProps & {
+  box: Interface
+  users: (driver: Interface["drivers"][number], first: boolean) => string[]
+}) {
+  const { rig } = useRig().state
+  const leader = rig.gear.find((gear) => gear.id === box.follows)
+  const programs = box.drivers.flatMap((driver, index) => users(driver, index === 0))
+  return (
+    <Frame
+      gear={box}
+      title={box.name}
+      note={`${box.connected ? "" : "absent · "}cable · ${box.rate_hz / 1000} kHz`}
+      chosen={chosen}
+      onChoose={onChoose}
+    >
+      <Box fontSize="12px" lineHeight="16px">
+        {leader ? `follows ${leader.name}` : "the computer’s timer"}
+        <chakra.span color="ink2">{programs.length > 0 && ` · ${programs.join(", ")}`}</chakra.span>
+      </Box>
+      <Bank
+        owner={box.id}
+        bank="capture"
+        title="channel"
+        count={box.capture}
+        at={chosen?.port ?? null}
+        onPick={(port) => onChoose({ gear: box.id, port })}
       />
     </Frame>
   )

@@ -24,6 +24,8 @@ export function useClocks() {
 /** The edits after which a box runs on a clock: the lead that brings it, and the switch on the box. */
 export function followEdits(box: string, choice: Choice): Edit[] {
   const edits: Edit[] = []
+  if (choice.source === "device")
+    return [{ edit: "set", item: box, values: { follows: choice.leader ?? null } }]
   const sockets = choice.source === "word clock" ? (["word_out", "word_in"] as const) : OPTICAL
   if (choice.leader)
     edits.push({

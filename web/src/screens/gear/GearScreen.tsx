@@ -286,6 +286,8 @@ export function GearScreen() {
 }
 
 function columnOf(gear: Gear): (typeof COLUMNS)[number] {
+  // A cable stands on no table: the computer has it.
+  if (gear.kind === "interface" && gear.cable) return "System"
   return (
     {
       source: "Sources",
@@ -324,7 +326,7 @@ function Column(props: {
         {title}
       </chakra.h2>
       {gear
-        .filter((each) => columnOf(each) === title)
+        .filter((each) => columnOf(each) === title && !(each.kind === "interface" && each.cable))
         .map((each) => (
           <Card
             key={each.id}

@@ -69,9 +69,13 @@ function UsedBy({ gear }: { gear: Gear }) {
   const programs = state.rig.gear.filter(
     (each) => each.kind === "program" && [each.device, each.output_device].includes(gear.id),
   )
+  const devices = state.rig.gear.filter(
+    (each) => each.kind === "aggregate" && each.members.some((member) => member.device === gear.id),
+  )
   return (
     <Section title="Used by">
       {programs.length > 0 && <Box>opened by {programs.map((each) => each.name).join(", ")}</Box>}
+      {devices.length > 0 && <Box>part of {devices.map((each) => each.name).join(", ")}</Box>}
       {lines.length === 0 && <Box color="ink2">no line</Box>}
       <Flex wrap="wrap" gap="4px">
         {lines.slice(0, 24).map((line) => (

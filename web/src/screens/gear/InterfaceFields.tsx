@@ -4,6 +4,7 @@ import type { Interface } from "../../api/client"
 import { FIELDS } from "../../api/rules"
 import { Button, Select } from "../../parts/controls"
 import { useCarefulSet } from "../../parts/propose"
+import { CableFields } from "./CableFields"
 import { Clock } from "./Clock"
 import { Drivers } from "./Drivers"
 import { Direct, Jacks, Outputs } from "./Jacks"
@@ -41,6 +42,7 @@ function Contents() {
 export function InterfaceFields({ box }: { box: Interface }) {
   const set = useSet(box.id)
   const careful = useCarefulSet(box.id, box.name)
+  if (box.cable) return <CableFields box={box} cable={box.cable} />
   const delays: [Delay, string][] = [
     ["converter_in_samples", "Converter in"],
     ["mixer_samples", "Mixer"],

@@ -96,7 +96,7 @@ function SinkItems<Item extends SinkItem>(props: {
               −
             </Button>
           </Flex>
-          <Flex gap="4px" align="center" minH="28px" pl="24px">
+          <Flex gap="4px" align="center" wrap="wrap" minH="28px" pl="24px">
             {props.figures(item).map(({ label, field, value, none }) => (
               <Flex key={field} as="label" gap="4px" align="center" color="ink2">
                 {label}

@@ -20,6 +20,8 @@ export function ProgramFields({ program }: { program: Program }) {
   const box = boxes.find((each) => each.id === program.device)
   const joined = state.rig.gear.filter((gear) => gear.kind === "aggregate")
   const out = boxes.find((each) => each.id === program.output_device)
+  // A device that lets every program have its own buffer.
+  const calling = out ?? box
   const view = useAggregates().data?.find((each) => each.id === program.device)
   const set = useSet(program.id)
   return (
@@ -81,6 +83,14 @@ export function ProgramFields({ program }: { program: Program }) {
                 ))}
             </Select>
           </Row>
+        )}
+        {calling?.drivers.some((driver) => driver.own_blocks) && (
+          <Some
+            words="Its buffer"
+            none={String(calling.drivers[0]?.buffer_samples ?? "")}
+            value={program.buffer_samples}
+            onKeep={(buffer_samples) => set({ buffer_samples })}
+          />
         )}
         {out && (
           <>

@@ -162,7 +162,7 @@ function Known({ ladder, onMeasured, onReported }: Props) {
         {ladder.assumed ? "~" : ""}
         {ladder.round_trip_samples} samples
       </Figure>
-      {ladder.boxes.length === 1 && (
+      {ladder.boxes.length === 1 && ladder.driver_kind !== "cable" && (
         <>
           · measured
           <Commit

@@ -43,10 +43,15 @@ export function TimingScreen() {
   )
   const current = ladders[at]
   // The buffer as the rig has it: the ladder may be that of a moment ago.
-  const drivers = state.rig.gear.flatMap((gear): { id: string; buffer_samples: number }[] =>
-    gear.kind === "interface" ? gear.drivers : gear.kind === "aggregate" ? [gear] : [],
+  const drivers = state.rig.gear.flatMap((gear): { id: string; buffer_samples: number | null }[] =>
+    gear.kind === "interface"
+      ? gear.drivers
+      : gear.kind === "aggregate" || gear.kind === "program"
+        ? [gear]
+        : [],
   )
-  const buffer = drivers.find((each) => each.id === current?.driver)?.buffer_samples ?? null
+  const buffer =
+    drivers.find((each) => each.id === current?.driver)?.buffer_samples ?? current?.buffer_samples ?? null
   const edits = settled ?? triedEdits(current, tried !== buffer ? tried : null, triedDriver)
   const change = edits !== null
   const trial = useQuery({
