@@ -1,12 +1,14 @@
 """Cables: programs on one computer that hear each other, predicted and at work on the twin."""
 
+import math
 from unittest import mock
 
 import pytest
 from hypothesis import assume, given, settings
+from hypothesis import strategies as st
 
 from clicks import CLICK_AT_SECONDS, Click, measured, predicted
-from iskelo.core.edits.additions import AddInterface, AddLine, AddProgram, AddProgramPorts, AddTracks
+from iskelo.core.edits.additions import AddInterface, AddLine, AddProgram, AddProgramPorts, AddTracks, AddVoices
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import EnableChannels, JoinDevices, Remove, SetCable, SetDevice, SetLeg, SetValues
@@ -14,7 +16,10 @@ from iskelo.core.edits.phrases import gear_phrase
 from iskelo.core.linecheck.run import run_line_check
 from iskelo.core.lines.context import read
 from iskelo.core.paperwork.set_up import set_up_list
+from iskelo.core.planner.by_cables import join_by_cables
 from iskelo.core.planner.ladder import Ladder, ladders
+from iskelo.core.planner.search import arriving
+from iskelo.core.planner.whole_plan import join_all
 from iskelo.core.rig.cables import Cable
 from iskelo.core.rig.gear import Interface, Member
 from iskelo.core.rig.index import index
@@ -283,6 +288,127 @@ def test_a_program_that_hears_itself_is_told() -> None:
     assert snag.title == "Soundcase hears itself through Gully 1 2"
     bench.do(*snag.mend()[0].edits)
     assert not bench.snags("cable-to-itself")
+
+
+def apart(pairs: int, singles: int, *gear: str) -> Bench:
+    """A sampler and a recorder with so many stereo and mono sounds and tracks, and no device yet."""
+    bench = Bench(Rig(name="Apart"))
+    for phrase in gear:
+        bench.do(*gear_phrase(phrase))
+    bench.do(AddProgram(name="Soundcase", program_kind="sampler"), AddProgram(name="Longhand"))
+    bench.do(
+        SetDevice(program=bench.id("Soundcase"), device=None), SetDevice(program=bench.id("Longhand"), device=None)
+    )
+    for width, count in ((2, pairs), (1, singles)):
+        if not count:
+            continue
+        names = tuple(f"{'Pair' if width == 2 else 'Single'} {number}" for number in range(1, count + 1))
+        bench.do(
+            AddVoices(program=bench.id("Soundcase"), names=names, width=width),
+            AddTracks(program=bench.id("Longhand"), names=names, width=width),
+        )
+    bench.do(
+        *(
+            AddLine(
+                name=voice.name,
+                purpose="record",
+                from_ports=tuple(Port(voice.id, "voice", leg) for leg in range(1, voice.width + 1)),
+                to_ports=tuple(Port(track.id, "track", leg) for leg in range(1, voice.width + 1)),
+            )
+            for voice, track in zip(
+                program_of(bench, "Soundcase").voices[-pairs - singles :],
+                program_of(bench, "Longhand").tracks[-pairs - singles :],
+                strict=True,
+            )
+        )
+    )
+    return bench
+
+
+def cables_of(rig: Rig) -> list[Interface]:
+    return [box for box in index(rig).boxes if box.cable is not None]
+
+
+def test_sixteen_stereo_sounds_need_four_cables_of_8_and_the_13th_begins_at_25() -> None:
+    """Common practice, no published source: 16 stereo outputs need 32 channels; pair 13 is 25-26, the fourth's 1-2."""
+    bench = apart(16, 0)
+    joining = join_all(read(bench.rig))
+    assert joining is not None
+    bench.do(*joining.edits)
+    assert [box.capture for box in cables_of(bench.rig)] == [8, 8, 8, 8]
+    assert all(state.headline == "arrives" for state in read(bench.rig).lines)
+    pair = next(item for item in program_of(bench, "Longhand").inputs if item.name == "Pair 13")
+    assert pair.legs == (25, 26)
+    streams = index(bench.rig).opened[bench.id("Longhand")]
+    there = streams.at("capture", 25)
+    assert there is not None
+    assert (there[0].box.name, there[1]) == ("Cable 4", 1)
+    assert [row.proved for row in run_line_check(bench.rig).ledger.lines] == [True] * 16
+
+
+def test_behind_a_box_of_18_channels_the_13th_pair_begins_at_43() -> None:
+    """18 + 25 = 43 (the design's worked example)."""
+    bench = apart(16, 0, "box 18x18 Havra")
+    havra = bench.id("Havra")
+    bench.do(SetDevice(program=bench.id("Longhand"), device=havra))
+    joining = join_all(read(bench.rig))
+    assert joining is not None
+    bench.do(*joining.edits)
+    pair = next(item for item in program_of(bench, "Longhand").inputs if item.name == "Pair 13")
+    assert pair.legs == (43, 44)
+    assert all(box.follows == havra for box in cables_of(bench.rig))
+
+
+@given(pairs=st.integers(0, 20), singles=st.integers(0, 20), there=st.integers(0, 3))
+@settings(max_examples=25)
+def test_a_plan_by_cables_needs_as_few_as_the_bound_says(pairs: int, singles: int, there: int) -> None:
+    """Outside check: no plan needs fewer than (pairs + half the single sounds, rounded up) / 4, rounded up."""
+    assume(pairs + singles)
+    bench = apart(pairs, singles, *(f"cable 8 Gully {number}" for number in range(1, there + 1)))
+    joining = join_all(read(bench.rig))
+    assert joining is not None
+    bench.do(*joining.edits)
+    assert all(state.headline == "arrives" for state in read(bench.rig).lines)
+    assert len(cables_of(bench.rig)) == max(there, math.ceil((pairs + math.ceil(singles / 2)) / 4))
+    for program in ("Soundcase", "Longhand"):
+        items = program_of(bench, program).outputs if program == "Soundcase" else program_of(bench, program).inputs
+        for item in items:
+            if item.name.startswith("Pair"):
+                assert item.legs[0] is not None
+                assert item.legs[0] % 2 == 1
+                assert item.legs[1] == item.legs[0] + 1
+
+
+@given(any_rig(cabled=True, busy=True) | any_rig(cabled=True) | any_rig(busy=True) | any_rig())
+@settings(max_examples=60)
+def test_any_plan_by_cables_serves_lines_and_takes_nothing_away(rig: Rig) -> None:
+    before = read(rig)
+    found = join_by_cables(before)
+    if found is None:
+        return
+    after = read(apply(rig, found[0].edits).rig)
+    assert arriving(before) < arriving(after)
+    assert arriving(after) == arriving(found[1])
+    assert len(found[0].words) == len(found[0].places)
+
+
+def test_more_than_one_device_holds_are_served_as_far_as_it_goes() -> None:
+    """A device has 128 channels at most: 64 pairs of 70 are brought over, the others stay silent."""
+    bench = apart(70, 0)
+    joining = join_all(read(bench.rig))
+    assert joining is not None
+    bench.do(*joining.edits)
+    served = [state for state in read(bench.rig).lines if state.headline == "arrives"]
+    assert len(served) >= 60
+
+
+def test_a_line_alone_is_offered_its_cable_as_a_remedy() -> None:
+    bench = apart(1, 1)
+    (snag,) = bench.snags("line-silent")[:1]
+    (remedy, *_) = snag.mend()
+    assert remedy.words.startswith("Add cable Cable 1 of 8 channels, then open Cable 1")
+    bench.do(*remedy.edits)
+    assert bench.line("Pair 1").headline == "arrives"
 
 
 def test_without_a_cable_or_past_one_the_gap_is_named() -> None:

@@ -9,7 +9,7 @@ from iskelo.core.edits.batch import BatchRequest, batch
 from iskelo.core.edits.phrases import gear_phrase
 from iskelo.core.edits.ports_phrase import split_numbers
 from iskelo.core.lines.context import read
-from iskelo.core.planner.search import join_all
+from iskelo.core.planner.whole_plan import join_all
 from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import Rig
 from iskelo.demo.catalogue import catalogue

@@ -13,7 +13,8 @@ from iskelo.core.planner.choices import choices
 from iskelo.core.planner.fill import FillRequest, fill
 from iskelo.core.planner.jack_moves import Ask
 from iskelo.core.planner.moves import moves
-from iskelo.core.planner.search import cheapest_way, join_all, join_line
+from iskelo.core.planner.search import cheapest_way, join_line
+from iskelo.core.planner.whole_plan import join_all
 from iskelo.core.rig.ports import COLUMNS, Port
 from iskelo.core.rig.rig import Rig
 from iskelo.core.stations import stations

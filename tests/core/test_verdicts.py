@@ -34,8 +34,8 @@ from iskelo.core.linecheck.run import CannotCheck, run_line_check
 from iskelo.core.lines.context import read
 from iskelo.core.lines.findings import HEADLINES
 from iskelo.core.lines.proof import proofs
-from iskelo.core.planner.search import join_all
 from iskelo.core.planner.stages import Stage, turned
+from iskelo.core.planner.whole_plan import join_all
 from iskelo.core.remedies import tried_remedies
 from iskelo.core.rig.gear import Member
 from iskelo.core.rig.index import index

@@ -24,8 +24,8 @@ from iskelo.core.planner.aggregates import JoinRequest, join_sheet
 from iskelo.core.planner.choices import Choices, choices
 from iskelo.core.planner.fill import FillRequest, fill
 from iskelo.core.planner.meters import MeterCheck, MetersRequest, meter_check
-from iskelo.core.planner.search import join_all
 from iskelo.core.planner.swap import plan_swap
+from iskelo.core.planner.whole_plan import join_all
 from iskelo.core.remedies import TriedRemedy, tried_remedies
 from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.ports import Column

@@ -85,6 +85,7 @@ class AddGear(Value):
 
     edit: Literal["add_gear"] = "add_gear"
     gear: Gear
+    ids: Ids = ()
 
 
 class AddDriver(Value):

@@ -10,6 +10,7 @@ from typing import Any
 
 from iskelo.core.edits import additions as a
 from iskelo.core.edits import edit as e
+from iskelo.core.edits.renewing import ID_PREFIX
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Rig
 from iskelo.core.rig.value import Value
@@ -64,6 +65,8 @@ def with_ids(edit: Value, rig: Rig, known: dict[str, str]) -> Value:
 def _prefix(edit: Value) -> str:
     if isinstance(edit, a.AddProgramPorts):
         return "i" if edit.side == "input" else "o"
+    if isinstance(edit, a.AddGear):
+        return ID_PREFIX[edit.gear.kind]
     return PREFIXES[type(edit)]
 
 

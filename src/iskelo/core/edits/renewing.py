@@ -9,7 +9,7 @@ from iskelo.core.rig.mixers import Mixer, StripSource
 from iskelo.core.rig.programs import Program, ProgramInsert
 from iskelo.core.rig.rig import AnyGear, Rig
 
-_PREFIX = {"source": "s", "interface": "b", "aggregate": "g", "program": "p", "destination": "x", "outboard": "h"}
+ID_PREFIX = {"source": "s", "interface": "b", "aggregate": "g", "program": "p", "destination": "x", "outboard": "h"}
 
 
 DEVICE_FIELDS = ("device", "driver", "output_device", "output_driver")
@@ -17,7 +17,7 @@ DEVICE_FIELDS = ("device", "driver", "output_device", "output_driver")
 
 def renewed(rig: Rig, gear: AnyGear) -> tuple[Rig, AnyGear]:
     """The same piece of gear under ids of this rig; devices and members are left out, for they are another rig's."""
-    rig, (identity,) = new_ids(rig, _PREFIX[gear.kind], 1)
+    rig, (identity,) = new_ids(rig, ID_PREFIX[gear.kind], 1)
     if isinstance(gear, Interface):
         rig, ids = new_ids(rig, "d", len(gear.drivers))
         drivers = tuple(driver.model_copy(update={"id": new}) for new, driver in zip(ids, gear.drivers, strict=True))

@@ -103,33 +103,6 @@ def joined(
     return Joining(tuple(edits), tuple(words), tuple(places)), reading
 
 
-def _arriving(reading: Reading) -> set[str]:
+def arriving(reading: Reading) -> set[str]:
     """The lines of which something arrives at every leg."""
     return {state.line.id for state in reading.lines if state.legs and all(leg.sounds for leg in state.legs)}
-
-
-def join_all(reading: Reading) -> Joining | None:
-    """The smallest changes that make every silent or blocked line arrive, one line after the other.
-
-    A listen line goes the quickest way there is: direct monitoring where the box has it.
-
-    Returns
-    -------
-    Joining or None
-        None if nothing is missing, or nothing known helps.
-    """
-    edits: list[Edit] = []
-    words: list[str] = []
-    places: list[str] = []
-    for line in reading.rig.lines:
-        found = joined(reading, line)
-        if found is None:
-            continue
-        joining, after = found
-        # What arrives is never taken away for another.
-        if _arriving(reading) <= _arriving(after):
-            edits += joining.edits
-            words += joining.words
-            places += joining.places
-            reading = after
-    return Joining(tuple(edits), tuple(words), tuple(places)) if edits else None

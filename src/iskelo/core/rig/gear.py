@@ -252,6 +252,10 @@ class Interface(Value):
         return has if said is None else min(said, has)
 
 
+MEMBERS_AT_MOST = 16
+"""So many boxes can be joined into one device."""
+
+
 class Member(Value):
     """A box of an aggregate, by which of its drivers (None: the first), and whether its rate is matched."""
 
@@ -273,7 +277,7 @@ class Aggregate(Value):
     id: Id
     name: Annotated[Name, Settable("name")]
     notes: Annotated[Notes, Settable("notes")] = ""
-    members: Annotated[tuple[Member, ...], Field(max_length=16)] = ()
+    members: Annotated[tuple[Member, ...], Field(max_length=MEMBERS_AT_MOST)] = ()
     master: Annotated[Id | None, Settable("clock master")] = None
     buffer_samples: Annotated[BufferSamples, Settable("buffer", "samples")] = 128
     margin_samples: Annotated[Margin, Settable("ring buffer margin", "samples")] = 16

@@ -5,6 +5,7 @@ from functools import partial
 from iskelo.core.edits.edit import Edit, Plug, Remove
 from iskelo.core.lines.context import Reading
 from iskelo.core.lines.state import LineState
+from iskelo.core.planner.by_cables import join_by_cables
 from iskelo.core.planner.search import join_line
 from iskelo.core.rig.ports import STAGE
 from iskelo.core.snags.arrivals import send_away, undouble
@@ -24,6 +25,9 @@ def joining_remedies(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
         joined = join_line(reading, state.line, direct=direct, through_computer=through)
         if joined:
             remedies.append(joining(joined))
+    cabled = join_by_cables(reading, state.line.id)
+    if cabled is not None:
+        remedies.append(joining(cabled[0]))
     return distinct(remedies)
 
 

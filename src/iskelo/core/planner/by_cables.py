@@ -1,0 +1,408 @@
+"""What one program sounds, brought to another's tracks by cables: as many as it takes, each sound on its own channels.
+
+Lines between the same two programs are placed together: pairs before single sounds, in the lines' order, each to the
+first place inside one cable, pairs on odd and even numbers, single sounds beside a lone one; cables that are there
+before new ones. With sounds of one and of two channels no other order needs fewer cables.
+"""
+
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass, field
+
+from iskelo.core.edits.additions import AddGear, AddProgramPorts
+from iskelo.core.edits.apply import apply
+from iskelo.core.edits.base import Refused, free_name
+from iskelo.core.edits.edit import (
+    Edit,
+    EnableChannels,
+    JoinDevices,
+    SetDevice,
+    SetLeg,
+    SetMembers,
+    SetValues,
+)
+from iskelo.core.edits.new_things import new
+from iskelo.core.lines.context import Reading, read
+from iskelo.core.lines.state import LineState
+from iskelo.core.planner.search import Joining, arriving
+from iskelo.core.rig.cable_makes import new_cable
+from iskelo.core.rig.device_streams import RATE_OF_NOTHING_HZ, Bank
+from iskelo.core.rig.gear import MEMBERS_AT_MOST, Aggregate, Interface, Member
+from iskelo.core.rig.index import Index, index
+from iskelo.core.rig.ports import Port
+from iskelo.core.rig.programs import Program, ProgramPort, Track, Voice
+
+NEW_CABLE_CHANNELS = 8
+"""As many has a new cable where there is none to go by."""
+
+
+@dataclass(frozen=True, slots=True)
+class _Wanted:
+    """A line from a voice of one program to a track of another, as wide at both ends."""
+
+    state: LineState
+    sender: Program
+    voice: Voice
+    receiver: Program
+    track: Track
+
+
+@dataclass(slots=True)
+class _Cable:
+    """A cable, maybe one that is yet to be made, and which of its channels nobody has."""
+
+    id: str
+    name: str
+    channels: int
+    free: set[int]
+
+    def place(self, width: int) -> int | None:
+        """The first channel of a place for a sound: an odd one for a pair, one beside a lone sound for a single one."""
+        if width == 2:
+            return next((n for n in range(1, self.channels, 2) if {n, n + 1} <= self.free), None)
+        lone = [n for n in sorted(self.free) if self._beside(n) not in self.free]
+        return next(iter([*lone, *sorted(self.free)]), None)
+
+    def _beside(self, number: int) -> int:
+        return number + 1 if number % 2 else number - 1
+
+
+@dataclass(slots=True)
+class _Plan:
+    """Edits as they are planned, and the rig as it is with them."""
+
+    reading: Reading
+    edits: list[Edit] = field(default_factory=list)
+    words: list[str] = field(default_factory=list)
+    places: list[str] = field(default_factory=list)
+    named: int = 0
+
+    def do(self, place: str, words: str, *edits: Edit) -> None:
+        self.edits += edits
+        self.words.append(words)
+        self.places.append(place)
+
+    def symbol(self) -> str:
+        self.named += 1
+        return new(self.named)
+
+    def now(self) -> Index:
+        """The rig with what is planned so far."""
+        return index(apply(self.reading.rig, tuple(self.edits)).rig)
+
+
+def join_by_cables(reading: Reading, only: str | None = None) -> tuple[Joining, Reading] | None:
+    """Bring silent lines from programs to other programs' tracks by cables; ``only``: that line alone.
+
+    Returns
+    -------
+    tuple of Joining and Reading, or None
+        The edits, with the rig as it is then; None if there is no such line, or none of them can be helped so. A line
+        that would take away what arrives is left as it is.
+    """
+    plans: list[Joining] = []
+    named = 0
+    waiting = _groups(reading, only)
+    while waiting:
+        lines = waiting.pop(0)
+        group = _wanted_of(reading, lines)
+        plan = _Plan(reading, named=named)
+        after = _tried(plan, group)
+        if after is not None:
+            plans.append(Joining(tuple(plan.edits), tuple(plan.words), tuple(plan.places)))
+            reading, named = after, plan.named
+        elif len(group) > 1:
+            # What cannot be helped together may be helped in part.
+            ids = [each.state.line.id for each in group]
+            waiting[:0] = [ids[: len(ids) // 2], ids[len(ids) // 2 :]]
+    if not plans:
+        return None
+    edits = tuple(edit for plan in plans for edit in plan.edits)
+    words = tuple(said for plan in plans for said in plan.words)
+    return Joining(edits, words, tuple(place for plan in plans for place in plan.places)), reading
+
+
+def _tried(plan: _Plan, group: list[_Wanted]) -> Reading | None:
+    """The rig with a group's lines joined; None if that cannot be, or takes away what arrives."""
+    before = plan.reading
+    if not group:
+        return None
+    try:
+        _join(plan, group)
+        after = read(apply(before.rig, tuple(plan.edits)).rig, before)
+    except Refused:
+        return None
+    sounding = arriving(after)
+    served = {each.state.line.id for each in group}
+    return after if arriving(before) | served <= sounding and plan.edits else None
+
+
+def _groups(reading: Reading, only: str | None) -> list[list[str]]:
+    """The lines that cables could help, by the two programs."""
+    groups: dict[tuple[str, str], list[str]] = {}
+    sounding = arriving(reading)
+    for state in reading.lines:
+        wanted = _wanted(state, reading.found)
+        if wanted is not None and state.line.id not in sounding and only in (None, state.line.id):
+            groups.setdefault((wanted.sender.id, wanted.receiver.id), []).append(state.line.id)
+    return list(groups.values())
+
+
+def _wanted_of(reading: Reading, lines: list[str]) -> list[_Wanted]:
+    """These lines as the rig is now, the widest first."""
+    states = [reading.traced[line].state for line in lines]
+    group = [wanted for state in states if (wanted := _wanted(state, reading.found)) is not None]
+    return sorted(group, key=lambda each: -each.voice.width)
+
+
+def _wanted(state: LineState, found: Index) -> _Wanted | None:
+    """Such a line; None for any other, or where a device is not one thing that cables can stand beside."""
+    line = state.line
+    starts, ends = ({port.owner for port in ports} for ports in (line.from_ports, line.to_ports))
+    if len(starts) != 1 or len(ends) != 1 or len(line.from_ports) != len(line.to_ports):
+        return None
+    start, end = (found.items.get(each) for each in (*starts, *ends))
+    if start is None or end is None or start.program.id == end.program.id:
+        return None
+    voice, track = start.item, end.item
+    if not isinstance(voice, Voice) or not isinstance(track, Track):
+        return None
+    if not voice.width == track.width == len(line.from_ports):
+        return None
+    if any(program.output_device is not None for program in (start.program, end.program)):
+        return None
+    return _Wanted(state, start.program, voice, end.program, track)
+
+
+def _join(plan: _Plan, group: list[_Wanted]) -> None:
+    """Place every line of two programs, bring the cables into both devices, and map both ends."""
+    sender, receiver = group[0].sender, group[0].receiver
+    rate_hz = _rate_hz(plan.reading.found, receiver, sender)
+    cables = _cables(plan.reading, group, rate_hz)
+    size = cables[0].channels if cables else NEW_CABLE_CHANNELS
+    placed: list[tuple[_Wanted, _Cable, int]] = []
+    for wanted in group:
+        for cable in cables:
+            first = cable.place(wanted.voice.width)
+            if first is not None:
+                break
+        else:
+            cable = _new_cable(plan, cables, max(size, wanted.voice.width), rate_hz, (receiver, sender))
+            cables.append(cable)
+            first = cable.place(wanted.voice.width)
+            assert first is not None
+        cable.free -= set(range(first, first + wanted.voice.width))
+        placed.append((wanted, cable, first))
+    used = list({cable.id: cable for _, cable, _ in placed}.values())
+    for program in (sender, receiver):
+        _open(plan, program, used)
+    _map(plan, placed)
+
+
+def _rate_hz(found: Index, *programs: Program) -> int:
+    devices = [found.device(program) for program in programs]
+    return next((device.rate_hz for device in devices if device is not None), RATE_OF_NOTHING_HZ)
+
+
+def _cables(reading: Reading, group: list[_Wanted], rate_hz: int) -> list[_Cable]:
+    """The cables of the rig that could serve, those first that both programs have, then those that one of them has.
+
+    A channel is free if nobody plays into it or takes from it but what is laid anew.
+    """
+    found, sender, receiver = reading.found, group[0].sender, group[0].receiver
+    laid = {item.id for each in group for item in (_own_output(each), _own_input(each)) if item is not None}
+
+    def shared(box: Interface) -> int:
+        return -sum(found.reaches(program, box.id) for program in (sender, receiver))
+
+    boxes = [box for box in found.boxes if box.cable is not None and box.connected and box.rate_hz == rate_hz]
+    return [
+        _Cable(box.id, box.name, box.capture, {n for n in range(1, box.capture + 1) if _is_free(reading, box, n, laid)})
+        for box in sorted(boxes, key=shared)
+    ]
+
+
+def _is_free(reading: Reading, box: Interface, number: int, laid: set[str]) -> bool:
+    """Nobody plays into this channel and nobody takes from it but these outputs and inputs."""
+    graph = reading.graph
+    players = {edge.start.owner for edge in graph.into(Port(box.id, "playback", number))}
+    takers = {edge.end.owner for edge in graph.leaving.get(Port(box.id, "capture", number), ())}
+    return players | takers <= laid
+
+
+def _own_output(wanted: _Wanted) -> ProgramPort | None:
+    """The output that a voice has to itself, as wide as it."""
+    program, voice = wanted.sender, wanted.voice
+    outputs = [each.output for each in program.voices]
+    outputs += [each.output for each in program.tracks] + [each.output for each in program.buses]
+    outputs += [send.to for send in program.sends]
+    own = next((item for item in program.outputs if item.id == voice.output), None)
+    return own if own is not None and len(own.legs) == voice.width and outputs.count(own.id) == 1 else None
+
+
+def _own_input(wanted: _Wanted) -> ProgramPort | None:
+    """The input that a track has to itself, as wide as it."""
+    program, track = wanted.receiver, wanted.track
+    users = [each.input for each in program.tracks] + [insert.back for _, insert in program.hung()]
+    own = next((item for item in program.inputs if item.id == track.input), None)
+    return own if own is not None and len(own.legs) == track.width and users.count(own.id) == 1 else None
+
+
+def _new_cable(
+    plan: _Plan, cables: Iterable[_Cable], size: int, rate_hz: int, programs: tuple[Program, Program]
+) -> _Cable:
+    """One more cable, which follows the box that one of the programs is called by, if there is one at its rate."""
+    found = plan.reading.found
+    taken = [*(gear.name for gear in plan.reading.rig.gear), *(cable.name for cable in cables)]
+    base = next((cable.name.rstrip("0123456789 ") for cable in cables), "") or "Cable"
+    name = free_name(f"{base} 1" if base not in taken else base, taken)
+    if f"{base} 1" in taken:
+        name = next(f"{base} {n}" for n in range(2, len(taken) + 3) if f"{base} {n}" not in taken)
+    made = new_cable(name, size)
+    rates = tuple(sorted({*made.rates_hz, rate_hz}))
+    identity = plan.symbol()
+    gear = made.model_copy(update={"rate_hz": rate_hz, "rates_hz": rates})
+    edits: list[Edit] = [AddGear(gear=gear, ids=(identity,))]
+    words = f"Add cable {name} of {size} channels"
+    leader = _leader(found, programs, rate_hz)
+    if leader is not None:
+        edits.append(SetValues(item=identity, values={"follows": leader.id}))
+        words += f", following {leader.name}"
+    plan.do(name, words, *edits)
+    return _Cable(identity, name, size, set(range(1, size + 1)))
+
+
+def _leader(found: Index, programs: Iterable[Program], rate_hz: int) -> Interface | None:
+    """The box that one of the programs is called by, if it is none but a box and runs at this rate."""
+    for program in programs:
+        streams = found.opened.get(program.id)
+        driving = streams.driving if streams is not None else None
+        if driving is not None and driving.box.cable is None and driving.box.rate_hz == rate_hz:
+            return driving.box
+    return None
+
+
+def _open(plan: _Plan, program: Program, cables: list[_Cable]) -> None:
+    """Bring the cables into a program's device, behind what is there."""
+    found = plan.now()
+    missing = [cable for cable in cables if not _has(found, program, cable)]
+    if not missing:
+        return
+    names = _and([cable.name for cable in missing])
+    members = tuple(Member(device=cable.id) for cable in missing)
+    device = found.gear.get(program.device or "")
+    there = len(device.members) if isinstance(device, Aggregate) else 1 if device is not None else 0
+    if there + len(missing) > MEMBERS_AT_MOST:
+        raise Refused(program.name, f"a device is made of {MEMBERS_AT_MOST} at most")
+    if isinstance(device, Aggregate):
+        edit = SetMembers(aggregate=device.id, members=(*device.members, *members))
+        plan.do(device.name, f"Take {names} into {device.name}", edit)
+        return
+    if device is None and len(missing) == 1:
+        plan.do(program.name, f"Open {names}", SetDevice(program=program.id, device=missing[0].id))
+        return
+    own = (Member(device=device.id, driver=program.driver),) if isinstance(device, Interface) else ()
+    name = free_name(f"{program.name} device", (gear.name for gear in found.gear.values()))
+    identity = plan.symbol()
+    master = device.id if isinstance(device, Interface) else None
+    joined = JoinDevices(name=name, members=(*own, *members), master=master, ids=(identity,))
+    whole = _and([*([device.name] if isinstance(device, Interface) else []), *(cable.name for cable in missing)])
+    plan.do(program.name, f"Join {whole} as {name}", joined)
+    plan.do(program.name, f"Open {name}", SetDevice(program=program.id, device=identity))
+
+
+def _and(names: list[str]) -> str:
+    """Example: 'Gully 1, Gully 2 and Gully 3'."""
+    return " and ".join([*([", ".join(names[:-1])] if len(names) > 1 else []), names[-1]])
+
+
+def _has(found: Index, program: Program, cable: _Cable) -> bool:
+    """Whether a program's device has a cable already; a new one has its name."""
+    streams = found.opened.get(program.id)
+    return streams is not None and any(way.box.name == cable.name for way in streams.ways)
+
+
+def _map(plan: _Plan, placed: list[tuple[_Wanted, _Cable, int]]) -> None:
+    """Lay every voice on an output of its own, and let its track take an input of its own."""
+    found = plan.now()
+    by_name = {box.name: box.id for box in found.boxes}
+    enabled: dict[tuple[str, Bank], list[int]] = {}
+    for wanted, cable, first in placed:
+        ends: tuple[tuple[Program, Bank], ...] = ((wanted.sender, "playback"), (wanted.receiver, "capture"))
+        for program, bank in ends:
+            channels = list(_channels(found, program, bank, by_name[cable.name], first, wanted.voice.width))
+            enabled.setdefault((program.id, bank), []).extend(channels)
+            if bank == "playback":
+                _output(plan, wanted, channels)
+            else:
+                _input(plan, wanted, channels)
+    for (program_id, bank), channels in enabled.items():
+        opened = found.gear[program_id]
+        assert isinstance(opened, Program)
+        on = opened.enabled_in if bank == "capture" else opened.enabled_out
+        missing = tuple(channel for channel in channels if channel not in on)
+        if missing:
+            side = "input" if bank == "capture" else "output"
+            edit = EnableChannels.model_validate({"program": program_id, "side": side, "channels": missing})
+            plan.do(opened.name, f"Enable {side} channels {missing[0]} to {missing[-1]}", edit)
+
+
+def _channels(found: Index, program: Program, bank: Bank, box: str, first: int, width: int) -> Iterator[int]:
+    streams = found.opened[program.id]
+    for number in range(first, first + width):
+        channel = streams.channel(bank, box, number)
+        if channel is None:
+            raise Refused(program.name, "its device has no room for so many channels")
+        yield channel
+
+
+def _say(channels: list[int]) -> str:
+    return f"{channels[0]}" if len(channels) == 1 else f"{channels[0]}–{channels[-1]}"
+
+
+def _moved(item: ProgramPort, channels: list[int]) -> list[Edit]:
+    """What sets an input or output to these channels; nothing where it is there."""
+    if list(item.legs) == channels:
+        return []
+    return [SetLeg(item=item.id, leg=leg, channel=channel) for leg, channel in enumerate(channels, start=1)]
+
+
+def _output(plan: _Plan, wanted: _Wanted, channels: list[int]) -> None:
+    """The voice's own output on these channels, if it has one; else a new one."""
+    program, voice = wanted.sender, wanted.voice
+    own = _own_output(wanted)
+    if own is not None:
+        legs = _moved(own, channels)
+        if legs:
+            plan.do(program.name, f"Set output {own.name} to {_say(channels)}", *legs)
+        return
+    identity = plan.symbol()
+    made = AddProgramPorts(
+        program=program.id,
+        side="output",
+        names=(voice.name,),
+        width=voice.width,
+        first_channel=channels[0],
+        ids=(identity,),
+    )
+    give = SetValues(item=voice.id, values={"output": identity})
+    plan.do(program.name, f"Give {voice.name} an output of its own on {_say(channels)}", made, give)
+
+
+def _input(plan: _Plan, wanted: _Wanted, channels: list[int]) -> None:
+    """The track's own input on these channels, if it has one; else a new one."""
+    program, track = wanted.receiver, wanted.track
+    arm = [] if track.armed else [SetValues(item=track.id, values={"armed": True})]
+    own = _own_input(wanted)
+    if own is not None:
+        legs = _moved(own, channels)
+        if legs:
+            plan.do(program.name, f"Set input {own.name} to {_say(channels)}", *legs, *arm)
+        elif arm:
+            plan.do(program.name, f"Arm track {track.name}", *arm)
+        return
+    identity = plan.symbol()
+    made = AddProgramPorts(
+        program=program.id, names=(wanted.voice.name,), width=track.width, first_channel=channels[0], ids=(identity,)
+    )
+    take = SetValues(item=track.id, values={"input": identity})
+    plan.do(program.name, f"Let track {track.name} take {wanted.voice.name} from {_say(channels)}", made, take, *arm)

@@ -1,0 +1,42 @@
+"""The plan for everything that is silent: cables between programs first, then one line after the other."""
+
+from iskelo.core.edits.edit import Edit
+from iskelo.core.lines.context import Reading
+from iskelo.core.planner.by_cables import join_by_cables
+from iskelo.core.planner.search import Joining, arriving, joined
+
+
+def join_all(reading: Reading) -> Joining | None:
+    """The smallest changes that make every silent or blocked line arrive: what goes from program to program by cables
+    together, the others one line after the other.
+
+    A listen line goes the quickest way there is: direct monitoring where the box has it.
+
+    Returns
+    -------
+    Joining or None
+        None if nothing is missing, or nothing known helps.
+    """
+    edits: list[Edit] = []
+    words: list[str] = []
+    places: list[str] = []
+
+    def take(joining: Joining) -> None:
+        edits.extend(joining.edits)
+        words.extend(joining.words)
+        places.extend(joining.places)
+
+    cabled = join_by_cables(reading)
+    if cabled is not None:
+        take(cabled[0])
+        reading = cabled[1]
+    for line in reading.rig.lines:
+        found = joined(reading, line)
+        if found is None:
+            continue
+        joining, after = found
+        # What arrives is never taken away for another.
+        if arriving(reading) <= arriving(after):
+            take(joining)
+            reading = after
+    return Joining(tuple(edits), tuple(words), tuple(places)) if edits else None
