@@ -57,3 +57,32 @@ def test_a_program_has_its_own_buffer_on_a_cable(screen: Page, server: Server) -
     expect(screen.locator("body")).to_contain_text("buffer of Soundcase 256 · cable margin 32 · buffer of Hall 128")
     press(screen, ["3"])
     expect(screen.locator("body")).to_contain_text("Gully 1, cable")
+
+
+def test_sixteen_stereo_sounds_each_on_its_own_track_by_cables_from_a_blank_rig(screen: Page) -> None:
+    """'Sixteen sampler outputs, each on its own track, through cables of 8': at most 62 keys, line check green."""
+    new_rig(screen, "Pads")
+    expect(screen.get_by_role("textbox", name="Add gear")).to_be_focused()
+    keys = press(screen, ["sam 16", "Enter"])
+    expect(screen.locator('[data-card="Sampler"]')).to_contain_text("16/16")
+    keys += press(screen, ["rec", "Enter"])
+    expect(screen.locator('[data-card="Recorder"]')).to_be_visible()
+    keys += press(screen, ["Escape", "2", "b"])
+    keys += press(screen, ["sam 1-16", "Tab", "rec new"])
+    expect(screen.get_by_role("form", name="Batch of lines")).to_contain_text("of 16")
+    keys += press(screen, ["Control+Enter"])
+    arriving(screen, "0/16")
+    keys += press(screen, ["p"])
+    expect(preview(screen)).to_be_visible()
+    expect(screen.locator("body")).to_contain_text("Add cable Cable 4 of 8 channels")
+    keys += press(screen, ["Control+Enter"])
+    arriving(screen, "16/16")
+    keys += press(screen, ["4", "r"])
+    expect(screen.get_by_test_id("proved")).to_contain_text("16 of 16 lines as wanted", timeout=30_000)
+    assert keys <= 62
+    # All of it is one undo, and is there again after a reload.
+    screen.keyboard.press("Control+z")
+    arriving(screen, "0/16")
+    screen.keyboard.press("Control+Shift+z")
+    screen.reload()
+    arriving(screen, "16/16")

@@ -1432,6 +1432,11 @@ export interface components {
             edit: "add_gear";
             /** Gear */
             gear: components["schemas"]["Source-Input"] | components["schemas"]["Interface-Input"] | components["schemas"]["Outboard-Input"] | components["schemas"]["Aggregate-Input"] | components["schemas"]["Program-Input"] | components["schemas"]["Destination-Input"];
+            /**
+             * Ids
+             * @default []
+             */
+            ids?: string[];
         };
         /**
          * AddGear
@@ -1445,6 +1450,11 @@ export interface components {
             edit: "add_gear";
             /** Gear */
             gear: components["schemas"]["Source-Output"] | components["schemas"]["Interface-Output"] | components["schemas"]["Outboard-Output"] | components["schemas"]["Aggregate-Output"] | components["schemas"]["Program-Output"] | components["schemas"]["Destination-Output"];
+            /**
+             * Ids
+             * @default []
+             */
+            ids: string[];
         };
         /**
          * AddInterface
