@@ -15,11 +15,15 @@ from iskelo.core.edits.additions import (
     AddTracks,
 )
 from iskelo.core.edits.apply import apply
-from iskelo.core.edits.edit import Edit, JoinDevices, Plug, SetValues
-from iskelo.core.rig.gear import Member
+from iskelo.core.edits.edit import Edit, JoinDevices, Plug, SetDevice, SetValues
+from iskelo.core.edits.phrases import gear_phrase
+from iskelo.core.lines.context import read
+from iskelo.core.planner.whole_plan import join_all
+from iskelo.core.rig.gear import Aggregate, Member, Source
 from iskelo.core.rig.index import index
 from iskelo.core.rig.mixer_makes import new_mixer
 from iskelo.core.rig.ports import Port
+from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import Rig
 
 
@@ -219,3 +223,56 @@ def two_desks() -> Rig:
             ),
         ),
     ).rig
+
+
+def by_cables(sounds: int, *gear: str) -> Rig:
+    """A sampler with so many stereo sounds, each wanted on its own track of a recorder; nothing joins them yet."""
+    rig = Rig(name="By cables")
+    for phrase in (*gear, f"sampler Soundcase {sounds}", f"stereo recorder Longhand {sounds}"):
+        rig = apply(rig, gear_phrase(phrase)).rig
+    sampler, recorder = (index(rig).gear[gear.id] for gear in rig.gear if gear.name in ("Soundcase", "Longhand"))
+    assert isinstance(sampler, Program)
+    assert isinstance(recorder, Program)
+    lines = [
+        AddLine(
+            name=voice.name,
+            purpose="record",
+            from_ports=tuple(Port(voice.id, "voice", leg) for leg in (1, 2)),
+            to_ports=tuple(Port(track.id, "track", leg) for leg in (1, 2)),
+        )
+        for voice, track in zip(sampler.voices, recorder.tracks, strict=True)
+    ]
+    return apply(rig, tuple(lines)).rig
+
+
+def four_programs() -> Rig:
+    """Twelve stereo sounds of a sampler by three cables to a recorder, which records eight microphones of a box beside
+    them; a player and a second recorder on the box: 32 channels recorded from sources, all at a buffer of 64.
+    """
+    rig = by_cables(12, "box 8x8 Havra", "8 mic")
+    joining = join_all(read(rig))
+    assert joining is not None
+    rig = apply(rig, joining.edits).rig
+    for phrase in ("recorder Second 8", "player Cartwheel 2"):
+        rig = apply(rig, gear_phrase(phrase)).rig
+    recorder = next(gear for gear in rig.gear if gear.name == "Second")
+    assert isinstance(recorder, Program)
+    mics = [gear for gear in rig.gear if isinstance(gear, Source)]
+    lines = [
+        AddLine(
+            name=mic.name,
+            purpose="record",
+            from_ports=(Port(mic.id, "out", 1),),
+            to_ports=(Port(track.id, "track", 1),),
+        )
+        for mic, track in zip(mics, recorder.tracks, strict=True)
+    ]
+    rig = apply(rig, tuple(lines)).rig
+    joining = join_all(read(rig))
+    assert joining is not None
+    rig = apply(rig, joining.edits).rig
+    named = {gear.name: gear.id for gear in rig.gear}
+    rig = apply(rig, (SetDevice(program=named["Cartwheel"], device=named["Havra"]),)).rig
+    buffers = [gear.id for gear in rig.gear if isinstance(gear, Aggregate)]
+    buffers += [driver.id for box in index(rig).boxes for driver in box.drivers if box.cable is None]
+    return apply(rig, tuple(SetValues(item=item, values={"buffer_samples": 64}) for item in buffers)).rig

@@ -12,7 +12,7 @@ from typing import TypeVar
 
 import numpy as np
 
-from big_rig import big_rig, four_actors, going_round, many_programs, two_desks
+from big_rig import big_rig, by_cables, four_actors, four_programs, going_round, many_programs, two_desks
 from iskelo.api.settings import quiet_collector
 from iskelo.core.answers import port_uses
 from iskelo.core.edits.additions import AddInterface, AddProgram, AddSources
@@ -23,6 +23,7 @@ from iskelo.core.fractional_delay import between
 from iskelo.core.linecheck.sounds import play
 from iskelo.core.lines.context import read
 from iskelo.core.planner.ladder import ladders
+from iskelo.core.planner.whole_plan import join_all
 from iskelo.core.rig.index import index
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Rig
@@ -128,11 +129,24 @@ def twins() -> None:
     print(
         f"   64 channels, buffer  128, two mixers of 32 strips, 16 mixes: {4000 / ms:6.1f} times real time (target 10)"
     )
+    rig = four_programs()
+    _, sounds = play(rig, [48_000], -12, 1)
+    ms = best_ms(lambda: run_twin(rig, sounds, 4.0), times=3)
+    print(f"   32 channels, buffer   64, four programs, three cables: {4000 / ms:6.1f} times real time (target 10)")
     for buffer in (32, 64, 128):
         rig = going_round(8, buffer)
         _, sounds = play(rig, [48_000], -12, 1)
         ms = best_ms(lambda rig=rig, sounds=sounds: run_twin(rig, sounds, 4.0), times=3)
         print(f"   16 channels, buffer {buffer:4}, 8 of them go round: {4000 / ms:6.1f} times real time (target 10)")
+
+
+def plans_by_cables() -> None:
+    """How long a plan takes that adds cables, joins them and maps both ends, for so many lines between two programs."""
+    print("\nPlan by cables (target: 32 lines 2 s, 128 lines 10 s)")
+    for lines in (16, 32, 64):
+        reading = read(by_cables(lines, "box 8x8 Havra" if lines < 64 else "mic"))
+        ms = best_ms(lambda reading=reading: join_all(reading), times=3)
+        print(f"  {lines:4} stereo lines: {ms / 1000:6.2f} s")
 
 
 def main() -> None:
@@ -178,6 +192,7 @@ def main() -> None:
         reading = read(many_programs(programs))
         ms = best_ms(lambda reading=reading: ladders(reading))
         print(f"  {programs:3} programs: {ms:8.1f} ms")
+    plans_by_cables()
     twins()
     print("\nDetection (target: 3 times one real FFT a channel)")
     for count in (16, 32):

@@ -416,6 +416,8 @@ def test_without_a_cable_or_past_one_the_gap_is_named() -> None:
     output = program_of(bench, "Soundcase").outputs[0]
     bench.do(SetLeg(item=output.id, leg=1, channel=None), SetLeg(item=output.id, leg=2, channel=None))
     assert "output Pad 1 has no channel" in bench.said("Pad 1")
+    told = stations(bench.line("Pad 1"), index(bench.rig))
+    assert [cell.state for cell in told] == ["on", "empty", "gap", "empty", "beyond", "empty"]
     bench.do(Remove(items=(bench.id("Gully 1"),)))
     assert "only a cable leads, and there is none" in bench.said("Pad 2")
 

@@ -23,7 +23,7 @@ _PASSED = frozenset(COLUMNS.index(column) for column in ("computer_in", "program
 _PLACE: dict[str, int] = {bank: COLUMNS.index(row.column) for bank, row in BANK_TABLE.items() if row.column is not None}
 """In which column the ports of a bank stand."""
 
-_OUT = COLUMNS.index("out")
+_OUT, _COMPUTER_IN = COLUMNS.index("out"), COLUMNS.index("computer_in")
 
 _TRACKS = COLUMNS.index("track")
 
@@ -106,12 +106,16 @@ class _Laid:
 
     def gap(self, gap: Gap) -> None:
         """As far as a leg gets, and what lies past its gap."""
+        # From a program to a track only a cable leads: what is missing before one is missing where it would be.
+        cable = gap.end.bank == "track" and gap.ahead[0].bank == "voice"
         if gap.ahead is not self.ahead:  # Both legs of a pair often break off at the same place.
             self.ahead = gap.ahead
-            self.put(gap.ahead)
+            self.put([port for port in gap.ahead if _PLACE[port.bank] != _OUT] if cable else gap.ahead)
         self.put(gap.behind)
         stop = _PLACE[gap.behind[0].bank]
         place = min(_PLACE[gap.ahead[-1].bank] + 1, stop)
+        if cable and _PLACE[gap.ahead[-1].bank] in (0, _OUT):
+            place = min(_COMPUTER_IN, stop)
         self.trouble.setdefault(place, say(gap.missing, self._found))
         self.kinds[place] = "gap"
         self.beyond.update(range(stop, len(COLUMNS)))

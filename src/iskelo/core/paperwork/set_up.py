@@ -215,14 +215,20 @@ def _join(found: Index, aggregate: Aggregate) -> SetUpStep:
     settings = []
     if names:
         order = f"{names[0]} first" + "".join(f", then {name}" for name in names[1:])
-        master = next((box.name for _, box in boxes if box.id == aggregate.master), names[0])
+        leader = next((box for _, box in boxes if box.id == aggregate.master), boxes[0][1])
+        lead, master = leader.id, leader.name
         settings = [order, f"clock from {master}"]
         settings += [
             f"{'match' if member.matched and aggregate.matches else 'do not match'} {box.name}"
             for member, box in boxes
-            if box.name != master
+            # A cable that follows the same clock has nothing to be matched.
+            if box.name != master and (box.cable is None or found.paces[box.id].master != found.paces[lead].master)
         ]
-        settings += [f"{box.name} by its {driver_of(box, member.driver).kind} driver" for member, box in boxes]
+        settings += [
+            f"{box.name} by its {driver_of(box, member.driver).kind} driver"
+            for member, box in boxes
+            if box.cable is None
+        ]
     settings.append(f"buffer {aggregate.buffer_samples}")
     settings.append(f"margin {aggregate.margin_samples}")
     if aggregate.align != "none":
