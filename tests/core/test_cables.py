@@ -359,6 +359,17 @@ def test_behind_a_box_of_18_channels_the_13th_pair_begins_at_43() -> None:
     assert all(box.follows == havra for box in cables_of(bench.rig))
 
 
+def test_a_plan_lets_a_cable_that_nobody_has_opened_follow_the_box_that_calls() -> None:
+    bench = apart(4, 0, "box 8x8 Havra", "cable 8 Gully")
+    bench.do(SetDevice(program=bench.id("Longhand"), device=bench.id("Havra")))
+    joining = join_all(read(bench.rig))
+    assert joining is not None
+    assert "Let Gully follow Havra" in joining.words
+    bench.do(*joining.edits)
+    assert [state.headline for state in read(bench.rig).lines] == ["arrives"] * 4
+    assert not bench.snags("clocks-drift")
+
+
 @given(pairs=st.integers(0, 20), singles=st.integers(0, 20), there=st.integers(0, 3))
 @settings(max_examples=25)
 def test_a_plan_by_cables_needs_as_few_as_the_bound_says(pairs: int, singles: int, there: int) -> None:

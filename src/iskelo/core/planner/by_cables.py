@@ -193,6 +193,7 @@ def _join(plan: _Plan, group: list[_Wanted]) -> None:
         cable.free -= set(range(first, first + wanted.voice.width))
         placed.append((wanted, cable, first))
     used = list({cable.id: cable for _, cable, _ in placed}.values())
+    _one_clock(plan, used, (receiver, sender), rate_hz)
     for program in (sender, receiver):
         _open(plan, program, used)
     _map(plan, placed)
@@ -279,6 +280,21 @@ def _leader(found: Index, programs: Iterable[Program], rate_hz: int) -> Interfac
         if driving is not None and driving.box.cable is None and driving.box.rate_hz == rate_hz:
             return driving.box
     return None
+
+
+def _one_clock(plan: _Plan, cables: list[_Cable], programs: tuple[Program, Program], rate_hz: int) -> None:
+    """Let cables that nobody has opened yet follow the box that calls, so that nothing slips."""
+    found = plan.reading.found
+    leader = _leader(found, programs, rate_hz)
+    for cable in cables:
+        box = found.gear.get(cable.id)
+        if leader is None or not isinstance(box, Interface) or box.follows is not None:
+            continue
+        if found.paces[leader.id].master == found.paces[box.id].master:
+            continue
+        if not any(found.reaches(program, box.id) for program in found.programs()):
+            edit = SetValues(item=box.id, values={"follows": leader.id})
+            plan.do(box.name, f"Let {box.name} follow {leader.name}", edit)
 
 
 def _open(plan: _Plan, program: Program, cables: list[_Cable]) -> None:
