@@ -11,8 +11,8 @@ from clicks import CLICK_AT_SECONDS, Click, measured, predicted
 from iskelo.core.edits.additions import AddInterface, AddLine, AddProgram, AddProgramPorts, AddTracks, AddVoices
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
-from iskelo.core.edits.edit import EnableChannels, JoinDevices, Remove, SetCable, SetDevice, SetLeg, SetValues
-from iskelo.core.edits.phrases import gear_phrase
+from iskelo.core.edits.edit import EnableChannels, JoinDevices, Remove, SetCable, SetDevice, SetLeg, SetValues, SwapGear
+from iskelo.core.edits.phrases import gear_phrase, interface_phrase
 from iskelo.core.linecheck.run import run_line_check
 from iskelo.core.lines.context import read
 from iskelo.core.paperwork.set_up import set_up_list
@@ -249,6 +249,15 @@ def test_a_cable_runs_on_the_timer_when_what_it_followed_is_gone() -> None:
     cable = next(gear for gear in applied.rig.gear if gear.name == "Gully 1")
     assert isinstance(cable, Interface)
     assert (cable.clock_source, cable.follows) == ("computer", None)
+
+
+def test_a_cable_swapped_for_a_wider_one_keeps_its_clock_and_its_programs() -> None:
+    bench = pads()
+    bench.do(SwapGear(item=bench.id("Gully 1"), gear=interface_phrase("cable 16 Wide")))
+    wide = bench.rig_gear("Wide")
+    assert isinstance(wide, Interface)
+    assert (wide.capture, wide.follows) == (16, bench.id("Havra"))
+    assert [state.headline for state in read(bench.rig).lines] == ["arrives"] * 4
 
 
 def test_a_margin_below_the_jitter_is_a_risk_and_is_made_as_large() -> None:

@@ -70,8 +70,10 @@ def _settled(old: Interface, new: Interface, jacks_in: Jacks, jacks_out: Jacks) 
         if cross.jack_in <= new.jack_in and cross.jack_out <= new.jack_out:
             distinct.setdefault((cross.jack_in, cross.jack_out), cross)
     rate_hz = old.rate_hz if old.rate_hz in new.rates_hz else new.rate_hz
+    cabled = old.cable is not None and new.cable is not None
     return new.model_copy(
         update={
+            **({"clock_source": old.clock_source, "follows": old.follows} if cabled else {}),
             "trims_db": tuple(trims),
             "output_trims_db": tuple(out_trims),
             "phantom_on": _switched(old.phantom_on, jacks_in, new.able_jacks("phantom")),
