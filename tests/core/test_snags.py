@@ -6,7 +6,16 @@ from collections.abc import Callable
 import networkx
 import pytest
 
-from iskelo.core.edits.additions import AddBuses, AddDriver, AddInterface, AddLine, AddOutboard, AddProgram, AddTracks
+from iskelo.core.edits.additions import (
+    AddBuses,
+    AddDriver,
+    AddInterface,
+    AddLine,
+    AddOutboard,
+    AddProgram,
+    AddProgramPorts,
+    AddTracks,
+)
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import (
@@ -15,6 +24,7 @@ from iskelo.core.edits.edit import (
     JoinDevices,
     Plug,
     Remove,
+    SetCable,
     SetDevice,
     SetDirect,
     SetJack,
@@ -27,6 +37,7 @@ from iskelo.core.edits.edit import (
     TypeFeeds,
     TypeProgramInsert,
 )
+from iskelo.core.edits.phrases import gear_phrase
 from iskelo.core.lines.context import read
 from iskelo.core.remedies import tried_remedies
 from iskelo.core.rig.gear import Member
@@ -104,8 +115,27 @@ def hung(bench: Bench, text: str = "Anvil press") -> tuple[Edit, ...]:
     )
 
 
+def cabled(bench: Bench) -> tuple[Edit, ...]:
+    """A sampler that plays into a cable."""
+    number = bench.rig.next_number
+    cable, sampler = f"b{number}", f"p{number + 2}"
+    return (
+        *gear_phrase("cable 2 Gully"),
+        AddProgram(name="Soundcase", program_kind="sampler", voices=("Pad",)),
+        SetDevice(program=sampler, device=cable),
+    )
+
+
 Break = Callable[[Bench], tuple[Edit, ...]]
 BREAKS: dict[str, Break] = {
+    "cable-margin-small": lambda b: (
+        *cabled(b),
+        SetCable(cable=f"b{b.rig.next_number}", values={"margin_samples": 2}),
+    ),
+    "cable-to-itself": lambda b: (
+        *cabled(b),
+        AddProgramPorts(program=f"p{b.rig.next_number + 2}", names=("Again",), width=2, first_channel=1),
+    ),
     "box-not-connected": lambda b: (SetValues(item=b.id("Box"), values={"connected": False}),),
     "boxes-at-different-rates": lambda b: led(b, rate_hz=44_100),
     "clock-loop": lambda b: (
