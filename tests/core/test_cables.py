@@ -446,7 +446,7 @@ def test_the_set_up_list_tells_cables_as_they_are() -> None:
     words = [(step.words, step.settings) for step in set_up_list(read(pads().rig))]
     assert ("Set up cable Gully 1 on the computer", ("8 channels", "margin 32 samples")) in words
     assert any(said == "Gully 1: clock source follows Havra" for said, _ in words)
-    assert any("opens cable Gully 1" in settings for _, settings in words)
+    assert ("Soundcase: open its device", ("opens cable Gully 1", "buffer 128")) in words
 
 
 def test_a_line_check_proves_what_comes_by_a_cable() -> None:

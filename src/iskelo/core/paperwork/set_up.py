@@ -303,6 +303,9 @@ def _open(found: Index, program: Program) -> SetUpStep:
     device, out = found.gear.get(program.device or ""), found.gear.get(program.output_device or "")
     if isinstance(device, Interface) and device.cable is not None:
         settings.append(f"opens cable {device.name}")
+        streams = found.opened.get(program.id)
+        if streams is not None and streams.device.buffer_id == program.id:
+            settings.append(f"buffer {streams.device.buffer_samples}")
     elif isinstance(device, Interface):
         settings.append(f"opens {device.name} by its {driver_of(device, program.driver).kind} driver")
     elif isinstance(device, Aggregate):

@@ -255,9 +255,9 @@ def _new_cable(
     found = plan.reading.found
     taken = [*(gear.name for gear in plan.reading.rig.gear), *(cable.name for cable in cables)]
     base = next((cable.name.rstrip("0123456789 ") for cable in cables), "") or "Cable"
-    name = free_name(f"{base} 1" if base not in taken else base, taken)
-    if f"{base} 1" in taken:
-        name = next(f"{base} {n}" for n in range(2, len(taken) + 3) if f"{base} {n}" not in taken)
+    # One called Gully is followed by Gully 2, as Gully 1 is.
+    first = base if base in taken else f"{base} 1"
+    name = free_name(base if first in taken else first, [*taken, base])
     made = new_cable(name, size)
     rates = tuple(sorted({*made.rates_hz, rate_hz}))
     identity = plan.symbol()

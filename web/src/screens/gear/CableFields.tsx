@@ -1,15 +1,13 @@
 import type { Interface } from "../../api/client"
 import { useRig } from "../../api/rig"
-import { Select } from "../../parts/controls"
-import { useCarefulSet, usePropose } from "../../parts/propose"
-import { ClockSelect, useClocks } from "./Clock"
+import { useCarefulSet } from "../../parts/propose"
+import { ClockSelect, RateRow, useClocks } from "./Clock"
 import { Check, NumberRow, Row, Section } from "./fields"
 
 /** A cable: how many channels it has, what it keeps waiting, at which rate and whose pace it runs. */
 export function CableFields({ box, cable }: { box: Interface; cable: NonNullable<Interface["cable"]> }) {
   const { edit } = useRig()
   const careful = useCarefulSet(box.id, box.name)
-  const propose = usePropose()
   const row = useClocks().data?.find((each) => each.box === box.id)
   return (
     <>
@@ -34,25 +32,7 @@ export function CableFields({ box, cable }: { box: Interface; cable: NonNullable
         />
       </Section>
       <Section title="Clock" note={row?.trouble}>
-        <Row words="Rate">
-          <Select
-            aria-label="Rate"
-            value={box.rate_hz}
-            onChange={(event) => {
-              const rate = Number(event.target.value)
-              void propose({
-                edits: [{ edit: "set", item: box.id, values: { rate_hz: rate } }],
-                words: `run ${box.name} at ${rate / 1000} kHz`,
-              })
-            }}
-          >
-            {box.rates_hz.map((rate) => (
-              <option key={rate} value={rate}>
-                {rate / 1000} kHz
-              </option>
-            ))}
-          </Select>
-        </Row>
+        <RateRow box={box} />
         {row && (
           <Row words="Clock from">
             <ClockSelect row={row} wide />

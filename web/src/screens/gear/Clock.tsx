@@ -71,10 +71,35 @@ export function ClockSelect({ row, wide = false }: { row: ClockRow; wide?: boole
   )
 }
 
+/** The rate of a box; what another one does is shown before it is made. */
+export function RateRow({ box }: { box: Interface }) {
+  const propose = usePropose()
+  return (
+    <Row words="Rate">
+      <Select
+        aria-label="Rate"
+        value={box.rate_hz}
+        onChange={(event) => {
+          const rate = Number(event.target.value)
+          void propose({
+            edits: [{ edit: "set", item: box.id, values: { rate_hz: rate } }],
+            words: `run ${box.name} at ${rate / 1000} kHz`,
+          })
+        }}
+      >
+        {box.rates_hz.map((rate) => (
+          <option key={rate} value={rate}>
+            {rate / 1000} kHz
+          </option>
+        ))}
+      </Select>
+    </Row>
+  )
+}
+
 /** A box's clock: its rate, whose pace it runs at, how right its own crystal is, and its sockets. */
 export function Clock({ box }: { box: Interface }) {
   const set = useSet(box.id)
-  const propose = usePropose()
   const careful = useCarefulSet(box.id, box.name)
   const number = useNumber()
   const { state, edit, say } = useRig()
@@ -93,25 +118,7 @@ export function Clock({ box }: { box: Interface }) {
   }
   return (
     <Section title="Clock" note={row?.trouble}>
-      <Row words="Rate">
-        <Select
-          aria-label="Rate"
-          value={box.rate_hz}
-          onChange={(event) => {
-            const rate = Number(event.target.value)
-            void propose({
-              edits: [{ edit: "set", item: box.id, values: { rate_hz: rate } }],
-              words: `run ${box.name} at ${rate / 1000} kHz`,
-            })
-          }}
-        >
-          {box.rates_hz.map((rate) => (
-            <option key={rate} value={rate}>
-              {rate / 1000} kHz
-            </option>
-          ))}
-        </Select>
-      </Row>
+      <RateRow box={box} />
       <Row words="Rates it offers (Hz)">
         <NumberList label="Rates it offers" values={box.rates_hz} onKeep={(rates_hz) => set({ rates_hz })} />
       </Row>
