@@ -22,48 +22,16 @@ from iskelo.core.edits.edit import (
 )
 from iskelo.core.edits.new_things import new
 from iskelo.core.lines.context import Reading, read
-from iskelo.core.lines.state import LineState
+from iskelo.core.planner.cable_rooms import Room, Wanted, own_input, own_output, rooms_for, wanted_by
 from iskelo.core.planner.search import Joining, arriving
 from iskelo.core.rig.cable_makes import new_cable
 from iskelo.core.rig.device_streams import RATE_OF_NOTHING_HZ, Bank
 from iskelo.core.rig.gear import MEMBERS_AT_MOST, Aggregate, Interface, Member
 from iskelo.core.rig.index import Index, index
-from iskelo.core.rig.ports import Port
-from iskelo.core.rig.programs import Program, ProgramPort, Track, Voice
+from iskelo.core.rig.programs import Program, ProgramPort
 
 NEW_CABLE_CHANNELS = 8
 """As many has a new cable where there is none to go by."""
-
-
-@dataclass(frozen=True, slots=True)
-class _Wanted:
-    """A line from a voice of one program to a track of another, as wide at both ends."""
-
-    state: LineState
-    sender: Program
-    voice: Voice
-    receiver: Program
-    track: Track
-
-
-@dataclass(slots=True)
-class _Cable:
-    """A cable, maybe one that is yet to be made, and which of its channels nobody has."""
-
-    id: str
-    name: str
-    channels: int
-    free: set[int]
-
-    def place(self, width: int) -> int | None:
-        """The first channel of a place for a sound: an odd one for a pair, one beside a lone sound for a single one."""
-        if width == 2:
-            return next((n for n in range(1, self.channels, 2) if {n, n + 1} <= self.free), None)
-        lone = [n for n in sorted(self.free) if self._beside(n) not in self.free]
-        return next(iter([*lone, *sorted(self.free)]), None)
-
-    def _beside(self, number: int) -> int:
-        return number + 1 if number % 2 else number - 1
 
 
 @dataclass(slots=True)
@@ -121,7 +89,7 @@ def join_by_cables(reading: Reading, only: str | None = None) -> tuple[Joining, 
     return Joining(edits, words, tuple(place for plan in plans for place in plan.places)), reading
 
 
-def _tried(plan: _Plan, group: list[_Wanted]) -> Reading | None:
+def _tried(plan: _Plan, group: list[Wanted]) -> Reading | None:
     """The rig with a group's lines joined; None if that cannot be, or takes away what arrives."""
     before = plan.reading
     if not group:
@@ -141,45 +109,26 @@ def _groups(reading: Reading, only: str | None) -> list[list[str]]:
     groups: dict[tuple[str, str], list[str]] = {}
     sounding = arriving(reading)
     for state in reading.lines:
-        wanted = _wanted(state, reading.found)
+        wanted = wanted_by(state, reading.found)
         if wanted is not None and state.line.id not in sounding and only in (None, state.line.id):
             groups.setdefault((wanted.sender.id, wanted.receiver.id), []).append(state.line.id)
     return list(groups.values())
 
 
-def _wanted_of(reading: Reading, lines: list[str]) -> list[_Wanted]:
+def _wanted_of(reading: Reading, lines: list[str]) -> list[Wanted]:
     """These lines as the rig is now, the widest first."""
     states = [reading.traced[line].state for line in lines]
-    group = [wanted for state in states if (wanted := _wanted(state, reading.found)) is not None]
+    group = [wanted for state in states if (wanted := wanted_by(state, reading.found)) is not None]
     return sorted(group, key=lambda each: -each.voice.width)
 
 
-def _wanted(state: LineState, found: Index) -> _Wanted | None:
-    """Such a line; None for any other, or where a device is not one thing that cables can stand beside."""
-    line = state.line
-    starts, ends = ({port.owner for port in ports} for ports in (line.from_ports, line.to_ports))
-    if len(starts) != 1 or len(ends) != 1 or len(line.from_ports) != len(line.to_ports):
-        return None
-    start, end = (found.items.get(each) for each in (*starts, *ends))
-    if start is None or end is None or start.program.id == end.program.id:
-        return None
-    voice, track = start.item, end.item
-    if not isinstance(voice, Voice) or not isinstance(track, Track):
-        return None
-    if not voice.width == track.width == len(line.from_ports):
-        return None
-    if any(program.output_device is not None for program in (start.program, end.program)):
-        return None
-    return _Wanted(state, start.program, voice, end.program, track)
-
-
-def _join(plan: _Plan, group: list[_Wanted]) -> None:
+def _join(plan: _Plan, group: list[Wanted]) -> None:
     """Place every line of two programs, bring the cables into both devices, and map both ends."""
     sender, receiver = group[0].sender, group[0].receiver
     rate_hz = _rate_hz(plan.reading.found, receiver, sender)
-    cables = _cables(plan.reading, group, rate_hz)
+    cables = rooms_for(plan.reading, group, rate_hz)
     size = cables[0].channels if cables else NEW_CABLE_CHANNELS
-    placed: list[tuple[_Wanted, _Cable, int]] = []
+    placed: list[tuple[Wanted, Room, int]] = []
     for wanted in group:
         for cable in cables:
             first = cable.place(wanted.voice.width)
@@ -204,53 +153,7 @@ def _rate_hz(found: Index, *programs: Program) -> int:
     return next((device.rate_hz for device in devices if device is not None), RATE_OF_NOTHING_HZ)
 
 
-def _cables(reading: Reading, group: list[_Wanted], rate_hz: int) -> list[_Cable]:
-    """The cables of the rig that could serve, those first that both programs have, then those that one of them has.
-
-    A channel is free if nobody plays into it or takes from it but what is laid anew.
-    """
-    found, sender, receiver = reading.found, group[0].sender, group[0].receiver
-    laid = {item.id for each in group for item in (_own_output(each), _own_input(each)) if item is not None}
-
-    def shared(box: Interface) -> int:
-        return -sum(found.reaches(program, box.id) for program in (sender, receiver))
-
-    boxes = [box for box in found.boxes if box.cable is not None and box.connected and box.rate_hz == rate_hz]
-    return [
-        _Cable(box.id, box.name, box.capture, {n for n in range(1, box.capture + 1) if _is_free(reading, box, n, laid)})
-        for box in sorted(boxes, key=shared)
-    ]
-
-
-def _is_free(reading: Reading, box: Interface, number: int, laid: set[str]) -> bool:
-    """Nobody plays into this channel and nobody takes from it but these outputs and inputs."""
-    graph = reading.graph
-    players = {edge.start.owner for edge in graph.into(Port(box.id, "playback", number))}
-    takers = {edge.end.owner for edge in graph.leaving.get(Port(box.id, "capture", number), ())}
-    return players | takers <= laid
-
-
-def _own_output(wanted: _Wanted) -> ProgramPort | None:
-    """The output that a voice has to itself, as wide as it."""
-    program, voice = wanted.sender, wanted.voice
-    outputs = [each.output for each in program.voices]
-    outputs += [each.output for each in program.tracks] + [each.output for each in program.buses]
-    outputs += [send.to for send in program.sends]
-    own = next((item for item in program.outputs if item.id == voice.output), None)
-    return own if own is not None and len(own.legs) == voice.width and outputs.count(own.id) == 1 else None
-
-
-def _own_input(wanted: _Wanted) -> ProgramPort | None:
-    """The input that a track has to itself, as wide as it."""
-    program, track = wanted.receiver, wanted.track
-    users = [each.input for each in program.tracks] + [insert.back for _, insert in program.hung()]
-    own = next((item for item in program.inputs if item.id == track.input), None)
-    return own if own is not None and len(own.legs) == track.width and users.count(own.id) == 1 else None
-
-
-def _new_cable(
-    plan: _Plan, cables: Iterable[_Cable], size: int, rate_hz: int, programs: tuple[Program, Program]
-) -> _Cable:
+def _new_cable(plan: _Plan, cables: Iterable[Room], size: int, rate_hz: int, programs: tuple[Program, Program]) -> Room:
     """One more cable, which follows the box that one of the programs is called by, if there is one at its rate."""
     found = plan.reading.found
     taken = [*(gear.name for gear in plan.reading.rig.gear), *(cable.name for cable in cables)]
@@ -269,7 +172,7 @@ def _new_cable(
         edits.append(SetValues(item=identity, values={"follows": leader.id}))
         words += f", following {leader.name}"
     plan.do(name, words, *edits)
-    return _Cable(identity, name, size, set(range(1, size + 1)))
+    return Room(identity, name, size, set(range(1, size + 1)))
 
 
 def _leader(found: Index, programs: Iterable[Program], rate_hz: int) -> Interface | None:
@@ -282,7 +185,7 @@ def _leader(found: Index, programs: Iterable[Program], rate_hz: int) -> Interfac
     return None
 
 
-def _one_clock(plan: _Plan, cables: list[_Cable], programs: tuple[Program, Program], rate_hz: int) -> None:
+def _one_clock(plan: _Plan, cables: list[Room], programs: tuple[Program, Program], rate_hz: int) -> None:
     """Let cables that nobody has opened yet follow the box that calls, so that nothing slips."""
     found = plan.reading.found
     leader = _leader(found, programs, rate_hz)
@@ -297,7 +200,7 @@ def _one_clock(plan: _Plan, cables: list[_Cable], programs: tuple[Program, Progr
             plan.do(box.name, f"Let {box.name} follow {leader.name}", edit)
 
 
-def _open(plan: _Plan, program: Program, cables: list[_Cable]) -> None:
+def _open(plan: _Plan, program: Program, cables: list[Room]) -> None:
     """Bring the cables into a program's device, behind what is there."""
     found = plan.now()
     missing = [cable for cable in cables if not _has(found, program, cable)]
@@ -331,13 +234,13 @@ def _and(names: list[str]) -> str:
     return " and ".join([*([", ".join(names[:-1])] if len(names) > 1 else []), names[-1]])
 
 
-def _has(found: Index, program: Program, cable: _Cable) -> bool:
+def _has(found: Index, program: Program, cable: Room) -> bool:
     """Whether a program's device has a cable already; a new one has its name."""
     streams = found.opened.get(program.id)
     return streams is not None and any(way.box.name == cable.name for way in streams.ways)
 
 
-def _map(plan: _Plan, placed: list[tuple[_Wanted, _Cable, int]]) -> None:
+def _map(plan: _Plan, placed: list[tuple[Wanted, Room, int]]) -> None:
     """Lay every voice on an output of its own, and let its track take an input of its own."""
     found = plan.now()
     by_name = {box.name: box.id for box in found.boxes}
@@ -382,10 +285,10 @@ def _moved(item: ProgramPort, channels: list[int]) -> list[Edit]:
     return [SetLeg(item=item.id, leg=leg, channel=channel) for leg, channel in enumerate(channels, start=1)]
 
 
-def _output(plan: _Plan, wanted: _Wanted, channels: list[int]) -> None:
+def _output(plan: _Plan, wanted: Wanted, channels: list[int]) -> None:
     """The voice's own output on these channels, if it has one; else a new one."""
     program, voice = wanted.sender, wanted.voice
-    own = _own_output(wanted)
+    own = own_output(wanted)
     if own is not None:
         legs = _moved(own, channels)
         if legs:
@@ -404,11 +307,11 @@ def _output(plan: _Plan, wanted: _Wanted, channels: list[int]) -> None:
     plan.do(program.name, f"Give {voice.name} an output of its own on {_say(channels)}", made, give)
 
 
-def _input(plan: _Plan, wanted: _Wanted, channels: list[int]) -> None:
+def _input(plan: _Plan, wanted: Wanted, channels: list[int]) -> None:
     """The track's own input on these channels, if it has one; else a new one."""
     program, track = wanted.receiver, wanted.track
     arm = [] if track.armed else [SetValues(item=track.id, values={"armed": True})]
-    own = _own_input(wanted)
+    own = own_input(wanted)
     if own is not None:
         legs = _moved(own, channels)
         if legs:

@@ -1,0 +1,104 @@
+"""What is wanted from one program's sounds at another's tracks, and the room that cables have for it."""
+
+from dataclasses import dataclass
+
+from iskelo.core.lines.context import Reading
+from iskelo.core.lines.state import LineState
+from iskelo.core.rig.gear import Interface
+from iskelo.core.rig.index import Index
+from iskelo.core.rig.ports import Port
+from iskelo.core.rig.programs import Program, ProgramPort, Track, Voice
+
+
+@dataclass(frozen=True, slots=True)
+class Wanted:
+    """A line from a voice of one program to a track of another, as wide at both ends."""
+
+    state: LineState
+    sender: Program
+    voice: Voice
+    receiver: Program
+    track: Track
+
+
+@dataclass(slots=True)
+class Room:
+    """A cable, maybe one that is yet to be made, and which of its channels nobody has."""
+
+    id: str
+    name: str
+    channels: int
+    free: set[int]
+
+    def place(self, width: int) -> int | None:
+        """The first channel of a place for a sound: an odd one for a pair, one beside a lone sound for a single one."""
+        if width == 2:
+            return next((n for n in range(1, self.channels, 2) if {n, n + 1} <= self.free), None)
+        lone = [n for n in sorted(self.free) if self._beside(n) not in self.free]
+        return next(iter([*lone, *sorted(self.free)]), None)
+
+    def _beside(self, number: int) -> int:
+        return number + 1 if number % 2 else number - 1
+
+
+def wanted_by(state: LineState, found: Index) -> Wanted | None:
+    """Such a line; None for any other, or where a device is not one thing that cables can stand beside."""
+    line = state.line
+    starts, ends = ({port.owner for port in ports} for ports in (line.from_ports, line.to_ports))
+    if len(starts) != 1 or len(ends) != 1 or len(line.from_ports) != len(line.to_ports):
+        return None
+    start, end = (found.items.get(each) for each in (*starts, *ends))
+    if start is None or end is None or start.program.id == end.program.id:
+        return None
+    voice, track = start.item, end.item
+    if not isinstance(voice, Voice) or not isinstance(track, Track):
+        return None
+    if not voice.width == track.width == len(line.from_ports):
+        return None
+    if any(program.output_device is not None for program in (start.program, end.program)):
+        return None
+    return Wanted(state, start.program, voice, end.program, track)
+
+
+def rooms_for(reading: Reading, group: list[Wanted], rate_hz: int) -> list[Room]:
+    """The cables of the rig that could serve, those first that both programs have, then those that one of them has.
+
+    A channel is free if nobody plays into it or takes from it but what is laid anew.
+    """
+    found, sender, receiver = reading.found, group[0].sender, group[0].receiver
+    laid = {item.id for each in group for item in (own_output(each), own_input(each)) if item is not None}
+
+    def shared(box: Interface) -> int:
+        return -sum(found.reaches(program, box.id) for program in (sender, receiver))
+
+    boxes = [box for box in found.boxes if box.cable is not None and box.connected and box.rate_hz == rate_hz]
+    return [
+        Room(box.id, box.name, box.capture, {n for n in range(1, box.capture + 1) if _is_free(reading, box, n, laid)})
+        for box in sorted(boxes, key=shared)
+    ]
+
+
+def _is_free(reading: Reading, box: Interface, number: int, laid: set[str]) -> bool:
+    """Nobody plays into this channel and nobody takes from it but these outputs and inputs."""
+    graph = reading.graph
+    players = {edge.start.owner for edge in graph.into(Port(box.id, "playback", number))}
+    takers = {edge.end.owner for edge in graph.leaving.get(Port(box.id, "capture", number), ())}
+    return players | takers <= laid
+
+
+def own_output(wanted: Wanted) -> ProgramPort | None:
+    """The output that a voice has to itself, as wide as it."""
+    program, voice = wanted.sender, wanted.voice
+    outputs = [each.output for each in program.voices]
+    outputs += [each.output for each in program.tracks] + [each.output for each in program.buses]
+    outputs += [send.to for send in program.sends]
+    own = next((item for item in program.outputs if item.id == voice.output), None)
+    return own if own is not None and len(own.legs) == voice.width and outputs.count(own.id) == 1 else None
+
+
+def own_input(wanted: Wanted) -> ProgramPort | None:
+    """The input that a track has to itself, as wide as it."""
+    program, track = wanted.receiver, wanted.track
+    users = [each.input for each in program.tracks] + [insert.back for _, insert in program.hung()]
+    own = next((item for item in program.inputs if item.id == track.input), None)
+    return own if own is not None and len(own.legs) == track.width and users.count(own.id) == 1 else None
