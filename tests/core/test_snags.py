@@ -126,6 +126,11 @@ def cabled(bench: Bench) -> tuple[Edit, ...]:
     )
 
 
+def called(bench: Bench) -> tuple[Edit, ...]:
+    """A call with one far end, on the only box."""
+    return (AddProgram(name="Farline", program_kind="call", voices=("Ines",), voice_width=1, device=bench.id("Box")),)
+
+
 Break = Callable[[Bench], tuple[Edit, ...]]
 BREAKS: dict[str, Break] = {
     "cable-margin-small": lambda b: (
@@ -135,6 +140,25 @@ BREAKS: dict[str, Break] = {
     "cable-to-itself": lambda b: (
         *cabled(b),
         AddProgramPorts(program=f"p{b.rig.next_number + 2}", names=("Again",), width=2, first_channel=1),
+    ),
+    "far-end-hears-itself": lambda b: (
+        *called(b),
+        AddBuses(program=f"p{b.rig.next_number}", names=("Both",), ids=("new1",)),
+        SetValues(item=f"v{b.rig.next_number + 2}", values={"output": "new1"}),
+        SetValues(item=f"t{b.rig.next_number + 4}", values={"input": "new1"}),
+    ),
+    "far-end-late": lambda b: (
+        *called(b),
+        SetValues(
+            item=f"v{b.rig.next_number + 2}",
+            values={"far": {"from_low_ms": 160, "from_high_ms": 420, "assumed": False}},
+        ),
+        AddLine(
+            name="Ines, heard",
+            purpose="listen",
+            from_ports=(Port(f"v{b.rig.next_number + 2}", "voice", 1),),
+            to_ports=(Port(b.id("Phones"), "in", 1),),
+        ),
     ),
     "box-not-connected": lambda b: (SetValues(item=b.id("Box"), values={"connected": False}),),
     "boxes-at-different-rates": lambda b: led(b, rate_hz=44_100),

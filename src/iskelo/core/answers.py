@@ -39,6 +39,8 @@ class Reach:
     stopped: str
     delay_ms: float | None
     delay_samples: float | None
+    most_ms: float | None
+    most_samples: float | None
     assumed: bool
     level: float | None
     unit: str
@@ -245,6 +247,8 @@ def _reach(reading: Reading, route: Route, told: Port, stopped: str, wanted: tup
         stopped=stopped,
         delay_ms=delay.ms if delay.rate_hz else None,
         delay_samples=delay.samples if delay.rate_hz else None,
+        most_ms=delay.most_ms if delay.rate_hz else None,
+        most_samples=delay.most_samples if delay.rate_hz else None,
         assumed=delay.assumed,
         level=level,
         unit=unit,

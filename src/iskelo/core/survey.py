@@ -22,6 +22,7 @@ from iskelo.core.snags.registry import find_snags, symptoms_of
 from iskelo.core.snags.rule import SEVERITIES, Severity, Snag, Symptom
 from iskelo.core.stations import Station, stations
 from iskelo.core.timing.clocks import master_name
+from iskelo.core.timing.delays import Delay
 from iskelo.core.timing.terms import Term
 from iskelo.core.values import light
 from iskelo.core.wiring.edge import Edge
@@ -44,6 +45,7 @@ class HopView:
 class ArrivalView:
     """One copy: where it comes from and arrives, its delay with its terms, level and polarity.
 
+    The delay is the least it can be; ``most_...`` the most, which is another only where it cannot be known beforehand.
     ``wet``: it comes through effects and is no copy.
     """
 
@@ -56,6 +58,8 @@ class ArrivalView:
     terms: tuple[Term, ...]
     delay_samples: float
     delay_ms: float
+    most_samples: float
+    most_ms: float
     assumed: bool
     rate_hz: int | None
     level_dbfs: float
@@ -100,6 +104,7 @@ class LineView:
     earliest_ms: float | None
     latest_ms: float | None
     delay_assumed: bool
+    delay_open: bool
     level_dbfs: float | None
     level_assumed: bool
     apart_samples: float | None
@@ -244,6 +249,8 @@ def line_ways(reading: Reading, state: LineState) -> tuple[ArrivalView, ...]:
             terms=arrival.delay.terms,
             delay_samples=arrival.delay.samples,
             delay_ms=arrival.delay.ms,
+            most_samples=arrival.delay.most_samples,
+            most_ms=arrival.delay.most_ms,
             assumed=arrival.delay.assumed,
             rate_hz=arrival.delay.rate_hz,
             level_dbfs=arrival.level_dbfs,
@@ -263,6 +270,7 @@ def _line(position: int, state: LineState, reading: Reading) -> LineView:
     delays = state.delays() if arrivals else []
     levels = [level for leg in state.legs if (level := leg.level_dbfs) is not None] if arrivals else []
     comb = next((leg.comb for leg in state.legs if leg.comb), None) if len(arrivals) > 1 else None
+    latest = max(delays, key=_most_ms, default=None)
     return LineView(
         id=line.id,
         position=position,
@@ -283,15 +291,20 @@ def _line(position: int, state: LineState, reading: Reading) -> LineView:
         severity=_SEVERITY[findings[0].kind],
         stations=stations(state, found),
         earliest_samples=delays[0].samples if delays else None,
-        latest_samples=delays[-1].samples if delays else None,
+        latest_samples=latest.most_samples if latest else None,
         earliest_ms=delays[0].ms if delays else None,
-        latest_ms=delays[-1].ms if delays else None,
+        latest_ms=latest.most_ms if latest else None,
         delay_assumed=True in [delay.assumed for delay in delays],
+        delay_open=any(delay.spread for delay in delays),
         level_dbfs=max(levels) if levels else None,
         level_assumed=True in [arrival.level_assumed for arrival in arrivals],
         apart_samples=comb.delay_samples if comb else None,
         told=_told(views[0].words, state, found) if reading.rings.all else views[0].words,
     )
+
+
+def _most_ms(delay: Delay) -> float:
+    return delay.most_ms
 
 
 def _told(words: str, state: LineState, found: Index) -> str:

@@ -1718,6 +1718,7 @@ export interface components {
          *
          *     ``voices`` names what it sounds itself; the voices of a program that has any go to an output on channels 1–2.
          *     ``tracks`` names its tracks, each with an input of its own; the inputs take the device's channels from 1 on.
+         *     The voices of a call are far ends, each with an ear and an input for it.
          */
         "AddProgram-Input": {
             /** Device */
@@ -1767,6 +1768,7 @@ export interface components {
          *
          *     ``voices`` names what it sounds itself; the voices of a program that has any go to an output on channels 1–2.
          *     ``tracks`` names its tracks, each with an input of its own; the inputs take the device's channels from 1 on.
+         *     The voices of a call are far ends, each with an ear and an input for it.
          */
         "AddProgram-Output": {
             /** Device */
@@ -2172,7 +2174,7 @@ export interface components {
         };
         /**
          * AddVoices
-         * @description Add voices to a program: what it sounds itself.
+         * @description Add voices to a program: what it sounds itself. Those of a call are far ends, each with an ear of its own.
          */
         "AddVoices-Input": {
             /**
@@ -2199,7 +2201,7 @@ export interface components {
         };
         /**
          * AddVoices
-         * @description Add voices to a program: what it sounds itself.
+         * @description Add voices to a program: what it sounds itself. Those of a call are far ends, each with an ear of its own.
          */
         "AddVoices-Output": {
             /**
@@ -2379,6 +2381,7 @@ export interface components {
          * ArrivalView
          * @description One copy: where it comes from and arrives, its delay with its terms, level and polarity.
          *
+         *     The delay is the least it can be; ``most_...`` the most, which is another only where it cannot be known beforehand.
          *     ``wet``: it comes through effects and is no copy.
          */
         ArrivalView: {
@@ -2399,6 +2402,10 @@ export interface components {
             level_assumed: boolean;
             /** Level Dbfs */
             level_dbfs: number;
+            /** Most Ms */
+            most_ms: number;
+            /** Most Samples */
+            most_samples: number;
             /** Rate Hz */
             rate_hz: number | null;
             /** Terms */
@@ -2735,6 +2742,7 @@ export interface components {
          * CopyRow
          * @description One copy at a target: measured, and what was predicted for it (None where nothing was).
          *
+         *     ``predicted_spread``: so many samples more than predicted it may take.
          *     ``wet_db``: by so much it is louder for what comes through effects mixes at once; None if it is all wet.
          */
         CopyRow: {
@@ -2752,6 +2760,11 @@ export interface components {
             predicted_polarity: number | null;
             /** Predicted Samples */
             predicted_samples: number | null;
+            /**
+             * Predicted Spread
+             * @default 0
+             */
+            predicted_spread?: number;
             /**
              * Wet Db
              * @default 0
@@ -3205,6 +3218,74 @@ export interface components {
             gear: components["schemas"]["Source-Output"] | components["schemas"]["Interface-Output"] | components["schemas"]["Outboard-Output"] | components["schemas"]["Aggregate-Output"] | components["schemas"]["Program-Output"] | components["schemas"]["Destination-Output"];
             /** Id */
             id: string | null;
+        };
+        /**
+         * FarEnd
+         * @description What a voice of a far end, and what goes to its ear, waits on the way outside: at least and at most, in ms.
+         *
+         *     Network, packets, the buffer that evens them out, and the far end's own box, all together. ``assumed``: nobody has
+         *     said so.
+         */
+        "FarEnd-Input": {
+            /**
+             * Assumed
+             * @default true
+             */
+            assumed?: boolean;
+            /**
+             * From High Ms
+             * @default 120
+             */
+            from_high_ms?: number;
+            /**
+             * From Low Ms
+             * @default 40
+             */
+            from_low_ms?: number;
+            /**
+             * To High Ms
+             * @default 120
+             */
+            to_high_ms?: number;
+            /**
+             * To Low Ms
+             * @default 40
+             */
+            to_low_ms?: number;
+        };
+        /**
+         * FarEnd
+         * @description What a voice of a far end, and what goes to its ear, waits on the way outside: at least and at most, in ms.
+         *
+         *     Network, packets, the buffer that evens them out, and the far end's own box, all together. ``assumed``: nobody has
+         *     said so.
+         */
+        "FarEnd-Output": {
+            /**
+             * Assumed
+             * @default true
+             */
+            assumed: boolean;
+            /**
+             * From High Ms
+             * @default 120
+             */
+            from_high_ms: number;
+            /**
+             * From Low Ms
+             * @default 40
+             */
+            from_low_ms: number;
+            /**
+             * To High Ms
+             * @default 120
+             */
+            to_high_ms: number;
+            /**
+             * To Low Ms
+             * @default 40
+             */
+            to_low_ms: number;
         };
         /**
          * Fault
@@ -4533,6 +4614,8 @@ export interface components {
             apart_samples: number | null;
             /** Delay Assumed */
             delay_assumed: boolean;
+            /** Delay Open */
+            delay_open: boolean;
             /** Earliest Ms */
             earliest_ms: number | null;
             /** Earliest Samples */
@@ -5893,6 +5976,10 @@ export interface components {
             delay_samples: number | null;
             /** Level */
             level: number | null;
+            /** Most Ms */
+            most_ms: number | null;
+            /** Most Samples */
+            most_samples: number | null;
             /** Passes */
             passes: boolean;
             port: components["schemas"]["Port"];
@@ -6069,10 +6156,10 @@ export interface components {
             show_minutes: number | null;
             /**
              * Version
-             * @default 7
+             * @default 8
              * @constant
              */
-            version: 7;
+            version: 8;
         };
         /**
          * RigSummary
@@ -7414,6 +7501,8 @@ export interface components {
         /**
          * Term
          * @description One part of a delay: what it is, on which gear, how many samples of which rate, where the figure is from.
+         *
+         *     ``spread``: it may be up to so many samples more, and nobody can know beforehand.
          */
         Term: {
             /** Gear */
@@ -7434,12 +7523,18 @@ export interface components {
             rate_hz: number;
             /** Samples */
             samples: number;
+            /**
+             * Spread
+             * @default 0
+             */
+            spread?: number;
         };
         /**
          * Track
          * @description A recorder's track: takes one named input, or a bus, records it when armed, passes it on when monitored.
          *
-         *     ``output`` is a bus or an output of the program.
+         *     ``output`` is a bus or an output of the program. With a ``far_end``, a voice of the program, it is no track but an
+         *     *ear*: what it takes goes to that far end instead, while it is armed.
          */
         "Track-Input": {
             /**
@@ -7452,6 +7547,8 @@ export interface components {
              * @default 0
              */
             effect_delay_samples?: number;
+            /** Far End */
+            far_end?: string | null;
             /**
              * Gain Db
              * @default 0
@@ -7491,7 +7588,8 @@ export interface components {
          * Track
          * @description A recorder's track: takes one named input, or a bus, records it when armed, passes it on when monitored.
          *
-         *     ``output`` is a bus or an output of the program.
+         *     ``output`` is a bus or an output of the program. With a ``far_end``, a voice of the program, it is no track but an
+         *     *ear*: what it takes goes to that far end instead, while it is armed.
          */
         "Track-Output": {
             /**
@@ -7504,6 +7602,8 @@ export interface components {
              * @default 0
              */
             effect_delay_samples: number;
+            /** Far End */
+            far_end: string | null;
             /**
              * Gain Db
              * @default 0
@@ -7812,8 +7912,11 @@ export interface components {
         /**
          * Voice
          * @description What a program itself sounds: a pad, a deck, a far end; its nominal level in dBFS, its headroom as a source's.
+         *
+         *     ``far``: it is somebody who speaks at the far end of a call.
          */
         "Voice-Input": {
+            far?: components["schemas"]["FarEnd-Input"] | null;
             /** Headroom Db */
             headroom_db?: number | null;
             /** Id */
@@ -7841,8 +7944,11 @@ export interface components {
         /**
          * Voice
          * @description What a program itself sounds: a pad, a deck, a far end; its nominal level in dBFS, its headroom as a source's.
+         *
+         *     ``far``: it is somebody who speaks at the far end of a call.
          */
         "Voice-Output": {
+            far: components["schemas"]["FarEnd-Output"] | null;
             /** Headroom Db */
             headroom_db: number | null;
             /** Id */

@@ -13,8 +13,9 @@ from iskelo.core.rig.gear import Destination, Interface, Source
 from iskelo.core.rig.index import index
 from iskelo.core.rig.links import link_overload
 from iskelo.core.rig.outboard import Outboard
-from iskelo.core.rig.programs import Bus, Program, ProgramPort, Send, Track, Voice
+from iskelo.core.rig.programs import Bus, FarEnd, Program, ProgramPort, Send, Track, Voice
 from iskelo.core.rig.rig import FIELDS_OF, Line, Rig
+from iskelo.core.rig.text import NAME_MAX_CHARACTERS
 from iskelo.core.rig.value import Value
 
 DEFAULT_LEVEL_DBU = {"microphone": -38.0, "instrument": -20.0, "line player": 4.0}
@@ -141,7 +142,37 @@ def _with_items(
 
 @apply_one.register
 def _(edit: a.AddVoices, rig: Rig) -> Applied:
-    return _with_items(rig, edit, "v", "voice", Voice, [{}] * len(edit.names))
+    if gear_of(rig, edit.program, Program).program_kind != "call":
+        return _with_items(rig, edit, "v", "voice", Voice, [{}] * len(edit.names))
+    rig, ids = new_ids(rig, "v", len(edit.names), edit.ids)
+    numbered = edit.model_copy(update={"ids": ids})
+    added = _with_items(rig, numbered, "v", "voice", Voice, [{"far": FarEnd()}] * len(edit.names))
+    said = f"{added.words}, with {'an ear' if len(ids) == 1 else 'ears'}"
+    return Applied(_with_ears(added.rig, numbered), said)
+
+
+def _with_ears(rig: Rig, edit: a.AddVoices) -> Rig:
+    """An ear for each far end, and an input for it, on the next channels of the program's device that no input has."""
+    program = gear_of(rig, edit.program, Program)
+    device = index(rig).device(program)
+    first = 1 + max((leg for item in program.inputs for leg in item.legs if leg is not None), default=0)
+    reached = device is not None and first + edit.width * len(edit.names) - 1 <= device.capture
+    rig, inputs = new_ids(rig, "i", len(edit.names))
+    ports = a.AddProgramPorts(
+        program=program.id,
+        names=tuple(f"To {name}"[:NAME_MAX_CHARACTERS] for name in edit.names),
+        width=edit.width,
+        first_channel=first if reached or device is None else None,
+        ids=inputs,
+    )
+    rig = apply_one(ports, rig).rig
+    rig, ids = new_ids(rig, "t", len(edit.names))
+    program = gear_of(rig, edit.program, Program)
+    ears = [
+        made(Track, f"{program.name}, {name}", id=identity, name=name, width=edit.width, input=taken, far_end=voice)
+        for identity, name, taken, voice in zip(ids, edit.names, inputs, edit.ids, strict=True)
+    ]
+    return with_gear(rig, changed(program, program.name, tracks=(*program.tracks, *ears)))
 
 
 @apply_one.register

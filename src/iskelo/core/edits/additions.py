@@ -50,6 +50,7 @@ class AddProgram(Value):
 
     ``voices`` names what it sounds itself; the voices of a program that has any go to an output on channels 1–2.
     ``tracks`` names its tracks, each with an input of its own; the inputs take the device's channels from 1 on.
+    The voices of a call are far ends, each with an ear and an input for it.
     """
 
     edit: Literal["add_program"] = "add_program"
@@ -102,7 +103,7 @@ class AddDriver(Value):
 
 
 class AddVoices(Value):
-    """Add voices to a program: what it sounds itself."""
+    """Add voices to a program: what it sounds itself. Those of a call are far ends, each with an ear of its own."""
 
     edit: Literal["add_voices"] = "add_voices"
     program: Id

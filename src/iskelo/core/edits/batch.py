@@ -44,13 +44,12 @@ def batch(rig: Rig, wanted: BatchRequest) -> tuple[Edit, ...]:
         edits += _recorded(rig, wanted.record_to, sources, names)
     if wanted.heard_at.strip():
         end = destination_phrase(found, wanted.heard_at, "Heard at")
-        ears = tuple(Port(end.id, "in", leg) for leg in range(1, end.width + 1))
         edits += [
             AddLine(
-                name=f"{name}, heard"[:80],
+                name=(f"{name}, for {end.name}" if end.is_ear else f"{name}, heard")[:80],
                 purpose="listen",
                 from_ports=source.ports,
-                to_ports=ears,
+                to_ports=end.ports,
                 longest_delay_ms=within_ms,
             )
             for source, name in zip(sources, names, strict=True)

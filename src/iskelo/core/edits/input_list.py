@@ -15,8 +15,9 @@ from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import Edit
 from iskelo.core.edits.list_sheet import LINES_MAX, TRACKS_MAX, RowMade, Sheet, Start
+from iskelo.core.edits.ports_phrase import listeners
 from iskelo.core.progress import Cancelled, Progress, go_on
-from iskelo.core.rig.gear import Destination, Interface
+from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program
@@ -295,7 +296,7 @@ def _takes_from(found: Index, program: Program, box: Interface) -> bool:
 
 
 def _heard_at(found: Index, text: str, field: str) -> tuple[Port, ...]:
-    ends = [gear for gear in found.gear.values() if isinstance(gear, Destination)]
+    ends = listeners(found)
     wanted = text.strip().casefold()
     fitting = [gear for gear in ends if gear.name.casefold() == wanted] if wanted else ends
     if not ends:
@@ -304,4 +305,4 @@ def _heard_at(found: Index, text: str, field: str) -> tuple[Port, ...]:
         raise _BadRow(field, f"there is no destination {text.strip()!r}; there is {', '.join(e.name for e in ends)}")
     if len(fitting) > 1:
         raise _BadRow(field, f"say where it is heard: {', '.join(gear.name for gear in fitting)}")
-    return tuple(Port(fitting[0].id, "in", number) for number in range(1, fitting[0].width + 1))
+    return fitting[0].ports

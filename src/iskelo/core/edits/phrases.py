@@ -221,6 +221,8 @@ def _programs(text: str, kind: str, width: int | None, name: str, names: tuple[s
             raise Refused(text, f"{count} {what}s are too many or too few; say 1 to {MOST_AT_ONCE}")
         names = _names(text, kind, None, last[1])
     items = (base,) if count == 1 else tuple(f"{base} {number}" for number in range(1, count + 1))
+    # A call is mono, unless it is said to be stereo.
+    width = width or (1 if kind == "call" else None)
     own = {f"{what}s": items} | ({f"{what}_width": width} if width else {})
     return tuple(AddProgram.model_validate({"name": each, "program_kind": kind, **own}) for each in names)
 

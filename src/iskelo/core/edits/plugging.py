@@ -56,6 +56,14 @@ def _(edit: e.Remove, rig: Rig) -> Applied:
         if identity not in known:
             raise Refused(identity, "there is nothing with this id to remove; it may have been removed already")
     said = [f"removed {_removed(rig, identity)}" for identity in edit.items]
+    ears = {
+        track.id: track.name
+        for program in found.programs()
+        for track in program.tracks
+        if track.far_end in gone and track.id not in gone
+    }
+    gone |= ears.keys()
+    said += [f"the ear of {name} goes with it" for name in ears.values()]
     gear: list[AnyGear] = []
     for each in rig.gear:
         if each.id in gone:

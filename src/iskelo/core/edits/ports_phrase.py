@@ -94,7 +94,11 @@ def _legs(owner: str, bank: Bank, width: int) -> tuple[Port, ...]:
 def _recorders(found: Index) -> list[Program]:
     """Programs that can record: recorders and mixing programs, and whatever else has tracks."""
     kinds = ("recorder", "mixing program")
-    return [each for each in found.programs() if each.program_kind in kinds or each.tracks]
+    return [
+        each
+        for each in found.programs()
+        if each.program_kind in kinds or any(track.far_end is None for track in each.tracks)
+    ]
 
 
 def tracks_phrase(found: Index, text: str, field: str) -> Tracks:
@@ -116,14 +120,48 @@ def tracks_phrase(found: Index, text: str, field: str) -> Tracks:
     if beyond:
         said = f"{program.name} has {len(program.tracks)} tracks, so no track {beyond[0]}"
         raise Refused(field, f"{said}; say new instead of the numbers to make some")
-    return Tracks(program, tuple(program.tracks[number - 1] for number in numbers), False)
+    tracks = tuple(program.tracks[number - 1] for number in numbers)
+    ears = [track.name for track in tracks if track.far_end is not None]
+    if ears:
+        raise Refused(field, f"what {ears[0]} takes goes to a far end and is not recorded; say it under Heard at")
+    return Tracks(program, tracks, False)
 
 
-def destination_phrase(found: Index, text: str, field: str) -> Destination:
-    """The one destination a phrase names, by name or kind."""
+@dataclass(frozen=True, slots=True)
+class Listener:
+    """Where something is listened at: a destination, or the ear of a far end."""
+
+    name: str
+    ports: tuple[Port, ...]
+    kind: str
+
+    @property
+    def is_ear(self) -> bool:
+        return self.ports[0].bank == "track"
+
+
+def listeners(found: Index) -> list[Listener]:
+    """Every destination of a rig, then the ears of far ends."""
+    ends = [
+        Listener(gear.name, _legs(gear.id, "in", gear.width), KIND_WORDS.get(gear.destination_kind, "feed"))
+        for gear in found.gear.values()
+        if isinstance(gear, Destination)
+    ]
+    ends += [
+        Listener(
+            track.name, _legs(track.id, "track", track.width), f"{program.name} {program.program_kind} ear far end"
+        )
+        for program in found.programs()
+        for track in program.tracks
+        if track.far_end is not None
+    ]
+    return ends
+
+
+def destination_phrase(found: Index, text: str, field: str) -> Listener:
+    """The one destination or far end's ear a phrase names, by name or kind."""
     words, numbers = split_numbers(text, field)
-    ends = [gear for gear in found.gear.values() if isinstance(gear, Destination)]
-    fitting = [each for each in ends if _fits(words, each.name, KIND_WORDS.get(each.destination_kind, "feed"))]
+    fitting = [each for each in listeners(found) if _fits(words, each.name, each.kind)]
     if not fitting:
         raise Refused(field, f"no destination is called {text.strip()!r}")
     if numbers:

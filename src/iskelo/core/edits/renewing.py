@@ -36,7 +36,13 @@ def renewed(rig: Rig, gear: AnyGear) -> tuple[Rig, AnyGear]:
         new.update(zip((item.id for item in items), ids, strict=True))
         renamed[field] = tuple(item.model_copy(update={"id": given}) for given, item in zip(ids, items, strict=True))
     renamed["tracks"] = tuple(
-        track.model_copy(update={"input": new.get(track.input), "insert": _insert_renewed(track.insert, new)})
+        track.model_copy(
+            update={
+                "input": new.get(track.input),
+                "insert": _insert_renewed(track.insert, new),
+                "far_end": new.get(track.far_end),
+            }
+        )
         for track in renamed["tracks"]
     )
     renamed["buses"] = tuple(

@@ -9,7 +9,7 @@ from iskelo.core.rig.drivers import Driver, Offsets
 from iskelo.core.rig.gear import Aggregate, Destination, Interface, Member, Source
 from iskelo.core.rig.mixers import Feed, Mix, Mixer, Strip, StripInsert, StripSource
 from iskelo.core.rig.outboard import Outboard
-from iskelo.core.rig.programs import Bus, LoadReading, Program, ProgramInsert, ProgramPort, Send, Track, Voice
+from iskelo.core.rig.programs import Bus, FarEnd, LoadReading, Program, ProgramInsert, ProgramPort, Send, Track, Voice
 from iskelo.core.rig.rig import Line, Patch, Rig
 from iskelo.core.rig.value import Settable, Value
 
@@ -79,6 +79,9 @@ def say_value(value: Any) -> str:
             return (
                 f"{'in' if value.on else 'bypassed'}{'' if value.dry_db is None else f', dry {value.dry_db:g}'}{held}"
             )
+        case FarEnd():
+            low_high = (f"{value.from_low_ms:g}–{value.from_high_ms:g}", f"{value.to_low_ms:g}–{value.to_high_ms:g}")
+            return f"{low_high[0]} ms from it, {low_high[1]} ms to it"
         case LoadReading():
             return f"{value.percent:g} % at {value.buffer_samples}"
         case tuple() | list():

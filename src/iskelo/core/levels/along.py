@@ -177,6 +177,7 @@ LEVELS: dict[HopKind, Callable[[Edge, float, Index], Behind]] = {
     "from device": _turned,
     "cable": _turned,
     "record": _turned,
+    "to far end": _turned,
     "monitor": _turned,
     "track past": _turned,
     "track dry": _turned,

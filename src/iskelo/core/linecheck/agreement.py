@@ -87,9 +87,11 @@ def _as_predicted(
         if copy.predicted_samples is None:
             continue
         within = clock.tolerance(copy.predicted_samples) + clock.worst_ppm * 1e-6 * max(by)
-        moved = moved_by(copy.delay_samples, copy.predicted_samples, by, within, int(PERIOD_SECONDS * target.rate_hz))
+        # Of what cannot be known beforehand it is the nearest that is compared.
+        nearest = copy.delay_samples - (copy.difference or 0.0) if copy.predicted_spread else copy.predicted_samples
+        moved = moved_by(copy.delay_samples, nearest, by, within, int(PERIOD_SECONDS * target.rate_hz))
         fits = fits and moved is not None
         # What slipped before it was listened to is late, or early, by as much.
-        difference = copy.delay_samples - copy.predicted_samples - (moved or 0)
+        difference = copy.delay_samples - nearest - (moved or 0)
         worst = difference if worst is None or abs(difference) > abs(worst) else worst
     return fits, worst

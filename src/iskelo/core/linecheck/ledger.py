@@ -159,6 +159,7 @@ def _sound(
                 predicted_level_dbfs=match[1] if match else None,
                 predicted_polarity=match[2] if match else None,
                 wet_db=_wet_db(match),
+                predicted_spread=match.spread if match else 0.0,
             )
         )
     return SoundRow(
@@ -208,7 +209,7 @@ def _wet_db(match: Prediction | None) -> float | None:
 
 
 def _closest(copy: Copy, predicted: list[Prediction]) -> Prediction | None:
-    return min(predicted, key=lambda each: abs(each[0] - copy.delay_samples), default=None)
+    return min(predicted, key=lambda each: abs(each.off_by(copy.delay_samples)), default=None)
 
 
 def _is_broken_up(

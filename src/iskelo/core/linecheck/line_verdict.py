@@ -106,8 +106,9 @@ def _unpredicted(row: TargetRow, sound: SoundRow, copy: CopyRow, reading: Readin
     if copy.predicted_samples is None or copy.predicted_level_dbfs is None:
         return f"{sound.name} is heard at {row.name}, where the plan has no way for it"
     within = expected_drift(reading, sound.source, row.target).tolerance(copy.predicted_samples)
-    if abs(copy.delay_samples - copy.predicted_samples) > within:
-        return f"heard after {copy.delay_samples:.1f} samples, predicted {copy.predicted_samples:g}"
+    if abs(copy.difference or 0.0) > within:
+        most = f" to {copy.predicted_samples + copy.predicted_spread:g}" if copy.predicted_spread else ""
+        return f"heard after {copy.delay_samples:.1f} samples, predicted {copy.predicted_samples:g}{most}"
     if abs(copy.level_dbfs - copy.predicted_level_dbfs) > SAME_LEVEL_DB:
         return f"heard at {say_figure(copy.level_dbfs, 1)} dBFS, predicted {say_figure(copy.predicted_level_dbfs, 1)}"
     return ""

@@ -32,13 +32,18 @@ COUNTED_AT_HZ = 192_000
 class Prediction(NamedTuple):
     """A copy's delay in samples, its level, its polarity; ``dry_dbfs``: without what effects mixes add to it at once.
 
-    A copy that is all wet, or that has gone round, has no dry level.
+    A copy that is all wet, or that has gone round, has no dry level. It may be up to ``spread`` samples later.
     """
 
     samples: float
     level_dbfs: float
     polarity: int
     dry_dbfs: float | None
+    spread: float
+
+    def off_by(self, samples: float) -> float:
+        """How far a measured delay is from the nearest of those that it may have; below nought: it is early."""
+        return min(0.0, samples - self.samples) + max(0.0, samples - self.samples - self.spread)
 
 
 def predicted_copies(reading: Reading, source: Port, target: Port, rate_hz: int) -> list[Prediction]:
@@ -51,8 +56,11 @@ def predicted_copies(reading: Reading, source: Port, target: Port, rate_hz: int)
     effects = effects_mixes(reading.found)
     all_wet = all(is_wet(route.edges, effects) for route in routes)
     at_once: dict[Fraction, list[tuple[float, bool]]] = {}
-    for seconds, ratio, wet in _parts(reading, routes, effects, rings_at(reading, source, target)):
-        at_once.setdefault(seconds * rate_hz, []).append((ratio, wet and not all_wet))
+    spreads: dict[Fraction, Fraction] = {}
+    for seconds, spread, ratio, wet in _parts(reading, routes, effects, rings_at(reading, source, target)):
+        at = seconds * rate_hz
+        at_once.setdefault(at, []).append((ratio, wet and not all_wet))
+        spreads[at] = max(spreads.get(at, Fraction(0)), spread * rate_hz)
     level = reading.found.level(source)
     copies = []
     for at, parts in _heard_as_one(at_once):
@@ -62,7 +70,9 @@ def predicted_copies(reading: Reading, source: Port, target: Port, rate_hz: int)
         dry = sum(ratio for ratio, wet in parts if not wet)
         if abs(together) > loudest:
             dry_dbfs = level + ratio_to_db(abs(dry)) if abs(dry) > loudest else None
-            copies.append(Prediction(samples, level + ratio_to_db(abs(together)), 1 if together > 0 else -1, dry_dbfs))
+            later = float(spreads[at])
+            polarity = 1 if together > 0 else -1
+            copies.append(Prediction(samples, level + ratio_to_db(abs(together)), polarity, dry_dbfs, later))
     return copies
 
 
@@ -81,12 +91,12 @@ def _heard_as_one(
 
 def _parts(
     reading: Reading, routes: list[Route], effects: frozenset[str], rings: tuple[Ringing, ...]
-) -> Iterable[tuple[Fraction, float, bool]]:
-    """Delays in seconds and ratios of what arrives, and whether it is wet or has gone round."""
+) -> Iterable[tuple[Fraction, Fraction, float, bool]]:
+    """Delays in seconds, how much more they may be, and ratios of what arrives; whether it is wet or has gone round."""
     found = reading.found
     ways = [
         (
-            delay_of(route.edges, found).seconds,
+            *((delay := delay_of(route.edges, found)).seconds, delay.spread),
             route.sign * db_to_ratio(route.gain_db - full_scale_dbu(route.edges, found)),
             is_wet(route.edges, effects),
         )
@@ -94,12 +104,12 @@ def _parts(
     ]
     yield from ways
     straight: dict[Fraction, float] = {}
-    for seconds, ratio, _ in ways if rings else ():
+    for seconds, _, ratio, _ in ways if rings else ():
         straight[seconds] = straight.get(seconds, 0.0) + ratio
     for seconds, ratio in reading.rings.copies(routes, rings) if rings else ():
         rest = ratio - straight.get(seconds, 0.0)
         if abs(rest) > CANCELLED * abs(ratio):
-            yield seconds, rest, True
+            yield seconds, max((spread for _, spread, *_ in ways), default=Fraction(0)), rest, True
 
 
 def rings_at(reading: Reading, source: Port, target: Port) -> tuple[Ringing, ...]:

@@ -10,6 +10,7 @@ from iskelo.core.twin.told import Missed, Slipped
 class CopyRow:
     """One copy at a target: measured, and what was predicted for it (None where nothing was).
 
+    ``predicted_spread``: so many samples more than predicted it may take.
     ``wet_db``: by so much it is louder for what comes through effects mixes at once; None if it is all wet.
     """
 
@@ -21,6 +22,15 @@ class CopyRow:
     predicted_level_dbfs: float | None
     predicted_polarity: int | None
     wet_db: float | None = 0.0
+    predicted_spread: float = 0.0
+
+    @property
+    def difference(self) -> float | None:
+        """By how many samples it is not where it was predicted; None where nothing was."""
+        if self.predicted_samples is None:
+            return None
+        late = self.delay_samples - self.predicted_samples
+        return min(0.0, late) + max(0.0, late - self.predicted_spread)
 
 
 @dataclass(frozen=True, slots=True)

@@ -129,13 +129,25 @@ def _silent_or_blocked(line: Line, quiet: list[Leg]) -> list[Finding]:
 
 def _doubled(legs: tuple[Leg, ...]) -> list[Finding]:
     for leg in legs:
-        if len(leg.arrivals) < 2 or not leg.sounds:
+        if len(leg.arrivals) < 2 or not leg.sounds or _summed(leg.arrivals):
             continue
         copies = len(leg.arrivals)
         if leg.comb is None:
             return [Finding("doubled", fact("doubled", copies=copies, end=leg.end))]
         return [Finding("doubled", fact("doubled apart", copies=copies, end=leg.end, comb=leg.comb))]
     return []
+
+
+def _summed(arrivals: tuple[Arrival, ...]) -> bool:
+    """Whether these are but the two sides of a stereo mix, put together again at once where it becomes mono."""
+    first = arrivals[0]
+    passed = [(edge.kind, edge.owner) for edge in first.route.edges]
+    return all(
+        each.delay.seconds == first.delay.seconds
+        and each.delay.spread == first.delay.spread
+        and [(edge.kind, edge.owner) for edge in each.route.edges] == passed
+        for each in arrivals[1:]
+    )
 
 
 def _going_round(legs: tuple[Leg, ...]) -> list[Finding]:
@@ -168,15 +180,19 @@ def _drifting(legs: tuple[Leg, ...]) -> list[Finding]:
 def _late(line: Line, legs: tuple[Leg, ...]) -> list[Finding]:
     if line.longest_delay_ms is None:
         return []
-    worst = max([arrival.delay for leg in legs for arrival in leg.arrivals], key=_ms, default=None)
-    if worst is None or worst.ms <= line.longest_delay_ms:
+    worst = max([arrival.delay for leg in legs for arrival in leg.arrivals], key=_most_ms, default=None)
+    if worst is None or worst.most_ms <= line.longest_delay_ms:
         return []
-    limit_ms = line.longest_delay_ms
-    return [Finding("late", fact("late", ms=worst.ms, over_ms=worst.ms - limit_ms, limit_ms=limit_ms))]
+    limit_ms, ms = line.longest_delay_ms, worst.ms
+    if worst.spread:
+        if ms <= limit_ms:
+            return [Finding("late", fact("may be late", ms=ms, most_ms=worst.most_ms, limit_ms=limit_ms))]
+        return [Finding("late", fact("late in any case", ms=ms, most_ms=worst.most_ms, limit_ms=limit_ms))]
+    return [Finding("late", fact("late", ms=ms, over_ms=ms - limit_ms, limit_ms=limit_ms))]
 
 
-def _ms(delay: Delay) -> float:
-    return delay.ms
+def _most_ms(delay: Delay) -> float:
+    return delay.most_ms
 
 
 def _inverted(line: Line, legs: tuple[Leg, ...]) -> list[Finding]:

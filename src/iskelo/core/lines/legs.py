@@ -94,9 +94,10 @@ class Leg:
 
 
 def late_items(found: Index) -> frozenset[str]:
-    """Tracks and buses with effects that take time, and feeds that wait for them."""
+    """Tracks and buses with effects that take time, feeds that wait for them, and voices from far away."""
     late: set[str] = set()
     for program in found.programs():
+        late |= {voice.id for voice in program.voices if voice.far is not None}
         late |= {track.id for track in program.tracks if track.effect_delay_samples}
         late |= {bus.id for bus in program.buses if bus.effect_delay_samples}
         late |= {feed for feed, wait in waits(program, found).items() if wait}
@@ -162,7 +163,7 @@ class Legs:
                     passed += (kind, edge.owner, edge.start.owner)
                 case "to":
                     passed += (kind, edge.owner, edge.end.owner)
-                case "item" if late and (edge.owner in late or edge.end.owner in late):
+                case "item" if late and (edge.owner in late or edge.end.owner in late or edge.start.owner in late):
                     passed += (kind, edge.owner)
                 case "mixer":
                     passed += (kind, edge.owner, edge.start.bank)
@@ -180,7 +181,7 @@ class Legs:
 _TAKES: dict[HopKind, Literal["box", "from", "to", "item", "mixer"]] = {
     **{kind: "mixer" for kind, row in HOPS.items() if row.delay != "nothing" and row.whose in ("interface", "mixer")},
     **dict.fromkeys(("monitor", "mix", "send"), "item"),
-    **dict.fromkeys(("capture", "playback", "direct", "outboard", "cable"), "box"),
+    **dict.fromkeys(("capture", "playback", "direct", "outboard", "cable", "to far end"), "box"),
     "from device": "from",
     "to device": "to",
 }
@@ -203,7 +204,7 @@ def _comb(arrivals: list[Arrival]) -> Comb | None:
         return None
     first, second = arrivals[0], arrivals[1]
     rate_hz = second.delay.rate_hz or first.delay.rate_hz
-    if rate_hz is None:
+    if rate_hz is None or first.delay.spread != second.delay.spread:
         return None
     return comb(
         second.delay.seconds - first.delay.seconds,

@@ -45,10 +45,14 @@ def mark(state: LineState) -> str:
     return hashlib.sha256(repr((legs, wanted, found, *round_)).encode()).hexdigest()[:16]
 
 
-def _terms(arrival: Arrival) -> list[tuple[str, int] | tuple[str, int, int]]:
+def _terms(arrival: Arrival) -> list[tuple[str | int, ...]]:
     at = arrival.delay.rate_hz
     return [
-        (term.kind, term.samples) if term.rate_hz == at else (term.kind, term.samples, term.rate_hz)
+        (
+            *(term.kind, term.samples),
+            *(() if term.rate_hz == at else (term.rate_hz,)),
+            *(("and up to", term.spread) if term.spread else ()),
+        )
         for term in arrival.delay.terms
     ]
 

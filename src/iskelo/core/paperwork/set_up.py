@@ -339,6 +339,8 @@ def _send(found: Index, send: Send) -> str:
 def _track(found: Index, track: Track) -> str:
     place = found.items[track.id].position
     said = [f"{place} {track.name}", f"input {found.name(track.input)}" if track.input else "no input"]
+    if track.far_end:
+        said.append(f"goes to the far end {found.name(track.far_end)}")
     if track.output:
         said.append(f"to {found.name(track.output)}")
     if track.pan:

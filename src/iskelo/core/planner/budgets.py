@@ -59,17 +59,19 @@ def _budget(position: int, state: LineState) -> LineBudget | None:
     delays = [delay for delay in state.delays() if delay.rate_hz is not None]
     if not delays:
         return None
-    delay, line = delays[-1], state.line
+    delay, line = max(delays, key=lambda each: each.most_ms), state.line
     parts = tuple(
         BudgetPart(
             term.kind,
-            term.label,
+            label,
             term.gear,
             term.origin,
-            term.samples,
-            float(samples_to_ms(term.samples, term.rate_hz)),
+            samples,
+            float(samples_to_ms(samples, term.rate_hz)),
         )
         for term in delay.terms
+        for label, samples in ((term.label, term.samples), (f"{term.label}, up to", term.spread))
+        if samples
     )
     limit_ms = line.longest_delay_ms
     return LineBudget(
@@ -78,10 +80,10 @@ def _budget(position: int, state: LineState) -> LineBudget | None:
         name=line.name,
         purpose=line.purpose,
         parts=parts,
-        samples=delay.samples,
-        ms=delay.ms,
+        samples=delay.most_samples,
+        ms=delay.most_ms,
         waits_ms=sum(part.ms for part in parts if part.kind == "buffer"),
         assumed=delay.assumed,
         limit_ms=limit_ms,
-        left_ms=limit_ms - delay.ms if limit_ms is not None else None,
+        left_ms=limit_ms - delay.most_ms if limit_ms is not None else None,
     )

@@ -49,11 +49,13 @@ def choices(reading: Reading, state: LineState, column: Column) -> Choices:
             return Choices("Program input", _inputs(reading, state), "Say a track first; its program has the inputs.")
         case "track" if state.line.purpose == "record":
             return Choices("Track", _tracks(reading, state), "Add a recorder on Gear.")
+        case "track" if state.line.at_track:
+            return Choices("Heard by", _ears(reading, state), "Add a call on Gear.")
         case "track":
             return Choices("Heard through", _monitors(reading, state), "No track takes this source.")
     if state.line.purpose == "record":
         return Choices("Out", (), "A record line ends at its track. Press n for a line that is heard.")
-    return Choices("Heard at", _destinations(reading, state), "Add headphones on Gear.")
+    return Choices("Heard at", _destinations(reading, state) + _ears(reading, state), "Add headphones on Gear.")
 
 
 def _sources(reading: Reading, state: LineState) -> tuple[Choice, ...]:
@@ -241,6 +243,8 @@ def _tracks(reading: Reading, state: LineState) -> tuple[Choice, ...]:
     found = []
     for program in reading.found.programs():
         for position, track in enumerate(program.tracks, start=1):
+            if track.far_end is not None:
+                continue
             ports = tuple(Port(track.id, "track", leg) for leg in range(1, track.width + 1))
             named = users.get(track.id, ())
             note = f"line {', '.join(named)}" if named else "free"
@@ -252,6 +256,18 @@ def _tracks(reading: Reading, state: LineState) -> tuple[Choice, ...]:
         ends = [[identity, "track", leg] for leg in range(1, width + 1)]
         aim = SetValues(item=state.line.id, values={"to_ports": ends})
         found.append(Choice(f"New track {state.line.name}", f"in {program.name}, armed", False, (made, aim)))
+    return tuple(found)
+
+
+def _ears(reading: Reading, state: LineState) -> tuple[Choice, ...]:
+    """The ears of far ends."""
+    found = []
+    for program in reading.found.programs():
+        for track in program.tracks:
+            if track.far_end is not None:
+                ports = tuple(Port(track.id, "track", leg) for leg in range(1, track.width + 1))
+                note = f"far end of {program.name}"
+                found.append(_set_line(track.name, note, state.line.to_ports == ports, state, "to_ports", ports))
     return tuple(found)
 
 
@@ -324,8 +340,10 @@ def _destinations(reading: Reading, state: LineState) -> tuple[Choice, ...]:
         note = f"on {reading.found.say(jacks[0])}" if jacks else "not plugged in"
         found.append(_set_line(gear.name, note, state.line.to_ports == ports, state, "to_ports", ports))
     for port in state.line.to_ports[:1]:
-        gear = reading.found.gear[port.owner]
-        assert isinstance(gear, Destination)
+        heard_at = reading.found.gear.get(port.owner)
+        if not isinstance(heard_at, Destination):
+            continue
+        gear = heard_at
         for box in reading.found.interfaces():
             for first in range(1, box.jack_out - gear.width + 2, gear.width):
                 starts = [Port(box.id, "jack_out", first + leg) for leg in range(gear.width)]

@@ -79,7 +79,7 @@ def _one(found: Index, line: Line, column: Column, numbers: list[int]) -> tuple[
             return _channels(found, line, numbers)
         case "track" if line.purpose == "record":
             return _tracks(found, line, numbers[0])
-        case "out" if line.purpose == "listen":
+        case "out" if line.purpose == "listen" and not line.at_track:
             return _outputs(found, line, numbers)
     raise Refused("Column", "only input jacks, program inputs, tracks of record lines and output jacks can be filled")
 

@@ -145,7 +145,7 @@ def _ladder(
         for size in device.buffers_samples
     )
     own = {each.line for each in waiting if program.id in each.programs}
-    armed = [track.width for track in program.tracks if track.armed]
+    armed = [track.width for track in program.tracks if track.armed and track.far_end is None]
     now = next(rung for rung in rungs if rung.buffer_samples == device.buffer_samples)
     return Ladder(
         program=program.id,
@@ -307,7 +307,7 @@ def _waiting(reading: Reading) -> dict[str, list[_Waiting]]:
                     state.line.id,
                     frozenset(programs),
                     arrival.route.edges,
-                    arrival.delay.seconds,
+                    arrival.delay.seconds + arrival.delay.spread,
                     limit_ms,
                 )
                 waiting.setdefault(driver_id, []).append(copy)

@@ -31,7 +31,7 @@ _ASIDE: dict[str, tuple[HopKind, ...]] = {
         *("direct", "monitor", "track past", "track dry", "track send", "track return"),
         *("fader", "mix", "send", "to device", "playback", "lead out"),
     ),
-    "in": ("record",),
+    "in": ("record", "to far end"),
 }
 """Hops that lead away from a target of this bank."""
 

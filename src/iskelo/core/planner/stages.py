@@ -189,6 +189,7 @@ STAGES: dict[HopKind, Callable[[Edge, float, Index, float], list[Stage]]] = {
     "analogue from computer": _no_stage,
     "from device": _no_stage,
     "record": _no_stage,
+    "to far end": _no_stage,
     "monitor": _no_stage,
     "track past": _no_stage,
     "track dry": _no_stage,

@@ -26,7 +26,8 @@ LEADS = {
 """Which banks a lead may join."""
 
 LINE_STARTS = ("out", "voice")
-LINE_ENDS = {"record": ("track",), "listen": ("in",)}
+LINE_ENDS = {"record": ("track",), "listen": ("in", "track")}
+"""Of a program's tracks those that are ears are listened at, all others record."""
 
 
 def check(rig: Rig) -> Index:
@@ -226,12 +227,15 @@ def _program(program: Program, found: Index) -> None:
     inputs = {item.id for item in program.inputs}
     buses = {bus.id for bus in program.buses}
     outputs = {item.id for item in program.outputs} | buses
+    far = {voice.id for voice in program.voices if voice.far is not None}
     for track in program.tracks:
         place = f"{program.name}, track {track.name}"
         if track.input is not None and track.input not in inputs and track.input not in buses:
             raise Broken(place, f"its input {track.input!r} is no input and no bus of {program.name}")
         if track.output is not None and track.output not in outputs:
             raise Broken(place, f"its output {track.output!r} is no output of {program.name}")
+        if track.far_end is not None and track.far_end not in far:
+            raise Broken(place, f"{track.far_end!r}, where it goes, is no far end of {program.name}")
     for voice in program.voices:
         if voice.output is not None and voice.output not in outputs:
             place = f"{program.name}, voice {voice.name}"
@@ -338,7 +342,9 @@ def _lines(rig: Rig, found: Index) -> None:
             for port in ports:
                 if not found.exists(port):
                     raise Broken(place, f"its {side} port {list(port)} is not in this rig")
-                if port.bank not in banks:
+                if port.bank not in banks or (
+                    port.bank == "track" and found.is_ear(port) != (line.purpose == "listen")
+                ):
                     raise Broken(place, _wrong_end(line.purpose, side, found.say(port)))
 
 
@@ -347,4 +353,4 @@ def _wrong_end(purpose: str, side: str, said: str) -> str:
         return f"a line begins at a source or a program's voice; {said} is none"
     if purpose == "record":
         return f"a record line ends at a track; {said} is none"
-    return f"a listen line ends at headphones or another destination; {said} is none"
+    return f"a listen line ends at headphones, at another destination or at a far end's ear; {said} is none"

@@ -15,7 +15,7 @@ from iskelo.core.rig.links import link_overload
 from iskelo.core.rig.mixers import Feed, Mixer, Strip
 from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.ports import BANK_TABLE, BANK_WORDS, CLOCK_BANKS, Port
-from iskelo.core.rig.programs import Bus, Program, Send, Track, Voice
+from iskelo.core.rig.programs import Bus, FarEnd, Program, Send, Track, Voice
 from iskelo.core.rig.rig import BOX_BANKS, FIELDS_OF, SIDES, AnyGear, Item, Line, Patch, Rig, Side
 
 Hindrance = Literal["", "not connected", "link", "own period", "buffer", "not installed", "held", "other rate"]
@@ -224,6 +224,19 @@ class Index:
             return 0
         return len(placed.item.legs) if bank == placed.side else 0
 
+    def is_ear(self, port: Port) -> bool:
+        """Whether what arrives at a port goes to a far end."""
+        placed = self.items.get(port.owner)
+        return placed is not None and isinstance(placed.item, Track) and placed.item.far_end is not None
+
+    def far_end(self, identity: str) -> FarEnd | None:
+        """The far end whose voice this is, or whose ear."""
+        placed = self.items.get(identity)
+        item = placed.item if placed is not None else None
+        if isinstance(item, Track) and item.far_end is not None:
+            item = self.items[item.far_end].item
+        return item.far if isinstance(item, Voice) else None
+
     def say_send(self, send: Send) -> str:
         """A send in words: 'send of Alma to Reverb'."""
         return f"send of {self.name(send.item)} to {self.name(send.to)}"
@@ -268,6 +281,8 @@ class Index:
         if inside is not None:
             return f"{self._say_inside(inside, words)}{leg}"
         placed = self.items[owner]
+        if bank == "track" and self.is_ear(port):
+            words = "ear"
         return f"{placed.program.name} {words} {placed.position} {placed.item.name}{leg}"
 
 

@@ -2,18 +2,18 @@
 
 from typing import Any
 
-PRESENT = 7
+PRESENT = 8
 
 
 def brought_up(document: Any) -> Any:
     """A rig's document as the present version writes it; anything else is given back as it is.
 
-    Version 6 knew no cables; version 5 no inserts in programs; version 4 no mixers; version 3 no outboard gear and no
-    leads from output jacks to input jacks; version 2 no sends, no pan and no effects mixes. Version 1 knew one driver a
-    box (``driver``), no origins and no switches: its figures count as typed, and where a microphone that needs a supply
-    was plugged in, the supply was on.
+    Version 7 knew no far ends; version 6 no cables; version 5 no inserts in programs; version 4 no mixers; version 3 no
+    outboard gear and no leads from output jacks to input jacks; version 2 no sends, no pan and no effects mixes.
+    Version 1 knew one driver a box (``driver``), no origins and no switches: its figures count as typed, and where a
+    microphone that needs a supply was plugged in, the supply was on.
     """
-    if isinstance(document, dict) and document.get("version") in (2, 3, 4, 5, 6):
+    if isinstance(document, dict) and document.get("version") in (2, 3, 4, 5, 6, 7):
         return {**document, "version": PRESENT}
     if not isinstance(document, dict) or document.get("version") != 1:
         return document

@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 from typing import Annotated, Literal
 
-from pydantic import Field, JsonValue, field_validator
+from pydantic import Field, JsonValue, field_validator, model_validator
 
 from iskelo.core.rig.text import DelaySamples, GainDb, Id, Name, Notes
 from iskelo.core.rig.value import BufferSamples, ChannelNumber, Headroom, Margin, RateHz, Settable, Value, Width
@@ -77,7 +77,8 @@ class ProgramInsert(Value):
 class Track(Value):
     """A recorder's track: takes one named input, or a bus, records it when armed, passes it on when monitored.
 
-    ``output`` is a bus or an output of the program.
+    ``output`` is a bus or an output of the program. With a ``far_end``, a voice of the program, it is no track but an
+    *ear*: what it takes goes to that far end instead, while it is armed.
     """
 
     id: Id
@@ -92,6 +93,7 @@ class Track(Value):
     pan: Annotated[Pan, Settable("pan")] = 0.0
     effect_delay_samples: Annotated[DelaySamples, Settable("effect delay", "samples")] = 0
     insert: Annotated[ProgramInsert | None, Settable("insert")] = None
+    far_end: Annotated[Id | None, Settable("goes to the far end")] = None
 
 
 class Bus(Value):
@@ -132,8 +134,36 @@ class Send(Value):
         return "send"
 
 
+FarMs = Annotated[float, Field(ge=0, le=800, allow_inf_nan=False)]
+"""Milliseconds one way of a call; more than twice what G.114 calls acceptable is no call."""
+
+
+class FarEnd(Value):
+    """What a voice of a far end, and what goes to its ear, waits on the way outside: at least and at most, in ms.
+
+    Network, packets, the buffer that evens them out, and the far end's own box, all together. ``assumed``: nobody has
+    said so.
+    """
+
+    from_low_ms: FarMs = 40.0
+    from_high_ms: FarMs = 120.0
+    to_low_ms: FarMs = 40.0
+    to_high_ms: FarMs = 120.0
+    assumed: bool = True
+
+    @model_validator(mode="after")
+    def _ascending(self) -> "FarEnd":
+        for low, high in ((self.from_low_ms, self.from_high_ms), (self.to_low_ms, self.to_high_ms)):
+            if low > high:
+                raise ValueError(f"the least delay, {low:g} ms, is above the most, {high:g} ms")
+        return self
+
+
 class Voice(Value):
-    """What a program itself sounds: a pad, a deck, a far end; its nominal level in dBFS, its headroom as a source's."""
+    """What a program itself sounds: a pad, a deck, a far end; its nominal level in dBFS, its headroom as a source's.
+
+    ``far``: it is somebody who speaks at the far end of a call.
+    """
 
     id: Id
     name: Annotated[Name, Settable("name")]
@@ -144,6 +174,7 @@ class Voice(Value):
         Annotated[float, Field(ge=-144, le=0, allow_inf_nan=False)], Settable("level", "dBFS")
     ] = -18.0
     headroom_db: Annotated[Headroom | None, Settable("headroom needed", "dB")] = None
+    far: Annotated[FarEnd | None, Settable("far end")] = None
 
 
 def insert_with(item: Track | Bus, field: str, value: JsonValue) -> dict[str, JsonValue]:

@@ -84,6 +84,11 @@ class Line(Value):
             raise ValueError(f"its lowest level {self.lowest_dbfs:g} is above its highest, {self.highest_dbfs:g} dBFS")
         return self
 
+    @property
+    def at_track(self) -> bool:
+        """Whether it ends in a program: on a track, or at a far end's ear."""
+        return self.purpose == "record" or any(port.bank == "track" for port in self.to_ports)
+
     def pairs(self) -> tuple[tuple[Port, Port], ...]:
         """Which source port is wanted at which target port.
 
@@ -107,7 +112,7 @@ class Rig(Value):
     """
 
     format: Literal["iskelo rig"] = "iskelo rig"
-    version: Literal[7] = 7
+    version: Literal[8] = 8
     name: Annotated[Name, Settable("name")] = "New rig"
     notes: Annotated[Notes, Settable("notes")] = ""
     next_number: Annotated[int, Field(ge=1, le=1_000_000_000)] = 1

@@ -233,15 +233,14 @@ class _Buffer(NamedTuple):
 
 def _sooner(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
     """The smallest change of any buffer on its way that brings the line under its limit; else direct monitoring."""
-    remedies = _smaller_buffers(reading, state)
+    remedies = smaller_buffers(reading, state, state.line.longest_delay_ms)
     if state.line.purpose == "listen":
         remedies += direct_instead(reading, state)
     return distinct(remedies)
 
 
-def _smaller_buffers(reading: Reading, state: LineState) -> list[Remedy]:
-    """One buffer made smaller, each as little as does; two of them only where none does by itself."""
-    limit = state.line.longest_delay_ms
+def smaller_buffers(reading: Reading, state: LineState, limit: float | None) -> list[Remedy]:
+    """One buffer made smaller, each as little as brings a line under a limit in ms; two only where none does alone."""
     buffers = _buffers_of(reading, state)
     if limit is None:
         return []
@@ -270,7 +269,7 @@ def _smaller_buffers(reading: Reading, state: LineState) -> list[Remedy]:
 
 
 def _with_buffers_ms(copy: Arrival, growth: Growth, buffers: Buffers) -> float:
-    return float(1000 * (copy.delay.seconds + growth.with_buffers(copy.route.edges, buffers)))
+    return float(1000 * (copy.delay.seconds + copy.delay.spread + growth.with_buffers(copy.route.edges, buffers)))
 
 
 def _buffers_of(reading: Reading, state: LineState) -> list[_Buffer]:

@@ -206,7 +206,7 @@ def file_passes_4_gib(reading: Reading) -> list[Snag]:
     snags = []
     for program in reading.found.programs() if minutes is not None else ():
         box = reading.found.device(program)
-        widths = [track.width for track in program.tracks if track.armed]
+        widths = [track.width for track in program.tracks if track.armed and track.far_end is None]
         if box is None or not widths or minutes is None:
             continue
         channels = sum(widths) if program.one_file else max(widths)

@@ -13,6 +13,7 @@ from iskelo.core.snags import (
     aggregates,
     arrivals,
     cables,
+    calls,
     clocks,
     drivers,
     inputs,
@@ -34,7 +35,7 @@ from iskelo.core.snags.rule import AREAS, KNOWN, REMEDIES_AT_MOST, SEVERITIES, K
 
 MODULES = (
     *(drivers, rates, clocks, aggregates, cables, member_delays, numbers, rounds, inputs, outputs),
-    *(tracks, inserts, levels, unbalanced, load, lines, sides, arrivals, mixers),
+    *(tracks, inserts, levels, unbalanced, load, calls, lines, sides, arrivals, mixers),
 )
 """Where rules are, in the order in which those of one area are run."""
 

@@ -70,6 +70,7 @@ Area = Literal[
     "insert",
     "level",
     "load",
+    "call",
     "lines",
 ]
 AREAS: tuple[Area, ...] = get_args(Area)

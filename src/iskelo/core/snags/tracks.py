@@ -17,19 +17,22 @@ from iskelo.core.wiring.program_edges import refused_to_arm
 
 @rule("tracks", symptoms=("nothing",), explains=("line-silent",))
 def armed_without_input(reading: Reading) -> list[Snag]:
-    """A track is armed and takes no input: it would record silence."""
+    """A track is armed and takes no input: it would record silence; or nothing goes to a far end."""
     snags = []
     for program in reading.found.programs():
         for track in program.tracks:
             if track.armed and track.input is None:
+                ear = track.far_end is not None
                 snags.append(
                     Snag(
                         key=f"armed-without-input:{track.id}",
                         rule="armed-without-input",
                         severity="trouble",
-                        title=f"Track {track.name} is armed but has no input",
-                        evidence=f"{program.name}, track {track.name}: armed, input none.",
-                        consequence="It records silence.",
+                        title=f"Nothing goes to the far end {track.name}: its ear has no input"
+                        if ear
+                        else f"Track {track.name} is armed but has no input",
+                        evidence=f"{program.name}, {'ear' if ear else 'track'} {track.name}: armed, input none.",
+                        consequence="The far end hears nobody." if ear else "It records silence.",
                         items=(track.id,),
                         lines=lines_to_track(reading, track.id),
                         mend=partial(_give_input, reading, program, track),
@@ -49,8 +52,9 @@ def _give_input(reading: Reading, program: Program, track: Track) -> tuple[Remed
             edit = SetValues(item=track.id, values={"input": item.id})
             remedies.append(Remedy(f"Let track {track.name} take {item.name}", (edit,)))
             break
-    disarm = SetValues(item=track.id, values={"armed": False})
-    remedies.append(Remedy(f"Disarm track {track.name}", (disarm,)))
+    if track.far_end is None:
+        disarm = SetValues(item=track.id, values={"armed": False})
+        remedies.append(Remedy(f"Disarm track {track.name}", (disarm,)))
     return distinct(remedies)
 
 

@@ -23,6 +23,7 @@ from iskelo.core.timing.terms import (
     cable_terms,
     capture_terms,
     direct_terms,
+    far_term,
     mixer_terms,
     playback_terms,
     send_terms,
@@ -42,8 +43,9 @@ UNKNOWN_RATE_HZ = 48_000
 class Delay:
     """A route's delay: its terms, and the rate of the target's clock; ``rate_hz`` None if nothing delays.
 
-    The delay is the exact sum of its terms in seconds, whatever rates they are counted at. ``assumed``: one of its
-    figures, maybe one of nought, is from nobody.
+    The delay is the exact sum of its terms in seconds, whatever rates they are counted at: the least it can be, where
+    some of them cannot be known beforehand; ``most_...`` is the most. ``assumed``: one of its figures, maybe one of
+    nought, is from nobody.
     """
 
     terms: tuple[Term, ...]
@@ -77,6 +79,22 @@ class Delay:
     def ms(self) -> float:
         return float(1000 * self.exact_samples / Fraction(self.rate_hz)) if self.rate_hz else 0.0
 
+    @cached_property
+    def spread(self) -> Fraction:
+        """By how many seconds more it may be."""
+        return sum((Fraction(term.spread, term.rate_hz) for term in self.terms if term.spread), Fraction(0))
+
+    @property
+    def most_samples(self) -> float:
+        """The most it can be, as people read it."""
+        return (
+            self.samples + round(float(self.spread * self.rate_hz), 2) if self.spread and self.rate_hz else self.samples
+        )
+
+    @property
+    def most_ms(self) -> float:
+        return self.ms + float(1000 * self.spread) if self.spread else self.ms
+
 
 def samples_to_ms(samples: int, rate_hz: int) -> Fraction:
     """Samples to milliseconds, exactly.
@@ -104,7 +122,7 @@ def delay_of(edges: Sequence[Edge], found: Index) -> Delay:
     passed = _Passed()
     for edge in edges:
         DELAYS[edge.kind](edge, found, passed)
-    told = tuple(term for term in passed.terms if term.samples)
+    told = tuple(term for term in passed.terms if term.samples or term.spread)
     # A way inside a program alone passes no device: its terms say at what rate it is counted.
     rate_hz = passed.rate_hz or (told[-1].rate_hz if told else None)
     return Delay(told, rate_hz, in_doubt(passed.doubts, passed.known))
@@ -124,6 +142,14 @@ class _Passed:
         self.rate_hz = box.rate_hz
         self.terms += terms
         _doubt((box.id, side), terms, self.doubts)
+
+    def wait_outside(self, identity: str, way: Literal["from", "to"], found: Index) -> None:
+        """What a call takes outside, if this is a far end's voice or ear."""
+        far = found.far_end(identity)
+        if far is not None:
+            term = far_term(far, way, found.name(identity), _rate_of(found.items[identity].program, found))
+            self.terms.append(term)
+            _doubt((identity, "elsewhere"), [term], self.doubts)
 
 
 def _at_once(edge: Edge, found: Index, passed: _Passed) -> None:
@@ -203,9 +229,17 @@ def _by_effects(edge: Edge, found: Index, passed: _Passed) -> None:
         passed.terms.append(_in_a_program(label, placed.program, placed.item.effect_delay_samples, found))
 
 
+def _to_a_far_end(edge: Edge, found: Index, passed: _Passed) -> None:
+    passed.wait_outside(edge.owner, "to", found)
+
+
 def _into_a_mix(edge: Edge, found: Index, passed: _Passed) -> None:
-    """A feed waits where its program compensates delays; a bus's own effects delay all that it takes."""
+    """A feed waits where its program compensates delays; a bus's own effects delay all that it takes. What a far end
+    says has come a long way before.
+    """
     program = found.items[edge.owner].program
+    if edge.start.bank == "voice":
+        passed.wait_outside(edge.start.owner, "from", found)
     wait = waits(program, found).get(edge.owner, 0)
     if wait:
         passed.terms.append(_in_a_program("delay compensation", program, wait, found))
@@ -216,9 +250,12 @@ def _into_a_mix(edge: Edge, found: Index, passed: _Passed) -> None:
 
 def _in_a_program(label: str, program: Program, samples: int, found: Index) -> Term:
     """What waits inside a program is counted at the rate it runs at."""
+    return Term("program", label, program.name, samples, _rate_of(program, found), "set")
+
+
+def _rate_of(program: Program, found: Index) -> int:
     streams = found.opened.get(program.id)
-    rate_hz = streams.device.rate_hz if streams is not None else program.rate_hz or UNKNOWN_RATE_HZ
-    return Term("program", label, program.name, samples, rate_hz, "set")
+    return streams.device.rate_hz if streams is not None else program.rate_hz or UNKNOWN_RATE_HZ
 
 
 DELAYS: dict[HopKind, Callable[[Edge, Index, _Passed], None]] = {
@@ -250,6 +287,7 @@ DELAYS: dict[HopKind, Callable[[Edge, Index, _Passed], None]] = {
     "analogue from computer": _in_a_mixer("link out", "D/A"),
     "from device": _by_device,
     "record": _at_once,
+    "to far end": _to_a_far_end,
     "monitor": _by_effects,
     "track past": _at_once,
     "track dry": _at_once,

@@ -26,6 +26,7 @@ from iskelo.core.rig.device_streams import DeviceStream, OpenDevice
 from iskelo.core.rig.drivers import Driver
 from iskelo.core.rig.gear import Aggregate, Interface
 from iskelo.core.rig.index import Index
+from iskelo.core.rig.programs import FarEnd
 from iskelo.core.timing.clocks import apart
 
 RING, MATCHING, RESAMPLING = "ring between devices", "rate matching", "resampling"
@@ -49,7 +50,10 @@ TermOrigin = Literal["measured", "described", "typed", "assumed", "set"]
 
 @dataclass(frozen=True, slots=True)
 class Term:
-    """One part of a delay: what it is, on which gear, how many samples of which rate, where the figure is from."""
+    """One part of a delay: what it is, on which gear, how many samples of which rate, where the figure is from.
+
+    ``spread``: it may be up to so many samples more, and nobody can know beforehand.
+    """
 
     kind: TermKind
     label: str
@@ -57,6 +61,7 @@ class Term:
     samples: int
     rate_hz: int
     origin: TermOrigin
+    spread: int = 0
 
 
 def buffer_waits(driver: Driver, buffer_samples: int) -> tuple[int, int]:
@@ -210,6 +215,17 @@ def cable_terms(box: Interface) -> list[Term]:
     """What a cable keeps waiting between the blocks of its two ends."""
     margin = box.cable.margin_samples if box.cable is not None else 0
     return [Term("buffer", "cable margin", box.name, margin, box.rate_hz, "set")]
+
+
+def far_term(far: FarEnd, way: Literal["from", "to"], name: str, rate_hz: int) -> Term:
+    """What a far end's voice waits before it is here, or what is here before it is heard there.
+
+    Example: 40 to 120 ms at 48 000 Hz are 1920 samples, and up to 3840 more.
+    """
+    low_ms, high_ms = (far.from_low_ms, far.from_high_ms) if way == "from" else (far.to_low_ms, far.to_high_ms)
+    least, most = math.floor(low_ms * rate_hz / 1000), math.ceil(high_ms * rate_hz / 1000)
+    label = "from the far end" if way == "from" else "to the far end"
+    return Term("hardware", label, name, least, rate_hz, "assumed" if far.assumed else "typed", most - least)
 
 
 def direct_terms(box: Interface) -> list[Term]:

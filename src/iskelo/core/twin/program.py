@@ -5,12 +5,13 @@ sounds its voices. The blocks between two turns of the twin go through it at onc
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import Protocol
+from zlib import crc32
 
 import numpy as np
 from numpy.typing import NDArray
 
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.programs import Program, ProgramPort
+from iskelo.core.rig.programs import FarEnd, Program, ProgramPort
 from iskelo.core.twin.converter import Converter
 from iskelo.core.twin.delay_line import DelayLine
 from iskelo.core.twin.mixing import Heard, mixed
@@ -26,6 +27,28 @@ class Sound(Protocol):
     def samples(self, rate_hz: int, start: int, count: int) -> NDArray[np.float32]:
         """``count`` samples from sample ``start`` of a clock of this rate."""
         ...
+
+
+class Outside:
+    """What lies between a call and one of its far ends, in a run: another delay each way, somewhere in what is said."""
+
+    def __init__(self, far: FarEnd, rate_hz: int, seed: int) -> None:
+        random = np.random.default_rng(seed)
+        self.from_samples = round(random.uniform(far.from_low_ms, far.from_high_ms) * rate_hz / 1000)
+        self.to_samples = round(random.uniform(far.to_low_ms, far.to_high_ms) * rate_hz / 1000)
+
+
+@dataclass(frozen=True, slots=True)
+class FromOutside:
+    """What somebody far away says, as it comes in."""
+
+    said: Sound
+    late_samples: int
+
+    def samples(self, rate_hz: int, start: int, count: int) -> NDArray[np.float32]:
+        waits = min(count, max(0, self.late_samples - start))
+        heard = self.said.samples(rate_hz, start + waits - self.late_samples, count - waits)
+        return np.concatenate([np.zeros(waits, np.float32), heard]) if waits else heard
 
 
 class Processor:
@@ -179,6 +202,18 @@ class ProgramAtWork:
         self.processor = Processor(work, late_s, seed) if program.load_readings else None
         self._driver = driver
         self._open = admitted
+        outside = {
+            voice.id: Outside(voice.far, driver.rate_hz, seed + crc32(voice.id.encode()))
+            for voice in program.voices
+            if voice.far is not None
+        }
+        self._to_far_ends = {
+            track.id: outside[track.far_end].to_samples for track in program.tracks if track.far_end is not None
+        }
+        sounds = {
+            port: FromOutside(sound, outside[port.owner].from_samples) if port.owner in outside else sound
+            for port, sound in sounds.items()
+        }
         inputs = {item.id: item for item in program.inputs}
         self._legs: list[Leg] = [(track.id, leg) for track in program.tracks for leg in range(1, track.width + 1)]
         # A converter's 24 bits fit a single-precision number exactly.
@@ -286,8 +321,13 @@ class ProgramAtWork:
         return handled, ready
 
     def tape(self) -> list[tuple[Leg, NDArray[np.float32]]]:
-        """What every track's leg holds; silence where it was not armed or took nothing."""
-        return list(zip(self._legs, self._tape, strict=True))
+        """What every track's leg holds, and what every far end has heard; silence where nothing was taken."""
+        return [(leg, self._outside(leg, tape)) for leg, tape in zip(self._legs, self._tape, strict=True)]
+
+    def _outside(self, leg: Leg, tape: NDArray[np.float32]) -> NDArray[np.float32]:
+        """What goes to a far end is heard there later."""
+        late = min(self._to_far_ends.get(leg[0], 0), len(tape))
+        return np.concatenate([np.zeros(late, np.float32), tape[: len(tape) - late]]) if late else tape
 
 
 def _not_let_arm(program: Program) -> set[str]:

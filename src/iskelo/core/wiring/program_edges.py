@@ -94,8 +94,9 @@ def program_edges(program: Program, found: Index) -> list[Edge]:
                 # What comes from a named input has met its device on the way; a mix runs only if the program does.
                 armed = armed or not_running(program, streams, found)
             heard = not_heard(track, program) if track.insert is None else not_monitored(track)
+            kind: HopKind = "record" if track.far_end is None else "to far end"
             for leg, (start, end) in enumerate(zip(starts[track.input], point, strict=False), start=1):
-                edges.append(edge_of((start, port_of((track.id, "track", leg)), "record", track.id, 0.0, 1, armed)))
+                edges.append(edge_of((start, port_of((track.id, "track", leg)), kind, track.id, 0.0, 1, armed)))
                 edges.append(edge_of((start, end, "monitor", track.id, 0.0, 1, heard)))
         if track.insert is not None:
             edges += _hung(track, point, monitor, starts, sinks, not_heard(track, program))

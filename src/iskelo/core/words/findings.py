@@ -22,6 +22,8 @@ FOUND = {
     "off speed": "{start:port} plays {ratio:speed}",
     "runs free": "{box:name} runs free, {drift:drift}",
     "late": "{ms:.2f} ms, {over_ms:.2f} ms over its limit of {limit_ms:g} ms",
+    "late in any case": "{ms:.0f} to {most_ms:.0f} ms, over its limit of {limit_ms:g} ms in any case",
+    "may be late": "{ms:.0f} to {most_ms:.0f} ms: it may be over its limit of {limit_ms:g} ms",
     "other tap": "{tap:fact}, and {wanted:fact} is wanted: at {end:port}",
     "raw": "raw",
     "direct": "at the direct tap",

@@ -3,13 +3,20 @@ import { Box, chakra } from "@chakra-ui/react"
 import { Figure } from "../../parts/controls"
 import { Mark, Tick } from "../../parts/Mark"
 import { stateMark, type LineRow, type TargetRow } from "./Ledger"
-import { signed } from "../../parts/figures"
+import { signed, fromTo } from "../../parts/figures"
 
 const SIGN: Record<string, string> = { "1": "+", "-1": "−", "0": "?" }
 const sign = (polarity: number | null | undefined) =>
   polarity === null || polarity === undefined ? "" : SIGN[String(polarity)]
 
 /** One target: for every copy of every source, predicted against measured. */
+/** By how many samples a copy is not where it was predicted. */
+function off(copy: { delay_samples: number; predicted_samples: number | null; predicted_spread?: number }) {
+  if (copy.predicted_samples === null) return null
+  const late = copy.delay_samples - copy.predicted_samples
+  return Math.min(0, late) + Math.max(0, late - (copy.predicted_spread ?? 0))
+}
+
 export function TargetDetail({ row, lines }: { row: TargetRow; lines: LineRow[] }) {
   return (
     <Box p="12px" textStyle="cell">
@@ -44,21 +51,26 @@ export function TargetDetail({ row, lines }: { row: TargetRow; lines: LineRow[] 
                 <tr>
                   <td>delay, samples</td>
                   <Value>
-                    {copy.predicted_samples === null ? "none" : Number(copy.predicted_samples.toFixed(2))}
+                    {copy.predicted_samples === null
+                      ? "none"
+                      : fromTo(
+                          Number(copy.predicted_samples.toFixed(2)),
+                          Number((copy.predicted_samples + (copy.predicted_spread ?? 0)).toFixed(2)),
+                        )}
                   </Value>
                   <Value>{copy.delay_samples.toFixed(2)}</Value>
-                  <Value>
-                    {copy.predicted_samples === null
-                      ? ""
-                      : (copy.delay_samples - (copy.predicted_samples ?? 0)).toFixed(2)}
-                  </Value>
+                  <Value>{copy.predicted_samples === null ? "" : (off(copy) ?? 0).toFixed(2)}</Value>
                 </tr>
                 <tr>
                   <td>delay, ms</td>
                   <Value>
                     {copy.predicted_samples === null
                       ? ""
-                      : ((1000 * (copy.predicted_samples ?? 0)) / row.rate_hz).toFixed(2)}
+                      : fromTo(
+                          (1000 * copy.predicted_samples) / row.rate_hz,
+                          (1000 * (copy.predicted_samples + (copy.predicted_spread ?? 0))) / row.rate_hz,
+                          2,
+                        )}
                   </Value>
                   <Value>{copy.delay_ms.toFixed(2)}</Value>
                   <Value />

@@ -2,7 +2,7 @@ import { Box, Flex, chakra } from "@chakra-ui/react"
 
 import { Figure } from "../../parts/controls"
 import type { Answer, Reach } from "./lit"
-import { signed } from "../../parts/figures"
+import { signed, fromTo } from "../../parts/figures"
 import { usePropose } from "../../parts/propose"
 
 interface Props {
@@ -104,7 +104,7 @@ function Side(props: {
               {reach.passes && reach.delay_ms !== null && (
                 <>
                   {reach.assumed ? "~" : ""}
-                  {reach.delay_ms?.toFixed(2)} ms
+                  {fromTo(reach.delay_ms, reach.most_ms ?? reach.delay_ms, 2)} ms
                 </>
               )}
               {reach.passes && reach.level !== null && ` ${signed(reach.level, 1)} ${reach.unit}`}

@@ -132,7 +132,20 @@ export function Card({ gear, chosen, onChoose, marked }: CardProps & { gear: Gea
       return (
         <Frame gear={gear} title={gear.name} note={gear.program_kind} chosen={chosen} onChoose={onChoose}>
           <Items title="in" bank="input" items={gear.inputs} at={at} onPick={pick} />
-          <Items title="track" bank="track" items={gear.tracks} at={at} onPick={pick} />
+          <Items
+            title="track"
+            bank="track"
+            items={gear.tracks.filter((each) => !each.far_end)}
+            at={at}
+            onPick={pick}
+          />
+          <Items
+            title="ear"
+            bank="track"
+            items={gear.tracks.filter((each) => each.far_end)}
+            at={at}
+            onPick={pick}
+          />
           <Items title="voice" bank="voice" items={gear.voices} at={at} onPick={pick} />
           <Items title="bus" bank="bus" items={gear.buses} at={at} onPick={pick} />
           <Items title="out" bank="output" items={gear.outputs} at={at} onPick={pick} />

@@ -40,6 +40,8 @@ export function OutputSelect(props: {
   )
 }
 
+type Far = NonNullable<Program["voices"][number]["far"]>
+
 interface SinkItem {
   id: string
   name: string
@@ -58,6 +60,7 @@ function SinkItems<Item extends SinkItem>(props: {
   items: Item[]
   figures: (item: Item) => SinkFigure[]
   more: (item: Item) => React.ReactNode
+  add?: string
   onAdd: () => void
 }) {
   const { edit } = useRig()
@@ -119,7 +122,7 @@ function SinkItems<Item extends SinkItem>(props: {
         </Box>
       ))}
       <Button size="row" onClick={props.onAdd}>
-        Add {what}
+        Add {props.add ?? what}
       </Button>
     </Section>
   )
@@ -129,20 +132,32 @@ export function Voices({ program }: { program: Program }) {
   const { edit, state } = useRig()
   const none = String(-state.rig.alignment_dbfs)
   const output = program.outputs[0]?.id ?? null
-  const names = [`Voice ${program.voices.length + 1}`]
+  const call = program.program_kind === "call"
+  const names = [`${call ? "Far end" : "Voice"} ${program.voices.length + 1}`]
+  const width = call ? 1 : 2
   return (
     <SinkItems
       program={program}
       what="voice"
-      title="Voices"
-      note="what it sounds itself; level in dBFS, headroom in dB"
+      title={call ? "Far ends" : "Voices"}
+      note={
+        call
+          ? "who speaks there; level in dBFS, headroom in dB"
+          : "what it sounds itself; level in dBFS, headroom in dB"
+      }
       items={program.voices}
       figures={(voice) => [
         { label: "Level", field: "level_dbfs", value: voice.level_dbfs },
         { label: "Headroom", field: "headroom_db", value: voice.headroom_db ?? null, none },
       ]}
-      more={(voice) => <VoicePan voice={voice} />}
-      onAdd={() => void edit([{ edit: "add_voices", program: program.id, names, output }])}
+      more={(voice) => (
+        <>
+          <VoicePan voice={voice} />
+          {voice.far && <FarEnd voice={voice} far={voice.far} />}
+        </>
+      )}
+      add={call ? "far end" : "voice"}
+      onAdd={() => void edit([{ edit: "add_voices", program: program.id, names, width, output }])}
     />
   )
 }
@@ -153,6 +168,39 @@ function VoicePan({ voice }: { voice: Program["voices"][number] }) {
     <Flex as="label" gap="4px" align="center" color="ink2">
       Pan
       <PanField label={`Pan of voice ${voice.name}`} value={voice.pan} onKeep={(pan) => set({ pan })} />
+    </Flex>
+  )
+}
+
+const WAYS = [
+  ["from_low_ms", "From it", "least, from"],
+  ["from_high_ms", "to", "most, from"],
+  ["to_low_ms", "ms; to it", "least, to"],
+  ["to_high_ms", "to", "most, to"],
+] as const
+
+/** How long a call takes outside, each way; until somebody says so it is assumed. */
+function FarEnd({ voice, far }: { voice: Program["voices"][number]; far: Far }) {
+  const set = useSet(voice.id)
+  const number = useNumber()
+  return (
+    <Flex gap="4px" align="center" color="ink2" basis="100%">
+      {far.assumed && <span title="Nobody has said so">~</span>}
+      {WAYS.map(([field, words, said]) => (
+        <Flex key={field} as="label" gap="4px" align="center">
+          {words}
+          <Commit
+            value={far[field]}
+            label={`Delay in ms ${said} ${voice.name}`}
+            width="44px"
+            figure
+            onKeep={(text) =>
+              number("Delay", text, (ms) => set({ far: { ...far, [field]: ms, assumed: false } }))
+            }
+          />
+        </Flex>
+      ))}
+      ms
     </Flex>
   )
 }

@@ -149,6 +149,31 @@ interface TrackProps {
   position: number
 }
 
+/** To which far end what a track takes goes; else it is recorded. */
+function GoesTo({ program, track }: { program: Program; track: Track }) {
+  const set = useSet(track.id)
+  const far = program.voices.filter((voice) => voice.far)
+  if (far.length === 0) return null
+  return (
+    <Flex as="label" gap="4px" align="center" mt="2px" pl="24px" color="ink2">
+      goes to
+      <Select
+        flex="1"
+        aria-label={`Where track ${track.name} goes`}
+        value={track.far_end ?? ""}
+        onChange={(event) => void set({ far_end: event.target.value || null })}
+      >
+        <option value="">the recording</option>
+        {far.map((voice) => (
+          <option key={voice.id} value={voice.id}>
+            the far end {voice.name}
+          </option>
+        ))}
+      </Select>
+    </Flex>
+  )
+}
+
 function TrackRow({ program, track, next, position }: TrackProps) {
   const { edit } = useRig()
   const set = useSet(track.id)
@@ -213,6 +238,7 @@ function TrackRow({ program, track, next, position }: TrackProps) {
           onChange={(output) => void set({ output })}
         />
       </Flex>
+      <GoesTo program={program} track={track} />
       <Flex gap="4px" align="center" mt="2px" pl="24px" color="ink2">
         gain
         <Commit

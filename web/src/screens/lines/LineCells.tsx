@@ -164,10 +164,11 @@ export function DelayCell(props: EditableProps) {
 
 export function Delay({ line }: { line: LineView }) {
   if (line.latest_ms === null || line.earliest_ms === null) return null
-  const range =
-    line.earliest_samples === line.latest_samples
-      ? `${line.latest_ms?.toFixed(2)} ms ${line.latest_samples}`
-      : `${line.earliest_ms?.toFixed(2)} / ${line.latest_ms?.toFixed(2)}`
+  const range = line.delay_open
+    ? `${line.earliest_ms.toFixed(0)} to ${line.latest_ms.toFixed(0)} ms`
+    : line.earliest_samples === line.latest_samples
+      ? `${line.latest_ms.toFixed(2)} ms ${line.latest_samples}`
+      : `${line.earliest_ms.toFixed(2)} / ${line.latest_ms.toFixed(2)}`
   return (
     <span
       className="figure"

@@ -26,7 +26,22 @@ export function NewLine({ onClose }: { onClose: () => void }) {
       })),
     ),
   ]
-  const destinations = rig.gear.filter((gear) => gear.kind === "destination")
+  const destinations = [
+    ...rig.gear
+      .filter((gear) => gear.kind === "destination")
+      .map(({ id, name, width }) => ({ id, name, width, bank: "in" as const, words: name })),
+    ...programs.flatMap((program) =>
+      program.tracks
+        .filter((track) => track.far_end)
+        .map(({ id, name, width }) => ({
+          id,
+          name,
+          width,
+          bank: "track" as const,
+          words: `${name}, of ${program.name}`,
+        })),
+    ),
+  ]
   const [purpose, setPurpose] = useState<"record" | "listen">("record")
   const [from, setFrom] = useState(sources[0]?.id ?? "")
   const [to, setTo] = useState("")
@@ -41,7 +56,9 @@ export function NewLine({ onClose }: { onClose: () => void }) {
         ? `${NEW_TRACK}:${programs[0].id}`
         : ""
       : (destinations[0]?.id ?? ""))
-  const fallback = source ? (purpose === "record" ? source.name : `${source.name}, heard`) : ""
+  const ear = destinations.find((each) => each.id === target && each.bank === "track")
+  const heard = ear ? `for ${ear.name}` : "heard"
+  const fallback = source ? (purpose === "record" ? source.name : `${source.name}, ${heard}`) : ""
 
   /** A name that begins a source's is that source's; of several the first one's. */
   const typed = (text: string) => {
@@ -60,7 +77,7 @@ export function NewLine({ onClose }: { onClose: () => void }) {
     let ends: PortTuple[]
     if (purpose === "listen") {
       const destination = destinations.find((gear) => gear.id === target)
-      ends = ports(target, "in", destination?.width ?? 1)
+      ends = ports(target, destination?.bank ?? "in", destination?.width ?? 1)
     } else if (target.startsWith(NEW_TRACK)) {
       const id = "new1"
       const program = target.slice(NEW_TRACK.length + 1)
@@ -157,18 +174,21 @@ export function NewLine({ onClose }: { onClose: () => void }) {
             {purpose === "listen"
               ? destinations.map((gear) => (
                   <option key={gear.id} value={gear.id}>
-                    {gear.name}
+                    {gear.words}
                   </option>
                 ))
               : programs.flatMap((program) => [
                   <option key={program.id} value={`${NEW_TRACK}:${program.id}`}>
                     a new track of {program.name}
                   </option>,
-                  ...program.tracks.map((track, position) => (
-                    <option key={track.id} value={track.id}>
-                      {program.name} {position + 1} {track.name}
-                    </option>
-                  )),
+                  ...program.tracks.map(
+                    (track, position) =>
+                      !track.far_end && (
+                        <option key={track.id} value={track.id}>
+                          {program.name} {position + 1} {track.name}
+                        </option>
+                      ),
+                  ),
                 ])}
           </Select>
         </Labelled>

@@ -47,7 +47,7 @@ export function Tape({ line, onMend, mendable }: { line: LineView; onMend: () =>
       ),
   })
   const arrivals = distinct(ways.data ?? [])
-  const longest = Math.max(line.longest_delay_ms ?? 0, ...arrivals.map((each) => each.delay_ms), 1)
+  const longest = Math.max(line.longest_delay_ms ?? 0, ...arrivals.map((each) => each.most_ms), 1)
   const span = Math.ceil(longest * 1.12 + 0.4)
   return (
     <chakra.section

@@ -1,6 +1,7 @@
 import { chakra } from "@chakra-ui/react"
 
 import type { Schemas } from "../../api/client"
+import { fromTo } from "../../parts/figures"
 
 type Arrival = Schemas["ArrivalView"]
 
@@ -32,7 +33,7 @@ export function Scale({
       maxW="1260px"
       display="block"
       role="img"
-      aria-label={shown.map((each) => `${each.way}: ${each.delay_ms.toFixed(2)} ms`).join("; ")}
+      aria-label={shown.map((each) => `${each.way}: ${fromTo(each.delay_ms, each.most_ms, 2)} ms`).join("; ")}
       fontFamily="body"
       fontSize="12px"
       color="ink"
@@ -98,7 +99,7 @@ export function Scale({
 }
 
 function Strip({ arrival, x, y }: { arrival: Arrival; x: (ms: number) => number; y: number }) {
-  const took = (term: Arrival["terms"][number]) => (1000 * term.samples) / term.rate_hz
+  const took = (term: Arrival["terms"][number]) => (1000 * (term.samples + (term.spread ?? 0))) / term.rate_hz
   const ends = arrival.terms.reduce<number[]>(
     (all, term) => [...all, (all[all.length - 1] ?? 0) + took(term)],
     [],
@@ -107,9 +108,12 @@ function Strip({ arrival, x, y }: { arrival: Arrival; x: (ms: number) => number;
     <g>
       <text x={x(0)} y={y + 10}>
         {arrival.way}, {arrival.assumed ? "~" : ""}
-        {arrival.delay_ms.toFixed(2)} ms, {arrival.delay_samples} samples
+        {fromTo(arrival.delay_ms, arrival.most_ms, 2)} ms,{" "}
+        {fromTo(arrival.delay_samples, arrival.most_samples)} samples
         {arrival.inverted ? ", polarity reversed" : ""}:{" "}
-        {arrival.terms.map((term) => `${term.label} ${term.samples}`).join(" · ")}
+        {arrival.terms
+          .map((term) => `${term.label} ${fromTo(term.samples, term.samples + (term.spread ?? 0))}`)
+          .join(" · ")}
       </text>
       {arrival.terms.map((term, index) => {
         const end = ends[index] ?? 0
@@ -117,7 +121,7 @@ function Strip({ arrival, x, y }: { arrival: Arrival; x: (ms: number) => number;
         const width = x(end) - from
         return (
           <g key={`${term.label}${index}`}>
-            <title>{`${term.label}, ${term.gear}: ${term.samples} samples = ${took(term).toFixed(3)} ms`}</title>
+            <title>{`${term.label}, ${term.gear}: ${fromTo(term.samples, term.samples + (term.spread ?? 0))} samples, ${term.spread ? "up to" : "="} ${took(term).toFixed(3)} ms`}</title>
             <chakra.rect
               x={from}
               y={y + 16}
@@ -137,7 +141,8 @@ function Strip({ arrival, x, y }: { arrival: Arrival; x: (ms: number) => number;
                   fill="sheet"
                 />
                 <text x={from + 6} y={y + 32}>
-                  {term.label} <tspan className="m">{term.samples}</tspan>
+                  {term.label}{" "}
+                  <tspan className="m">{fromTo(term.samples, term.samples + (term.spread ?? 0))}</tspan>
                 </text>
               </>
             )}

@@ -2,7 +2,7 @@ import { Box, Flex, chakra } from "@chakra-ui/react"
 
 import type { Schemas } from "../../api/client"
 import { Figure } from "../../parts/controls"
-import { signed } from "../../parts/figures"
+import { signed, fromTo } from "../../parts/figures"
 
 type Arrival = Schemas["ArrivalView"]
 
@@ -24,11 +24,18 @@ export function Sum({ arrivals }: { arrivals: Arrival[] }) {
                     <chakra.td pr="16px" textAlign="right">
                       <Figure>
                         {term.origin === "assumed" ? "~" : ""}
-                        {term.samples}
+                        {fromTo(term.samples, term.samples + (term.spread ?? 0))}
                       </Figure>
                     </chakra.td>
                     <chakra.td pr="16px" textAlign="right">
-                      <Figure>{((1000 * term.samples) / term.rate_hz).toFixed(3)} ms</Figure>
+                      <Figure>
+                        {fromTo(
+                          (1000 * term.samples) / term.rate_hz,
+                          (1000 * (term.samples + (term.spread ?? 0))) / term.rate_hz,
+                          3,
+                        )}{" "}
+                        ms
+                      </Figure>
                     </chakra.td>
                     <chakra.td color="ink2">{term.origin}</chakra.td>
                   </tr>
@@ -38,11 +45,11 @@ export function Sum({ arrivals }: { arrivals: Arrival[] }) {
                   <chakra.td pr="16px" textAlign="right">
                     <Figure>
                       {arrival.assumed ? "~" : ""}
-                      {arrival.delay_samples}
+                      {fromTo(arrival.delay_samples, arrival.most_samples)}
                     </Figure>
                   </chakra.td>
                   <chakra.td pr="16px" textAlign="right">
-                    <Figure>{arrival.delay_ms.toFixed(3)} ms</Figure>
+                    <Figure>{fromTo(arrival.delay_ms, arrival.most_ms, 3)} ms</Figure>
                   </chakra.td>
                   <td />
                 </chakra.tr>
