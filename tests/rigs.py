@@ -29,6 +29,7 @@ from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import (
     Bus,
+    FarEnd,
     HeldTrip,
     LoadReading,
     PanLaw,
@@ -572,6 +573,47 @@ def _cable(draw: st.DrawFn, number: int, rate_hz: int, others: list[str], new: C
             "cable": Cable(margin_samples=draw(st.sampled_from([0, 1, 32, 300]))),
         }
     )
+
+
+@st.composite
+def with_what_cannot_be_known(draw: st.DrawFn, rigs: st.SearchStrategy[Rig]) -> Rig:
+    """The same rigs with cables that start as it falls and far ends, whose delays nobody can know beforehand."""
+    rig = draw(rigs)
+    recorded = {port.owner for line in rig.lines for port in line.to_ports}
+    ears: list[Port] = []
+    gear: list[Gear] = []
+    for each in rig.gear:
+        gear.append(each)
+        if isinstance(each, Interface) and each.cable is not None and draw(st.booleans()):
+            gear[-1] = each.model_copy(update={"cable": each.cable.model_copy(update={"start": "as it falls"})})
+        if isinstance(each, Program) and each.voices and draw(st.booleans()):
+            low = draw(st.tuples(st.sampled_from([0.0, 3.0, 40.0]), st.sampled_from([0.0, 3.0, 40.0])))
+            far = FarEnd(
+                from_low_ms=low[0],
+                from_high_ms=low[0] + draw(st.sampled_from([0.0, 5.5, 80.0])),
+                to_low_ms=low[1],
+                to_high_ms=low[1] + draw(st.sampled_from([0.0, 5.5, 80.0])),
+            )
+            voice = draw(st.sampled_from(each.voices))
+            heard = [track.id for track in each.tracks if track.id not in recorded and draw(st.booleans())]
+            ears += [Port(t.id, "track", leg) for t in each.tracks if t.id in heard for leg in range(1, t.width + 1)]
+            gear[-1] = each.model_copy(
+                update={
+                    "voices": tuple(v.model_copy(update={"far": far}) if v is voice else v for v in each.voices),
+                    "tracks": tuple(
+                        t.model_copy(update={"far_end": voice.id}) if t.id in heard else t for t in each.tracks
+                    ),
+                }
+            )
+    lines = [
+        line.model_copy(update={"to_ports": (draw(st.sampled_from(ears)),)})
+        if ears and line.purpose == "listen" and draw(st.booleans())
+        else line
+        for line in rig.lines
+    ]
+    rig = rig.model_copy(update={"gear": tuple(gear), "lines": tuple(lines)})
+    check(rig)
+    return rig
 
 
 def as_one_speed(rig: Rig) -> Rig:

@@ -1,37 +1,45 @@
 """Cables: programs on one computer that hear each other, predicted and at work on the twin."""
 
+import itertools
 import math
+from collections import deque
 from unittest import mock
 
 import pytest
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
-from clicks import CLICK_AT_SECONDS, Click, measured, predicted
+from clicks import CLICK_AT_SECONDS, CLICK_DBU, Click, measured, predicted
 from iskelo.core.edits.additions import AddInterface, AddLine, AddProgram, AddProgramPorts, AddTracks, AddVoices
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import EnableChannels, JoinDevices, Remove, SetCable, SetDevice, SetLeg, SetValues, SwapGear
 from iskelo.core.edits.phrases import gear_phrase, interface_phrase
+from iskelo.core.levels.along import full_scale_dbu
 from iskelo.core.linecheck.run import run_line_check
-from iskelo.core.lines.context import read
+from iskelo.core.lines.context import Reading, read
 from iskelo.core.paperwork.set_up import set_up_list
 from iskelo.core.planner.by_cables import join_by_cables
 from iskelo.core.planner.ladder import Ladder, ladders
 from iskelo.core.planner.search import arriving
 from iskelo.core.planner.whole_plan import join_all
+from iskelo.core.rig.cable_makes import new_cable
 from iskelo.core.rig.cables import Cable
 from iskelo.core.rig.gear import Interface, Member
 from iskelo.core.rig.index import index
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import Rig
-from iskelo.core.routes.route import ROUTES_AT_MOST, passing_routes
+from iskelo.core.routes.route import ROUTES_AT_MOST, Route, passing_routes
 from iskelo.core.stations import stations
+from iskelo.core.survey import survey
+from iskelo.core.timing.delays import delay_of
+from iskelo.core.timing.terms import falling_term
 from iskelo.core.twin import simulation
+from iskelo.core.twin.cable_box import rehearsed_queue_samples
 from iskelo.core.twin.run import run_twin
 from iskelo.core.twin.told import Missed
-from rigs import Bench, any_rig, as_one_speed
+from rigs import Bench, any_rig, as_one_speed, with_what_cannot_be_known
 
 CABLED = any_rig(cabled=True, busy=True) | any_rig(cabled=True, busy=True, back=True)
 
@@ -484,3 +492,113 @@ def test_the_twin_agrees_to_the_sample_on_any_rig_of_programs_and_cables(rig: Ri
                     if abs(amplitude) > 2e-5 and delay < last:
                         assert got[delay] == pytest.approx(amplitude, rel=1e-2, abs=3e-6)
                 assert {delay for delay, amplitude in got.items() if abs(amplitude) > 2e-5} <= want.keys()
+
+
+def as_it_falls(played: int, taken: int, silence: int, begins: int, ends: int) -> tuple[set[int], int]:
+    """A queue that begins with so much silence, by mechanism: every delay seen, and how often it was dry."""
+    queue: deque[int | None] = deque([None] * silence)
+    delays: set[int] = set()
+    dry = 0
+    for tick in range(6 * math.lcm(played, taken) + 8 * (played + taken) + silence):
+        if tick >= begins + played and (tick - begins) % played == 0:
+            queue.extend(range(tick - played, tick))
+        if (tick - ends) % taken == 0 and tick >= ends:
+            if len(queue) < taken:
+                dry += 1
+                continue
+            heard = [queue.popleft() for _ in range(taken)]
+            delays |= {tick + at - stamp for at, stamp in enumerate(heard) if stamp is not None}
+    return delays, dry
+
+
+@pytest.mark.parametrize(("played", "taken"), [(1, 1), (4, 4), (3, 5), (6, 4), (8, 2)])
+def test_a_queue_that_starts_as_it_falls_is_late_by_what_is_told_and_never_dry(played: int, taken: int) -> None:
+    """Outside check, by mechanism: every start of either program; with less silence some starts are dry."""
+    silence = rehearsed_queue_samples(played, taken)
+    assert silence == 2 * played + taken - max(2, math.gcd(played, taken))
+    seen: set[int] = set()
+    for begins, ends in itertools.product(range(played), range(taken)):
+        delays, dry = as_it_falls(played, taken, silence, begins, ends)
+        assert not dry
+        seen |= delays
+    term = falling_term(new_cable("Gully", 2), played, taken)
+    least = played + taken + term.samples
+    assert (min(seen), max(seen), len(seen)) == (least, least + term.spread, played + taken - 1)
+    drier = [as_it_falls(played, taken, silence - 1, b, e)[1] for b in range(played) for e in range(taken)]
+    assert any(drier)
+
+
+def test_a_cable_that_starts_as_it_falls_gives_a_range_and_is_told() -> None:
+    """128 and 128 without a margin: 129 to 383 samples (the design's worked example)."""
+    bench = pads()
+    gully = bench.id("Gully 1")
+    bench.do(SetCable(cable=gully, values={"margin_samples": 0, "start": "as it falls"}))
+    (delay, _) = bench.line("Pad 1").delays()
+    assert (delay.samples, delay.most_samples) == (129, 383)
+    (snag,) = bench.snags("cable-starts-as-it-falls")
+    assert (snag.severity, len(snag.lines)) == ("note", 4)
+    assert "255 delays are possible" in snag.evidence
+    seen = set()
+    pad = Port(program_of(bench, "Soundcase").voices[0].id, "voice", 1)
+    for seed in range(12):
+        for channel in run_twin(bench.rig, {pad: Click()}, 0.3, seed=seed):
+            seen |= set(measured(channel.samples, channel.rate_hz))
+    assert len(seen) > 8
+    assert all(129 <= each <= 383 for each in seen)
+    assert run_line_check(bench.rig).ledger.as_wanted == 4
+    step = next(each for each in set_up_list(read(bench.rig)) if gully in each.items and "Gully 1" in each.words)
+    assert any("as it falls" in setting for setting in step.settings)
+    bench.do(*snag.mend()[0].edits)
+    assert not bench.snags("cable-starts-as-it-falls")
+
+
+def test_a_buffer_is_tried_with_the_latest_start_in_mind() -> None:
+    """Of a cable that starts as it falls the latest delay grows by two samples for each of a buffer."""
+    bench = pads()
+    bench.do(SetCable(cable=bench.id("Gully 1"), values={"start": "as it falls"}))
+    line = bench.line("Pad 1").line.id
+    bench.do(SetValues(item=line, values={"longest_delay_ms": 9.0}))
+    assert bench.line("Pad 1").headline == "arrives"
+    (delay, _) = bench.line("Pad 1").delays()
+    soundcase = ladder_of(bench, "Soundcase")
+    late = {rung.buffer_samples: rung.late_lines for rung in soundcase.rungs}
+    for size in (128, 256):
+        bench.do(SetValues(item=bench.id("Soundcase"), values={"buffer_samples": size}))
+        most = bench.line("Pad 1").delays()[0].most_ms
+        assert (late[size] == 1) == (most > 9.0)
+    assert delay.most_ms < 9.0 < bench.line("Pad 1").delays()[0].most_ms
+
+
+@given(with_what_cannot_be_known(CABLED))
+@settings(max_examples=80)
+def test_what_cannot_be_known_lies_within_what_is_told(rig: Rig) -> None:
+    """Cables that start as it falls, and far ends: every copy on the twin is within the range of one of its ways."""
+    rig = as_one_speed(rig)
+    survey(rig)
+    reading = read(rig)
+    found = reading.found
+    assume(not reading.rings.all)
+    assume(len({box.rate_hz for box in found.boxes}) == 1)
+    longest = max((way.buffer_samples for streams in found.opened.values() for way in streams.ways), default=0)
+    longest = max(longest, *(driver.buffer_samples for box in found.boxes for driver in box.drivers))
+    seconds = CLICK_AT_SECONDS + 0.25 + (24 * longest + 16_000) / min(box.rate_hz for box in found.boxes)
+    with mock.patch.object(simulation, "COMPUTER_TOLERANCE_PPM", 0.0):
+        for start in found.starts():
+            for channel in run_twin(rig, {start: Click()}, seconds):
+                routes = passing_routes(reading.graph, start, channel.port)
+                if len(routes) >= ROUTES_AT_MOST:
+                    continue
+                delays = [delay_of(route.edges, found) for route in routes]
+                got = {
+                    at: value for at, value in measured(channel.samples, channel.rate_hz).items() if abs(value) > 2e-5
+                }
+                for at in got:
+                    assert any(each.samples - 1 <= at <= each.most_samples + 1 for each in delays)
+                if len(routes) == 1:
+                    assert len(got) == (abs(predicted_level(reading, routes[0])) > 2e-5)
+
+
+def predicted_level(reading: Reading, route: Route) -> float:
+    """The amplitude of a click by one way."""
+    level_db = route.gain_db - full_scale_dbu(route.edges, reading.found)
+    return float(10 ** ((CLICK_DBU + level_db) / 20) / (1 if route.edges[0].start.bank == "voice" else math.sqrt(2)))

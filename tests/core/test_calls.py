@@ -139,7 +139,7 @@ def test_who_hears_itself_is_found_with_its_echo_and_mended_by_a_mix_of_everybod
     """784 samples of buffers and margins would be 16.3 ms; here there are 576 of them, outside 80 to 240 ms."""
     bench = ready()
     (snag,) = bench.snags("far-end-hears-itself")
-    assert snag.title == "Ines hears Ines again, 92 to 252 ms later"
+    assert snag.title == "What Ines says comes back to Ines, 92 to 252 ms later"
     assert "Farline → Gully 1 → Gangway → Gully 2 → Farline" in snag.evidence
     assert "46 to 126 ms" in snag.consequence
     assert "echo control is wanted" in snag.consequence
@@ -181,7 +181,7 @@ def test_the_call_at_work_is_heard_where_and_when_it_is_predicted() -> None:
 def test_each_of_several_far_ends_gets_a_mix_of_its_own() -> None:
     bench = ready(3)
     bench.do(SetValues(item=program_of(bench, "Gangway").buses[0].id, values={"gain_db": -6}))
-    heard = [snag.title.split()[0] for snag in bench.snags("far-end-hears-itself")]
+    heard = [snag.title.split()[1] for snag in bench.snags("far-end-hears-itself")]
     assert heard == ["Ines", "Jorid", "Kaspar"]
     while snags := bench.snags("far-end-hears-itself"):
         remedies = tried_remedies(bench.rig, snags[0])

@@ -126,6 +126,22 @@ def cabled(bench: Bench) -> tuple[Edit, ...]:
     )
 
 
+def falling_pad(bench: Bench) -> tuple[Edit, ...]:
+    """A pad that a second recorder takes by a cable whose ends start as it falls."""
+    number = bench.rig.next_number
+    recorder = f"p{number + 5}"
+    return (
+        *cabled(bench),
+        SetCable(cable=f"b{number}", values={"start": "as it falls"}),
+        AddProgram(name="Longhand", device=f"b{number}", tracks=("Pad",), track_width=2, ids=(recorder,)),
+        AddLine(
+            name="Pad",
+            from_ports=tuple(Port(f"v{number + 4}", "voice", leg) for leg in (1, 2)),
+            to_ports=tuple(Port(f"t{number + 7}", "track", leg) for leg in (1, 2)),
+        ),
+    )
+
+
 def called(bench: Bench) -> tuple[Edit, ...]:
     """A call with one far end, on the only box."""
     return (AddProgram(name="Farline", program_kind="call", voices=("Ines",), voice_width=1, device=bench.id("Box")),)
@@ -141,6 +157,7 @@ BREAKS: dict[str, Break] = {
         *cabled(b),
         AddProgramPorts(program=f"p{b.rig.next_number + 2}", names=("Again",), width=2, first_channel=1),
     ),
+    "cable-starts-as-it-falls": falling_pad,
     "far-end-hears-itself": lambda b: (
         *called(b),
         AddBuses(program=f"p{b.rig.next_number}", names=("Both",), ids=("new1",)),

@@ -87,9 +87,9 @@ class _Laid:
         self.ahead: tuple[Port, ...] = ()
 
     def put(self, ports: Iterable[Port]) -> None:
-        places, laid = _PLACE, self.ports
+        places, laid, ears = _PLACE, self.ports, self._found.ears
         for port in ports:
-            laid[places[port.bank]].append(port)
+            laid[_OUT if ears and port.owner in ears else places[port.bank]].append(port)
 
     def way(self, way: Route, *, arrives: bool) -> None:
         """A way, with what is shut on it if nothing arrives by it."""
@@ -100,7 +100,7 @@ class _Laid:
                 if kind == "direct" or (kind in _TO_JACKS and not way.passes_a_device):
                     self.beyond.update(_PASSED)
             elif edge.block is not None:
-                place = _PLACE[edge.end.bank]
+                place = _place(edge.end, self._found)
                 self.trouble.setdefault(place, say(edge.block, self._found))
                 self.kinds.setdefault(place, "blocked")
 
@@ -112,7 +112,7 @@ class _Laid:
             self.ahead = gap.ahead
             self.put([port for port in gap.ahead if _PLACE[port.bank] != _OUT] if cable else gap.ahead)
         self.put(gap.behind)
-        stop = _PLACE[gap.behind[0].bank]
+        stop = _place(gap.behind[0], self._found)
         place = min(_PLACE[gap.ahead[-1].bank] + 1, stop)
         if cable and _PLACE[gap.ahead[-1].bank] in (0, _OUT):
             place = min(_COMPUTER_IN, stop)
@@ -131,6 +131,11 @@ class _Laid:
         if self.ports[place]:
             return "beyond" if place in self.beyond else "on"
         return "passed" if place in self.beyond and place in _PASSED else "empty"
+
+
+def _place(port: Port, found: Index) -> int:
+    """In which column a port stands: what goes to a far end goes out."""
+    return _OUT if port.owner in found.ears else _PLACE[port.bank]
 
 
 def _told(edges: tuple[Edge, ...]) -> list[Port]:
@@ -280,8 +285,8 @@ def _said_tracks(ports: list[Port], joined: Numbers, found: Index) -> tuple[str,
 def _said_out(ports: list[Port], joined: Numbers, found: Index) -> tuple[str, str]:
     """Where the sound goes, by which jacks."""
     ports = [port for port in ports if port.bank not in INSIDE_BANKS and port.owner not in found.mixing] or ports
-    ends = [found.name(port.owner) for port in ports if port.bank == "in"]
-    if not ends or ports[0].bank in ("bus", "bus_pre", "bus_out"):
+    ends = [found.name(port.owner) for port in ports if port.bank == "in" or port.owner in found.ears]
+    if not ends:
         return _said(ports, joined, found)
     # A way through an insert passes other output jacks before: the one that leads there stands last before it.
     last: list[int] = []
@@ -312,7 +317,14 @@ def _said(ports: list[Port], joined: Numbers, found: Index) -> tuple[str, str]:
             name, number = inside.box.name, inside.position
         names.append(name)
         numbers.append(number)
-    return _names(names), fold_numbers(numbers)
+    if names.count(names[0]) < len(names):
+        # Each with its own numbers, in the order in which they are passed.
+        parts = [
+            f"{name} {fold_numbers([number for other, number in zip(names, numbers, strict=True) if other == name])}"
+            for name in dict.fromkeys(names)
+        ]
+        return " › ".join(parts), ""
+    return names[0], fold_numbers(numbers)
 
 
 def _names(names: list[str]) -> str:

@@ -2560,7 +2560,8 @@ export interface components {
          * @description What makes a box a cable: all that is played on a channel of it is captured on the same one.
          *
          *     ``margin_samples`` lie between the blocks that go in and those that come out; so much later than it should may a
-         *     program hand over a block. A sound comes out a fixed time after it went in, whenever its programs began.
+         *     program hand over a block. Where both ends are *aligned*, a sound comes out a fixed time after it went in, whenever
+         *     its programs began; where they start *as it falls*, that time depends on when either began, and nobody knows it.
          */
         "Cable-Input": {
             /**
@@ -2568,13 +2569,20 @@ export interface components {
              * @default 32
              */
             margin_samples?: number;
+            /**
+             * Start
+             * @default aligned
+             * @enum {string}
+             */
+            start?: "aligned" | "as it falls";
         };
         /**
          * Cable
          * @description What makes a box a cable: all that is played on a channel of it is captured on the same one.
          *
          *     ``margin_samples`` lie between the blocks that go in and those that come out; so much later than it should may a
-         *     program hand over a block. A sound comes out a fixed time after it went in, whenever its programs began.
+         *     program hand over a block. Where both ends are *aligned*, a sound comes out a fixed time after it went in, whenever
+         *     its programs began; where they start *as it falls*, that time depends on when either began, and nobody knows it.
          */
         "Cable-Output": {
             /**
@@ -2582,6 +2590,12 @@ export interface components {
              * @default 32
              */
             margin_samples: number;
+            /**
+             * Start
+             * @default aligned
+             * @enum {string}
+             */
+            start: "aligned" | "as it falls";
         };
         /**
          * Change

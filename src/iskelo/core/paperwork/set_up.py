@@ -158,6 +158,7 @@ def _boxes(found: Index) -> Iterator[SetUpStep]:
     for box in found.boxes:
         if box.cable is not None:
             settings = [f"{box.capture} channels", f"margin {box.cable.margin_samples} samples"]
+            settings += [f"starts {box.cable.start}"] if box.cable.start != "aligned" else []
             yield SetUpStep(
                 f"box:{box.id}",
                 "Boxes",

@@ -63,15 +63,13 @@ def _budget(position: int, state: LineState) -> LineBudget | None:
     parts = tuple(
         BudgetPart(
             term.kind,
-            label,
+            f"{term.label}, at most" if term.spread else term.label,
             term.gear,
             term.origin,
-            samples,
-            float(samples_to_ms(samples, term.rate_hz)),
+            term.samples + term.spread,
+            float(samples_to_ms(term.samples + term.spread, term.rate_hz)),
         )
         for term in delay.terms
-        for label, samples in ((term.label, term.samples), (f"{term.label}, up to", term.spread))
-        if samples
     )
     limit_ms = line.longest_delay_ms
     return LineBudget(

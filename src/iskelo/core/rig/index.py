@@ -37,10 +37,10 @@ class Index:
     """Look-ups by id, made once from a rig; a driver stands there with the box it opens.
 
     ``opened`` says how each program that has a device reaches it, ``claims`` who has each box open, ``paces`` whose
-    clock each box runs on; ``mixing`` holds the strips, mixes and feeds of mixers. ``said``, ``sizes`` and ``waits``
-    keep what has been asked for: ports in words, how many of them a bank has, how long what a program mixes waits;
-    ``told`` keeps facts in words, by what they are and not by what they say; ``cells`` how the ports of a
-    line's cell are told, gear and numbers.
+    clock each box runs on; ``ears`` are the tracks that go to far ends; ``mixing`` holds the strips, mixes and feeds of
+    mixers. ``said``, ``sizes`` and ``waits`` keep what has been asked for: ports in words, how many of them a bank has,
+    how long what a program mixes waits; ``told`` keeps facts in words, by what they are and not by what they say;
+    ``cells`` how the ports of a line's cell are told, gear and numbers.
     """
 
     rig: Rig
@@ -57,6 +57,7 @@ class Index:
     paces: dict[str, Pace]
     opened: dict[str, OpenDevice]
     claims: dict[str, list[Claim]]
+    ears: frozenset[str]
     said: dict[Port, str] = field(default_factory=dict, compare=False)
     sizes: dict[tuple[str, str], int] = field(default_factory=dict, compare=False)
     waits: dict[str, dict[str, int]] = field(default_factory=dict, compare=False)
@@ -226,8 +227,7 @@ class Index:
 
     def is_ear(self, port: Port) -> bool:
         """Whether what arrives at a port goes to a far end."""
-        placed = self.items.get(port.owner)
-        return placed is not None and isinstance(placed.item, Track) and placed.item.far_end is not None
+        return port.owner in self.ears
 
     def far_end(self, identity: str) -> FarEnd | None:
         """The far end whose voice this is, or whose ear."""
@@ -356,4 +356,5 @@ def _index(same: _Same) -> Index:
         paces=pace,
         opened=opened,
         claims=admitted(programs, opened),
+        ears=frozenset(each.id for program in programs for each in program.tracks if each.far_end is not None),
     )

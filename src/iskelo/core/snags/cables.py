@@ -65,6 +65,63 @@ def _lines_through(reading: Reading, box: Interface) -> tuple[str, ...]:
     )
 
 
+@rule("cable")
+def cable_starts_as_it_falls(reading: Reading) -> list[Snag]:
+    """Lines pass a cable whose ends start as it falls: how late they are is another at every start."""
+    snags = []
+    parted = _parted(reading)
+    for box in reading.found.boxes:
+        lines = _lines_through(reading, box)
+        if box.cable is None or box.cable.start == "aligned" or not lines:
+            continue
+        delays = [
+            term
+            for state in reading.lines
+            for delay in state.delays()
+            for term in delay.terms
+            if term.label == "as it falls" and term.gear == box.name
+        ]
+        ms = max(1000 * term.spread / term.rate_hz for term in delays)
+        sides = [line for line in lines if line in parted]
+        told = "The two sides of a pair lie apart by as much. " if sides else ""
+        snags.append(
+            Snag(
+                key=f"cable-starts-as-it-falls:{box.id}",
+                rule="cable-starts-as-it-falls",
+                severity="risk" if sides else "note",
+                title=f"What comes by {box.name} is up to {ms:.1f} ms later, another time at every start",
+                evidence=f"Its ends start as it falls: {max(term.spread for term in delays) + 1} delays are possible, "
+                "by when either program began.",
+                consequence=f"{told}Nobody can trim it: what is measured holds until the next start.",
+                items=(box.id,),
+                lines=lines,
+                mend=partial(_aligned, box),
+            )
+        )
+    return snags
+
+
+def _aligned(box: Interface) -> tuple[Remedy, ...]:
+    edit = SetCable(cable=box.id, values={"start": "aligned"})
+    return (Remedy(f"Let the ends of {box.name} start aligned", (edit,)),)
+
+
+def _parted(reading: Reading) -> set[str]:
+    """The stereo lines whose sides go by different cables that start as it falls."""
+    found = set()
+    for state in reading.lines:
+        falling = {
+            (leg.start, edge.owner)
+            for leg in state.legs
+            for arrival in leg.arrivals
+            for edge in arrival.route.edges
+            if edge.kind == "cable" and any(term.label == "as it falls" for term in arrival.delay.terms)
+        }
+        if len({owner for _, owner in falling}) > 1 and len({start for start, _ in falling}) > 1:
+            found.add(state.line.id)
+    return found
+
+
 @rule("cable", symptoms=("echo", "rings"))
 def cable_to_itself(reading: Reading) -> list[Snag]:
     """A program takes from a cable what it plays into the same channel itself."""

@@ -42,7 +42,7 @@ def far_end_hears_itself(reading: Reading) -> list[Snag]:
                 key=f"far-end-hears-itself:{place.voice.id}",
                 rule="far-end-hears-itself",
                 severity="trouble",
-                title=f"{name} hears {name} again, {_span(low_ms, high_ms)} later{again}",
+                title=f"What {name} says comes back to {name}, {_span(low_ms, high_ms)} later{again}",
                 evidence=f"{_hops(reading, first)}: {_together_db(routes, delays):+.1f} dB, and "
                 f"{_local_ms(reading, first):.1f} ms of it here.",
                 consequence=_echo(low_ms, high_ms),

@@ -23,6 +23,7 @@ from iskelo.core.timing.terms import (
     cable_terms,
     capture_terms,
     direct_terms,
+    falling_term,
     far_term,
     mixer_terms,
     playback_terms,
@@ -136,6 +137,7 @@ class _Passed:
     doubts: dict[Side, bool] = field(default_factory=dict)
     known: dict[Side, Offsets] = field(default_factory=dict)
     rate_hz: int | None = None
+    falling: DeviceStream | None = None
 
     def meet(self, box: Interface, terms: list[Term], side: Literal["in", "out", "elsewhere"]) -> None:
         """Terms of a box, with whether they are in doubt."""
@@ -220,6 +222,11 @@ def _by_device(edge: Edge, found: Index, passed: _Passed) -> None:
     terms = (take_terms if edge.kind == "from device" else send_terms)(streams, way, found)
     passed.terms += terms
     _know(way, _SIDES[edge.kind], terms, passed.doubts, passed.known)
+    if way.box.cable is not None and way.box.cable.start != "aligned":
+        if edge.kind == "to device":
+            passed.falling = way
+        elif passed.falling is not None:
+            passed.terms.append(falling_term(way.box, passed.falling.buffer_samples, way.buffer_samples))
 
 
 def _by_effects(edge: Edge, found: Index, passed: _Passed) -> None:

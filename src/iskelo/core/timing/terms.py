@@ -217,6 +217,20 @@ def cable_terms(box: Interface) -> list[Term]:
     return [Term("buffer", "cable margin", box.name, margin, box.rate_hz, "set")]
 
 
+def falling_term(box: Interface, played_samples: int, taken_samples: int) -> Term:
+    """What a cable adds or takes that starts as it falls, by the blocks of who plays and who takes.
+
+    It must begin with so much silence that it is never dry, whenever either of them begins; that makes
+    P + C - g + margin + 1 at least, and P + C - 2 samples more at most, g being what both blocks have in common; where
+    that is but a sample, one less.
+
+    Example: 128 and 128 without a margin: 256 - 127 = 129 at least, 383 at most.
+    """
+    least = 1 - max(2, math.gcd(played_samples, taken_samples))
+    spread = played_samples + taken_samples - 2
+    return Term("buffer", "as it falls", box.name, least, box.rate_hz, "set", spread)
+
+
 def far_term(far: FarEnd, way: Literal["from", "to"], name: str, rate_hz: int) -> Term:
     """What a far end's voice waits before it is here, or what is here before it is heard there.
 

@@ -107,10 +107,14 @@ class DriverAtWork:
         self._finished = periods
         self.box.take_in(periods * self.period_samples - self.behind_samples)
 
+    def take_in(self, start: int, count: int) -> Block:
+        """What the box gives the computer in these samples."""
+        return self.box.digital(start, count)
+
     def hand_in(self) -> None:
         """The programs get what was captured."""
         count = self._fresh * self.period_samples
-        digital = self.box.digital(self._finished * self.period_samples - self.behind_samples - count, count)
+        digital = self.take_in(self._finished * self.period_samples - self.behind_samples - count, count)
         if self._fed == self.capture:
             self.captured = digital[: self.capture]
         else:

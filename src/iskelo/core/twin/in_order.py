@@ -74,21 +74,23 @@ def in_order(callers: Sequence[Caller]) -> tuple[list[Caller], Fraction | None]:
             # A circle: the one that the fewest hold up goes on, and hears them a turn later.
             ready = [min(left, key=lambda each: (len(left[each] & left.keys()), each))]
             for other in left[ready[0]] & left.keys():
-                limits += map(_ahead_s, _heard(callers[ready[0]], callers[other]))
+                limits += (_ahead_s(played, taken) for played, taken in _heard(callers[ready[0]], callers[other]))
         for place in ready:
             order.append(callers[place])
             del left[place]
     return order, min(limits, default=None)
 
 
-def _heard(taker: Caller, player: Caller) -> Iterator[DriverAtWork]:
-    """The ends at which one plays what another takes."""
+def _heard(taker: Caller, player: Caller) -> Iterator[tuple[DriverAtWork, DriverAtWork]]:
+    """The ends at which one plays what another takes, and those at which it is taken."""
     for end, out in player.plays:
-        if any(end.box is taken.box and out & into for taken, into in taker.takes):
-            yield end
+        for taken, into in taker.takes:
+            if end.box is taken.box and out & into:
+                yield end, taken
 
 
-def _ahead_s(end: DriverAtWork) -> Fraction:
+def _ahead_s(played: DriverAtWork, taken: DriverAtWork) -> Fraction:
     """How long before it is captured a sound has been played by this end of a cable, at least."""
-    assert isinstance(end.box, CableBox)
-    return (end.period_samples + end.box.margin_samples) / end.box.clock.rate
+    box = played.box
+    assert isinstance(box, CableBox)
+    return (played.period_samples + box.between_samples(played, taken)) / box.clock.rate

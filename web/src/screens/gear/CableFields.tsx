@@ -1,5 +1,6 @@
 import type { Interface } from "../../api/client"
 import { useRig } from "../../api/rig"
+import { Select } from "../../parts/controls"
 import { useCarefulSet } from "../../parts/propose"
 import { ClockSelect, RateRow, useClocks } from "./Clock"
 import { Check, NumberRow, Row, Section } from "./fields"
@@ -25,6 +26,18 @@ export function CableFields({ box, cable }: { box: Interface; cable: NonNullable
             edit([{ edit: "set_cable", cable: box.id, values: { margin_samples } }])
           }
         />
+        <Row words="Its ends start">
+          <Select
+            aria-label={`How the ends of ${box.name} start`}
+            value={cable.start ?? "aligned"}
+            onChange={(event) =>
+              void edit([{ edit: "set_cable", cable: box.id, values: { start: event.target.value } }])
+            }
+          >
+            <option value="aligned">aligned</option>
+            <option value="as it falls">as it falls</option>
+          </Select>
+        </Row>
         <Check
           words="There now"
           on={box.connected}
