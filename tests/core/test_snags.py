@@ -14,6 +14,7 @@ from iskelo.core.edits.additions import (
     AddOutboard,
     AddProgram,
     AddProgramPorts,
+    AddSync,
     AddTracks,
 )
 from iskelo.core.edits.apply import apply
@@ -142,6 +143,32 @@ def falling_pad(bench: Bench) -> tuple[Edit, ...]:
     )
 
 
+def player(bench: Bench) -> tuple[Edit, ...]:
+    """A player with a bed of music, without a device."""
+    return (AddProgram(name="Cartwheel", program_kind="player", voices=("Bed",)),)
+
+
+def led_by(bench: Bench) -> tuple[Edit, ...]:
+    """The recorder follows a player's clock."""
+    return (*player(bench), AddSync(sender=f"p{bench.rig.next_number}", receiver=bench.id("Recorder")))
+
+
+def recorded_bed(bench: Bench) -> tuple[Edit, ...]:
+    """The recorder takes that bed by a cable, behind nothing that is stamped."""
+    number = bench.rig.next_number
+    cable = f"b{number + 4}"
+    recorder = bench.id("Recorder")
+    return (
+        *led_by(bench),
+        *gear_phrase("cable 2 Gully"),
+        Remove(items=tuple(item.id for item in bench.program().outputs)),
+        SetDevice(program=f"p{number}", device=cable),
+        SetDevice(program=recorder, device=cable),
+        AddProgramPorts(program=recorder, names=("Bed",), width=2, first_channel=1, ids=("new1",)),
+        AddTracks(program=recorder, names=("Bed",), width=2, inputs=("new1",)),
+    )
+
+
 def called(bench: Bench) -> tuple[Edit, ...]:
     """A call with one far end, on the only box."""
     return (AddProgram(name="Farline", program_kind="call", voices=("Ines",), voice_width=1, device=bench.id("Box")),)
@@ -158,6 +185,28 @@ BREAKS: dict[str, Break] = {
         AddProgramPorts(program=f"p{b.rig.next_number + 2}", names=("Again",), width=2, first_channel=1),
     ),
     "cable-starts-as-it-falls": falling_pad,
+    "clock-not-followed": lambda b: (
+        *led_by(b),
+        SetValues(item=b.id("Recorder"), values={"follows_clock": False}),
+    ),
+    "clock-not-sent": lambda b: (SetValues(item=b.id("Recorder"), values={"follows_clock": True}), *player(b)),
+    "two-clocks": lambda b: (
+        *led_by(b),
+        AddProgram(name="Second", program_kind="player", ids=("new1",)),
+        AddSync(sender="new1", receiver=b.id("Recorder")),
+    ),
+    "followers-in-a-circle": lambda b: (
+        *led_by(b),
+        AddSync(sender=b.id("Recorder"), receiver=f"p{b.rig.next_number}"),
+    ),
+    "clips-lie-off": recorded_bed,
+    "notes-come-twice": lambda b: (
+        *player(b),
+        AddProgram(name="Soundcase", program_kind="sampler", ids=("new1",)),
+        AddSync(sender=f"p{b.rig.next_number}", receiver=b.id("Recorder"), clock=False, notes=True),
+        AddSync(sender=b.id("Recorder"), receiver="new1", clock=False, notes=True),
+        AddSync(sender=f"p{b.rig.next_number}", receiver="new1", clock=False, notes=True),
+    ),
     "far-end-hears-itself": lambda b: (
         *called(b),
         AddBuses(program=f"p{b.rig.next_number}", names=("Both",), ids=("new1",)),

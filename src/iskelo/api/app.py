@@ -10,7 +10,19 @@ from fastapi.encoders import jsonable_encoder
 from fastapi.staticfiles import StaticFiles
 from sqlmodel import Session
 
-from iskelo.api import catalogue, checks, computer, input_lists, limits, measured, planning, problems, reading, rigs
+from iskelo.api import (
+    catalogue,
+    checks,
+    computer,
+    input_lists,
+    limits,
+    measured,
+    planning,
+    problems,
+    reading,
+    rigs,
+    songs,
+)
 from iskelo.api.guards import Guard
 from iskelo.api.settings import Settings
 from iskelo.api.views import state_of
@@ -39,7 +51,7 @@ def create_app(settings: Settings) -> FastAPI:
 
     app = _Application(title="Iskelo", version="0.1.0", lifespan=lifespan, docs_url=None, redoc_url=None)
     app.state.engine, app.state.news = engine, news
-    for each in (rigs, reading, planning, input_lists, measured, checks, catalogue, limits, computer):
+    for each in (rigs, reading, planning, input_lists, measured, checks, catalogue, limits, computer, songs):
         app.include_router(each.router)
     problems.install(app, settings)
 

@@ -20,6 +20,7 @@ from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.ports import Bank, Port
 from iskelo.core.rig.programs import Program
 from iskelo.core.survey import ArrivalView, line_ways
+from iskelo.core.sync_view import Together, together
 
 router = APIRouter(prefix="/api/rigs", responses=ANSWERS)
 
@@ -28,6 +29,12 @@ router = APIRouter(prefix="/api/rigs", responses=ANSWERS)
 def ports(rig_id: UUID, session: Database) -> list[PortUse]:
     """Every joined port with what feeds it and what it feeds."""
     return list(port_uses(known_of(session, rig_id).reading))
+
+
+@router.get("/{rig_id}/together")
+def sync_and_calls(rig_id: UUID, session: Database) -> Together:
+    """Sync links with where clips lie, and far ends with what they hear."""
+    return together(known_of(session, rig_id).reading)
 
 
 @router.get("/{rig_id}/clocks")

@@ -14,6 +14,7 @@ from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Bus, Program, ProgramPort, Send, Track, Voice
 from iskelo.core.rig.rig import Line, Patch, Rig
+from iskelo.core.rig.syncs import SyncLink
 from iskelo.core.rig.value import Value
 from iskelo.core.survey import LineView, SnagView, Surveyed, survey_again
 
@@ -137,7 +138,7 @@ def say_state(line: LineView) -> str:
     return f"{line.headline}, {mark}{line.earliest_ms:.2f} / {line.latest_ms:.2f} ms"
 
 
-_CONTENTS = ("id", "kind", "inputs", "outputs", "tracks", "voices", "buses", "sends", "drivers", "origins")
+_CONTENTS = ("id", "kind", "inputs", "outputs", "tracks", "voices", "buses", "sends", "syncs", "drivers", "origins")
 """Fields that are no setting, or that hold things which are compared one by one."""
 
 
@@ -175,6 +176,8 @@ def _place(found: Index, value: Value) -> str:
             return value.name
         case Send():
             return f"{found.items[value.id].program.name}, {found.say_send(value)}"
+        case SyncLink():
+            return found.say_sync(value)
         case ProgramPort() | Track() | Voice() | Bus():
             placed = found.items[value.id]
             return f"{placed.program.name}, {placed.side} {value.name}"

@@ -15,6 +15,7 @@ from iskelo.core.rig.links import link_overload
 from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.programs import Bus, FarEnd, Program, ProgramPort, Send, Track, Voice
 from iskelo.core.rig.rig import FIELDS_OF, Line, Rig
+from iskelo.core.rig.syncs import SyncLink
 from iskelo.core.rig.text import NAME_MAX_CHARACTERS
 from iskelo.core.rig.value import Value
 
@@ -173,6 +174,19 @@ def _with_ears(rig: Rig, edit: a.AddVoices) -> Rig:
         for identity, name, taken, voice in zip(ids, edit.names, inputs, edit.ids, strict=True)
     ]
     return with_gear(rig, changed(program, program.name, tracks=(*program.tracks, *ears)))
+
+
+@apply_one.register
+def _(edit: a.AddSync, rig: Rig) -> Applied:
+    sender, receiver = (gear_of(rig, each, Program) for each in (edit.sender, edit.receiver))
+    rig, (identity,) = new_ids(rig, "y", 1, edit.ids)
+    link = made(
+        SyncLink, f"{receiver.name}, sync link", id=identity, sender=sender.id, clock=edit.clock, notes=edit.notes
+    )
+    follows = {"follows_clock": True} if edit.clock else {}
+    receiver = changed(receiver, receiver.name, syncs=(*receiver.syncs, link), **follows)
+    what = " and ".join(word for word, on in (("clock", edit.clock), ("notes", edit.notes)) if on) or "nothing yet"
+    return Applied(with_gear(rig, receiver), f"{receiver.name} hears {sender.name}: {what}")
 
 
 @apply_one.register

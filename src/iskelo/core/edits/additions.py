@@ -113,6 +113,17 @@ class AddVoices(Value):
     ids: Ids = ()
 
 
+class AddSync(Value):
+    """Let a program hear another by a virtual MIDI port; with the clock, it follows that one."""
+
+    edit: Literal["add_sync"] = "add_sync"
+    sender: Id
+    receiver: Id
+    clock: bool = True
+    notes: bool = False
+    ids: Annotated[tuple[Id, ...], Field(max_length=1)] = ()
+
+
 class AddBuses(Value):
     """Add buses to a program: sums inside it."""
 

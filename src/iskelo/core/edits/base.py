@@ -191,7 +191,7 @@ def pruned(rig: Rig) -> tuple[Rig, list[str]]:
     gear: list[AnyGear] = []
     for each in rig.gear:
         if isinstance(each, Program):
-            fields = {**_kept_devices(each, found, words), **_kept_ends(each, words)}
+            fields = {**_kept_devices(each, found, words), **_kept_ends(each, words), **_kept_syncs(each, found, words)}
             # What has not changed stays the same object: a later reading takes over what it made of it.
             update = {field: value for field, value in fields.items() if value is not getattr(each, field)}
             gear.append(each.model_copy(update=update) if update else each)
@@ -291,6 +291,15 @@ def _kept_ends(program: Program, words: list[str]) -> dict[str, Any]:
         words.append(f"{program.name} loses {gone} send{'s' if gone > 1 else ''}")
         ends["sends"] = sends
     return ends
+
+
+def _kept_syncs(program: Program, found: Index, words: list[str]) -> dict[str, Any]:
+    """The links from programs that are still there."""
+    kept = tuple(link for link in program.syncs if isinstance(found.gear.get(link.sender), Program))
+    if len(kept) == len(program.syncs):
+        return {}
+    words.append(f"{program.name} loses a sync link")
+    return {"syncs": kept}
 
 
 def _end(found: Index, port: Port) -> str:

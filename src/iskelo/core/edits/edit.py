@@ -19,6 +19,7 @@ from iskelo.core.edits.additions import (
     AddSends,
     AddSources,
     AddStrips,
+    AddSync,
     AddTracks,
     AddVoices,
 )
@@ -293,6 +294,7 @@ Edit = Annotated[
     | AddVoices
     | AddBuses
     | AddSends
+    | AddSync
     | AddProgramPorts
     | AddTracks
     | AddStrips

@@ -23,6 +23,7 @@ PREFIXES: dict[type[Value], str] = {
     a.AddTracks: "t",
     a.AddVoices: "v",
     a.AddBuses: "u",
+    a.AddSync: "y",
     e.JoinDevices: "g",
     a.AddStrips: "k",
     a.AddMixes: "m",

@@ -29,7 +29,7 @@ def renewed(rig: Rig, gear: AnyGear) -> tuple[Rig, AnyGear]:
     if not isinstance(gear, Program):
         return rig, gear.model_copy(update={"id": identity})
     new: dict[str | None, str | None] = {None: None}
-    renamed: dict[str, Any] = {"id": identity, **dict.fromkeys(DEVICE_FIELDS)}
+    renamed: dict[str, Any] = {"id": identity, **dict.fromkeys(DEVICE_FIELDS), "syncs": ()}
     for field, prefix in (("inputs", "i"), ("outputs", "o"), ("tracks", "t"), ("voices", "v"), ("buses", "u")):
         items = getattr(gear, field)
         rig, ids = new_ids(rig, prefix, len(items))

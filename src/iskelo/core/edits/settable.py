@@ -11,12 +11,13 @@ from iskelo.core.rig.mixers import Feed, Mix, Mixer, Strip, StripInsert, StripSo
 from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.programs import Bus, FarEnd, LoadReading, Program, ProgramInsert, ProgramPort, Send, Track, Voice
 from iskelo.core.rig.rig import Line, Patch, Rig
+from iskelo.core.rig.syncs import SongMarker, SyncLink, TempoChange
 from iskelo.core.rig.value import Settable, Value
 
 KINDS: tuple[type[Value], ...] = (
     *(Rig, Source, Interface, Outboard, Aggregate, Driver, Program),
     *(Mixer, Strip, Mix, Feed, Cable),
-    *(ProgramPort, Track, Bus, Send, Voice, Destination, Patch, Line),
+    *(ProgramPort, Track, Bus, Send, SyncLink, Voice, Destination, Patch, Line),
 )
 """What has fields that may be set."""
 
@@ -79,6 +80,10 @@ def say_value(value: Any) -> str:
             return (
                 f"{'in' if value.on else 'bypassed'}{'' if value.dry_db is None else f', dry {value.dry_db:g}'}{held}"
             )
+        case TempoChange():
+            return f"{value.bpm:g} from {value.at_quarters:g}"
+        case SongMarker():
+            return f"{value.name} at {value.at_quarters:g}"
         case FarEnd():
             low_high = (f"{value.from_low_ms:g}–{value.from_high_ms:g}", f"{value.to_low_ms:g}–{value.to_high_ms:g}")
             return f"{low_high[0]} ms from it, {low_high[1]} ms to it"

@@ -10,6 +10,7 @@ from iskelo.core.rig.index import index
 from iskelo.core.rig.mixers import Feed, Mix, Strip
 from iskelo.core.rig.programs import Bus, ProgramPort, Send, Track, Voice
 from iskelo.core.rig.rig import FIELDS_OF, Line, Patch, Rig
+from iskelo.core.rig.syncs import SyncLink
 from iskelo.core.rig.value import Value
 
 
@@ -46,6 +47,8 @@ def place_of(rig: Rig, owner: str, value: Value) -> str:
             return f"line {value.name}"
         case Send():
             return f"{owner}, {index(rig).say_send(value)}"
+        case SyncLink():
+            return index(rig).say_sync(value)
         case Strip() | Mix():
             return f"{owner}, {'strip' if isinstance(value, Strip) else 'mix'} {value.name}"
         case Feed():

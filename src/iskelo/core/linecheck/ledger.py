@@ -6,6 +6,7 @@ from dataclasses import replace
 
 from iskelo.core.levels.units import ratio_to_db
 from iskelo.core.linecheck.agreement import TargetHeard, agreement
+from iskelo.core.linecheck.clips_heard import clip_rows
 from iskelo.core.linecheck.drifting import Expected, expected_drift
 from iskelo.core.linecheck.line_verdict import cancelled, line_verdict, say_broken_up, say_drift_heard
 from iskelo.core.linecheck.predicted import Prediction, predicted_copies
@@ -19,7 +20,7 @@ from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Rig
 from iskelo.core.signals.comb import PERIOD_SECONDS
 from iskelo.core.signals.listen import Copy, Heard
-from iskelo.core.twin.told import Missed, Slipped
+from iskelo.core.twin.told import Missed, Slipped, Synced
 from iskelo.core.words.say import say
 
 
@@ -36,6 +37,7 @@ def write_ledger(
     only: Collection[str] | None = None,
     missed: tuple[Missed, ...] = (),
     slips: tuple[Slipped, ...] = (),
+    synced: tuple[Synced, ...] = (),
 ) -> Ledger:
     """Set what was heard beside what was wanted and predicted.
 
@@ -49,6 +51,8 @@ def write_ledger(
         How far above its nominal level each source was played; the ledger's levels are at nominal level.
     missed
         Programs whose work was counted: a line through one that missed a block has gaps, and is not proved.
+    synced
+        When followers' songs began.
     """
     reading = read(rig)
     wanted: dict[Port, list[tuple[LineState, Port]]] = {}
@@ -75,6 +79,7 @@ def write_ledger(
         missed=missed,
         slips=slips,
         untold=sum(1 for row in rows if row.untold),
+        clips=clip_rows(reading, rows, synced),
     )
 
 

@@ -91,12 +91,32 @@ class LineRow:
 
 
 @dataclass(frozen=True, slots=True)
+class ClipRow:
+    """Where clips of a leader lie on a track of its follower, in samples: predicted at least and at most, measured.
+
+    Above nought is late; ``in_time``: it lies where it was played, at every start.
+    """
+
+    link: str
+    leader: str
+    follower: str
+    track: str
+    name: str
+    predicted_least: float
+    predicted_most: float
+    measured: float | None
+    agrees: bool
+    in_time: bool
+    words: str
+
+
+@dataclass(frozen=True, slots=True)
 class Ledger:
     """What a take showed. ``agreeing`` counts the targets where prediction and measurement agree, ``untold`` those of
     which not all can be told.
 
     ``missed``: the programs whose load meter was read, with the blocks they did not finish in time. ``slips``: every
-    block that slipped between two clocks.
+    block that slipped between two clocks. ``clips``: what followers record of their leaders.
     """
 
     targets: tuple[TargetRow, ...]
@@ -108,3 +128,4 @@ class Ledger:
     missed: tuple[Missed, ...] = ()
     slips: tuple[Slipped, ...] = ()
     untold: int = 0
+    clips: tuple[ClipRow, ...] = ()

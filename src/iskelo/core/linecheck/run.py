@@ -21,7 +21,7 @@ from iskelo.core.signals.comb import PERIOD_SECONDS, PERIODS_PLAYED, TAIL_SECOND
 from iskelo.core.signals.detect import detect
 from iskelo.core.signals.listen import COPIES_AT_MOST, Heard
 from iskelo.core.twin.run import Cancelled, TakeChannel, run_twin
-from iskelo.core.twin.told import CannotFollow, Missed, Slipped
+from iskelo.core.twin.told import CannotFollow, Missed, Slipped, Synced
 
 SEED = 1
 
@@ -98,8 +98,16 @@ def run_line_check(
 
     missed: list[Missed] = []
     slips: list[Slipped] = []
+    synced: list[Synced] = []
     try:
-        take = run_twin(really, sounds, seconds, seed=SEED, progress=running, told=missed.append, slipped=slips.append)
+        take = run_twin(
+            *(really, sounds, seconds),
+            seed=SEED,
+            progress=running,
+            told=missed.append,
+            slipped=slips.append,
+            synced=synced.append,
+        )
     except CannotFollow as cannot:
         raise CannotCheck(str(cannot)) from None
     if at_fault is not None:
@@ -120,7 +128,7 @@ def run_line_check(
             f"listening, {number + 1} of {len(take)}",
         )
         heard.append(_listen(channel, combs, sources, own_rates_hz, rounds_at(reading, channel.port, sources)))
-    ledger = write_ledger(rig, heard, sources, offset_db, only, tuple(missed), tuple(slips))
+    ledger = write_ledger(rig, heard, sources, offset_db, only, tuple(missed), tuple(slips), tuple(synced))
     _step(progress, 1.0, "done")
     return CheckResult(ledger, take)
 

@@ -27,7 +27,7 @@ from iskelo.core.wiring.blocks import buses_in_circles
 from iskelo.core.wiring.hops import LEADS
 
 Section = Literal[
-    "Boxes", "Clocks", "Stage", "Outboard gear", "Mixers", "Devices of several boxes", "Programs", "Listening"
+    "Boxes", "Clocks", "Stage", "Outboard gear", "Mixers", "Devices of several boxes", "Programs", "Sync", "Listening"
 ]
 
 
@@ -56,6 +56,7 @@ def set_up_list(reading: Reading) -> tuple[SetUpStep, ...]:
         *(SetUpStep(step.key, "Mixers", step.words, step.settings, step.items) for step in mixer_steps(found)),
         *_joined(found),
         *_programs(found),
+        *_synced(found),
         *_listening(found),
     )
 
@@ -284,6 +285,28 @@ def _programs(found: Index) -> Iterator[SetUpStep]:
                 (program.id,),
                 trouble,
             )
+
+
+def _synced(found: Index) -> Iterator[SetUpStep]:
+    """Which program hears which by a virtual MIDI port, and how both keep time."""
+    for program in found.programs():
+        for link in program.syncs:
+            leader = found.gear[link.sender]
+            assert isinstance(leader, Program)
+            settings = []
+            if link.clock:
+                followed = "followed" if program.follows_clock else "not followed"
+                settings += [
+                    f"clock, {followed}",
+                    f"{leader.tempo_bpm:g} bpm",
+                    f"sent {link.sent}",
+                    f"read {link.read}",
+                ]
+            settings += ["notes"] if link.notes else []
+            settings += [f"offset {link.offset_ms:g} ms"] if link.offset_ms else []
+            words = f"{program.name}: hear {leader.name}"
+            trouble = "" if settings else "it carries nothing"
+            yield SetUpStep(f"sync:{link.id}", "Sync", words, tuple(settings), (program.id, leader.id), trouble)
 
 
 def _hung(found: Index, program: Program, item: Track | Bus, insert: ProgramInsert) -> SetUpStep:

@@ -15,7 +15,7 @@ from iskelo.core.rig.device_streams import OpenDevice, open_box
 from iskelo.core.rig.gear import Interface, Source
 from iskelo.core.rig.mixing import legs_into
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.programs import Program, ProgramPort, Send, Track
+from iskelo.core.rig.programs import Bus, Program, ProgramPort, Track, Voice
 from iskelo.core.wiring.blocks import wider_driver
 from iskelo.core.wiring.hops import HopKind
 from iskelo.core.words.say import say, say_unblock
@@ -223,7 +223,7 @@ def _onto_a_track(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
 
 def _to_an_output(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
     program, track, side, _ = reading.found.items[port.owner]
-    assert not isinstance(track, ProgramPort | Send)
+    assert isinstance(track, Track | Voice | Bus)
     if track.output in {bus.id for bus in program.buses}:
         return
     for output in program.outputs:

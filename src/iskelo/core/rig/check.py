@@ -135,7 +135,7 @@ def _ids_of(rig: Rig) -> Iterator[str]:
     for gear in rig.gear:
         yield gear.id
         if isinstance(gear, Program):
-            for items in (gear.inputs, gear.tracks, gear.voices, gear.buses, gear.outputs, gear.sends):
+            for items in (gear.inputs, gear.tracks, gear.voices, gear.buses, gear.outputs, gear.sends, gear.syncs):
                 yield from (item.id for item in items)
         if isinstance(gear, Interface):
             yield from (driver.id for driver in gear.drivers)
@@ -157,6 +157,7 @@ def _bad_id(rig: Rig) -> None:
                 *gear.buses,
                 *gear.outputs,
                 *gear.sends,
+                *gear.syncs,
             )
             found += [(item.id, f"{gear.name}, {item.name}") for item in items]
         if isinstance(gear, Interface):
@@ -244,8 +245,23 @@ def _program(program: Program, found: Index) -> None:
         if bus.output is not None and bus.output not in outputs:
             place = f"{program.name}, bus {bus.name}"
             raise Broken(place, f"its output {bus.output!r} is no bus and no output of {program.name}")
+    _syncs(program, found)
     _sends(program, outputs)
     _inserts(program)
+
+
+def _syncs(program: Program, found: Index) -> None:
+    """A program hears others, each by one link."""
+    senders: set[str] = set()
+    for link in program.syncs:
+        place = f"{program.name}, sync link"
+        if not isinstance(found.gear.get(link.sender), Program):
+            raise Broken(place, f"{link.sender!r}, which sends by it, is no program of this rig")
+        if link.sender == program.id:
+            raise Broken(place, "a program cannot follow itself")
+        if link.sender in senders:
+            raise Broken(place, f"there is a link from {found.name(link.sender)} already")
+        senders.add(link.sender)
 
 
 def _inserts(program: Program) -> None:

@@ -17,6 +17,7 @@ from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.ports import BANK_TABLE, BANK_WORDS, CLOCK_BANKS, Port
 from iskelo.core.rig.programs import Bus, FarEnd, Program, Send, Track, Voice
 from iskelo.core.rig.rig import BOX_BANKS, FIELDS_OF, SIDES, AnyGear, Item, Line, Patch, Rig, Side
+from iskelo.core.rig.syncs import SyncLink
 
 Hindrance = Literal["", "not connected", "link", "own period", "buffer", "not installed", "held", "other rate"]
 """Why a box cannot be opened; *link*: it cannot carry its channels; *own period* and *buffer*: by an aggregate, at its
@@ -221,7 +222,7 @@ class Index:
             return placed.item.width if bank in banks else 0
         if isinstance(placed.item, Voice):
             return placed.item.width if bank == "voice" else 0
-        if isinstance(placed.item, Send):
+        if isinstance(placed.item, Send | SyncLink):
             return 0
         return len(placed.item.legs) if bank == placed.side else 0
 
@@ -240,6 +241,10 @@ class Index:
     def say_send(self, send: Send) -> str:
         """A send in words: 'send of Alma to Reverb'."""
         return f"send of {self.name(send.item)} to {self.name(send.to)}"
+
+    def say_sync(self, link: SyncLink) -> str:
+        """A sync link in words: 'sync link from Cartwheel to Longhand'."""
+        return f"sync link from {self.name(link.sender)} to {self.items[link.id].program.name}"
 
     def say_in_mixer(self, identity: str) -> str:
         """A strip or mix by its name; a feed by what it joins: 'in 3 raw to channel 3'."""

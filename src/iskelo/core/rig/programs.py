@@ -5,6 +5,7 @@ from typing import Annotated, Literal
 
 from pydantic import Field, JsonValue, field_validator, model_validator
 
+from iskelo.core.rig.syncs import Bpm, SongMarker, SyncLink, TempoChange
 from iskelo.core.rig.text import DelaySamples, GainDb, Id, Name, Notes
 from iskelo.core.rig.value import BufferSamples, ChannelNumber, Headroom, Margin, RateHz, Settable, Value, Width
 
@@ -207,6 +208,8 @@ class Program(Value):
     ``compensates_samples``: by so much it moves what it recorded to playback by itself.
     ``load_readings`` are two readings of its load meter at different buffers, or one, or none; ``spreads_over_cores``:
     what they tell is done by several cores at a time. ``read_ahead_samples``: what only plays is worked so far ahead.
+    Its song begins at ``tempo_bpm``, with other tempos and names at later places; with ``follows_clock`` it takes
+    tempo, start and stop from its ``syncs``, the links by which it hears other programs.
     """
 
     kind: Literal["program"] = "program"
@@ -232,6 +235,10 @@ class Program(Value):
     load_readings: Annotated[tuple[LoadReading, ...], Field(max_length=2), Settable("load meter")] = ()
     spreads_over_cores: Annotated[bool, Settable("spreads its work over cores")] = False
     read_ahead_samples: Annotated[BufferSamples | None, Settable("read-ahead for what only plays", "samples")] = None
+    tempo_bpm: Annotated[Bpm, Settable("tempo", "bpm")] = 120.0
+    later_tempos: Annotated[tuple[TempoChange, ...], Field(max_length=512), Settable("later tempos")] = ()
+    markers: Annotated[tuple[SongMarker, ...], Field(max_length=512), Settable("markers")] = ()
+    follows_clock: Annotated[bool, Settable("follows a sync clock")] = False
     enabled_in: Annotated[Channels, Settable("enabled inputs")] = ()
     enabled_out: Annotated[Channels, Settable("enabled outputs")] = ()
     inputs: Annotated[tuple[ProgramPort, ...], Field(max_length=512)] = ()
@@ -240,6 +247,7 @@ class Program(Value):
     buses: Annotated[tuple[Bus, ...], Field(max_length=128)] = ()
     voices: Annotated[tuple[Voice, ...], Field(max_length=128)] = ()
     sends: Annotated[tuple[Send, ...], Field(max_length=2048)] = ()
+    syncs: Annotated[tuple[SyncLink, ...], Field(max_length=64)] = ()
 
     def hung(self) -> Iterator[tuple[Track | Bus, ProgramInsert]]:
         """Its tracks and buses in which something hangs, with that."""

@@ -8,14 +8,15 @@ from iskelo.core.rig.gear import Aggregate, Destination, Gear, Interface, Source
 from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Bus, Program, ProgramPort, Send, Track, Voice
+from iskelo.core.rig.syncs import SyncLink
 from iskelo.core.rig.text import GainDb, Id, Name, Notes, clean_tag
 from iskelo.core.rig.value import Settable, Value
 
 Purpose = Literal["record", "listen"]
-Side = Literal["input", "track", "voice", "bus", "output", "send"]
-Item = ProgramPort | Track | Voice | Bus | Send
+Side = Literal["input", "track", "voice", "bus", "output", "send", "sync"]
+Item = ProgramPort | Track | Voice | Bus | Send | SyncLink
 AnyGear = Source | Interface | Outboard | Aggregate | Program | Destination
-SIDES: tuple[Side, ...] = ("input", "track", "voice", "bus", "output", "send")
+SIDES: tuple[Side, ...] = ("input", "track", "voice", "bus", "output", "send", "sync")
 FIELDS_OF: dict[str, str] = {
     "input": "inputs",
     "track": "tracks",
@@ -23,6 +24,7 @@ FIELDS_OF: dict[str, str] = {
     "bus": "buses",
     "output": "outputs",
     "send": "sends",
+    "sync": "syncs",
 }
 """A program's field for the items of each side."""
 

@@ -28,6 +28,7 @@ from iskelo.core.snags import (
     rates,
     rounds,
     sides,
+    syncs,
     tracks,
     unbalanced,
 )
@@ -35,7 +36,7 @@ from iskelo.core.snags.rule import AREAS, KNOWN, REMEDIES_AT_MOST, SEVERITIES, K
 
 MODULES = (
     *(drivers, rates, clocks, aggregates, cables, member_delays, numbers, rounds, inputs, outputs),
-    *(tracks, inserts, levels, unbalanced, load, calls, lines, sides, arrivals, mixers),
+    *(tracks, inserts, levels, unbalanced, load, calls, syncs, lines, sides, arrivals, mixers),
 )
 """Where rules are, in the order in which those of one area are run."""
 

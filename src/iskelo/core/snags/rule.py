@@ -71,6 +71,7 @@ Area = Literal[
     "level",
     "load",
     "call",
+    "sync",
     "lines",
 ]
 AREAS: tuple[Area, ...] = get_args(Area)

@@ -74,7 +74,7 @@ class JoinedAtWork:
     """A joined device, as its programs see it and as the box that calls sees it."""
 
     def __init__(self, driving: DriverAtWork, parts: Sequence[Part], *, pad: bool) -> None:
-        self._caller = driving
+        self.caller = driving
         self.parts = parts
         self.block_samples = driving.block_samples
         self.rate_hz = driving.rate_hz
@@ -103,20 +103,20 @@ class JoinedAtWork:
     @property
     def calls(self) -> range:
         """The calling box's, since the last turn."""
-        return self._caller.calls
+        return self.caller.calls
 
     @property
     def began(self) -> int:
         """Stream time of the first of them."""
-        return self._caller.began
+        return self.caller.began
 
     def called_s(self, call: int) -> float:
         """The moment of a call."""
-        return self._caller.called_s(call)
+        return self.caller.called_s(call)
 
     def due_s(self, call: int) -> float:
         """The moment at which its block must have been handed over."""
-        return self._caller.due_s(call)
+        return self.caller.due_s(call)
 
     @property
     def has_rings(self) -> bool:

@@ -245,6 +245,11 @@ class ProgramAtWork:
         self._mixes, self._voices = played.at_work(sounds)
         self._tape_mixes, self._tape_voices = taken_from_buses.at_work(sounds)
 
+    @property
+    def device(self) -> DeviceAtWork:
+        """What calls it."""
+        return self._driver
+
     def takes(self) -> set[int]:
         """The device's capture channels, from nought, that it hears anything of."""
         heard = [mix.channels for mix, _ in (*self._mixes, *self._tape_mixes)]

@@ -13,7 +13,7 @@ from iskelo.core.twin.engine import SOUND_TURNS
 from iskelo.core.twin.program import Sound
 from iskelo.core.twin.simulation import Simulation
 from iskelo.core.twin.stream import Block
-from iskelo.core.twin.told import Missed, Slipped
+from iskelo.core.twin.told import Missed, Slipped, Synced
 
 
 class Cancelled(Exception):
@@ -38,6 +38,7 @@ def run_twin(
     progress: Callable[[float], bool] = lambda share: True,
     told: Callable[[Missed], None] = lambda missed: None,
     slipped: Callable[[Slipped], None] = lambda slip: None,
+    synced: Callable[[Synced], None] = lambda begun: None,
 ) -> list[TakeChannel]:
     """Run the rig's gear block by block.
 
@@ -58,6 +59,8 @@ def run_twin(
         Told of every program whose load meter was read, how many of its blocks were missed.
     slipped
         Told of every block that slips between two clocks.
+    synced
+        Told of every program that follows another's clock, when its song has begun.
 
     Returns
     -------
@@ -84,6 +87,8 @@ def run_twin(
     engine.at(0, SOUND_TURNS, tell)
     engine.run(until)
     simulation.turn()
+    for begun in simulation.synced():
+        synced(begun)
     take: list[TakeChannel] = []
     for recorder, rate_hz in simulation.recorders:
         if recorder.processor is not None:

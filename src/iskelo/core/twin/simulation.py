@@ -1,6 +1,6 @@
 """Everything of a rig at work, before it is set going: boxes with their clocks, devices made of them, programs."""
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from fractions import Fraction
 from zlib import crc32
 
@@ -21,11 +21,12 @@ from iskelo.core.twin.ends import OutputEnd
 from iskelo.core.twin.engine import DEVICE_FINISHES, PROGRAM_RUNS, SOUND_TURNS, Engine
 from iskelo.core.twin.in_order import callers_of, in_order
 from iskelo.core.twin.leads import bring_back, inside_leads, jacks_of, leads_out, longest_late_s, played_ahead_s
+from iskelo.core.twin.midi import begins_after_s
 from iskelo.core.twin.mixer_box import MixerBox
 from iskelo.core.twin.program import DeviceAtWork, ProgramAtWork, Sound
 from iskelo.core.twin.ring import Clock, Ring
 from iskelo.core.twin.stream import STRETCH_SAMPLES
-from iskelo.core.twin.told import Slipped
+from iskelo.core.twin.told import Slipped, Synced
 
 
 class Simulation:
@@ -78,6 +79,15 @@ class Simulation:
             if ahead_s is not None:
                 self._turn_ticks = min(self._turn_ticks, int(ahead_s * self.engine.ticks_per_second))
         self.engine.at(self._turn_ticks, SOUND_TURNS, self._keep_turning)
+
+    def synced(self) -> Iterator[Synced]:
+        """Every follower's song, once it has begun."""
+        at_work = {each.program.id: each.device for each, _ in self.recorders}
+        for program, _ in self.recorders:
+            for link in program.program.syncs if program.program.follows_clock else ():
+                if link.clock and link.sender in at_work:
+                    seed = self._seed + crc32(link.id.encode())
+                    yield Synced(link.id, begins_after_s(link, at_work[link.sender], program.device, seed))
 
     def _set_up_boxes(self) -> dict[str, Box]:
         ways = [way for streams in self._found.opened.values() for way in streams.ways]

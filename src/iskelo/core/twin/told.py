@@ -1,6 +1,7 @@
 """What a run of the twin tells beside its sound."""
 
 from dataclasses import dataclass
+from fractions import Fraction
 
 
 class CannotFollow(Exception):
@@ -29,3 +30,11 @@ class Missed:
     name: str
     missed: int
     blocks: int
+
+
+@dataclass(frozen=True, slots=True)
+class Synced:
+    """A follower's song that began: so many seconds after its leader's, by the samples of both."""
+
+    link: str
+    after_s: Fraction
