@@ -8,7 +8,7 @@ from iskelo.core.lines.context import Reading
 from iskelo.core.planner.mix_minus import far_places, own_routes
 from iskelo.core.rig.programs import FarEnd
 from iskelo.core.rig.syncs import Timing
-from iskelo.core.snags.syncs import trim_ms
+from iskelo.core.snags.syncs import trim_ms, trimmed_state
 from iskelo.core.timing.sync import drift_ms_per_bar, jitter_samples, tick_samples
 from iskelo.core.words.sync import say_clip
 
@@ -29,8 +29,9 @@ class ClipView:
 class SyncView:
     """A sync link with its settings and what follows from them.
 
-    ``trim_ms``: the offset at which most clips lie in time; None if there is none, or they do already. ``tick_ms``:
-    between two clocks; ``jitter_ms``: below so much they are seen off even ones; ``told``: all of it in a sentence.
+    ``trim_ms``: the offset at which most clips lie in time, with messages ``trim_sent`` and ``trim_read``; None if
+    there is none, or they do already. ``tick_ms``: between two clocks; ``jitter_ms``: below so much they are seen off
+    even ones; ``told``: all of it in a sentence.
     """
 
     id: str
@@ -51,6 +52,8 @@ class SyncView:
     jitter_ms: float | None
     clips: tuple[ClipView, ...]
     trim_ms: float | None
+    trim_sent: Timing
+    trim_read: Timing
     in_time: bool
     told: str
 
@@ -99,6 +102,7 @@ def _sync(reading: Reading, state: SyncState) -> SyncView:
         for clip in state.clips
     )
     in_time = all(clip.in_time for clip in clips)
+    trimmed = None if in_time or not state.is_followed else trimmed_state(reading, state)
     return SyncView(
         id=link.id,
         leader=leader.name,
@@ -117,7 +121,9 @@ def _sync(reading: Reading, state: SyncState) -> SyncView:
         tick_ms=float(1000 * tick_samples(bpm, rate_hz) / rate_hz),
         jitter_ms=None if jitter is None else 1000 * jitter / rate_hz,
         clips=clips,
-        trim_ms=None if in_time or not state.is_followed else trim_ms(state),
+        trim_ms=None if trimmed is None else trim_ms(trimmed),
+        trim_sent=link.sent if trimmed is None else trimmed.link.sent,
+        trim_read=link.read if trimmed is None else trimmed.link.read,
         in_time=in_time,
         told=_told(state),
     )

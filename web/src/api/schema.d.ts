@@ -940,6 +940,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rigs/{rig_id}/programs/{program_id}/song": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Song
+         * @description A program's tempos and markers as a Standard MIDI file.
+         */
+        get: operations["song_api_rigs__rig_id__programs__program_id__song_get"];
+        put?: never;
+        /**
+         * Read Song Of
+         * @description The edit that gives a program the tempos and markers of a Standard MIDI file; nothing is set yet.
+         */
+        post: operations["read_song_of_api_rigs__rig_id__programs__program_id__song_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rigs/{rig_id}/redo": {
         parameters: {
             query?: never;
@@ -1054,6 +1078,26 @@ export interface paths {
          * @description What another interface in the place of one would do; nothing is made yet.
          */
         post: operations["plan_swap_of_api_rigs__rig_id__swap_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{rig_id}/together": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sync And Calls
+         * @description Sync links with where clips lie, and far ends with what they hear.
+         */
+        get: operations["sync_and_calls_api_rigs__rig_id__together_get"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2089,6 +2133,66 @@ export interface components {
             width: number;
         };
         /**
+         * AddSync
+         * @description Let a program hear another by a virtual MIDI port; with the clock, it follows that one.
+         */
+        "AddSync-Input": {
+            /**
+             * Clock
+             * @default true
+             */
+            clock?: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "add_sync";
+            /**
+             * Ids
+             * @default []
+             */
+            ids?: string[];
+            /**
+             * Notes
+             * @default false
+             */
+            notes?: boolean;
+            /** Receiver */
+            receiver: string;
+            /** Sender */
+            sender: string;
+        };
+        /**
+         * AddSync
+         * @description Let a program hear another by a virtual MIDI port; with the clock, it follows that one.
+         */
+        "AddSync-Output": {
+            /**
+             * Clock
+             * @default true
+             */
+            clock: boolean;
+            /**
+             * @description discriminator enum property added by openapi-typescript
+             * @enum {string}
+             */
+            edit: "add_sync";
+            /**
+             * Ids
+             * @default []
+             */
+            ids: string[];
+            /**
+             * Notes
+             * @default false
+             */
+            notes: boolean;
+            /** Receiver */
+            receiver: string;
+            /** Sender */
+            sender: string;
+        };
+        /**
          * AddTracks
          * @description Add tracks; ``inputs`` gives each its input, in order.
          */
@@ -2598,6 +2702,25 @@ export interface components {
             start: "aligned" | "as it falls";
         };
         /**
+         * CallView
+         * @description A far end: who it hears, whether itself too, and how late words are one way.
+         */
+        CallView: {
+            far: components["schemas"]["FarEnd-Output"];
+            /** Hears */
+            hears: string[];
+            /** Hears Itself */
+            hears_itself: boolean;
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Program */
+            program: string;
+            /** Told */
+            told: string;
+        };
+        /**
          * Change
          * @description One row of a comparison: what, now and after.
          */
@@ -2686,7 +2809,7 @@ export interface components {
             /** Current */
             current: boolean;
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["SetCable-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddSync-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["SetCable-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /** Label */
             label: string;
             /** Note */
@@ -2703,6 +2826,54 @@ export interface components {
             heading: string;
             /** Note */
             note: string;
+        };
+        /**
+         * ClipRow
+         * @description Where clips of a leader lie on a track of its follower, in samples: predicted at least and at most, measured.
+         *
+         *     Above nought is late; ``in_time``: it lies where it was played, at every start.
+         */
+        ClipRow: {
+            /** Agrees */
+            agrees: boolean;
+            /** Follower */
+            follower: string;
+            /** In Time */
+            in_time: boolean;
+            /** Leader */
+            leader: string;
+            /** Link */
+            link: string;
+            /** Measured */
+            measured: number | null;
+            /** Name */
+            name: string;
+            /** Predicted Least */
+            predicted_least: number;
+            /** Predicted Most */
+            predicted_most: number;
+            /** Track */
+            track: string;
+            /** Words */
+            words: string;
+        };
+        /**
+         * ClipView
+         * @description Where clips lie on one track: at least and at most, in samples, above nought late; in words.
+         */
+        ClipView: {
+            /** In Time */
+            in_time: boolean;
+            /** Least Samples */
+            least_samples: number;
+            /** Most Samples */
+            most_samples: number;
+            /** Name */
+            name: string;
+            /** Track */
+            track: string;
+            /** Words */
+            words: string;
         };
         /**
          * ClockChoice
@@ -2791,7 +2962,7 @@ export interface components {
          */
         Could: {
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["SetCable-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddSync-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["SetCable-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             port: components["schemas"]["Port"];
             /** Said */
             said: string;
@@ -3135,7 +3306,7 @@ export interface components {
             /** Driver */
             driver: string;
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["SetCable-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddSync-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["SetCable-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /** Kind */
             kind: string;
             /** Now */
@@ -3153,7 +3324,7 @@ export interface components {
          */
         EditRequest: {
             /** Edits */
-            edits: (components["schemas"]["AddSources-Input"] | components["schemas"]["AddInterface-Input"] | components["schemas"]["AddProgram-Input"] | components["schemas"]["AddDestination-Input"] | components["schemas"]["AddOutboard-Input"] | components["schemas"]["AddGear-Input"] | components["schemas"]["AddDriver-Input"] | components["schemas"]["AddVoices-Input"] | components["schemas"]["AddBuses-Input"] | components["schemas"]["AddSends-Input"] | components["schemas"]["AddProgramPorts-Input"] | components["schemas"]["AddTracks-Input"] | components["schemas"]["AddStrips-Input"] | components["schemas"]["AddMixes-Input"] | components["schemas"]["AddFeed-Input"] | components["schemas"]["SetValues-Input"] | components["schemas"]["RenameEverywhere-Input"] | components["schemas"]["SetLeg-Input"] | components["schemas"]["FillChannels-Input"] | components["schemas"]["EnableChannels-Input"] | components["schemas"]["SetDevice-Input"] | components["schemas"]["SetOutputDevice-Input"] | components["schemas"]["JoinDevices-Input"] | components["schemas"]["SetMembers-Input"] | components["schemas"]["SetDirect-Input"] | components["schemas"]["SetTrim-Input"] | components["schemas"]["SetOutputTrim-Input"] | components["schemas"]["SetJack-Input"] | components["schemas"]["SetMixer-Input"] | components["schemas"]["SetCable-Input"] | components["schemas"]["TypeFeeds-Input"] | components["schemas"]["TypeStripFeeds-Input"] | components["schemas"]["TypeInsert-Input"] | components["schemas"]["TypeProgramInsert-Input"] | components["schemas"]["SplitTrack-Input"] | components["schemas"]["JoinTracks-Input"] | components["schemas"]["UseStageBox-Input"] | components["schemas"]["SwitchReturns-Input"] | components["schemas"]["SwapGear-Input"] | components["schemas"]["Plug-Input"] | components["schemas"]["Remove-Input"] | components["schemas"]["AddLine-Input"])[];
+            edits: (components["schemas"]["AddSources-Input"] | components["schemas"]["AddInterface-Input"] | components["schemas"]["AddProgram-Input"] | components["schemas"]["AddDestination-Input"] | components["schemas"]["AddOutboard-Input"] | components["schemas"]["AddGear-Input"] | components["schemas"]["AddDriver-Input"] | components["schemas"]["AddVoices-Input"] | components["schemas"]["AddBuses-Input"] | components["schemas"]["AddSends-Input"] | components["schemas"]["AddSync-Input"] | components["schemas"]["AddProgramPorts-Input"] | components["schemas"]["AddTracks-Input"] | components["schemas"]["AddStrips-Input"] | components["schemas"]["AddMixes-Input"] | components["schemas"]["AddFeed-Input"] | components["schemas"]["SetValues-Input"] | components["schemas"]["RenameEverywhere-Input"] | components["schemas"]["SetLeg-Input"] | components["schemas"]["FillChannels-Input"] | components["schemas"]["EnableChannels-Input"] | components["schemas"]["SetDevice-Input"] | components["schemas"]["SetOutputDevice-Input"] | components["schemas"]["JoinDevices-Input"] | components["schemas"]["SetMembers-Input"] | components["schemas"]["SetDirect-Input"] | components["schemas"]["SetTrim-Input"] | components["schemas"]["SetOutputTrim-Input"] | components["schemas"]["SetJack-Input"] | components["schemas"]["SetMixer-Input"] | components["schemas"]["SetCable-Input"] | components["schemas"]["TypeFeeds-Input"] | components["schemas"]["TypeStripFeeds-Input"] | components["schemas"]["TypeInsert-Input"] | components["schemas"]["TypeProgramInsert-Input"] | components["schemas"]["SplitTrack-Input"] | components["schemas"]["JoinTracks-Input"] | components["schemas"]["UseStageBox-Input"] | components["schemas"]["SwitchReturns-Input"] | components["schemas"]["SwapGear-Input"] | components["schemas"]["Plug-Input"] | components["schemas"]["Remove-Input"] | components["schemas"]["AddLine-Input"])[];
             /** Revision */
             revision: number;
         };
@@ -3312,7 +3483,7 @@ export interface components {
              */
             area: "boxes" | "clocks" | "computer" | "leads" | "supply" | "mixers" | "inserts" | "outputs";
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["SetCable-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddSync-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["SetCable-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /** Key */
             key: string;
             /** Words */
@@ -3523,7 +3694,7 @@ export interface components {
          */
         FillView: {
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["SetCable-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddSync-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["SetCable-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /** Numbers */
             numbers: {
                 [key: string]: string;
@@ -3736,7 +3907,7 @@ export interface components {
          */
         InsertMeasured: {
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["SetCable-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddSync-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["SetCable-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             heard: components["schemas"]["InsertHeard"];
             /** Words */
             words: string;
@@ -4308,7 +4479,7 @@ export interface components {
             buffers_samples: number[];
             device: components["schemas"]["AggregateView"];
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["SetCable-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddSync-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["SetCable-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /** Padded */
             padded: boolean;
             /** Program */
@@ -4470,13 +4641,18 @@ export interface components {
          *     which not all can be told.
          *
          *     ``missed``: the programs whose load meter was read, with the blocks they did not finish in time. ``slips``: every
-         *     block that slipped between two clocks.
+         *     block that slipped between two clocks. ``clips``: what followers record of their leaders.
          */
         Ledger: {
             /** Agreeing */
             agreeing: number;
             /** As Wanted */
             as_wanted: number;
+            /**
+             * Clips
+             * @default []
+             */
+            clips?: components["schemas"]["ClipRow"][];
             /** Lines */
             lines: components["schemas"]["LineRow"][];
             /**
@@ -5462,7 +5638,7 @@ export interface components {
          */
         PlanView: {
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["SetCable-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddSync-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["SetCable-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /** Rows */
             rows: components["schemas"]["RowOutcome"][];
             trial: components["schemas"]["NowAfter"] | null;
@@ -5594,6 +5770,8 @@ export interface components {
          *     ``compensates_samples``: by so much it moves what it recorded to playback by itself.
          *     ``load_readings`` are two readings of its load meter at different buffers, or one, or none; ``spreads_over_cores``:
          *     what they tell is done by several cores at a time. ``read_ahead_samples``: what only plays is worked so far ahead.
+         *     Its song begins at ``tempo_bpm``, with other tempos and names at later places; with ``follows_clock`` it takes
+         *     tempo, start and stop from its ``syncs``, the links by which it hears other programs.
          */
         "Program-Input": {
             /** Buffer Samples */
@@ -5627,6 +5805,11 @@ export interface components {
              * @default []
              */
             enabled_out?: number[];
+            /**
+             * Follows Clock
+             * @default false
+             */
+            follows_clock?: boolean;
             /** Id */
             id: string;
             /**
@@ -5639,6 +5822,11 @@ export interface components {
              * @enum {string}
              */
             kind: "program";
+            /**
+             * Later Tempos
+             * @default []
+             */
+            later_tempos?: components["schemas"]["TempoChange"][];
             /**
              * Lets Go In Background
              * @default false
@@ -5654,6 +5842,11 @@ export interface components {
              * @default 16
              */
             margin_samples?: number;
+            /**
+             * Markers
+             * @default []
+             */
+            markers?: components["schemas"]["SongMarker"][];
             /**
              * Matched
              * @default false
@@ -5717,6 +5910,16 @@ export interface components {
              */
             spreads_over_cores?: boolean;
             /**
+             * Syncs
+             * @default []
+             */
+            syncs?: components["schemas"]["SyncLink-Input"][];
+            /**
+             * Tempo Bpm
+             * @default 120
+             */
+            tempo_bpm?: number;
+            /**
              * Tracks
              * @default []
              */
@@ -5742,6 +5945,8 @@ export interface components {
          *     ``compensates_samples``: by so much it moves what it recorded to playback by itself.
          *     ``load_readings`` are two readings of its load meter at different buffers, or one, or none; ``spreads_over_cores``:
          *     what they tell is done by several cores at a time. ``read_ahead_samples``: what only plays is worked so far ahead.
+         *     Its song begins at ``tempo_bpm``, with other tempos and names at later places; with ``follows_clock`` it takes
+         *     tempo, start and stop from its ``syncs``, the links by which it hears other programs.
          */
         "Program-Output": {
             /** Buffer Samples */
@@ -5775,6 +5980,11 @@ export interface components {
              * @default []
              */
             enabled_out: number[];
+            /**
+             * Follows Clock
+             * @default false
+             */
+            follows_clock: boolean;
             /** Id */
             id: string;
             /**
@@ -5787,6 +5997,11 @@ export interface components {
              * @enum {string}
              */
             kind: "program";
+            /**
+             * Later Tempos
+             * @default []
+             */
+            later_tempos: components["schemas"]["TempoChange"][];
             /**
              * Lets Go In Background
              * @default false
@@ -5802,6 +6017,11 @@ export interface components {
              * @default 16
              */
             margin_samples: number;
+            /**
+             * Markers
+             * @default []
+             */
+            markers: components["schemas"]["SongMarker"][];
             /**
              * Matched
              * @default false
@@ -5864,6 +6084,16 @@ export interface components {
              * @default false
              */
             spreads_over_cores: boolean;
+            /**
+             * Syncs
+             * @default []
+             */
+            syncs: components["schemas"]["SyncLink-Output"][];
+            /**
+             * Tempo Bpm
+             * @default 120
+             */
+            tempo_bpm: number;
             /**
              * Tracks
              * @default []
@@ -6743,7 +6973,7 @@ export interface components {
              * Section
              * @enum {string}
              */
-            section: "Boxes" | "Clocks" | "Stage" | "Outboard gear" | "Mixers" | "Devices of several boxes" | "Programs" | "Listening";
+            section: "Boxes" | "Clocks" | "Stage" | "Outboard gear" | "Mixers" | "Devices of several boxes" | "Programs" | "Sync" | "Listening";
             /** Settings */
             settings: string[];
             /**
@@ -6850,6 +7080,16 @@ export interface components {
             symptoms: ("hollow" | "thin" | "clicks" | "late" | "echo" | "howls" | "rings" | "one side" | "wrong pitch" | "too quiet" | "distorted" | "nothing")[];
             /** Title */
             title: string;
+        };
+        /**
+         * SongMarker
+         * @description A place of a song with a name.
+         */
+        SongMarker: {
+            /** At Quarters */
+            at_quarters: number;
+            /** Name */
+            name: string;
         };
         /**
          * SoundRow
@@ -7421,7 +7661,7 @@ export interface components {
          */
         SwapView: {
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["SetCable-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddSync-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["SetCable-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /** Jacks */
             jacks: components["schemas"]["JackMove"][];
             trial: components["schemas"]["NowAfter"];
@@ -7463,6 +7703,162 @@ export interface components {
              * @default true
              */
             on: boolean;
+        };
+        /**
+         * SyncLink
+         * @description A virtual MIDI port by which a program hears another, the ``sender``: its clock with start and stop, its notes.
+         *
+         *     ``sent`` and ``read``: how the sender and this program mind time. ``begins_at_call``: the sender's songs begin
+         *     where a block does. This program begins ``offset_ms`` later than what it is told, or earlier.
+         */
+        "SyncLink-Input": {
+            /**
+             * Begins At Call
+             * @default true
+             */
+            begins_at_call?: boolean;
+            /**
+             * Clock
+             * @default true
+             */
+            clock?: boolean;
+            /** Id */
+            id: string;
+            /**
+             * Notes
+             * @default false
+             */
+            notes?: boolean;
+            /**
+             * Offset Ms
+             * @default 0
+             */
+            offset_ms?: number;
+            /**
+             * Read
+             * @default at block edges
+             * @enum {string}
+             */
+            read?: "at block edges" | "stamped";
+            /** Sender */
+            sender: string;
+            /**
+             * Sent
+             * @default at block edges
+             * @enum {string}
+             */
+            sent?: "at block edges" | "stamped";
+        };
+        /**
+         * SyncLink
+         * @description A virtual MIDI port by which a program hears another, the ``sender``: its clock with start and stop, its notes.
+         *
+         *     ``sent`` and ``read``: how the sender and this program mind time. ``begins_at_call``: the sender's songs begin
+         *     where a block does. This program begins ``offset_ms`` later than what it is told, or earlier.
+         */
+        "SyncLink-Output": {
+            /**
+             * Begins At Call
+             * @default true
+             */
+            begins_at_call: boolean;
+            /**
+             * Clock
+             * @default true
+             */
+            clock: boolean;
+            /** Id */
+            id: string;
+            /**
+             * Notes
+             * @default false
+             */
+            notes: boolean;
+            /**
+             * Offset Ms
+             * @default 0
+             */
+            offset_ms: number;
+            /**
+             * Read
+             * @default at block edges
+             * @enum {string}
+             */
+            read: "at block edges" | "stamped";
+            /** Sender */
+            sender: string;
+            /**
+             * Sent
+             * @default at block edges
+             * @enum {string}
+             */
+            sent: "at block edges" | "stamped";
+        };
+        /**
+         * SyncView
+         * @description A sync link with its settings and what follows from them.
+         *
+         *     ``trim_ms``: the offset at which most clips lie in time, with messages ``trim_sent`` and ``trim_read``; None if
+         *     there is none, or they do already. ``tick_ms``: between two clocks; ``jitter_ms``: below so much they are seen off
+         *     even ones; ``told``: all of it in a sentence.
+         */
+        SyncView: {
+            /** Begins At Call */
+            begins_at_call: boolean;
+            /** Clips */
+            clips: components["schemas"]["ClipView"][];
+            /** Clock */
+            clock: boolean;
+            /** Follower */
+            follower: string;
+            /** Follower Bpm */
+            follower_bpm: number;
+            /** Follower Id */
+            follower_id: string;
+            /** Follows */
+            follows: boolean;
+            /** Id */
+            id: string;
+            /** In Time */
+            in_time: boolean;
+            /** Jitter Ms */
+            jitter_ms: number | null;
+            /** Leader */
+            leader: string;
+            /** Leader Bpm */
+            leader_bpm: number;
+            /** Leader Id */
+            leader_id: string;
+            /** Notes */
+            notes: boolean;
+            /** Offset Ms */
+            offset_ms: number;
+            /**
+             * Read
+             * @enum {string}
+             */
+            read: "at block edges" | "stamped";
+            /**
+             * Sent
+             * @enum {string}
+             */
+            sent: "at block edges" | "stamped";
+            /** Tick Ms */
+            tick_ms: number;
+            /** Told */
+            told: string;
+            /** Trim Ms */
+            trim_ms: number | null;
+            /**
+             * Trim Read
+             * @enum {string}
+             */
+            trim_read: "at block edges" | "stamped";
+            /**
+             * Trim Sent
+             * @enum {string}
+             */
+            trim_sent: "at block edges" | "stamped";
         };
         /**
          * TakeFile
@@ -7513,6 +7909,16 @@ export interface components {
             worst_difference_samples: number | null;
         };
         /**
+         * TempoChange
+         * @description From a place of a song on, another tempo.
+         */
+        TempoChange: {
+            /** At Quarters */
+            at_quarters: number;
+            /** Bpm */
+            bpm: number;
+        };
+        /**
          * Term
          * @description One part of a delay: what it is, on which gear, how many samples of which rate, where the figure is from.
          *
@@ -7542,6 +7948,16 @@ export interface components {
              * @default 0
              */
             spread?: number;
+        };
+        /**
+         * Together
+         * @description What programs on one computer have to do with each other beside their sound.
+         */
+        Together: {
+            /** Calls */
+            calls: components["schemas"]["CallView"][];
+            /** Syncs */
+            syncs: components["schemas"]["SyncView"][];
         };
         /**
          * Track
@@ -7659,7 +8075,7 @@ export interface components {
          */
         TrialRequest: {
             /** Edits */
-            edits: (components["schemas"]["AddSources-Input"] | components["schemas"]["AddInterface-Input"] | components["schemas"]["AddProgram-Input"] | components["schemas"]["AddDestination-Input"] | components["schemas"]["AddOutboard-Input"] | components["schemas"]["AddGear-Input"] | components["schemas"]["AddDriver-Input"] | components["schemas"]["AddVoices-Input"] | components["schemas"]["AddBuses-Input"] | components["schemas"]["AddSends-Input"] | components["schemas"]["AddProgramPorts-Input"] | components["schemas"]["AddTracks-Input"] | components["schemas"]["AddStrips-Input"] | components["schemas"]["AddMixes-Input"] | components["schemas"]["AddFeed-Input"] | components["schemas"]["SetValues-Input"] | components["schemas"]["RenameEverywhere-Input"] | components["schemas"]["SetLeg-Input"] | components["schemas"]["FillChannels-Input"] | components["schemas"]["EnableChannels-Input"] | components["schemas"]["SetDevice-Input"] | components["schemas"]["SetOutputDevice-Input"] | components["schemas"]["JoinDevices-Input"] | components["schemas"]["SetMembers-Input"] | components["schemas"]["SetDirect-Input"] | components["schemas"]["SetTrim-Input"] | components["schemas"]["SetOutputTrim-Input"] | components["schemas"]["SetJack-Input"] | components["schemas"]["SetMixer-Input"] | components["schemas"]["SetCable-Input"] | components["schemas"]["TypeFeeds-Input"] | components["schemas"]["TypeStripFeeds-Input"] | components["schemas"]["TypeInsert-Input"] | components["schemas"]["TypeProgramInsert-Input"] | components["schemas"]["SplitTrack-Input"] | components["schemas"]["JoinTracks-Input"] | components["schemas"]["UseStageBox-Input"] | components["schemas"]["SwitchReturns-Input"] | components["schemas"]["SwapGear-Input"] | components["schemas"]["Plug-Input"] | components["schemas"]["Remove-Input"] | components["schemas"]["AddLine-Input"])[];
+            edits: (components["schemas"]["AddSources-Input"] | components["schemas"]["AddInterface-Input"] | components["schemas"]["AddProgram-Input"] | components["schemas"]["AddDestination-Input"] | components["schemas"]["AddOutboard-Input"] | components["schemas"]["AddGear-Input"] | components["schemas"]["AddDriver-Input"] | components["schemas"]["AddVoices-Input"] | components["schemas"]["AddBuses-Input"] | components["schemas"]["AddSends-Input"] | components["schemas"]["AddSync-Input"] | components["schemas"]["AddProgramPorts-Input"] | components["schemas"]["AddTracks-Input"] | components["schemas"]["AddStrips-Input"] | components["schemas"]["AddMixes-Input"] | components["schemas"]["AddFeed-Input"] | components["schemas"]["SetValues-Input"] | components["schemas"]["RenameEverywhere-Input"] | components["schemas"]["SetLeg-Input"] | components["schemas"]["FillChannels-Input"] | components["schemas"]["EnableChannels-Input"] | components["schemas"]["SetDevice-Input"] | components["schemas"]["SetOutputDevice-Input"] | components["schemas"]["JoinDevices-Input"] | components["schemas"]["SetMembers-Input"] | components["schemas"]["SetDirect-Input"] | components["schemas"]["SetTrim-Input"] | components["schemas"]["SetOutputTrim-Input"] | components["schemas"]["SetJack-Input"] | components["schemas"]["SetMixer-Input"] | components["schemas"]["SetCable-Input"] | components["schemas"]["TypeFeeds-Input"] | components["schemas"]["TypeStripFeeds-Input"] | components["schemas"]["TypeInsert-Input"] | components["schemas"]["TypeProgramInsert-Input"] | components["schemas"]["SplitTrack-Input"] | components["schemas"]["JoinTracks-Input"] | components["schemas"]["UseStageBox-Input"] | components["schemas"]["SwitchReturns-Input"] | components["schemas"]["SwapGear-Input"] | components["schemas"]["Plug-Input"] | components["schemas"]["Remove-Input"] | components["schemas"]["AddLine-Input"])[];
         };
         /**
          * TriedRemedy
@@ -7667,7 +8083,7 @@ export interface components {
          */
         TriedRemedy: {
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["SetCable-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddSync-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["SetCable-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /**
              * Fact
              * @default false
@@ -8032,7 +8448,7 @@ export interface components {
          */
         WholePlan: {
             /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["SetCable-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddSync-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["SetCable-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
             /** Steps */
             steps: components["schemas"]["PlanSteps"][];
             trial: components["schemas"]["NowAfter"];
@@ -10759,7 +11175,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["SetCable-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+                    "application/json": (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddSync-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["SetCable-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
                 };
             };
             /** @description The request cannot be read */
@@ -11344,7 +11760,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["SetCable-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+                    "application/json": (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddSync-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["SetCable-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
                 };
             };
             /** @description The request cannot be read */
@@ -12671,6 +13087,200 @@ export interface operations {
             };
         };
     };
+    song_api_rigs__rig_id__programs__program_id__song_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig_id: string;
+                program_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "audio/midi": unknown;
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not from one of Iskelo's own pages */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description No such rig, check, piece or address */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with the place and the reason */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    read_song_of_api_rigs__rig_id__programs__program_id__song_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig_id: string;
+                program_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "audio/midi": string;
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetValues-Output"];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not from one of Iskelo's own pages */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description No such rig, check, piece or address */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with the place and the reason */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     redo_api_rigs__rig_id__redo_post: {
         parameters: {
             query?: never;
@@ -12886,7 +13496,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["SetCable-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+                    "application/json": (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddSync-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["SetCable-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
                 };
             };
             /** @description The request cannot be read */
@@ -12984,7 +13594,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["SetCable-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+                    "application/json": (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddSync-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["SetCable-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
                 };
             };
             /** @description The request cannot be read */
@@ -13177,6 +13787,100 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SwapView"];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not from one of Iskelo's own pages */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description No such rig, check, piece or address */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with the place and the reason */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sync_and_calls_api_rigs__rig_id__together_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Together"];
                 };
             };
             /** @description The request cannot be read */

@@ -4,6 +4,9 @@ export const signed = (value: number | null | undefined, digits: number) =>
 
 /** From one figure to another, or the one figure that both are. */
 export function fromTo(from: number, to: number, digits?: number): string {
-  const said = (value: number) => (digits === undefined ? String(value) : value.toFixed(digits))
+  const said = (value: number) =>
+    (digits === undefined ? String(value) : value.toFixed(digits))
+      .replace(/^-(0(\.0*)?)$/, "$1")
+      .replace("-", "−")
   return said(from) === said(to) ? said(from) : `${said(from)} to ${said(to)}`
 }

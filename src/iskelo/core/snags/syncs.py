@@ -4,6 +4,8 @@ from collections.abc import Iterator
 from fractions import Fraction
 from functools import partial
 
+from pydantic import JsonValue
+
 from iskelo.core.edits.additions import AddSync
 from iskelo.core.edits.edit import Edit, SetValues
 from iskelo.core.lines.clips import Clip, SyncState, sync_states
@@ -255,21 +257,24 @@ def _sum(state: SyncState, clip: Clip) -> str:
 
 def _in_time(reading: Reading, state: SyncState) -> tuple[Remedy, ...]:
     """The offset that lets most clips lie in time; where they lie elsewhere at every start, stamped messages too."""
-    remedies = []
-    offset = trim_ms(state)
-    if offset is not None:
-        edit = SetValues(item=state.link.id, values={"offset_ms": offset})
-        remedies.append(Remedy(f"Set the sync offset to {offset:g} ms", (edit,)))
-    else:
-        for stamped in stamped_states(reading, state):
-            offset = trim_ms(stamped)
-            if offset is not None:
-                link = stamped.link
-                values = {"sent": link.sent, "read": link.read, "offset_ms": offset}
-                words = f"Let messages be stamped, and set the sync offset to {offset:g} ms"
-                remedies.append(Remedy(words, (SetValues(item=link.id, values=values),)))
-                break
-    return distinct(remedies)
+    trimmed = trimmed_state(reading, state)
+    if trimmed is None:
+        return ()
+    link, offset = trimmed.link, trim_ms(trimmed)
+    values: dict[str, JsonValue] = {"offset_ms": offset}
+    words = f"Set the sync offset to {offset:g} ms"
+    if link != state.link:
+        values |= {"sent": link.sent, "read": link.read}
+        words = f"Let messages be stamped, and set the sync offset to {offset:g} ms"
+    return one_remedy(words, SetValues(item=link.id, values=values))
+
+
+def trimmed_state(reading: Reading, state: SyncState) -> SyncState | None:
+    """The link as it is or, where its clips lie elsewhere at every start, with as few ends stamped as end that; None if
+    nothing does.
+    """
+    states = [state] if trim_ms(state) is not None else stamped_states(reading, state)
+    return next((each for each in states if trim_ms(each) is not None), None)
 
 
 def trim_ms(state: SyncState) -> float | None:

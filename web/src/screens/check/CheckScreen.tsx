@@ -6,6 +6,7 @@ import { answer, client, type CheckView } from "../../api/client"
 import { rigKey, useRig } from "../../api/rig"
 import { Button, Figure, Kbd } from "../../parts/controls"
 import { useKeys } from "../../parts/keys"
+import { Clips } from "./Clips"
 import { Faults } from "./Faults"
 import { Ledger, type TargetRow } from "./Ledger"
 import { TargetDetail } from "./TargetDetail"
@@ -198,6 +199,7 @@ export function CheckScreen() {
                 </Button>
               </Flex>
               <Ledger rows={rows} chosen={row?.channel ?? null} onChoose={setChosen} />
+              <Clips clips={ledger.clips ?? []} />
               {rows.length === 0 && (
                 <Box p="12px" color="ink2">
                   No exceptions: every target heard what it should, when it should.

@@ -10,6 +10,7 @@ import { useAggregates } from "./AggregateFields"
 import { Buses, Voices } from "./Mixes"
 import { Ports, Tracks } from "./ProgramItems"
 import { Sends } from "./Sends"
+import { Song } from "./Song"
 import { Check, NumberRow, Row, Section, Some, useSet } from "./fields"
 
 /** A program: its device and driver, enabled channels, inputs, tracks, voices, buses, sends and outputs. */
@@ -220,6 +221,7 @@ export function ProgramFields({ program }: { program: Program }) {
       <Voices program={program} />
       <Buses program={program} />
       <Sends program={program} />
+      <Song program={program} />
       <Ports program={program} side="output" items={program.outputs} size={box?.playback ?? 0} />
     </>
   )

@@ -16,6 +16,7 @@ import { Computer } from "./Computer"
 import type { LadderView } from "../../api/client"
 import { Ladder } from "./Ladder"
 import { Programs } from "./Programs"
+import { SyncPart } from "./SyncPart"
 
 /** Rates, buffers and delays; stepping on the ladder tries a buffer before it is made. */
 export function TimingScreen() {
@@ -183,6 +184,7 @@ export function TimingScreen() {
         <Box flex="1" minW="0" overflow="auto">
           <Programs ladders={ladders} at={current ? at : -1} onChoose={setProgram} />
           {found.data && ladders.length === 0 && <NoDevice />}
+          <SyncPart />
         </Box>
       </Flex>
       {budgets && (
