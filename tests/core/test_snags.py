@@ -185,6 +185,10 @@ BREAKS: dict[str, Break] = {
         AddProgramPorts(program=f"p{b.rig.next_number + 2}", names=("Again",), width=2, first_channel=1),
     ),
     "cable-starts-as-it-falls": falling_pad,
+    "return-not-made": lambda b: (
+        *player(b),
+        SetValues(item=f"p{b.rig.next_number}", values={"hosted": {"leader": b.id("Recorder")}}),
+    ),
     "clock-not-followed": lambda b: (
         *led_by(b),
         SetValues(item=b.id("Recorder"), values={"follows_clock": False}),

@@ -93,7 +93,7 @@ class _Laid:
 
     def way(self, way: Route, *, arrives: bool) -> None:
         """A way, with what is shut on it if nothing arrives by it."""
-        self.put(_told(way.edges) if way.passes_a_cable else way.ports)
+        self.put(_told(way.edges) if way.passes_programs else way.ports)
         for edge in way.edges:
             if arrives:
                 kind = edge.kind
@@ -139,10 +139,10 @@ def _place(port: Port, found: Index) -> int:
 
 
 def _told(edges: tuple[Edge, ...]) -> list[Port]:
-    """The ports of a way without those by which a program plays into a cable: the cable's channel stands for them."""
+    """The ports of a way without those by which a program plays to another: a cable's channel, a return stand there."""
     ports = [edges[0].start]
     for edge in edges:
-        if edge.kind == "cable":
+        if edge.kind in ("cable", "return"):
             while len(ports) > 1 and _PLACE[ports[-1].bank] == _OUT:
                 ports.pop()
         ports.append(edge.end)

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from typing import Literal
 
 from iskelo.core.lines.clips import SyncState, sync_states
 from iskelo.core.lines.context import Reading
@@ -9,6 +10,7 @@ from iskelo.core.planner.mix_minus import far_places, own_routes
 from iskelo.core.rig.programs import FarEnd
 from iskelo.core.rig.syncs import Timing
 from iskelo.core.snags.syncs import trim_ms, trimmed_state
+from iskelo.core.timing.hosting import by_hand
 from iskelo.core.timing.sync import drift_ms_per_bar, jitter_samples, tick_samples
 from iskelo.core.words.sync import say_clip
 
@@ -72,16 +74,54 @@ class CallView:
 
 
 @dataclass(frozen=True, slots=True)
+class HostedView:
+    """A program that runs in another: how late what is played by hand sounds, in words."""
+
+    id: str
+    name: str
+    leader: str
+    ahead: Literal["short", "long"]
+    ahead_samples: int
+    told: str
+
+
+@dataclass(frozen=True, slots=True)
 class Together:
     """What programs on one computer have to do with each other beside their sound."""
 
     syncs: tuple[SyncView, ...]
     calls: tuple[CallView, ...]
+    hosted: tuple[HostedView, ...]
 
 
 def together(reading: Reading) -> Together:
     """Every sync link and every far end of a rig."""
-    return Together(tuple(_sync(reading, state) for state in sync_states(reading)), tuple(_calls(reading)))
+    return Together(
+        tuple(_sync(reading, state) for state in sync_states(reading)), tuple(_calls(reading)), tuple(_hosted(reading))
+    )
+
+
+def _hosted(reading: Reading) -> Iterator[HostedView]:
+    found = reading.found
+    for program in found.programs():
+        if program.hosted is None:
+            continue
+        late = by_hand(found, program)
+        told = f"{found.name(program.hosted.leader)} has no device, and calls nothing"
+        if late is not None:
+            low, high = f"{late.least_ms:.1f}", f"{late.most_ms:.1f}"
+            played = high if low == high else f"{low} to {high}"
+            again_ms = 1000 * late.replayed_samples / late.rate_hz
+            replayed = f"{again_ms:.1f} ms late" if again_ms else "in time"
+            told = f"played by hand it sounds {played} ms late; replayed {replayed}"
+        yield HostedView(
+            program.id,
+            program.name,
+            found.name(program.hosted.leader),
+            program.hosted.ahead,
+            program.hosted.ahead_samples,
+            told,
+        )
 
 
 def _sync(reading: Reading, state: SyncState) -> SyncView:

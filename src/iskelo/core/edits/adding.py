@@ -177,6 +177,36 @@ def _with_ears(rig: Rig, edit: a.AddVoices) -> Rig:
 
 
 @apply_one.register
+def _(edit: a.AddReturns, rig: Rig) -> Applied:
+    program = gear_of(rig, edit.program, Program)
+    if program.hosted is None:
+        raise Refused(program.name, "it runs in no other program, and has no returns anywhere")
+    leader = gear_of(rig, program.hosted.leader, Program)
+    there = {item.returns for item in leader.inputs}
+    wanted = edit.outputs or tuple(item.id for item in program.outputs)
+    outputs = [item for item in program.outputs if item.id in wanted and item.id not in there]
+    if not outputs:
+        raise Refused(program.name, f"all its outputs have returns in {leader.name} already")
+    rig, ids = new_ids(rig, "i", len(outputs), edit.ids)
+    items = [
+        made(
+            ProgramPort,
+            f"{leader.name}, {item.name}",
+            id=new,
+            name=item.name,
+            legs=[None] * len(item.legs),
+            returns=item.id,
+        )
+        for new, item in zip(ids, outputs, strict=True)
+    ]
+    names = tuple(item.name for item in outputs)
+    leader = changed(leader, leader.name, inputs=(*leader.inputs, *items))
+    return Applied(
+        with_gear(rig, leader), f"{leader.name}: added {_count(names, 'return', 'returns')} of {program.name}"
+    )
+
+
+@apply_one.register
 def _(edit: a.AddSync, rig: Rig) -> Applied:
     sender, receiver = (gear_of(rig, each, Program) for each in (edit.sender, edit.receiver))
     rig, (identity,) = new_ids(rig, "y", 1, edit.ids)

@@ -113,6 +113,18 @@ class AddVoices(Value):
     ids: Ids = ()
 
 
+class AddReturns(Value):
+    """Let a hosted program's outputs appear in its leader, each as an input of the same name and width.
+
+    ``outputs``: which; those that have no return yet, if none are named.
+    """
+
+    edit: Literal["add_returns"] = "add_returns"
+    program: Id
+    outputs: Ids = ()
+    ids: Ids = ()
+
+
 class AddSync(Value):
     """Let a program hear another by a virtual MIDI port; with the clock, it follows that one."""
 

@@ -3,7 +3,7 @@
 from collections.abc import Iterable
 
 from iskelo.core.edits import edit as e
-from iskelo.core.edits.base import Applied, Refused, changed, free_name, gear_of, made, new_ids, with_gear
+from iskelo.core.edits.base import Applied, Refused, changed, free_name, gear_of, made, new_ids, pruned, with_gear
 from iskelo.core.edits.moved import names_followed, rehung
 from iskelo.core.edits.single_edit import apply_one
 from iskelo.core.rig.device_streams import driver_of
@@ -27,13 +27,14 @@ def _(edit: e.SetDevice, rig: Rig) -> Applied:
     if edit.driver is not None and edit.driver not in drivers:
         raise Refused(program.name, f"{gear.name} has no driver {edit.driver!r}; it may have been removed")
     values: dict[str, object] = {"device": gear.id, "driver": edit.driver}
+    values |= {"hosted": None} if program.hosted is not None else {}
     if isinstance(gear, Aggregate):
         values |= {"output_device": None, "output_driver": None}
     new = changed(program, program.name, **values)
-    rig = with_gear(rig, new)
+    rig, lost = pruned(with_gear(rig, new)) if program.hosted is not None else (with_gear(rig, new), [])
     rig = with_gear(rig, rehung(new, found.opened.get(program.id), index(rig).opened.get(program.id)))
     by = f", {drivers[edit.driver].kind} driver" if edit.driver else ""
-    return Applied(rig, f"{program.name}: device {gear.name}{by}")
+    return Applied(rig, "; ".join([f"{program.name}: device {gear.name}{by}", *lost]))
 
 
 @apply_one.register

@@ -186,8 +186,9 @@ def gear_of(rig: Rig, identity: str, kind: type[V]) -> V:
 
 def pruned(rig: Rig) -> tuple[Rig, list[str]]:
     """The rig without references to what is no longer there, and what that took away, in words."""
-    found = index(rig)
     words: list[str] = []
+    rig = _without_idle_returns(rig, words)
+    found = index(rig)
     gear: list[AnyGear] = []
     for each in rig.gear:
         if isinstance(each, Program):
@@ -216,6 +217,33 @@ def pruned(rig: Rig) -> tuple[Rig, list[str]]:
         lines.append(kept)
     update = {"gear": tuple(gear), "patches": tuple(patches), "lines": tuple(lines)}
     return rig.model_copy(update=update), words
+
+
+def _without_idle_returns(rig: Rig, words: list[str]) -> Rig:
+    """The rig without programs hosted by what is gone, and without returns of what is gone, or hosted no more."""
+    programs = {gear.id: gear for gear in rig.gear if isinstance(gear, Program)}
+    if not any(p.hosted or any(item.returns for item in p.inputs) for p in programs.values()):
+        return rig
+    update: dict[str, Program] = {}
+    for program in programs.values():
+        if program.hosted is not None and program.hosted.leader not in programs:
+            words.append(f"{program.name} runs in nothing now")
+            update[program.id] = program.model_copy(update={"hosted": None})
+    hosted_by = {
+        item.id: each.hosted.leader
+        for each in (update.get(program.id, program) for program in programs.values())
+        if each.hosted is not None
+        for item in each.outputs
+    }
+    for program in programs.values():
+        idle = [i for i in program.inputs if i.returns is not None and hosted_by.get(i.returns) != program.id]
+        if idle:
+            words += [f"the return {item.name} of {program.name} goes with it" for item in idle]
+            kept = tuple(item for item in program.inputs if item not in idle)
+            update[program.id] = update.get(program.id, program).model_copy(update={"inputs": kept})
+    if not update:
+        return rig
+    return rig.model_copy(update={"gear": tuple(update.get(gear.id, gear) for gear in rig.gear)})
 
 
 def _kept_driver(device: str | None, driver: str | None, found: Index) -> str | None:

@@ -6,6 +6,7 @@ from typing import Any, Literal
 from iskelo.core.edits import edit as e
 from iskelo.core.edits.base import Applied, Refused, changed, gear_of, pruned, with_gear
 from iskelo.core.edits.cabling import of_a_cable
+from iskelo.core.edits.renewing import DEVICE_FIELDS
 from iskelo.core.edits.settable import FIGURES, SETTABLE, say_value
 from iskelo.core.edits.single_edit import apply_one, find, place_of
 from iskelo.core.rig.drivers import Driver, Offsets
@@ -42,6 +43,8 @@ def _(edit: e.SetValues, rig: Rig) -> Applied:
         values |= _level(place, str(values["level_dbu"]))
     if isinstance(value, Aggregate) and values.get("master") is not None:
         gear_of(rig, str(values["master"]), Interface)
+    if isinstance(value, Program) and values.get("hosted") is not None:
+        values |= dict.fromkeys(DEVICE_FIELDS)
     figures = [field for field in values if field in FIGURES.get(kind, ())]
     if figures:
         values["origins"] = {**_origins(value), **dict.fromkeys(figures, edit.origin)}
@@ -61,7 +64,27 @@ def _(edit: e.SetValues, rig: Rig) -> Applied:
     if isinstance(value, (Line, Patch, Driver)):
         return Applied(after, said)
     after, lost = pruned(after)
+    if isinstance(new_value, ProgramPort) and "name" in values:
+        after, also = _named_alike(after, new_value)
+        said += also
     return Applied(after, "; ".join([said, *lost]))
+
+
+def _named_alike(rig: Rig, item: ProgramPort) -> tuple[Rig, str]:
+    """A hosted program's output and its return have one name."""
+    other = next(
+        (
+            each
+            for program in index(rig).programs()
+            for each in (*program.inputs, *program.outputs)
+            if item.returns == each.id or each.returns == item.id
+        ),
+        None,
+    )
+    if other is None or other.name == item.name:
+        return rig, ""
+    owner, value, put_back = find(rig, other.id)
+    return put_back(changed(value, owner, name=item.name)), f", in {owner} too"
 
 
 def _insert_words(program: Program, before: Track | Bus, after: Track | Bus) -> str:
@@ -260,8 +283,12 @@ def _(edit: e.RenameEverywhere, rig: Rig) -> Applied:
     found = index(rig)
     named = {
         **{gear.id: gear.name for gear in rig.gear},
-        # A send has no name of its own.
-        **{identity: placed.item.name for identity, placed in found.items.items() if placed.side != "send"},
+        # A send and a sync link have no names of their own.
+        **{
+            identity: placed.item.name
+            for identity, placed in found.items.items()
+            if placed.side not in ("send", "sync")
+        },
         **{line.id: line.name for line in rig.lines},
     }
     count = 0

@@ -16,6 +16,7 @@ from iskelo.core.edits.additions import (
     AddOutboard,
     AddProgram,
     AddProgramPorts,
+    AddReturns,
     AddSends,
     AddSources,
     AddStrips,
@@ -293,6 +294,7 @@ Edit = Annotated[
     | AddDriver
     | AddVoices
     | AddBuses
+    | AddReturns
     | AddSends
     | AddSync
     | AddProgramPorts

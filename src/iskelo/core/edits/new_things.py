@@ -24,6 +24,7 @@ PREFIXES: dict[type[Value], str] = {
     a.AddVoices: "v",
     a.AddBuses: "u",
     a.AddSync: "y",
+    a.AddReturns: "i",
     e.JoinDevices: "g",
     a.AddStrips: "k",
     a.AddMixes: "m",

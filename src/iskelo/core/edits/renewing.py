@@ -29,12 +29,16 @@ def renewed(rig: Rig, gear: AnyGear) -> tuple[Rig, AnyGear]:
     if not isinstance(gear, Program):
         return rig, gear.model_copy(update={"id": identity})
     new: dict[str | None, str | None] = {None: None}
-    renamed: dict[str, Any] = {"id": identity, **dict.fromkeys(DEVICE_FIELDS), "syncs": ()}
+    renamed: dict[str, Any] = {"id": identity, **dict.fromkeys((*DEVICE_FIELDS, "hosted")), "syncs": ()}
     for field, prefix in (("inputs", "i"), ("outputs", "o"), ("tracks", "t"), ("voices", "v"), ("buses", "u")):
         items = getattr(gear, field)
         rig, ids = new_ids(rig, prefix, len(items))
         new.update(zip((item.id for item in items), ids, strict=True))
-        renamed[field] = tuple(item.model_copy(update={"id": given}) for given, item in zip(ids, items, strict=True))
+        # What it took from programs that it hosted stays behind.
+        alone = {"returns": None} if field == "inputs" else {}
+        renamed[field] = tuple(
+            item.model_copy(update={"id": given, **alone}) for given, item in zip(ids, items, strict=True)
+        )
     renamed["tracks"] = tuple(
         track.model_copy(
             update={

@@ -9,7 +9,18 @@ from iskelo.core.rig.drivers import Driver, Offsets
 from iskelo.core.rig.gear import Aggregate, Destination, Interface, Member, Source
 from iskelo.core.rig.mixers import Feed, Mix, Mixer, Strip, StripInsert, StripSource
 from iskelo.core.rig.outboard import Outboard
-from iskelo.core.rig.programs import Bus, FarEnd, LoadReading, Program, ProgramInsert, ProgramPort, Send, Track, Voice
+from iskelo.core.rig.programs import (
+    Bus,
+    FarEnd,
+    Hosted,
+    LoadReading,
+    Program,
+    ProgramInsert,
+    ProgramPort,
+    Send,
+    Track,
+    Voice,
+)
 from iskelo.core.rig.rig import Line, Patch, Rig
 from iskelo.core.rig.syncs import SongMarker, SyncLink, TempoChange
 from iskelo.core.rig.value import Settable, Value
@@ -80,6 +91,9 @@ def say_value(value: Any) -> str:
             return (
                 f"{'in' if value.on else 'bypassed'}{'' if value.dry_db is None else f', dry {value.dry_db:g}'}{held}"
             )
+        case Hosted():
+            told = "" if value.compensated else ", not told earlier"
+            return f"{value.leader}, {value.ahead} buffer of {value.ahead_samples}{told}"
         case TempoChange():
             return f"{value.bpm:g} from {value.at_quarters:g}"
         case SongMarker():

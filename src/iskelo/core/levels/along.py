@@ -176,6 +176,7 @@ LEVELS: dict[HopKind, Callable[[Edge, float, Index], Behind]] = {
     "analogue from computer": _turned,
     "from device": _turned,
     "cable": _turned,
+    "return": _turned,
     "record": _turned,
     "to far end": _turned,
     "monitor": _turned,

@@ -150,7 +150,7 @@ def _rates_of_voices(rig: Rig) -> dict[Port, int]:
     return {
         port: program.rate_hz
         for port, program in programs.items()
-        if program.rate_hz is not None and not _resampled(found, program)
+        if program.rate_hz is not None and program.hosted is None and not _resampled(found, program)
     }
 
 

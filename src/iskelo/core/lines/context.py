@@ -132,6 +132,11 @@ def touched_gear(before: Index, after: Index) -> frozenset[str]:
         old, new = before.patches.get(identity), after.patches.get(identity)
         if old is not new:
             touched |= {port.owner for each in (old, new) if each for port in (each.from_port, each.to_port)}
+    # What runs in a program is joined to it as to a box.
+    for each in (before, after):
+        for program in each.programs():
+            if program.hosted is not None and touched & {program.id, program.hosted.leader}:
+                touched |= {program.id, program.hosted.leader}
     # A program changes what its boxes are joined to, and who else may open them; a box what its programs see.
     devices = {
         box
@@ -148,6 +153,7 @@ def touched_gear(before: Index, after: Index) -> frozenset[str]:
         touched |= {
             program.id for program in each.programs() if program.device in touched or _boxes(each, program) & devices
         }
+        touched |= {program.id for program in each.programs() if program.hosted and program.hosted.leader in touched}
     return frozenset(touched)
 
 

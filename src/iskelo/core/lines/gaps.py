@@ -111,13 +111,17 @@ class Gaps:
                     elsewhere = port.owner
         if stage < 0:
             far = anywhere
-        if far == start and start.bank == "voice" and end == "track" and self._cabled:
+        if far == start and start.bank == "voice" and end == "track" and (self._cabled or self._is_hosted(start)):
             # On its way to a cable it goes out of its program first.
             out = [port for port in whole.by if port.bank in ("output", "playback")]
             far = max(out, key=lambda port: (STAGE[port.bank], port), default=start)
         if whole.tree:
             return (start, *[edge.end for edge in whole.way(far)])
         return tuple(_chain(self._graph, start, far))
+
+    def _is_hosted(self, start: Port) -> bool:
+        placed = self._found.items.get(start.owner)
+        return placed is not None and placed.program.hosted is not None
 
 
 _BEFORE: dict[str, frozenset[str]] = {
@@ -176,7 +180,7 @@ def _reason(found: Index, far: Port, back: Port, end: Port, behind: set[Port]) -
             return _not_taken(found, far, back, behind)
         case "input":
             return _not_recorded(found, far, back, end)
-        case "voice" if end.bank == "track" and not any(box.cable is not None for box in found.boxes):
+        case "voice" if end.bank == "track" and not _can_be_taken(found, far):
             return fact("voice into a program")
         case "voice":
             return fact("voice without output", item=far.owner)
@@ -186,6 +190,8 @@ def _reason(found: Index, far: Port, back: Port, end: Port, behind: set[Port]) -
             return fact("track without output", item=far.owner)
         case "output":
             placed = found.items[far.owner]
+            if placed.program.hosted is not None:
+                return _not_returned(found, far.owner, placed.program.hosted.leader, back)
             if placed.program.device is None:
                 return fact("program without device", program=placed.program.id)
             assert isinstance(placed.item, ProgramPort)
@@ -200,6 +206,21 @@ def _reason(found: Index, far: Port, back: Port, end: Port, behind: set[Port]) -
         case "jack_out" if end.bank == "in":
             return fact("jack leads elsewhere", number=far.number, end=end)
     return _tail(found, back)
+
+
+def _can_be_taken(found: Index, voice: Port) -> bool:
+    """Whether what a program sounds can get into another: by a cable, or as it runs in that one."""
+    return any(box.cable is not None for box in found.boxes) or found.items[voice.owner].program.hosted is not None
+
+
+def _not_returned(found: Index, output: str, leader: str, back: Port) -> Fact:
+    """What of a hosted program gets no further than its output: it has no return, or nothing takes that."""
+    program = found.gear[leader]
+    assert isinstance(program, Program)
+    returned = next((item for item in program.inputs if item.returns == output), None)
+    if returned is None:
+        return fact("no return", item=output, leader=leader)
+    return fact("track without input", item=back.owner) if back.bank == "track" else fact("not taken back", item=output)
 
 
 def _never(found: Index, ahead: tuple[Port, ...], end: Port) -> Fact | None:

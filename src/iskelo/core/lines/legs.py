@@ -184,6 +184,7 @@ _TAKES: dict[HopKind, Literal["box", "from", "to", "item", "mixer"]] = {
     **dict.fromkeys(("capture", "playback", "direct", "outboard", "cable", "to far end"), "box"),
     "from device": "from",
     "to device": "to",
+    "return": "to",
 }
 """The hops that may take time, and by what: a box, a program with a box, an item of a mix, a place in a mixer."""
 

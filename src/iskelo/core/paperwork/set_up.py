@@ -19,7 +19,7 @@ from iskelo.core.rig.index import Index
 from iskelo.core.rig.insert_words import counted
 from iskelo.core.rig.mixing import say_pan
 from iskelo.core.rig.outboard import Outboard
-from iskelo.core.rig.programs import Bus, Program, ProgramInsert, Send, Track
+from iskelo.core.rig.programs import Bus, Program, ProgramInsert, ProgramPort, Send, Track
 from iskelo.core.rig.rig import Patch
 from iskelo.core.rig.units import say_figure
 from iskelo.core.stations import fold_numbers
@@ -253,10 +253,7 @@ def _programs(found: Index) -> Iterator[SetUpStep]:
         ):
             if not items:
                 continue
-            named = tuple(
-                f"{item.name}: {fold_numbers([leg for leg in item.legs if leg is not None]) or 'no channel'}"
-                for item in items
-            )
+            named = tuple(f"{item.name}: {_place_of(found, item)}" for item in items)
             yield SetUpStep(
                 f"{side}:{program.id}",
                 "Programs",
@@ -349,10 +346,23 @@ def _open(found: Index, program: Program) -> SetUpStep:
         settings.append(f"read-ahead {program.read_ahead_samples}")
     if program.compensates_samples:
         settings.append(f"moves what it records {program.compensates_samples} samples earlier")
+    if program.hosted is not None:
+        hosted, leader = program.hosted, found.name(program.hosted.leader)
+        told = [f"runs in {leader}", f"{hosted.ahead} buffer, {hosted.ahead_samples} samples ahead"]
+        told += ["told earlier by as much" if hosted.compensated else "not told earlier"]
+        words, about = f"{program.name}: let it run in {leader}", (program.id, hosted.leader)
+        return SetUpStep(f"program:{program.id}", "Programs", words, (*told, *settings), about)
     trouble = "" if settings and program.id in found.opened else "it has no device"
     return SetUpStep(
         f"program:{program.id}", "Programs", f"{program.name}: open its device", tuple(settings), (program.id,), trouble
     )
+
+
+def _place_of(found: Index, item: ProgramPort) -> str:
+    """The channels of an input or output, or what it takes back."""
+    if item.returns is not None:
+        return f"return of {found.items[item.returns].program.name}"
+    return fold_numbers([leg for leg in item.legs if leg is not None]) or "no channel"
 
 
 def _send(found: Index, send: Send) -> str:

@@ -55,7 +55,9 @@ def wanted_by(state: LineState, found: Index) -> Wanted | None:
         return None
     if not voice.width == track.width == len(line.from_ports):
         return None
-    if any(program.output_device is not None for program in (start.program, end.program)):
+    if start.program.hosted is not None or any(
+        program.output_device is not None for program in (start.program, end.program)
+    ):
         return None
     return Wanted(state, start.program, voice, end.program, track)
 

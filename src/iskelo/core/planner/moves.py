@@ -6,7 +6,9 @@ among equals the lower number wins. A cost of nought is a hop that passes alread
 
 from collections.abc import Iterator
 
-from iskelo.core.edits.additions import AddFeed, AddProgramPorts
+from pydantic import JsonValue
+
+from iskelo.core.edits.additions import AddFeed, AddProgramPorts, AddReturns
 from iskelo.core.edits.edit import Edit, EnableChannels, Plug, SetDevice, SetDirect, SetLeg, SetValues
 from iskelo.core.edits.new_things import new
 from iskelo.core.lines.context import Reading
@@ -45,10 +47,16 @@ def by_cable(ask: Ask, reading: Reading) -> bool:
     return any(box.cable is not None for box in reading.found.boxes)
 
 
+def by_host(ask: Ask, reading: Reading) -> bool:
+    """Whether what is wanted sounds in a program that runs in another: by a return alone can it get out."""
+    placed = reading.found.items.get(ask.start.owner)
+    return placed is not None and placed.program.hosted is not None
+
+
 def moves(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
     """Every step from a port towards the target."""
-    cabled = by_cable(ask, reading)
-    aside = _ASIDE_OF_CABLES if cabled else _ASIDE[ask.end.bank]
+    cabled = by_cable(ask, reading) or by_host(ask, reading)
+    aside = _ASIDE_OF_CABLES if cabled and ask.end.bank == "track" else _ASIDE[ask.end.bank]
     for edge in reading.graph.leaving.get(port, ()):
         if edge.kind in aside or (edge.kind == "direct" and not ask.direct):
             continue
@@ -74,10 +82,39 @@ def moves(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
             yield from _onto_a_track(port, reading, ask)
         case "monitor" | "post" | "voice" | "bus" | "bus_pre" | "bus_out" if ask.end.bank == "in" or cabled:
             yield from _to_an_output(port, reading, ask)
+        case "output" if by_host(ask, reading) and port.owner in _of(reading, ask.start):
+            yield from _by_a_return(port, reading, ask)
         case "output":
             yield from _to_a_channel(port, reading, ask)
         case "jack_out":
             yield from _into_a_destination(port, reading, ask)
+
+
+def _of(reading: Reading, start: Port) -> set[str]:
+    """The outputs of the program that a voice is of."""
+    return {item.id for item in reading.found.items[start.owner].program.outputs}
+
+
+def _by_a_return(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
+    """A return for a hosted program's output in its leader, taken by a track there."""
+    program, item, _, _ = reading.found.items[port.owner]
+    assert program.hosted is not None
+    leader = reading.found.gear[program.hosted.leader]
+    assert isinstance(leader, Program)
+    recording = ask.end.bank == "track"
+    if any(each.returns == item.id for each in leader.inputs):
+        return
+    made = AddReturns(program=program.id, outputs=(item.id,), ids=(new(3),))
+    said = f"Make a return {item.name} of {program.name} in {leader.name}"
+    for track in leader.tracks:
+        if (recording and track.id != ask.end.owner) or port.number > track.width:
+            continue
+        values: dict[str, JsonValue] = {"input": new(3)}
+        values |= {"armed": True} if recording else {"monitored": True, "muted": False}
+        end = Port(track.id, "track" if recording else "monitor", port.number)
+        cost = 2 + (TAKEN_AWAY if track.input else 0)
+        give = SetValues(item=track.id, values=values)
+        yield Move(end, cost, (made, give), (said, f"Let track {track.name} take it"))
 
 
 def _raw_to_a_channel(port: Port, reading: Reading) -> Iterator[Move]:

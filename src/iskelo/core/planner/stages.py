@@ -188,6 +188,7 @@ STAGES: dict[HopKind, Callable[[Edge, float, Index, float], list[Stage]]] = {
     "from computer": _no_stage,
     "analogue from computer": _no_stage,
     "from device": _no_stage,
+    "return": _no_stage,
     "record": _no_stage,
     "to far end": _no_stage,
     "monitor": _no_stage,

@@ -1,14 +1,15 @@
-"""The plan for everything that is silent: cables between programs first, then one line after the other."""
+"""The plan for everything that is silent: what goes between programs first, then one line after the other."""
 
 from iskelo.core.edits.edit import Edit
 from iskelo.core.lines.context import Reading
 from iskelo.core.planner.by_cables import join_by_cables
+from iskelo.core.planner.by_returns import join_by_returns
 from iskelo.core.planner.search import Joining, arriving, joined
 
 
 def join_all(reading: Reading) -> Joining | None:
-    """The smallest changes that make every silent or blocked line arrive: what goes from program to program by cables
-    together, the others one line after the other.
+    """The smallest changes that make every silent or blocked line arrive: what goes from program to program, by cables
+    or by returns, first, the others one line after the other.
 
     A listen line goes the quickest way there is: direct monitoring where the box has it.
 
@@ -26,10 +27,11 @@ def join_all(reading: Reading) -> Joining | None:
         words.extend(joining.words)
         places.extend(joining.places)
 
-    cabled = join_by_cables(reading)
-    if cabled is not None:
-        take(cabled[0])
-        reading = cabled[1]
+    for by_programs in (join_by_cables, join_by_returns):
+        between = by_programs(reading)
+        if between is not None:
+            take(between[0])
+            reading = between[1]
     for line in reading.rig.lines:
         found = joined(reading, line)
         if found is None:

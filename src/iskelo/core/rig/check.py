@@ -246,6 +246,7 @@ def _program(program: Program, found: Index) -> None:
             place = f"{program.name}, bus {bus.name}"
             raise Broken(place, f"its output {bus.output!r} is no bus and no output of {program.name}")
     _syncs(program, found)
+    _hosted(program, found)
     _sends(program, outputs)
     _inserts(program)
 
@@ -262,6 +263,33 @@ def _syncs(program: Program, found: Index) -> None:
         if link.sender in senders:
             raise Broken(place, f"there is a link from {found.name(link.sender)} already")
         senders.add(link.sender)
+
+
+def _hosted(program: Program, found: Index) -> None:
+    """A hosted program has a leader with a device, or without one; its outputs are returned once each."""
+    if program.hosted is not None:
+        leader = found.gear.get(program.hosted.leader)
+        if not isinstance(leader, Program) or leader is program:
+            raise Broken(program.name, f"{program.hosted.leader!r}, in which it runs, is no other program of this rig")
+        if leader.hosted is not None:
+            raise Broken(program.name, f"{leader.name}, in which it runs, is hosted itself")
+        if program.device is not None or program.output_device is not None:
+            raise Broken(program.name, f"it runs in {leader.name}, and opens no device of its own")
+    returned: set[str] = set()
+    for item in program.inputs:
+        if item.returns is None:
+            continue
+        place = f"{program.name}, input {item.name}"
+        placed = found.items.get(item.returns)
+        if placed is None or placed.side != "output" or placed.program.hosted is None:
+            raise Broken(place, f"{item.returns!r}, which it takes, is no output of a hosted program")
+        if placed.program.hosted.leader != program.id:
+            raise Broken(place, f"{placed.program.name}, of which it takes an output, does not run in {program.name}")
+        if item.returns in returned:
+            raise Broken(place, f"another input takes output {placed.item.name} already")
+        if found.bank_size(item.returns, "output") != len(item.legs):
+            raise Broken(place, f"output {placed.item.name} is not as wide as it")
+        returned.add(item.returns)
 
 
 def _inserts(program: Program) -> None:

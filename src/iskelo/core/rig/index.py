@@ -230,6 +230,10 @@ class Index:
         """Whether what arrives at a port goes to a far end."""
         return port.owner in self.ears
 
+    def runs_in(self, program: Program) -> OpenDevice | None:
+        """The device that calls a program: its own, or that of the program in which it runs."""
+        return self.opened.get(program.hosted.leader if program.hosted is not None else program.id)
+
     def far_end(self, identity: str) -> FarEnd | None:
         """The far end whose voice this is, or whose ear."""
         placed = self.items.get(identity)

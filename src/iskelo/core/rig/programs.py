@@ -23,6 +23,7 @@ class Meant(Value):
 class ProgramPort(Value):
     """A named input or output of a program; each leg is mapped to a channel of the device, or to none.
 
+    ``returns``: of an input, the output of a program hosted by this one that it takes instead, leg by leg.
     ``meant``: what each leg stood for, where the numbers of a device of several boxes have moved since; else nothing.
     """
 
@@ -32,6 +33,7 @@ class ProgramPort(Value):
         Annotated[tuple[ChannelNumber | None, ...], Field(min_length=1, max_length=2)], Settable("channels")
     ] = (None,)
     meant: Annotated[tuple[Meant | None, ...], Field(max_length=2)] = ()
+    returns: Annotated[Id | None, Settable("takes the hosted output")] = None
 
     def meant_by(self, leg: int) -> Meant | None:
         """What a leg (from 1) stood for before the numbers moved; None if it stands where it was put."""
@@ -184,6 +186,27 @@ def insert_with(item: Track | Bus, field: str, value: JsonValue) -> dict[str, Js
     return {"insert": kept | {field: value}}
 
 
+class Hosted(Value):
+    """Where a program runs that has no device: in the calls of its ``leader``, locked to it to the sample.
+
+    It works so many samples ahead, with its *short* buffer while somebody plays it by hand, or the *long* one while it
+    only replays. ``compensated``: it is told so much earlier where the leader's song is that nothing replayed is late.
+    ``stamped``: what is played by hand sounds at the time that is written on it, else at the next call.
+    """
+
+    leader: Id
+    ahead: Annotated[Literal["short", "long"], Settable("works ahead")] = "short"
+    short_samples: Annotated[DelaySamples, Settable("short buffer", "samples")] = 0
+    long_samples: Annotated[DelaySamples, Settable("long buffer", "samples")] = 1024
+    compensated: Annotated[bool, Settable("told earlier")] = True
+    stamped: Annotated[bool, Settable("minds when notes were played")] = False
+
+    @property
+    def ahead_samples(self) -> int:
+        """How far ahead it works now."""
+        return self.short_samples if self.ahead == "short" else self.long_samples
+
+
 class LoadReading(Value):
     """What a program's own meter reads: so many per cent of the time, at a buffer of this size."""
 
@@ -197,9 +220,11 @@ ProgramKind = Literal["recorder", "sampler", "player", "call", "mixing program",
 class Program(Value):
     """Software with audio: named inputs, tracks, voices of its own, buses and named outputs, on a device.
 
-    ``driver`` is the driver of the device it opens (None: the device's first). With an ``output_device`` it plays to
-    that one, which then calls it, and takes only its input from ``device``: through a ring that keeps
-    ``margin_samples``, and brought to the other's rate if ``matched``. ``buffer_samples``: the
+    ``hosted``: it has no device and runs in another program. ``driver`` is the driver of the device it opens (None:
+    the device's first). With an ``output_device`` it plays to that one, which then calls it, and takes only its
+    input from ``device``: through a ring that keeps ``margin_samples``, and brought to the other's rate if
+    ``matched``.
+    ``buffer_samples``: the
     buffer it asks for where its device lets every program have its own (None: the driver's). ``lets_go_in_background``:
     it gives its device up while another program is in front. ``one_file``: all armed tracks go into one file.
     ``rate_hz`` is the rate its own sound was made for and its files are written as (None: whatever its device runs at).
@@ -217,6 +242,7 @@ class Program(Value):
     name: Annotated[Name, Settable("name")]
     notes: Annotated[Notes, Settable("notes")] = ""
     program_kind: Annotated[ProgramKind, Settable("kind")] = "recorder"
+    hosted: Annotated[Hosted | None, Settable("runs in")] = None
     device: Id | None = None
     driver: Annotated[Id | None, Settable("driver")] = None
     output_device: Id | None = None

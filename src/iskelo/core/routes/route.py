@@ -30,9 +30,10 @@ class Route:
         return (self.edges[0].start, *[edge.end for edge in self.edges])
 
     @property
-    def passes_a_cable(self) -> bool:
+    def passes_programs(self) -> bool:
         """Whether it goes from one program to another."""
-        return "cable" in [edge.kind for edge in self.edges]
+        kinds = [edge.kind for edge in self.edges]
+        return "cable" in kinds or "return" in kinds
 
     @property
     def passes_a_device(self) -> bool:

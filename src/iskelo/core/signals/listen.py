@@ -55,6 +55,15 @@ class Heard:
     jumps: tuple[int, ...] = ()
 
 
+HALF_A_SAMPLE = 0.5
+
+
+def _in_period(delay: float, period_samples: int) -> float:
+    """A delay within one period; what comes at once may be found a trifle before the last one's end."""
+    within = float(delay % period_samples)
+    return within - period_samples if within > period_samples - HALF_A_SAMPLE else within
+
+
 def sources_heard(
     channel: int,
     spectrum: Complex,
@@ -71,7 +80,7 @@ def sources_heard(
         copies = tuple(
             sorted(
                 (
-                    Copy(float(delay % comb.period_samples), float(abs(gain)), _polarity(complex(gain)))
+                    Copy(_in_period(delay, comb.period_samples), float(abs(gain)), _polarity(complex(gain)))
                     for delay, gain in zip(*arrivals(spectrum, comb, source, tests, clear, copies_at_most), strict=True)
                 ),
                 key=lambda copy: copy.delay_samples,

@@ -26,6 +26,8 @@ def program_without_device(reading: Reading) -> list[Snag]:
     """A program has no device, so nothing gets in or out of it; the system's sounds may well be kept silent."""
     snags = []
     for program in reading.found.programs():
+        if program.hosted is not None:
+            continue
         wanted = program.program_kind != "system sounds" or lines_of_program(reading, program)
         device = reading.found.gear.get(program.device or "")
         empty = isinstance(device, Aggregate) and not device.members

@@ -92,7 +92,7 @@ def leg_without_channel(reading: Reading) -> list[Snag]:
             continue
         taken, has = {track.input for track in program.tracks}, box.capture
         for item in program.inputs:
-            for leg, channel in enumerate(item.legs, start=1):
+            for leg, channel in enumerate(item.legs if item.returns is None else (), start=1):
                 if (channel is not None and channel <= has) or item.id not in taken:
                     continue
                 if _of_an_absent_member(reading, program, channel) or item.meant_by(leg) is not None:

@@ -6,6 +6,7 @@ from iskelo.core.edits.edit import Edit, Plug, Remove
 from iskelo.core.lines.context import Reading
 from iskelo.core.lines.state import LineState
 from iskelo.core.planner.by_cables import join_by_cables
+from iskelo.core.planner.by_returns import join_by_returns
 from iskelo.core.planner.search import join_line
 from iskelo.core.rig.ports import STAGE
 from iskelo.core.snags.arrivals import send_away, undouble
@@ -25,9 +26,10 @@ def joining_remedies(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
         joined = join_line(reading, state.line, direct=direct, through_computer=through)
         if joined:
             remedies.append(joining(joined))
-    cabled = join_by_cables(reading, state.line.id)
-    if cabled is not None:
-        remedies.append(joining(cabled[0]))
+    for by_programs in (join_by_cables, join_by_returns):
+        between = by_programs(reading, state.line.id)
+        if between is not None:
+            remedies.append(joining(between[0]))
     return distinct(remedies)
 
 

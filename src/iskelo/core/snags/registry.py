@@ -16,6 +16,7 @@ from iskelo.core.snags import (
     calls,
     clocks,
     drivers,
+    hosting,
     inputs,
     inserts,
     levels,
@@ -35,7 +36,7 @@ from iskelo.core.snags import (
 from iskelo.core.snags.rule import AREAS, KNOWN, REMEDIES_AT_MOST, SEVERITIES, Known, Remedy, Snag, Symptom, distinct
 
 MODULES = (
-    *(drivers, rates, clocks, aggregates, cables, member_delays, numbers, rounds, inputs, outputs),
+    *(drivers, rates, clocks, aggregates, cables, member_delays, numbers, rounds, hosting, inputs, outputs),
     *(tracks, inserts, levels, unbalanced, load, calls, syncs, lines, sides, arrivals, mixers),
 )
 """Where rules are, in the order in which those of one area are run."""

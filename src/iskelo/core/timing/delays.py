@@ -236,6 +236,14 @@ def _by_effects(edge: Edge, found: Index, passed: _Passed) -> None:
         passed.terms.append(_in_a_program(label, placed.program, placed.item.effect_delay_samples, found))
 
 
+def _by_return(edge: Edge, found: Index, passed: _Passed) -> None:
+    """What a hosted program works ahead, unless it is told so much earlier where the song is."""
+    program = found.items[edge.start.owner].program
+    hosted = program.hosted
+    if hosted is not None and not hosted.compensated and hosted.ahead_samples:
+        passed.terms.append(_in_a_program("worked ahead", program, hosted.ahead_samples, found))
+
+
 def _to_a_far_end(edge: Edge, found: Index, passed: _Passed) -> None:
     passed.wait_outside(edge.owner, "to", found)
 
@@ -261,7 +269,7 @@ def _in_a_program(label: str, program: Program, samples: int, found: Index) -> T
 
 
 def _rate_of(program: Program, found: Index) -> int:
-    streams = found.opened.get(program.id)
+    streams = found.runs_in(program)
     return streams.device.rate_hz if streams is not None else program.rate_hz or UNKNOWN_RATE_HZ
 
 
@@ -293,6 +301,7 @@ DELAYS: dict[HopKind, Callable[[Edge, Index, _Passed], None]] = {
     "from computer": _in_a_mixer("link out"),
     "analogue from computer": _in_a_mixer("link out", "D/A"),
     "from device": _by_device,
+    "return": _by_return,
     "record": _at_once,
     "to far end": _to_a_far_end,
     "monitor": _by_effects,

@@ -7,6 +7,7 @@ program compensates delays, what meets in a mix waits for the latest giver, mute
 
 import math
 from collections import defaultdict
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from iskelo.core.rig.programs import Bus, PanLaw, Program, Send, Track, Voice
@@ -18,9 +19,22 @@ Heard = dict[tuple[Sound, int], float]
 """Which sounds are there, each later by so many samples, and their gains."""
 
 
-def mixed(program: Program) -> "Desk":
-    """A program's mixing, worked from its inputs and voices to its outputs and to tracks that take a bus."""
+def mixed(program: Program, hosted: Sequence[Program] = ()) -> "Desk":
+    """A program's mixing, worked from its inputs and voices to its outputs and to tracks that take a bus.
+
+    ``hosted``: the programs that run in it, which have worked ahead what it takes back from them.
+    """
     desk = Desk(program)
+    for follower in hosted:
+        assert follower.hosted is not None
+        own = {voice.id for voice in follower.voices}
+        theirs = mixed(follower)
+        for item in program.inputs:
+            if item.returns in {output.id for output in follower.outputs}:
+                for leg in range(1, len(item.legs) + 1):
+                    # They wait in line until it is their turn.
+                    heard = _add({}, theirs.at(item.returns or "", leg), 1.0, follower.hosted.ahead_samples)
+                    desk.returned[item.id, leg] = {key: gain for key, gain in heard.items() if key[0][0] in own}
     silent = {bus.id for bus in program.buses if desk.comes_back(bus)}
     for track in program.tracks:
         if track.input not in desk.buses or track.input in silent:
@@ -63,6 +77,7 @@ class Desk:
                 self._sends[send.item].append(send)
         self._arriving: defaultdict[str, list[_Arriving]] = defaultdict(list)
         self.recorded: dict[Sound, Heard] = {}
+        self.returned: dict[Sound, Heard] = {}
 
     def at(self, sink: str, leg: int) -> Heard:
         """What is heard at a leg of a mix: all that arrives, together in time if the program sees to that."""
@@ -84,8 +99,14 @@ class Desk:
         taken: dict[int, Heard] = {}
         if track.input in self._inputs:
             legs = range(1, min(track.width, self._inputs[track.input]) + 1)
-            taken = {leg: {((track.input, leg), 0): 1.0} for leg in legs}
+            taken = {leg: self._taken(track.input, leg) for leg in legs}
+            if (track.input, 1) in self.returned:
+                self.recorded |= {(track.id, leg): heard for leg, heard in taken.items()}
         self._strip(track, taken, 0)
+
+    def _taken(self, item: str, leg: int) -> Heard:
+        """What comes in at an input: its channel, or what a hosted program has laid ready."""
+        return self.returned.get((item, leg), {((item, leg), 0): 1.0})
 
     def voice(self, voice: Voice) -> None:
         legs: dict[int, Heard] = {leg: {((voice.id, leg), 0): 1.0} for leg in range(1, voice.width + 1)}
@@ -125,7 +146,7 @@ class Desk:
         dry = insert.dry_db
         behind = {}
         for leg in range(1, item.width + 1):
-            back: Heard = {((insert.back, leg), 0): 1.0}
+            back: Heard = dict(self._taken(insert.back, leg))
             behind[leg] = _add(back, point.get(leg, {}), 10.0 ** (dry / 20), 0) if dry is not None else back
         return behind, insert.held.samples if insert.held is not None else 0
 

@@ -2,7 +2,7 @@
 sounds its voices. The blocks between two turns of the twin go through it at once.
 """
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Protocol
 from zlib import crc32
@@ -49,6 +49,17 @@ class FromOutside:
         waits = min(count, max(0, self.late_samples - start))
         heard = self.said.samples(rate_hz, start + waits - self.late_samples, count - waits)
         return np.concatenate([np.zeros(waits, np.float32), heard]) if waits else heard
+
+
+@dataclass(frozen=True, slots=True)
+class ToldAhead:
+    """What a hosted program plays of a song: it is told a later place of it than where its leader is."""
+
+    played: Sound
+    early_samples: int
+
+    def samples(self, rate_hz: int, start: int, count: int) -> NDArray[np.float32]:
+        return self.played.samples(rate_hz, start + self.early_samples, count)
 
 
 class Processor:
@@ -185,8 +196,9 @@ class ProgramAtWork:
         late_s: float = 0.0,
         seed: int = 1,
         resampled_samples: int | None = None,
+        hosted: Sequence[Program] = (),
     ) -> None:
-        """``resampled_samples``: its driver resamples for it, and takes as long."""
+        """``resampled_samples``: its driver resamples for it, and takes as long. ``hosted``: what runs in it."""
         self.program = program
         # A program hands out the samples it was made of one by one; the device's clock sets their pace.
         self._own_rate_hz = program.rate_hz or driver.rate_hz
@@ -214,6 +226,10 @@ class ProgramAtWork:
             port: FromOutside(sound, outside[port.owner].from_samples) if port.owner in outside else sound
             for port, sound in sounds.items()
         }
+        for follower in hosted:
+            early = follower.hosted.ahead_samples if follower.hosted and follower.hosted.compensated else 0
+            own = {voice.id for voice in follower.voices}
+            sounds |= {port: ToldAhead(sound, early) for port, sound in sounds.items() if port.owner in own}
         inputs = {item.id: item for item in program.inputs}
         self._legs: list[Leg] = [(track.id, leg) for track in program.tracks for leg in range(1, track.width + 1)]
         # A converter's 24 bits fit a single-precision number exactly.
@@ -233,7 +249,7 @@ class ProgramAtWork:
         # What of captured channels and of voices goes to playback channels, and to tracks that take a bus.
         played = _Matrices(driver.playback, driver.capture)
         taken_from_buses = _Matrices(len(self._legs), driver.capture)
-        desk = mixed(program)
+        desk = mixed(program, hosted)
         for item in program.outputs:
             for leg in range(1, len(item.legs) + 1):
                 end = self._channel(item, leg, program.enabled_out, driver.playback)

@@ -137,6 +137,7 @@ class Simulation:
             late_s=self._rig.jitter_ms / 1000,
             seed=self._seed + 7919 * (place + 1),
             resampled_samples=driving.driver.resampling_samples if driving.converts else None,
+            hosted=[each for each in self._found.programs() if each.hosted and each.hosted.leader == program.id],
         )
         called.append(at_work)
         self.recorders.append((at_work, device.rate_hz))

@@ -47,7 +47,7 @@ def _device_edges(program: Program, streams: OpenDevice, found: Index) -> list[E
             for number, channel in enumerate(way.channels(bank), start=1)
         }
         for item in items:
-            for leg, channel in enumerate(item.legs, start=1):
+            for leg, channel in enumerate(item.legs if item.returns is None else (), start=1):
                 if channel is None or channel not in places:
                     continue
                 way, number, block, shown = places[channel]
@@ -70,6 +70,7 @@ def program_edges(program: Program, found: Index) -> list[Edge]:
     for send in program.sends:
         given.setdefault(send.item, []).append(send)
     edges = _device_edges(program, streams, found) if streams is not None else []
+    edges += _returns(program, streams, found)
     starts = {item.id: legs_of(item.id, "input", len(item.legs)) for item in program.inputs}
     sinks = {item.id: legs_of(item.id, "output", len(item.legs)) for item in program.outputs}
     sinks |= {bus.id: legs_of(bus.id, "bus", bus.width) for bus in program.buses}
@@ -116,6 +117,19 @@ def program_edges(program: Program, found: Index) -> list[Edge]:
             edges += _mixed("mix", voice.id, legs, sinks[voice.output], (law, voice.pan))
         edges += _sent(given.get(voice.id, ()), legs, legs, sinks, (law, voice.pan))
     return edges + _bus_edges(program, given, taken, starts, sinks)
+
+
+def _returns(program: Program, streams: OpenDevice | None, found: Index) -> list[Edge]:
+    """What comes from programs that this one hosts."""
+    edges: list[Edge] = []
+    for item in program.inputs:
+        if item.returns is None:
+            continue
+        block = not_running(program, streams, found)
+        for leg in range(1, len(item.legs) + 1):
+            start, end = port_of((item.returns, "output", leg)), port_of((item.id, "input", leg))
+            edges.append(edge_of((start, end, "return", program.id, 0.0, 1, block)))
+    return edges
 
 
 def _bus_edges(

@@ -12,6 +12,8 @@ MISSING = {
     "not taken": "no program takes channel {channel}",
     "shows too few": "the {driver} driver shows {shown} of {has}",
     "voice into a program": "from program to program only a cable leads, and there is none",
+    "no return": "{leader:name} has no return for output {item:name}",
+    "not taken back": "nothing takes the return of {item:name}",
     "no cable": "{box:name} plays it at its jacks; only a cable leads to another program",
     "voice without output": "voice {item:name} has no output",
     "bus without output": "bus {item:name} has no output",

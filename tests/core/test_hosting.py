@@ -1,0 +1,197 @@
+"""Hosted programs: locked to their leader, heard by named returns, late for what is played by hand alone."""
+
+from collections import deque
+
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from scipy.signal import freqz
+
+from clicks import CLICK_AT_SECONDS, Click, measured
+from iskelo.core.edits.additions import AddReturns
+from iskelo.core.edits.apply import apply
+from iskelo.core.edits.base import Refused
+from iskelo.core.edits.batch import BatchRequest, batch
+from iskelo.core.edits.edit import Remove, SetDevice, SetValues
+from iskelo.core.edits.phrases import gear_phrase
+from iskelo.core.linecheck.run import run_line_check
+from iskelo.core.lines.context import read
+from iskelo.core.paperwork.set_up import set_up_list
+from iskelo.core.planner.whole_plan import join_all
+from iskelo.core.remedies import tried_remedies
+from iskelo.core.rig.index import index
+from iskelo.core.rig.ports import Port
+from iskelo.core.rig.programs import Program
+from iskelo.core.rig.rig import Rig
+from iskelo.core.stations import stations
+from iskelo.core.sync_view import together
+from iskelo.core.timing.hosting import by_hand, notches_hz
+from iskelo.core.twin.run import run_twin
+from rigs import Bench
+
+
+def hosted(buffer_samples: int = 64, **fields: object) -> Bench:
+    """Soundcase runs in Longhand, which records on Havra; two pads are wanted on tracks of Longhand."""
+    bench = Bench(Rig(name="Hosted")).do(
+        *gear_phrase("box 4x4 Havra"), *gear_phrase("recorder Longhand"), *gear_phrase("sampler Soundcase 2")
+    )
+    longhand, soundcase = bench.id("Longhand"), bench.id("Soundcase")
+    bench.do(
+        SetValues(item=bench.box().drivers[0].id, values={"buffer_samples": buffer_samples}),
+        SetValues.model_validate({"item": soundcase, "values": {"hosted": {"leader": longhand, **fields}}}),
+    )
+    return bench.do(*batch(bench.rig, BatchRequest(sources="pad 1-2", record_to="longhand new")))
+
+
+def program_of(bench: Bench, name: str) -> Program:
+    gear = bench.rig_gear(name)
+    assert isinstance(gear, Program)
+    return gear
+
+
+def joined(bench: Bench) -> Bench:
+    joining = join_all(read(bench.rig))
+    assert joining is not None
+    return bench.do(*joining.edits)
+
+
+def test_a_hosted_program_has_no_device_and_is_heard_by_returns_that_are_made_in_one_step() -> None:
+    bench = hosted()
+    assert program_of(bench, "Soundcase").device is None
+    assert bench.said("Pad 1").endswith("Longhand has no return for output Main.")
+    (snag,) = bench.snags("return-not-made")
+    assert snag.title == "Main of Soundcase has no return in Longhand"
+    assert not bench.snags("program-without-device")
+    words = [each.words for each in tried_remedies(bench.rig, snag)]
+    assert words[0].startswith("Give Pad 1 of Soundcase an output of its own, then make a return Pad 1 of Soundcase")
+    bench.do(*tried_remedies(bench.rig, snag)[0].edits)
+    assert not bench.snags("return-not-made")
+    assert [bench.line(f"Pad {number}").headline for number in (1, 2)] == ["arrives"] * 2
+    ledger = run_line_check(bench.rig).ledger
+    assert ledger.as_wanted == ledger.wanted == 2
+
+
+def test_the_plan_makes_the_return_and_lets_the_track_take_it() -> None:
+    bench = hosted()
+    joining = join_all(read(bench.rig))
+    assert joining is not None
+    assert "Make a return Pad 1 of Soundcase in Longhand" in joining.words
+    bench.do(*joining.edits)
+    told = stations(bench.line("Pad 1"), index(bench.rig))
+    assert [cell.label for cell in told] == ["Pad 1", "", "", "Longhand", "Pad 1", ""]
+    (step,) = [each for each in set_up_list(read(bench.rig)) if each.words == "Soundcase: let it run in Longhand"]
+    assert "short buffer, 0 samples ahead" in step.settings
+
+
+def test_a_name_changed_at_either_end_of_a_return_is_changed_at_both() -> None:
+    bench = hosted()
+    soundcase = program_of(bench, "Soundcase")
+    bench.do(AddReturns(program=soundcase.id))
+    (item,) = program_of(bench, "Longhand").inputs
+    assert item.name == "Main"
+    bench.do(SetValues(item=soundcase.outputs[0].id, values={"name": "Sea and wind"}))
+    assert program_of(bench, "Longhand").inputs[0].name == "Sea and wind"
+    applied = apply(bench.rig, (SetValues(item=item.id, values={"name": "Sea"}),))
+    assert applied.words.endswith("in Soundcase too")
+    assert index(applied.rig).name(soundcase.outputs[0].id) == "Sea"
+
+
+def test_returns_go_with_what_they_return() -> None:
+    bench = hosted()
+    soundcase = program_of(bench, "Soundcase")
+    bench.do(AddReturns(program=soundcase.id))
+    with pytest.raises(Refused, match="all its outputs have returns"):
+        bench.do(AddReturns(program=soundcase.id))
+    with pytest.raises(Refused, match="it runs in no other program"):
+        bench.do(AddReturns(program=bench.id("Longhand")))
+    with pytest.raises(Refused, match="is hosted itself"):
+        bench.do(SetValues(item=bench.id("Longhand"), values={"hosted": {"leader": soundcase.id}}))
+    for edit in (Remove(items=(soundcase.id,)), Remove(items=(soundcase.outputs[0].id,))):
+        applied = apply(bench.rig, (edit,))
+        assert "the return Main of Longhand goes with it" in applied.words
+    applied = apply(bench.rig, (SetDevice(program=soundcase.id, device=bench.id("Havra")),))
+    assert index(applied.rig).programs()[1].hosted is None
+    applied = apply(bench.rig, (Remove(items=(bench.id("Longhand"),)),))
+    assert "Soundcase runs in nothing now" in applied.words
+
+
+@pytest.mark.parametrize("compensated", [True, False])
+@pytest.mark.parametrize(("ahead", "samples"), [("short", 0), ("long", 1024), ("short", 192)])
+def test_what_is_replayed_is_in_time_if_it_is_told_earlier(ahead: str, samples: int, compensated: bool) -> None:
+    bench = joined(hosted(ahead=ahead, **{f"{ahead}_samples": samples}, compensated=compensated))
+    (delay, *_) = bench.line("Pad 1").delays()
+    assert delay.exact_samples == (0 if compensated else samples)
+    ledger = run_line_check(bench.rig).ledger
+    assert all(row.agrees for row in ledger.targets)
+    (view,) = together(read(bench.rig)).hosted
+    assert (
+        view.told.endswith("replayed in time" if compensated or not samples else "replayed 21.3 ms late")
+        or samples == 192
+    )
+
+
+def test_a_follower_is_played_out_of_its_leaders_device_as_late_as_that_takes() -> None:
+    """Locked to the sample: what it sounds leaves at once with what the leader itself sounds."""
+    bench = joined(hosted(long_samples=1024, ahead="long"))
+    longhand = program_of(bench, "Longhand")
+    bench.do(
+        *gear_phrase("headphones Phones"),
+        SetValues(item=longhand.tracks[0].id, values={"monitored": True}),
+    )
+    bench.do(*batch(bench.rig, BatchRequest(sources="pad 1", heard_at="phones")))
+    joined(bench)
+    heard = bench.line("Pad 1, heard")
+    assert heard.headline == "arrives"
+    (delay, *_) = heard.delays()
+    got = {}
+    for channel in run_twin(bench.rig, {Port(program_of(bench, "Soundcase").voices[0].id, "voice", 1): Click()}, 0.4):
+        if channel.port.bank == "in":
+            got |= measured(channel.samples, channel.rate_hz)
+    assert set(got) == {delay.exact_samples}
+    assert CLICK_AT_SECONDS
+
+
+def played(block: int, ahead: int, note: int, *, stamped: bool) -> int:
+    """Outside check, by mechanism: a follower so far ahead in its leader's calls, and one note by hand."""
+    ready: deque[str] = deque([""] * ahead)
+    pending = [note]
+    for tick in range(0, note + 8 * (block + ahead), block):
+        rendered = [""] * block
+        for when in [each for each in pending if each < tick]:
+            rendered[max(0, when - tick + block) if stamped else 0] = "note"
+            pending.remove(when)
+        ready.extend(rendered)
+        for at in range(block):
+            if ready.popleft():
+                return tick + at
+    raise AssertionError("it never sounds")
+
+
+@given(
+    block=st.sampled_from([32, 64, 128]),
+    ahead=st.sampled_from([0, 64, 1024]),
+    note=st.integers(2000, 3000),
+    stamped=st.booleans(),
+)
+@settings(max_examples=60)
+def test_what_is_played_by_hand_sounds_within_what_is_told(block: int, ahead: int, note: int, stamped: bool) -> None:
+    bench = hosted(block, ahead="long", long_samples=ahead, stamped=stamped)
+    late = by_hand(read(bench.rig).found, program_of(bench, "Soundcase"))
+    assert late is not None
+    assert late.least_samples <= played(block, ahead, note, stamped=stamped) - note <= late.most_samples
+
+
+def test_the_long_buffer_is_told_as_the_design_works_it_out() -> None:
+    """B = 64, L = 1024: 1025 to 1088 samples, 21.4 to 22.7 ms (worked example); two 240 apart cancel 100 and 300 Hz."""
+    bench = hosted(ahead="long")
+    late = by_hand(read(bench.rig).found, program_of(bench, "Soundcase"))
+    assert late is not None
+    assert (late.least_samples, late.most_samples) == (1025, 1088)
+    (view,) = together(read(bench.rig)).hosted
+    assert view.told == "played by hand it sounds 21.4 to 22.7 ms late; replayed in time"
+    assert notches_hz(240, 48_000) == (100, 300, 500)
+    frequency, response = freqz([1] + [0] * 239 + [1], worN=1 << 14, fs=48_000)
+    loud = np.abs(response)
+    dips = frequency[1:-1][(loud[1:-1] < loud[:-2]) & (loud[1:-1] < loud[2:])]
+    assert dips[:2] == pytest.approx([100, 300], abs=2)
