@@ -9,17 +9,27 @@ from hypothesis import strategies as st
 from scipy.signal import freqz
 
 from clicks import CLICK_AT_SECONDS, Click, measured
-from iskelo.core.edits.additions import AddReturns
+from iskelo.core.edits.additions import (
+    AddBuses,
+    AddLine,
+    AddProgram,
+    AddProgramPorts,
+    AddReturns,
+    AddSends,
+    AddTracks,
+    SpreadVoices,
+)
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.batch import BatchRequest, batch
-from iskelo.core.edits.edit import Remove, SetDevice, SetValues
+from iskelo.core.edits.edit import JoinDevices, Plug, Remove, SendStraight, SetBack, SetDevice, SetValues
 from iskelo.core.edits.phrases import gear_phrase
 from iskelo.core.linecheck.run import run_line_check
 from iskelo.core.lines.context import read
 from iskelo.core.paperwork.set_up import set_up_list
 from iskelo.core.planner.whole_plan import join_all
 from iskelo.core.remedies import tried_remedies
+from iskelo.core.rig.gear import Member
 from iskelo.core.rig.index import index
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program
@@ -195,3 +205,125 @@ def test_the_long_buffer_is_told_as_the_design_works_it_out() -> None:
     loud = np.abs(response)
     dips = frequency[1:-1][(loud[1:-1] < loud[:-2]) & (loud[1:-1] < loud[2:])]
     assert dips[:2] == pytest.approx([100, 300], abs=2)
+
+
+def straight() -> Bench:
+    """Alma in Longhand's mix, which Gangway takes by a cable and plays to headphones; two channels of it are free."""
+    bench = Bench(Rig(name="Straight")).do(
+        *gear_phrase("mic Alma"),
+        *gear_phrase("box 4x4 Havra"),
+        *gear_phrase("cable 4 Gully"),
+        *gear_phrase("headphones Phones"),
+        AddProgram(name="Longhand"),
+        AddProgram(name="Gangway", program_kind="mixing program"),
+    )
+    havra, gully, phones = bench.id("Havra"), bench.id("Gully"), bench.id("Phones")
+    longhand, gangway = bench.id("Longhand"), bench.id("Gangway")
+    bench.do(
+        SetValues(item=gully, values={"follows": havra}),
+        SetValues(item=havra, values={"phantom_on": [1]}),
+        JoinDevices(name="Hall", members=(Member(device=havra), Member(device=gully))),
+    )
+    bench.do(
+        *(SetDevice(program=each, device=bench.id("Hall")) for each in (longhand, gangway)),
+        Plug(from_port=bench.out("Alma"), to_port=Port(havra, "jack_in", 1)),
+        *(Plug(from_port=Port(havra, "jack_out", n), to_port=Port(phones, "in", n)) for n in (1, 2)),
+        AddProgramPorts(program=longhand, names=("Alma",), first_channel=1),
+        AddProgramPorts(program=longhand, side="output", names=("Mix",), width=2, first_channel=5),
+        AddProgramPorts(program=gangway, names=("Mix",), width=2, first_channel=5),
+        AddProgramPorts(program=gangway, side="output", names=("Ears",), width=2, first_channel=1),
+    )
+    sender, mixer = program_of(bench, "Longhand"), program_of(bench, "Gangway")
+    ends = tuple(Port(phones, "in", n) for n in (1, 2))
+    return bench.do(
+        AddBuses(program=longhand, names=("Room",), output=sender.outputs[0].id, ids=("new1",)),
+        SetValues(item="new1", values={"effect_delay_samples": 480}),
+        AddTracks(program=longhand, names=("Alma",), inputs=(sender.inputs[0].id,), output="new1", monitored=True),
+        AddTracks(
+            program=gangway,
+            names=("Mix",),
+            width=2,
+            inputs=(mixer.inputs[0].id,),
+            output=mixer.outputs[0].id,
+            monitored=True,
+            armed=False,
+        ),
+        AddLine(name="Alma, heard", purpose="listen", from_ports=(bench.out("Alma"),), to_ports=ends),
+    )
+
+
+def test_one_channel_goes_straight_across_for_the_shortest_delay_and_is_set_back() -> None:
+    bench = straight()
+    before = bench.rig
+    late = bench.line("Alma, heard").delays()[0].exact_samples
+    alma, gangway = bench.track("Alma"), bench.id("Gangway")
+    bench.do(SendStraight(item=alma, to=gangway))
+    heard = bench.line("Alma, heard")
+    assert heard.headline == "arrives"
+    assert late - heard.delays()[0].exact_samples == 480
+    assert run_line_check(bench.rig).ledger.as_wanted == 1
+    with pytest.raises(Refused, match="sent straight across already"):
+        bench.do(SendStraight(item=alma, to=gangway))
+    bench.do(SetBack(item=alma))
+    assert bench.rig.gear == before.gear
+    with pytest.raises(Refused, match="not sent straight across"):
+        bench.do(SetBack(item=alma))
+
+
+def test_a_straight_channel_left_in_place_beside_the_mix_is_doubled_and_set_back() -> None:
+    bench = straight()
+    alma = bench.track("Alma")
+    bench.do(SendStraight(item=alma, to=bench.id("Gangway")))
+    bench.do(AddSends(program=bench.id("Longhand"), items=(alma,), to=program_of(bench, "Longhand").buses[0].id))
+    assert bench.line("Alma, heard").headline == "doubled"
+    (snag,) = bench.snags("line-doubled")
+    remedies = tried_remedies(bench.rig, snag)
+    words = [each.words for each in remedies]
+    assert "Set track Alma back to Room" in words
+    bench.do(*remedies[words.index("Set track Alma back to Room")].edits)
+    assert bench.line("Alma, heard").headline == "arrives"
+    assert [item.name for item in program_of(bench, "Longhand").outputs] == ["Mix"]
+    assert [track.name for track in program_of(bench, "Gangway").tracks] == ["Mix"]
+
+
+def test_straight_across_needs_a_way_and_room() -> None:
+    bench = straight()
+    alma, gangway = bench.track("Alma"), bench.id("Gangway")
+    bench.do(AddProgramPorts(program=gangway, names=("Full",), width=2, first_channel=7))
+    with pytest.raises(Refused, match="has a channel free"):
+        bench.do(SendStraight(item=alma, to=gangway))
+    bench.do(SetDevice(program=gangway, device=None))
+    with pytest.raises(Refused, match="must both have devices"):
+        bench.do(SendStraight(item=alma, to=gangway))
+
+
+def test_names_travel_where_that_is_wanted() -> None:
+    """Source, input, track and line of one name: changed at any of them, they stay one."""
+    bench = straight()
+    source = bench.id("Alma")
+    bench.do(SetValues(item=source, values={"name": "Cassia"}))
+    assert bench.track("Alma")
+    bench.do(SetValues(item=source, values={"name": "Alma"}), SetValues(item="rig", values={"names_travel": True}))
+    applied = apply(bench.rig, (SetValues(item=bench.track("Alma"), values={"name": "Dov"}),))
+    assert applied.words == "Longhand, Alma: renamed to Dov, and 3 more of that name"
+    named = Bench(applied.rig)
+    assert named.track("Dov")
+    assert named.rig_gear("Dov")
+    assert named.line("Dov, heard")
+
+
+def test_voices_get_outputs_of_their_own_in_one_step() -> None:
+    bench = Bench(Rig(name="Pads")).do(*gear_phrase("cable 8 Gully"), *gear_phrase("sampler Soundcase 4"))
+    soundcase = program_of(bench, "Soundcase")
+    bench.do(SpreadVoices(program=soundcase.id))
+    outputs = program_of(bench, "Soundcase").outputs
+    assert [(item.name, item.legs) for item in outputs] == [
+        ("Pad 1", (1, 2)),
+        ("Pad 2", (3, 4)),
+        ("Pad 3", (5, 6)),
+        ("Pad 4", (7, 8)),
+    ]
+    assert [voice.output for voice in program_of(bench, "Soundcase").voices] == [item.id for item in outputs]
+    # Of one alone, the others stay together.
+    again = Bench(bench.rig).do(SpreadVoices(program=soundcase.id, voices=(soundcase.voices[1].id,), first_channel=5))
+    assert next(item.legs for item in program_of(again, "Soundcase").outputs if item.name == "Pad 2") == (5, 6)

@@ -5,7 +5,7 @@ from typing import Any
 
 from iskelo.core.edits import additions as a
 from iskelo.core.edits import edit as e
-from iskelo.core.edits.base import Applied, Refused, changed, free_name, gear_of, made, new_ids, with_gear
+from iskelo.core.edits.base import Applied, Refused, changed, free_name, gear_of, made, new_ids, pruned, with_gear
 from iskelo.core.edits.renewing import renewed
 from iskelo.core.edits.single_edit import apply_one, at_one_stroke
 from iskelo.core.rig.drivers import Driver
@@ -174,6 +174,41 @@ def _with_ears(rig: Rig, edit: a.AddVoices) -> Rig:
         for identity, name, taken, voice in zip(ids, edit.names, inputs, edit.ids, strict=True)
     ]
     return with_gear(rig, changed(program, program.name, tracks=(*program.tracks, *ears)))
+
+
+@apply_one.register
+def _(edit: a.SpreadVoices, rig: Rig) -> Applied:
+    program = gear_of(rig, edit.program, Program)
+    voices = [voice for voice in program.voices if not edit.voices or voice.id in edit.voices]
+    if not voices:
+        raise Refused(program.name, "it has no voices to give outputs")
+    spread = {voice.id for voice in voices}
+    others = {voice.output for voice in program.voices if voice.id not in spread}
+    others |= {item.output for items in (program.tracks, program.buses) for item in items}
+    others |= {send.to for send in program.sends} | {insert.send for _, insert in program.hung()}
+    common = {voice.output for voice in voices} - others
+    kept = tuple(item for item in program.outputs if item.id not in common)
+    channel = edit.first_channel or 1 + max((leg for item in kept for leg in item.legs if leg is not None), default=0)
+    rig, ids = new_ids(rig, "o", len(voices))
+    made_ones, names = [], [item.name for item in kept]
+    for identity, voice in zip(ids, voices, strict=True):
+        hosted = program.hosted is not None
+        legs = [None] * voice.width if hosted else [channel + leg for leg in range(voice.width)]
+        channel += voice.width
+        names.append(free_name(voice.name, names) if voice.name in names else voice.name)
+        made_ones.append(made(ProgramPort, f"{program.name}, {names[-1]}", id=identity, name=names[-1], legs=legs))
+    given = dict(zip((voice.id for voice in voices), ids, strict=True))
+    program = changed(
+        program,
+        program.name,
+        outputs=(*kept, *made_ones),
+        voices=tuple(each.model_copy(update={"output": given.get(each.id, each.output)}) for each in program.voices),
+    )
+    rig, lost = pruned(with_gear(rig, program))
+    said = (
+        f"{program.name}: gave {_count(tuple(voice.name for voice in voices), 'voice', 'voices')} outputs of their own"
+    )
+    return Applied(rig, "; ".join([said, *lost]))
 
 
 @apply_one.register

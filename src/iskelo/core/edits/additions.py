@@ -113,6 +113,18 @@ class AddVoices(Value):
     ids: Ids = ()
 
 
+class SpreadVoices(Value):
+    """Give each voice of a program an output of its own, on ascending channels, away from a common one.
+
+    ``voices``: which; all of them, if none are named. An output that nothing feeds any more is taken away.
+    """
+
+    edit: Literal["spread_voices"] = "spread_voices"
+    program: Id
+    voices: Ids = ()
+    first_channel: ChannelNumber | None = None
+
+
 class AddReturns(Value):
     """Let a hosted program's outputs appear in its leader, each as an input of the same name and width.
 

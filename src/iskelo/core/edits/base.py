@@ -301,6 +301,9 @@ def _kept_ends(program: Program, words: list[str]) -> dict[str, Any]:
         if isinstance(item, Track) and item.input is not None and item.input not in inputs and item.input not in sinks:
             words.append(f"{what} {item.name} has no input now")
             update["input"] = None
+        straight = item.straight if isinstance(item, Track) else None
+        if straight is not None and not {straight.output, straight.back_to} <= sinks:
+            update["straight"] = None
         if item.output is not None and item.output not in sinks:
             words.append(f"{what} {item.name} has no output now")
             update["output"] = None

@@ -15,6 +15,7 @@ from iskelo.core.rig.index import index
 from iskelo.core.rig.insert_words import counted, insert_phrase
 from iskelo.core.rig.programs import Bus, Program, ProgramPort, Track
 from iskelo.core.rig.rig import Line, Patch, Rig
+from iskelo.core.rig.text import NAME_MAX_CHARACTERS
 from iskelo.core.rig.units import DBV_TO_DBU
 from iskelo.core.rig.value import Value
 
@@ -67,6 +68,9 @@ def _(edit: e.SetValues, rig: Rig) -> Applied:
     if isinstance(new_value, ProgramPort) and "name" in values:
         after, also = _named_alike(after, new_value)
         said += also
+    if rig.names_travel and "name" in values and not isinstance(new_value, Interface | Aggregate | Program):
+        after, count = _everywhere(after, getattr(value, "name", ""), str(getattr(new_value, "name", "")))
+        said += f", and {count} more of that name" if count else ""
     return Applied(after, "; ".join([said, *lost]))
 
 
@@ -280,6 +284,14 @@ def _(edit: e.SetJack, rig: Rig) -> Applied:
 
 @apply_one.register
 def _(edit: e.RenameEverywhere, rig: Rig) -> Applied:
+    rig, count = _everywhere(rig, edit.old, edit.new)
+    if not count:
+        raise Refused(edit.old, "nothing has this name; it may have been renamed in another window")
+    return Applied(rig, f"renamed {edit.old} to {edit.new} in {count} places")
+
+
+def _everywhere(rig: Rig, old: str, new: str) -> tuple[Rig, int]:
+    """The rig with everything of one name called another, and how many things that are."""
     found = index(rig)
     named = {
         **{gear.id: gear.name for gear in rig.gear},
@@ -292,12 +304,10 @@ def _(edit: e.RenameEverywhere, rig: Rig) -> Applied:
         **{line.id: line.name for line in rig.lines},
     }
     count = 0
-    for identity, name in named.items():
-        tail = name[len(edit.old) :]
-        if name.casefold().startswith(edit.old.casefold()) and tail in ("", ", heard"):
+    for identity, name in named.items() if old else ():
+        tail = name[len(old) :]
+        if name.casefold().startswith(old.casefold()) and (tail in ("", ", heard") or tail.startswith(", for ")):
             _, value, put_back = find(rig, identity)
-            rig = put_back(changed(value, name, name=f"{edit.new}{tail}"))
+            rig = put_back(changed(value, name, name=f"{new}{tail}"[:NAME_MAX_CHARACTERS]))
             count += 1
-    if not count:
-        raise Refused(edit.old, "nothing has this name; it may have been renamed in another window")
-    return Applied(rig, f"renamed {edit.old} to {edit.new} in {count} places")
+    return rig, count

@@ -23,6 +23,7 @@ from iskelo.core.edits.additions import (
     AddSync,
     AddTracks,
     AddVoices,
+    SpreadVoices,
 )
 from iskelo.core.rig.gear import Interface, Member
 from iskelo.core.rig.ports import Port
@@ -124,6 +125,21 @@ class SetMembers(Value):
     aggregate: Id
     members: Annotated[tuple[Member, ...], Field(max_length=16)]
     keep_names: bool = True
+
+
+class SendStraight(Value):
+    """Send a track of one program past its mix straight to another that mixes it, by a free channel of a cable."""
+
+    edit: Literal["send_straight"] = "send_straight"
+    item: Id
+    to: Id
+
+
+class SetBack(Value):
+    """Set a track that was sent straight across back to the mix it came from."""
+
+    edit: Literal["set_back"] = "set_back"
+    item: Id
 
 
 class SetDirect(Value):
@@ -295,6 +311,7 @@ Edit = Annotated[
     | AddVoices
     | AddBuses
     | AddReturns
+    | SpreadVoices
     | AddSends
     | AddSync
     | AddProgramPorts
@@ -312,6 +329,8 @@ Edit = Annotated[
     | JoinDevices
     | SetMembers
     | SetDirect
+    | SendStraight
+    | SetBack
     | SetTrim
     | SetOutputTrim
     | SetJack

@@ -45,6 +45,7 @@ def renewed(rig: Rig, gear: AnyGear) -> tuple[Rig, AnyGear]:
                 "input": new.get(track.input),
                 "insert": _insert_renewed(track.insert, new),
                 "far_end": new.get(track.far_end),
+                "straight": None,
             }
         )
         for track in renamed["tracks"]

@@ -75,7 +75,7 @@ def mix_minus(reading: Reading, place: FarPlace) -> Iterator[Act]:
 def _cuts(reading: Reading, place: FarPlace, routes: Sequence[Route]) -> Iterator[Act]:
     """Feeds that nothing passes to this far end but its own voice: one that stops every way, else one of each."""
     shared = _of_others(reading, place)
-    ways = [[act for edge in route.edges if edge not in shared and (act := _cut(edge, reading))] for route in routes]
+    ways = [[act for edge in route.edges if edge not in shared and (act := cut(edge, reading))] for route in routes]
     if not all(ways):
         return
     common = [act for act in ways[0] if all(act in way for way in ways[1:])]
@@ -98,7 +98,7 @@ def _of_others(reading: Reading, place: FarPlace) -> set[Edge]:
     }
 
 
-def _cut(edge: Edge, reading: Reading) -> Act | None:
+def cut(edge: Edge, reading: Reading) -> Act | None:
     """What takes a sound out at a hop for good: no mute, which is soon undone."""
     match edge.kind:
         case "mix":
@@ -154,7 +154,7 @@ def _new_mixes(reading: Reading, place: FarPlace, routes: Sequence[Route]) -> It
     beside = [route for route in routes if all(edge.end.owner != old.id for edge in route.edges)]
     shared = _of_others(reading, place)
     cuts = [
-        [act for edge in route.edges if edge not in shared and (act := _cut(edge, reading)) is not None]
+        [act for edge in route.edges if edge not in shared and (act := cut(edge, reading)) is not None]
         for route in beside
     ]
     apart = list(dict.fromkeys(acts[-1] for acts in cuts if acts))

@@ -235,6 +235,8 @@ def _program(program: Program, found: Index) -> None:
             raise Broken(place, f"its input {track.input!r} is no input and no bus of {program.name}")
         if track.output is not None and track.output not in outputs:
             raise Broken(place, f"its output {track.output!r} is no output of {program.name}")
+        if track.straight is not None and not {track.straight.output, track.straight.back_to} <= outputs:
+            raise Broken(place, f"that it goes straight across tells of no output of {program.name}")
         if track.far_end is not None and track.far_end not in far:
             raise Broken(place, f"{track.far_end!r}, where it goes, is no far end of {program.name}")
     for voice in program.voices:

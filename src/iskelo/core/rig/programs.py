@@ -77,6 +77,13 @@ class ProgramInsert(Value):
     held: HeldTrip | None = None
 
 
+class Straight(Value):
+    """That a track is sent straight across to another program, by an output of its own, and to what it is set back."""
+
+    output: Id
+    back_to: Id
+
+
 class Track(Value):
     """A recorder's track: takes one named input, or a bus, records it when armed, passes it on when monitored.
 
@@ -97,6 +104,7 @@ class Track(Value):
     effect_delay_samples: Annotated[DelaySamples, Settable("effect delay", "samples")] = 0
     insert: Annotated[ProgramInsert | None, Settable("insert")] = None
     far_end: Annotated[Id | None, Settable("goes to the far end")] = None
+    straight: Straight | None = None
 
 
 class Bus(Value):

@@ -111,6 +111,7 @@ class Rig(Value):
 
     Of the computer: how many ``cores`` it has, and by how much it is late in calling a program. ``show_minutes``:
     how long the recording will be, if that is known. ``alignment_dbfs``: where a nominal level stands at most.
+    ``names_travel``: what is renamed is renamed wherever the same name stands.
     """
 
     format: Literal["iskelo rig"] = "iskelo rig"
@@ -127,6 +128,7 @@ class Rig(Value):
         Settable("length of the recording", "minutes"),
     ] = None
     alignment_dbfs: Annotated[Alignment, Settable("alignment", "dBFS")] = -18.0
+    names_travel: Annotated[bool, Settable("names travel")] = False
     gear: Annotated[tuple[Gear, ...], Field(max_length=4096, fail_fast=True)] = ()
     patches: Annotated[tuple[Patch, ...], Field(max_length=4096, fail_fast=True)] = ()
     lines: Annotated[tuple[Line, ...], Field(max_length=1024, fail_fast=True)] = ()

@@ -14,7 +14,7 @@ from iskelo.core.planner.opening import switch_of
 from iskelo.core.rig.device_streams import open_box
 from iskelo.core.rig.gear import Interface
 from iskelo.core.routes.route import passing_routes
-from iskelo.core.snags.mixer_remedies import all_but_one, closing, parted
+from iskelo.core.snags.mixer_remedies import all_but_one, closing, out_of_mixes, parted, set_back
 from iskelo.core.snags.rates import one_rate
 from iskelo.core.snags.reach import with_finding
 from iskelo.core.snags.rule import Remedy, Snag, distinct, if_so, rule
@@ -70,7 +70,7 @@ def _hollow(state: LineState) -> str:
 
 def undouble(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
     """Close one of the ways: direct monitoring, the program's monitoring, or the second lead."""
-    remedies: list[Remedy] = []
+    remedies: list[Remedy] = set_back(reading, state)
     closers: dict[tuple[bool, str], list[Edit]] = {}
     for leg in state.legs:
         for arrival in leg.arrivals if len(leg.arrivals) > 1 else ():
@@ -85,7 +85,7 @@ def undouble(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
     # Keep what is quickest to the ear first: stop the program's copy when there is a direct one.
     for (_, words), edits in sorted(closers.items(), key=lambda each: each[0][0]):
         remedies.append(Remedy(words, tuple(edits)))
-    return distinct(remedies)
+    return distinct([*remedies, *out_of_mixes(reading, state)])
 
 
 def _closer(reading: Reading, arrival: Arrival) -> tuple[bool, str, Edit | None]:

@@ -2,11 +2,12 @@
 
 from collections.abc import Iterator, Sequence
 
-from iskelo.core.edits.edit import Edit, SetValues
+from iskelo.core.edits.edit import Edit, SetBack, SetValues
 from iskelo.core.lines.context import Reading
 from iskelo.core.lines.legs import Arrival
 from iskelo.core.lines.state import LineState
 from iskelo.core.lines.wet import DRY_PATHS
+from iskelo.core.planner.mix_minus import cut
 from iskelo.core.planner.opening import switch_of
 from iskelo.core.rig.mixers import Feed, Strip
 from iskelo.core.rig.programs import Bus, Track, insert_with
@@ -31,6 +32,36 @@ def closing(reading: Reading, arrival: Arrival, others: Sequence[Arrival]) -> Re
             if switch is not None:
                 return Remedy(switch.words, (switch.edit,))
     return None
+
+
+def set_back(reading: Reading, state: LineState) -> list[Remedy]:
+    """Tracks on a line's ways that were sent straight across, each set back to the mix it came from."""
+    tracks = {
+        edge.start.owner: None
+        for leg in state.legs
+        for arrival in leg.arrivals
+        for edge in arrival.route.edges
+        if edge.kind in ("mix", "send")
+    }
+    items = [reading.found.items[each].item for each in tracks]
+    return [
+        Remedy(f"Set track {item.name} back to {reading.found.name(item.straight.back_to)}", (SetBack(item=item.id),))
+        for item in items
+        if isinstance(item, Track) and item.straight is not None
+    ]
+
+
+def out_of_mixes(reading: Reading, state: LineState) -> list[Remedy]:
+    """Each copy taken out of what a program mixes, where no other copy passes."""
+    remedies = []
+    for leg in state.legs:
+        for arrival in leg.arrivals if len(leg.arrivals) > 1 else ():
+            shared = {edge for other in leg.arrivals if other is not arrival for edge in other.route.edges}
+            alone = [edge for edge in arrival.route.edges if edge not in shared and edge.kind in ("mix", "send")]
+            act = cut(alone[0], reading) if alone else None
+            if act is not None:
+                remedies.append(Remedy(act.words, act.edits))
+    return remedies
 
 
 def closed_dry_path(reading: Reading, edge: Edge) -> Remedy:

@@ -167,6 +167,23 @@ export function GearScreen() {
               ))}
             </Select>
           </Flex>
+          <Flex
+            as="label"
+            gap="5px"
+            align="center"
+            color="ink2"
+            title="What is renamed is renamed everywhere"
+          >
+            <input
+              type="checkbox"
+              aria-label="Names travel"
+              checked={state.rig.names_travel ?? false}
+              onChange={(event) =>
+                void edit([{ edit: "set", item: "rig", values: { names_travel: event.target.checked } }])
+              }
+            />
+            Names travel
+          </Flex>
           <Box flex="1" />
           <Button size="row" variant="quiet" onClick={() => setOpen("catalogue")}>
             Catalogue <Kbd>c</Kbd>

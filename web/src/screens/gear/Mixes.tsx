@@ -61,6 +61,7 @@ function SinkItems<Item extends SinkItem>(props: {
   figures: (item: Item) => SinkFigure[]
   more: (item: Item) => React.ReactNode
   add?: string
+  beside?: React.ReactNode
   onAdd: () => void
 }) {
   const { edit } = useRig()
@@ -121,9 +122,12 @@ function SinkItems<Item extends SinkItem>(props: {
           </Flex>
         </Box>
       ))}
-      <Button size="row" onClick={props.onAdd}>
-        Add {props.add ?? what}
-      </Button>
+      <Flex gap="4px">
+        <Button size="row" onClick={props.onAdd}>
+          Add {props.add ?? what}
+        </Button>
+        {props.beside}
+      </Flex>
     </Section>
   )
 }
@@ -157,6 +161,17 @@ export function Voices({ program }: { program: Program }) {
         </>
       )}
       add={call ? "far end" : "voice"}
+      beside={
+        program.voices.length > 1 && (
+          <Button
+            size="row"
+            variant="quiet"
+            onClick={() => void edit([{ edit: "spread_voices", program: program.id }])}
+          >
+            Each its own output
+          </Button>
+        )
+      }
       onAdd={() => void edit([{ edit: "add_voices", program: program.id, names, width, output }])}
     />
   )

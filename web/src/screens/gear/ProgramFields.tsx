@@ -7,6 +7,7 @@ import { Select } from "../../parts/controls"
 import { usePropose } from "../../parts/propose"
 import { useAggregates } from "./AggregateFields"
 
+import { Hosting } from "./Hosting"
 import { Buses, Voices } from "./Mixes"
 import { Ports, Tracks } from "./ProgramItems"
 import { Sends } from "./Sends"
@@ -25,6 +26,8 @@ export function ProgramFields({ program }: { program: Program }) {
   const calling = out ?? box
   const view = useAggregates().data?.find((each) => each.id === program.device)
   const set = useSet(program.id)
+  const programs = state.rig.gear.filter((gear): gear is Program => gear.kind === "program")
+  const leaders = programs.filter((each) => each.id !== program.id && !each.hosted)
   return (
     <>
       <Section title="Device">
@@ -42,14 +45,24 @@ export function ProgramFields({ program }: { program: Program }) {
         <Row words="Opens">
           <Select
             aria-label="Device"
-            value={program.device ?? ""}
-            onChange={(event) =>
+            value={program.hosted ? `in ${program.hosted.leader}` : (program.device ?? "")}
+            onChange={(event) => {
+              const { value } = event.target
+              const words = event.target.selectedOptions[0]?.text ?? "no device"
+              const leader = value.startsWith("in ") ? value.slice(3) : null
               void propose({
-                edits: [{ edit: "set_device", program: program.id, device: event.target.value || null }],
-                words: `${program.name} opens ${event.target.selectedOptions[0]?.text ?? "no device"}`,
+                edits: leader
+                  ? [{ edit: "set", item: program.id, values: { hosted: { leader } } }]
+                  : [
+                      ...(program.hosted
+                        ? [{ edit: "set" as const, item: program.id, values: { hosted: null } }]
+                        : []),
+                      { edit: "set_device", program: program.id, device: value || null },
+                    ],
+                words: leader ? `${program.name} ${words}` : `${program.name} opens ${words}`,
                 unlessHarmless: true,
               })
-            }
+            }}
           >
             <option value="">no device</option>
             {[...joined, ...boxes].map((each) => (
@@ -58,8 +71,14 @@ export function ProgramFields({ program }: { program: Program }) {
                 {each.kind === "aggregate" && ", joined"}
               </option>
             ))}
+            {leaders.map((each) => (
+              <option key={each.id} value={`in ${each.id}`}>
+                runs in {each.name}
+              </option>
+            ))}
           </Select>
         </Row>
+        {program.hosted && <Hosting program={program} hosted={program.hosted} />}
         {box && (
           <Row words="Plays to">
             <Select

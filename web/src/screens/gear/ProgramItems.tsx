@@ -74,7 +74,12 @@ function PortRow(props: { item: ProgramPort; position: number; size: number; sid
         label={`Name of ${props.side} ${props.position}`}
         onKeep={(name) => set({ name })}
       />
-      {item.legs.map((channel, index) => (
+      {item.returns && (
+        <chakra.span color="ink2" textStyle="cell">
+          return
+        </chakra.span>
+      )}
+      {(item.returns ? [] : item.legs).map((channel, index) => (
         <Commit
           key={index}
           value={channel}
@@ -174,6 +179,41 @@ function GoesTo({ program, track }: { program: Program; track: Track }) {
   )
 }
 
+/** Past the mix, straight to a program that mixes what comes from here; and back again. */
+function Across({ program, track }: { program: Program; track: Track }) {
+  const { state, edit } = useRig()
+  const mixers = state.rig.gear.filter(
+    (gear): gear is Program =>
+      gear.kind === "program" && gear.id !== program.id && gear.program_kind === "mixing program",
+  )
+  if (track.straight)
+    return (
+      <Flex gap="4px" align="center" mt="2px" pl="24px" color="ink2">
+        straight across
+        <Button
+          size="row"
+          aria-label={`Set track ${track.name} back`}
+          onClick={() => void edit([{ edit: "set_back", item: track.id }])}
+        >
+          Set back
+        </Button>
+      </Flex>
+    )
+  if (!track.output || !track.monitored || track.far_end) return null
+  return mixers.map((mixer) => (
+    <Flex key={mixer.id} mt="2px" pl="24px">
+      <Button
+        size="row"
+        variant="link"
+        aria-label={`Send track ${track.name} straight to ${mixer.name}`}
+        onClick={() => void edit([{ edit: "send_straight", item: track.id, to: mixer.id }])}
+      >
+        straight to {mixer.name}
+      </Button>
+    </Flex>
+  ))
+}
+
 function TrackRow({ program, track, next, position }: TrackProps) {
   const { edit } = useRig()
   const set = useSet(track.id)
@@ -239,6 +279,7 @@ function TrackRow({ program, track, next, position }: TrackProps) {
         />
       </Flex>
       <GoesTo program={program} track={track} />
+      <Across program={program} track={track} />
       <Flex gap="4px" align="center" mt="2px" pl="24px" color="ink2">
         gain
         <Commit

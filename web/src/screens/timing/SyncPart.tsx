@@ -25,7 +25,7 @@ export function SyncPart() {
       answer<Together>(client.GET("/api/rigs/{rig_id}/together", { params: { path: { rig_id: state.id } } })),
   })
   const programs = state.rig.gear.filter((gear): gear is Program => gear.kind === "program")
-  const { syncs = [], calls = [] } = found.data ?? {}
+  const { syncs = [], calls = [], hosted = [] } = found.data ?? {}
   const untrimmed = syncs.find((each) => each.trim_ms !== null)
   const trim = (each: Sync) =>
     void edit([
@@ -67,6 +67,26 @@ export function SyncPart() {
       )}
       {syncs.map((each) => (
         <SyncRow key={each.id} sync={each} first={each === untrimmed} onTrim={() => trim(each)} />
+      ))}
+      {hosted.map((each) => (
+        <Flex
+          key={each.id}
+          px="12px"
+          minH="30px"
+          gap="8px"
+          align="center"
+          textStyle="cell"
+          borderBottom="1px solid"
+          borderColor="rule"
+          aria-label={`${each.name} in ${each.leader}`}
+        >
+          <b>
+            {each.name} in {each.leader}
+          </b>
+          <span>
+            {each.ahead} buffer, {each.ahead_samples} samples ahead: {each.told}.
+          </span>
+        </Flex>
       ))}
       {calls.map((each) => (
         <CallRow key={each.id} call={each} />
