@@ -31,6 +31,7 @@ from iskelo.core.rig.programs import (
     Bus,
     FarEnd,
     HeldTrip,
+    Hosted,
     LoadReading,
     PanLaw,
     Program,
@@ -42,6 +43,7 @@ from iskelo.core.rig.programs import (
     Voice,
 )
 from iskelo.core.rig.rig import Line, Patch, Rig
+from iskelo.core.rig.syncs import SyncLink, Timing
 from iskelo.core.snags.registry import run_rules
 from iskelo.core.snags.rule import Snag
 from iskelo.core.words.say import say
@@ -612,6 +614,62 @@ def with_what_cannot_be_known(draw: st.DrawFn, rigs: st.SearchStrategy[Rig]) -> 
         for line in rig.lines
     ]
     rig = rig.model_copy(update={"gear": tuple(gear), "lines": tuple(lines)})
+    check(rig)
+    return rig
+
+
+@st.composite
+def programs_joined(draw: st.DrawFn, rigs: st.SearchStrategy[Rig]) -> Rig:
+    """The same rigs with all that programs may have to do with each other: calls, hosts, returns, clocks, notes."""
+    rig = draw(with_what_cannot_be_known(rigs))
+    programs = {gear.id: gear for gear in rig.gear if isinstance(gear, Program)}
+    number = rig.next_number
+    order = draw(st.permutations(list(programs)))
+    if len(order) > 1 and draw(st.booleans()):
+        leader, follower = programs[order[0]], programs[order[1]]
+        bare = dict.fromkeys(("device", "driver", "output_device", "output_driver"))
+        hosted = Hosted(
+            leader=leader.id,
+            ahead=draw(st.sampled_from(["short", "long"])),
+            long_samples=draw(st.sampled_from([0, 64, 1024])),
+            compensated=draw(st.booleans()),
+            stamped=draw(st.booleans()),
+        )
+        programs[follower.id] = follower.model_copy(update={"hosted": hosted, **bare})
+        returns = []
+        for item in follower.outputs:
+            if draw(st.booleans()):
+                legs = (None,) * len(item.legs)
+                returns.append(ProgramPort(id=f"i{number}", name=f"Return {number}", legs=legs, returns=item.id))
+                number += 1
+        tracks = tuple(
+            track.model_copy(update={"input": draw(st.sampled_from(returns)).id})
+            if returns and draw(st.booleans())
+            else track
+            for track in leader.tracks
+        )
+        programs[leader.id] = leader.model_copy(update={"inputs": (*leader.inputs, *returns), "tracks": tracks})
+    for identity in order:
+        links = []
+        for sender in order:
+            if sender != identity and draw(st.booleans()):
+                links.append(
+                    SyncLink(
+                        id=f"y{number}",
+                        sender=sender,
+                        clock=draw(st.booleans()),
+                        notes=draw(st.booleans()),
+                        sent=draw(st.sampled_from(get_args(Timing))),
+                        read=draw(st.sampled_from(get_args(Timing))),
+                        begins_at_call=draw(st.booleans()),
+                        offset_ms=draw(st.sampled_from([0.0, 5.667, -3.0])),
+                    )
+                )
+                number += 1
+        follows = draw(st.booleans())
+        programs[identity] = programs[identity].model_copy(update={"syncs": tuple(links), "follows_clock": follows})
+    gear = tuple(programs.get(each.id, each) for each in rig.gear)
+    rig = rig.model_copy(update={"gear": gear, "next_number": number})
     check(rig)
     return rig
 

@@ -1,21 +1,23 @@
 """The set-up list and the delay budgets: all a rig says, in the order it is done, and what delays are spent on."""
 
+from typing import get_args
+
 import pytest
 from hypothesis import given, settings
 
 from iskelo.core.edits.additions import AddInterface, AddOutboard, AddProgram
 from iskelo.core.edits.edit import JoinDevices, Plug, SetDirect, SetMembers, SetOutputDevice, SetValues
 from iskelo.core.lines.context import read
-from iskelo.core.paperwork.set_up import SetUpStep, set_up_list
+from iskelo.core.paperwork.set_up import Section, SetUpStep, set_up_list
 from iskelo.core.planner.budgets import line_budgets
 from iskelo.core.rig.gear import Aggregate, Member
 from iskelo.core.rig.index import index
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Rig
 from iskelo.demo.orrin_point import orrin_point
-from rigs import Bench, any_rig, two_voices
+from rigs import Bench, any_rig, programs_joined, two_voices
 
-SECTIONS = ["Boxes", "Clocks", "Stage", "Outboard gear", "Devices of several boxes", "Programs", "Listening"]
+SECTIONS = get_args(Section)
 
 
 def steps(bench: Bench) -> dict[str, SetUpStep]:
@@ -117,7 +119,7 @@ def test_stage_and_listening_say_what_is_switched_on_the_way() -> None:
     assert "jack in 1 to jack out 2, -6 dB" in next(step for step in told if step.key == f"direct:{box.id}").settings
 
 
-@given(any_rig(joined=True))
+@given(any_rig(joined=True) | programs_joined(any_rig(cabled=True, busy=True)))
 @settings(max_examples=60)
 def test_any_rig_has_a_list_in_order_that_leaves_no_lead_and_no_box_out(rig: Rig) -> None:
     told = set_up_list(read(rig))

@@ -18,9 +18,14 @@ from iskelo.core.planner.whole_plan import join_all
 from iskelo.core.rig.ports import COLUMNS, Port
 from iskelo.core.rig.rig import Rig
 from iskelo.core.stations import stations
-from rigs import any_rig
+from rigs import any_rig, programs_joined
 
-RIGS = st.one_of(any_rig(), any_rig(busy=True), any_rig(busy=True, back=True))
+RIGS = st.one_of(
+    any_rig(),
+    any_rig(busy=True),
+    any_rig(busy=True, back=True),
+    programs_joined(any_rig(cabled=True, busy=True)),
+)
 
 
 def arriving(reading: Reading) -> set[str]:

@@ -19,9 +19,10 @@ from iskelo.core.rig.index import index
 from iskelo.core.rig.rig import Rig
 from iskelo.core.snags.registry import run_rules
 from iskelo.core.survey import survey, survey_again
-from rigs import any_rig
+from rigs import any_rig, programs_joined
 
 RIGS = st.one_of(any_rig(), any_rig(busy=True), any_rig(busy=True, converting=True))
+JOINED = programs_joined(any_rig(cabled=True, busy=True))
 COMING_BACK = any_rig(busy=True, back=True)
 """Rigs with inserts, outboard gear and leads back."""
 
@@ -56,7 +57,7 @@ def drawn_rung(rig: Rig, found: list[Ladder], data: st.DataObject) -> tuple[Ladd
     return (ladder, rung, then) if then is not None else None
 
 
-@given(RIGS, st.data())
+@given(RIGS | JOINED, st.data())
 @settings(max_examples=80)
 def test_a_rung_of_the_ladder_is_what_its_buffer_gives(rig: Rig, data: st.DataObject) -> None:
     found = [ladder for ladder in ladders(read(rig)) if opens(rig, ladder)]
@@ -72,7 +73,7 @@ def test_a_rung_of_the_ladder_is_what_its_buffer_gives(rig: Rig, data: st.DataOb
     assert then.assumed == rung.assumed
 
 
-@given(RIGS, st.data())
+@given(RIGS | JOINED, st.data())
 @settings(max_examples=80)
 def test_a_driver_side_by_side_gives_what_opening_the_box_by_it_gives(rig: Rig, data: st.DataObject) -> None:
     found = [ladder for ladder in ladders(read(rig)) if ladder.ways]
@@ -90,7 +91,7 @@ def test_a_driver_side_by_side_gives_what_opening_the_box_by_it_gives(rig: Rig, 
     assert sum(each.now for each in after.ways if each.box == way.box) == 1
 
 
-@given(RIGS, st.data())
+@given(RIGS | JOINED, st.data())
 @settings(max_examples=80)
 def test_a_join_sheet_shows_the_device_that_is_made(rig: Rig, data: st.DataObject) -> None:
     found = index(rig)
@@ -140,7 +141,7 @@ def silent(rig: Rig, lines: tuple[str, ...]) -> int:
     return sum(state.headline in ("silent", "blocked") for state in read(rig).lines if state.line.id in lines)
 
 
-@given(RIGS | COMING_BACK)
+@given(RIGS | COMING_BACK | JOINED)
 @settings(max_examples=45)
 def test_the_first_remedy_offered_mends_its_snag_or_some_of_it(rig: Rig) -> None:
     known = survey_again(rig, None)
@@ -155,7 +156,7 @@ def test_the_first_remedy_offered_mends_its_snag_or_some_of_it(rig: Rig) -> None
             assert standing(survey_again(after, None)) < standing(known)
 
 
-@given(RIGS, st.data())
+@given(RIGS | JOINED, st.data())
 @settings(max_examples=80)
 def test_a_rung_tells_the_late_lines_its_buffer_gives(rig: Rig, data: st.DataObject) -> None:
     limited = tuple(line.model_copy(update={"longest_delay_ms": 15.0}) for line in rig.lines)
@@ -184,7 +185,7 @@ def acts_again_and_again(rig: Rig) -> Iterator[tuple[Rig, Rig]]:
         rig = after
 
 
-@given(RIGS | COMING_BACK)
+@given(RIGS | COMING_BACK | JOINED)
 @settings(max_examples=35)
 def test_first_remedies_come_to_an_end_return_to_no_rig_and_silence_nothing(rig: Rig) -> None:
     seen = [rig]

@@ -23,10 +23,13 @@ from iskelo.core.snags.registry import find_snags, run_rules
 from iskelo.core.stations import COLUMNS
 from iskelo.core.survey import HopView, line_ways, survey, survey_again
 from iskelo.demo.orrin_point import orrin_point
-from rigs import any_rig, heard, two_voices
+from rigs import any_rig, heard, programs_joined, two_voices
+
+RIGS = any_rig() | programs_joined(any_rig(cabled=True, busy=True))
+"""Any rig, and any of programs that are joined by cables, hosts, calls and clocks."""
 
 
-@given(any_rig())
+@given(RIGS)
 @settings(max_examples=300)
 def test_no_rig_makes_the_survey_raise_and_its_counts_add_up(rig: Rig) -> None:
     found, reading = survey(rig), read(rig)
@@ -54,7 +57,7 @@ def _full_scale(rig: Rig, hops: tuple[HopView, ...]) -> float:
     return next(b.output_full_scale_dbu for b in index(rig).interfaces() if b.id == jacks[0]) if jacks else 0.0
 
 
-@given(any_rig())
+@given(RIGS)
 @settings(max_examples=150)
 def test_every_remedy_of_any_rig_can_be_tried(rig: Rig) -> None:
     for snag in find_snags(read(rig)):
@@ -62,7 +65,7 @@ def test_every_remedy_of_any_rig_can_be_tried(rig: Rig) -> None:
             assert trial(rig, remedy.edits).words
 
 
-@given(any_rig())
+@given(RIGS)
 @settings(max_examples=100)
 def test_the_first_remedy_of_a_silent_line_of_any_rig_gives_it_a_way(rig: Rig) -> None:
     reading = read(rig)
@@ -74,7 +77,7 @@ def test_the_first_remedy_of_a_silent_line_of_any_rig_gives_it_a_way(rig: Rig) -
                 assert all(leg.arrivals for leg in state.legs)
 
 
-@given(any_rig())
+@given(RIGS)
 @settings(max_examples=100)
 def test_every_choice_of_every_station_of_any_rig_can_be_tried_or_says_why_not(rig: Rig) -> None:
     reading = read(rig)
@@ -130,7 +133,7 @@ def test_a_port_that_leads_nowhere_is_not_used() -> None:
     assert not used["capture", 3]
 
 
-@given(any_rig(), st.randoms(use_true_random=False))
+@given(RIGS, st.randoms(use_true_random=False))
 @settings(max_examples=120)
 def test_a_survey_that_begins_with_an_earlier_one_is_the_same_as_one_from_nothing(rig: Rig, random: Random) -> None:
     """Whatever was known of the rig before: after remedies, choices, removals and undos, in any order."""

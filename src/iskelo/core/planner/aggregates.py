@@ -153,7 +153,9 @@ def _program(found: Index, wanted: JoinRequest, boxes: list[Interface]) -> Progr
         return asked
     ids = {box.id for box in boxes} | {each.id for each in found.aggregates if each.id in wanted.devices}
     recorders = [each for each in found.programs() if each.program_kind == "recorder"]
-    there = [each for each in recorders if each.device in ids] or [each for each in recorders if each.device is None]
+    there = [each for each in recorders if each.device in ids] or [
+        each for each in recorders if each.device is None and each.hosted is None
+    ]
     there = there or [each for each in recorders if any(found.reaches(each, box) for box in ids)]
     return there[0] if there else None
 

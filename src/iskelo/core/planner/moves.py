@@ -147,7 +147,8 @@ def _straight_across(port: Port, reading: Reading) -> Iterator[Move]:
 def _into_a_program(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
     wanted = reading.found.owner(ask.end)
     for program in reading.found.programs():
-        if not takes_from(program, port.owner, reading):
+        # What runs in another program has no device, and is given none.
+        if program.hosted is not None or not takes_from(program, port.owner, reading):
             continue
         if isinstance(wanted, Program) and wanted.id != program.id:
             continue
@@ -306,6 +307,8 @@ def _channel_towards(reading: Reading, streams: OpenDevice, end: Port) -> int:
 def _to_a_channel(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
     program, item, _, _ = reading.found.items[port.owner]
     assert isinstance(item, ProgramPort)
+    if program.hosted is not None:
+        return
     present = item.legs[port.number - 1]
     opened = reading.found.opened.get(program.id)
     boxes = [box for box in reading.found.interfaces() if ask.end.bank == "in" or box.cable is not None]
