@@ -21,6 +21,7 @@ from iskelo.core.lines.context import Reading, read
 from iskelo.core.paperwork.set_up import set_up_list
 from iskelo.core.planner.by_cables import join_by_cables
 from iskelo.core.planner.ladder import Ladder, ladders
+from iskelo.core.planner.left_over import left_over
 from iskelo.core.planner.search import arriving
 from iskelo.core.planner.whole_plan import join_all
 from iskelo.core.rig.cable_makes import new_cable
@@ -385,6 +386,21 @@ def test_a_plan_lets_a_cable_that_nobody_has_opened_follow_the_box_that_calls() 
     bench.do(*joining.edits)
     assert [state.headline for state in read(bench.rig).lines] == ["arrives"] * 4
     assert not bench.snags("clocks-drift")
+
+
+def test_what_a_program_cannot_open_is_left_over_with_its_reason() -> None:
+    """Of 16 pairs 12 fit into the 24 channels that a program opens (the design's worked example)."""
+    bench = apart(16, 0)
+    bench.do(SetValues(item=bench.id("Longhand"), values={"channels_at_most": 24}))
+    joining = join_all(read(bench.rig))
+    assert joining is not None
+    bench.do(*joining.edits)
+    assert len(cables_of(bench.rig)) == 3
+    left = left_over(read(bench.rig))
+    assert [each.name for each in left] == ["Pair 13", "Pair 14", "Pair 15", "Pair 16"]
+    assert {each.why for each in left} == {"Longhand opens 24 channels at most, and 24 are open"}
+    with pytest.raises(Refused, match="it opens 24 channels at most each way"):
+        bench.do(EnableChannels(program=bench.id("Longhand"), channels=(25,)))
 
 
 @given(pairs=st.integers(0, 20), singles=st.integers(0, 20), there=st.integers(0, 3))

@@ -17,12 +17,15 @@ from iskelo.api.views import (
     WholePlan,
 )
 from iskelo.core.compare import NowAfter, trial
+from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.batch import BatchRequest, batch
 from iskelo.core.edits.phrases import interface_phrase
+from iskelo.core.lines.context import read
 from iskelo.core.planner.aggregates import JoinRequest, join_sheet
 from iskelo.core.planner.choices import Choices, choices
 from iskelo.core.planner.fill import FillRequest, fill
+from iskelo.core.planner.left_over import left_over
 from iskelo.core.planner.meters import MeterCheck, MetersRequest, meter_check
 from iskelo.core.planner.swap import plan_swap
 from iskelo.core.planner.whole_plan import join_all
@@ -52,14 +55,17 @@ def plan_batch(rig_id: UUID, wanted: BatchRequest, session: Database) -> TriedRe
 
 @router.get("/{rig_id}/plan")
 def plan_all(rig_id: UUID, session: Database) -> WholePlan | None:
-    """The smallest changes that make every silent or blocked line arrive; null if there is nothing to do."""
+    """The smallest changes that make every silent or blocked line arrive, and what they leave silent; null if no change
+    is known.
+    """
     known = known_of(session, rig_id)
     rig = known.reading.rig
     joining = join_all(known.reading)
     if joining is None:
         return None
     steps = tuple(PlanSteps(gear, words) for gear, words in joining.by_place())
-    return WholePlan(steps, joining.edits, trial(rig, joining.edits, known))
+    after = read(apply(rig, joining.edits).rig, known.reading)
+    return WholePlan(steps, joining.edits, trial(rig, joining.edits, known), left_over(after))
 
 
 @router.post("/{rig_id}/fill")

@@ -15,6 +15,7 @@ from iskelo.core.edits.edit import Edit, Edits
 from iskelo.core.edits.input_list import InputRow, RowOutcome
 from iskelo.core.linecheck.rows import Ledger
 from iskelo.core.planner.aggregates import JoinSheet
+from iskelo.core.planner.left_over import Left
 from iskelo.core.planner.swap import JackMove
 from iskelo.core.rig.rig import Rig
 from iskelo.core.rig.text import Ids, Name
@@ -157,11 +158,12 @@ class PlanSteps:
 
 @dataclass(frozen=True, slots=True)
 class WholePlan:
-    """A plan for all lines, gear by gear, with what it would change."""
+    """A plan for all lines, gear by gear, with what it would change; ``left``: what stays silent all the same."""
 
     steps: tuple[PlanSteps, ...]
     edits: tuple[Edit, ...]
     trial: NowAfter
+    left: tuple[Left, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

@@ -889,7 +889,8 @@ export interface paths {
         };
         /**
          * Plan All
-         * @description The smallest changes that make every silent or blocked line arrive; null if there is nothing to do.
+         * @description The smallest changes that make every silent or blocked line arrive, and what they leave silent; null if no change
+         *     is known.
          */
         get: operations["plan_all_api_rigs__rig_id__plan_get"];
         put?: never;
@@ -4825,6 +4826,18 @@ export interface components {
             wanted: number;
         };
         /**
+         * Left
+         * @description A line that is still silent, and why.
+         */
+        Left: {
+            /** Line */
+            line: string;
+            /** Name */
+            name: string;
+            /** Why */
+            why: string;
+        };
+        /**
          * Limit
          * @description One budget: for what, at most how late in milliseconds, and who says so.
          */
@@ -5930,6 +5943,8 @@ export interface components {
              * @default []
              */
             buses?: components["schemas"]["Bus-Input"][];
+            /** Channels At Most */
+            channels_at_most?: number | null;
             /**
              * Compensates Samples
              * @default 0
@@ -6108,6 +6123,8 @@ export interface components {
              * @default []
              */
             buses: components["schemas"]["Bus-Output"][];
+            /** Channels At Most */
+            channels_at_most: number | null;
             /**
              * Compensates Samples
              * @default 0
@@ -8723,11 +8740,16 @@ export interface components {
         };
         /**
          * WholePlan
-         * @description A plan for all lines, gear by gear, with what it would change.
+         * @description A plan for all lines, gear by gear, with what it would change; ``left``: what stays silent all the same.
          */
         WholePlan: {
             /** Edits */
             edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddReturns-Output"] | components["schemas"]["SpreadVoices-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddSync-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SendStraight-Output"] | components["schemas"]["SetBack-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["SetCable-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            /**
+             * Left
+             * @default []
+             */
+            left?: components["schemas"]["Left"][];
             /** Steps */
             steps: components["schemas"]["PlanSteps"][];
             trial: components["schemas"]["NowAfter"];

@@ -38,15 +38,20 @@ def rehung(
         size = after.device.capture if bank == "capture" else after.device.playback
         on: set[int] = set(getattr(program, enabled))
         if before is None or not common:
-            fields[enabled] = tuple(sorted(on)) or tuple(range(1, size + 1))
+            fields[enabled] = _within(program, on or range(1, size + 1), ())
             continue
         new = {n for way in after.ways if before.to(bank, way.box.id) is None for n in way.channels(bank)}
         if keep_names:
             items: tuple[ProgramPort, ...] = getattr(program, field)
             fields[field] = tuple(_followed(item, bank, before, after) for item in items)
             on = {moved for channel in on if (moved := _follow(channel, bank, before, after)) is not None}
-        fields[enabled] = tuple(sorted(on | new))
+        fields[enabled] = _within(program, on, new - on)
     return changed(program, program.name, **fields)
+
+
+def _within(program: Program, on: Iterable[int], new: Iterable[int]) -> tuple[int, ...]:
+    """What is enabled of these: what was, then what is new, as far as the program opens so many."""
+    return tuple(sorted([*sorted(on), *sorted(new)][: program.channels_at_most]))
 
 
 def _follow(channel: int | None, bank: Bank, before: OpenDevice, after: OpenDevice) -> int | None:

@@ -6,6 +6,18 @@ from iskelo.core.planner.by_cables import join_by_cables
 from iskelo.core.planner.by_returns import join_by_returns
 from iskelo.core.planner.search import Joining, arriving, joined
 
+MIXED_UP = ("crossed", "doubled", "crowded")
+
+
+def _mixed_up(reading: Reading) -> set[tuple[str, str]]:
+    """The lines that come with others, twice, or in the place of others."""
+    return {
+        (state.line.id, finding.kind)
+        for state in reading.lines
+        for finding in state.findings
+        if finding.kind in MIXED_UP
+    }
+
 
 def join_all(reading: Reading) -> Joining | None:
     """The smallest changes that make every silent or blocked line arrive: what goes from program to program, by cables
@@ -37,8 +49,8 @@ def join_all(reading: Reading) -> Joining | None:
         if found is None:
             continue
         joining, after = found
-        # What arrives is never taken away for another.
-        if arriving(reading) <= arriving(after):
+        # What arrives is never taken away for another, nor is anything mixed up with it.
+        if arriving(reading) <= arriving(after) and _mixed_up(after) <= _mixed_up(reading):
             take(joining)
             reading = after
     return Joining(tuple(edits), tuple(words), tuple(places)) if edits else None

@@ -242,7 +242,8 @@ class Program(Value):
     ``load_readings`` are two readings of its load meter at different buffers, or one, or none; ``spreads_over_cores``:
     what they tell is done by several cores at a time. ``read_ahead_samples``: what only plays is worked so far ahead.
     Its song begins at ``tempo_bpm``, with other tempos and names at later places; with ``follows_clock`` it takes
-    tempo, start and stop from its ``syncs``, the links by which it hears other programs.
+    tempo, start and stop from its ``syncs``, the links by which it hears other programs. ``channels_at_most``: so many
+    does it open each way (None: as many as there are).
     """
 
     kind: Literal["program"] = "program"
@@ -273,6 +274,7 @@ class Program(Value):
     later_tempos: Annotated[tuple[TempoChange, ...], Field(max_length=512), Settable("later tempos")] = ()
     markers: Annotated[tuple[SongMarker, ...], Field(max_length=512), Settable("markers")] = ()
     follows_clock: Annotated[bool, Settable("follows a sync clock")] = False
+    channels_at_most: Annotated[ChannelNumber | None, Settable("opens at most", "channels")] = None
     enabled_in: Annotated[Channels, Settable("enabled inputs")] = ()
     enabled_out: Annotated[Channels, Settable("enabled outputs")] = ()
     inputs: Annotated[tuple[ProgramPort, ...], Field(max_length=512)] = ()
@@ -297,6 +299,15 @@ class Program(Value):
         if len({each.buffer_samples for each in readings}) != len(readings):
             raise ValueError("two readings of its load meter must be at different buffers")
         return readings
+
+    @model_validator(mode="after")
+    def _no_more_channels(self) -> "Program":
+        limit = self.channels_at_most
+        for on, side in ((self.enabled_in, "input"), (self.enabled_out, "output")):
+            if limit is not None and len(on) > limit:
+                enabled = f"{len(on)} {side} channels are enabled"
+                raise ValueError(f"it opens {limit} channels at most each way, and {enabled}")
+        return self
 
     @field_validator("enabled_in", "enabled_out")
     @classmethod

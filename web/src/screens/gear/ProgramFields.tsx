@@ -206,6 +206,13 @@ export function ProgramFields({ program }: { program: Program }) {
           value={program.read_ahead_samples}
           onKeep={(read_ahead_samples) => set({ read_ahead_samples })}
         />
+        <Some
+          words="Opens at most, channels"
+          label="Opens at most, channels"
+          none="all"
+          value={program.channels_at_most}
+          onKeep={(channels_at_most) => set({ channels_at_most })}
+        />
         <Check
           words="Arms an input on one track only"
           on={program.one_track_per_input}

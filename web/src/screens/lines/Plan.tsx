@@ -22,9 +22,10 @@ export function Plan({ onClose }: { onClose: () => void }) {
   const { press: apply } = useOnceSeen(plan.data, (seen) => {
     void edit(seen.edits).then((kept) => kept && onClose())
   })
-  const stuck = state.survey.lines.filter((line) =>
+  const silent = state.survey.lines.filter((line) =>
     ["silent", "half silent", "blocked"].includes(line.headline),
-  ).length
+  )
+  const stuck = silent.length
   useKeys([
     { keys: "Escape", words: "Close the plan", run: onClose, inFields: true },
     { keys: "Ctrl+Enter", words: "Make the plan", run: apply, inFields: true },
@@ -43,6 +44,9 @@ export function Plan({ onClose }: { onClose: () => void }) {
                 : `For ${stuck === 1 ? "one line" : `${stuck} lines`} no list of changes that Iskelo knows joins both ends: every jack, channel, driver and crosspoint there is was tried.`}
           </Box>
         )}
+        {plan.data === null && (
+          <LeftOver lines={silent.map(({ id, name, told }) => ({ line: id, name, why: told }))} />
+        )}
         {plan.data && (
           <>
             {plan.data.steps.map(({ gear, steps }) => (
@@ -58,6 +62,7 @@ export function Plan({ onClose }: { onClose: () => void }) {
               </chakra.section>
             ))}
             <NowAfter trial={plan.data.trial} />
+            <LeftOver lines={plan.data.left ?? []} />
           </>
         )}
       </Flex>
@@ -75,5 +80,29 @@ export function Plan({ onClose }: { onClose: () => void }) {
         </Button>
       </Flex>
     </Drawer>
+  )
+}
+
+/** What stays silent all the same, by why. */
+function LeftOver({ lines }: { lines: Schemas["Left"][] }) {
+  if (lines.length === 0) return null
+  const by = new Map<string, string[]>()
+  for (const { name, why } of lines) by.set(why, [...(by.get(why) ?? []), name])
+  return (
+    <chakra.section textStyle="cell" aria-label="Left over">
+      <chakra.h3 textStyle="head">
+        {lines.length === 1 ? "One line stays silent" : `${lines.length} lines stay silent`}
+      </chakra.h3>
+      <ul>
+        {[...by].map(([why, names]) => (
+          <li key={why}>
+            {names.length > 3
+              ? `${names[0]} … ${names[names.length - 1]} (${names.length})`
+              : names.join(", ")}
+            : {why}
+          </li>
+        ))}
+      </ul>
+    </chakra.section>
   )
 }

@@ -1,0 +1,51 @@
+"""What a plan could not serve, and why, line by line."""
+
+from dataclasses import dataclass
+
+from iskelo.core.lines.context import Reading
+from iskelo.core.lines.state import LineState
+from iskelo.core.planner.cable_rooms import wanted_by
+from iskelo.core.rig.device_streams import CHANNELS_AT_MOST
+from iskelo.core.rig.programs import Program
+from iskelo.core.words.say import say
+
+
+@dataclass(frozen=True, slots=True)
+class Left:
+    """A line that is still silent, and why."""
+
+    line: str
+    name: str
+    why: str
+
+
+def left_over(reading: Reading) -> tuple[Left, ...]:
+    """The lines of which nothing, or not all, arrives, in their order."""
+    return tuple(
+        Left(state.line.id, state.line.name, _why(reading, state))
+        for state in reading.lines
+        if state.headline in ("silent", "half silent", "blocked")
+    )
+
+
+def _why(reading: Reading, state: LineState) -> str:
+    wanted = wanted_by(state, reading.found)
+    if wanted is not None:
+        for program, bank in ((wanted.receiver, "capture"), (wanted.sender, "playback")):
+            full = _full(reading, program, bank, wanted.voice.width)
+            if full:
+                return full
+    return say(state.findings[0], reading.found)
+
+
+def _full(reading: Reading, program: Program, bank: str, width: int) -> str:
+    """That a program takes no more channels; empty if it does."""
+    streams = reading.found.opened.get(program.id)
+    on = program.enabled_in if bank == "capture" else program.enabled_out
+    limit = program.channels_at_most
+    if limit is not None and len(on) + width > limit:
+        return f"{program.name} opens {limit} channels at most, and {len(on)} are open"
+    has = (streams.device.capture if bank == "capture" else streams.device.playback) if streams is not None else 0
+    if has + width > CHANNELS_AT_MOST:
+        return f"the device of {program.name} has {has} channels, and {CHANNELS_AT_MOST} is the most"
+    return ""
