@@ -41,6 +41,9 @@ def _late(states: Sequence[LineState], found: Index) -> Iterator[tuple[str, Find
         arrival = state.legs[0].arrivals[0] if state.legs and state.legs[0].arrivals else None
         if arrival is None or arrival.drift is not None or state.line.purpose != "record":
             continue
+        # What a program sounds itself is caught by no other microphone: there is nothing that it could comb with.
+        if state.legs[0].start.bank == "voice":
+            continue
         taken = next((edge for edge in arrival.route.edges if edge.kind == "from device"), None)
         if taken is not None and taken.owner in several:
             together.setdefault(taken.owner, {}).setdefault(taken.start.owner, []).append((state, arrival))

@@ -123,11 +123,13 @@ def _cause(found: Index, aggregate: Aggregate, legs: list[Strayed]) -> str:
 def _restored(found: Index, program: Program, aggregate: Aggregate, legs: list[Strayed]) -> tuple[Remedy, ...]:
     """What undoes the cause, and what gives the names their channels as things are."""
     remedies: list[Remedy] = []
-    names = ", ".join(list(dict.fromkeys(each.item.name for each in legs))[:4])
+    named = list(dict.fromkeys(each.item.name for each in legs))
+    names = ", ".join(named[:4])
+    back = "gets its channels back" if len(named) == 1 else "get their channels back"
     for words, edits in _undone(found, aggregate, legs):
         mended = _with_channels(found.rig, program.id, edits)
         if mended is not None:
-            remedies.append(Remedy(f"{words}; {names} get their channels back", mended))
+            remedies.append(Remedy(f"{words}; {names} {back}", mended))
     here = _with_channels(found.rig, program.id, ())
     if here:
         remedies.append(Remedy(f"Give {names} the numbers that their channels have now", here))
