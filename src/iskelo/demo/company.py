@@ -34,6 +34,7 @@ from iskelo.core.rig.index import index
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import Rig
+from iskelo.demo.orrin_point import orrin_point
 
 PADS = ("Sea", "Wind", "Door", "Bell", "Gulls", "Engine", "Rain", "Crowd", "Fire", "Static")
 GULLIES = ("Gully 1", "Gully 2", "Gully 3")
@@ -41,6 +42,12 @@ VOICES = ("Alma", "Bertil", "Cassia", "Dov")
 NARRATOR = "Ines"
 AIR_JACKS = (5, 4)
 """Of *Corvane 8* out, of *Havra 16* in: what Gangway mixes for the radio."""
+
+
+def whole_company() -> Rig:
+    """The whole evening: it opens with two lines silent, Dov's and *Fire*, and a few snags."""
+    rig = with_company(orrin_point())
+    return _do(rig, SetValues(item="rig", values={"name": "Orrin Point, on air"}))
 
 
 def with_company(rig: Rig) -> Rig:

@@ -3,6 +3,7 @@
 from collections.abc import Callable
 
 from iskelo.core.rig.rig import Rig
+from iskelo.demo.company import whole_company
 from iskelo.demo.orrin_point import orrin_point
 from iskelo.demo.outboard_insert import outboard_insert
 from iskelo.demo.two_boxes import two_boxes
@@ -11,6 +12,7 @@ from iskelo.demo.voices_on_a_mixer import voices_on_a_mixer
 
 EXAMPLES: dict[str, Callable[[], Rig]] = {
     "orrin-point": orrin_point,
+    "orrin-point-on-air": whole_company,
     "two-voices-on-one-box": two_voices_on_one_box,
     "two-boxes-as-one": two_boxes,
     "outboard-on-an-insert": outboard_insert,

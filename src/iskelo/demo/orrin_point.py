@@ -2,12 +2,10 @@
 
 Voices and effects microphones go through *Corvane 8* into *Longhand*, the reed organ through *Pellow Duo*; *Hall* joins
 the two boxes. The director listens on headphones. *Cartwheel* plays the music beds; the computer's own sounds use
-*Corvane 8* by its system driver. The room and the web radio hang on *Havra 16* and *Wherry* (``room_and_radio.py``);
-pads, the narrator's call and what mixes both are joined by cables (``company.py``).
-
-It opens with two lines silent: Dov's (two inputs share a channel), and *Fire* (the pads' third cable is missing from
-*Hall*). Alma is heard twice (directly and through the recorder), Cassia is heard too late, the narrator hears herself,
-the computer's beeps are in the phones, and *Pellow Duo* runs on its own clock, so the organ drifts.
+*Corvane 8* by its system driver. The room and the web radio hang on *Havra 16* and *Wherry* (``room_and_radio.py``).
+It opens with five things to mend: Dov's line is silent (two inputs share a channel),
+Alma is heard twice (directly and through the recorder), Cassia is heard too late, the computer's beeps are in the
+phones, and *Pellow Duo* runs on its own clock, so the organ drifts.
 """
 
 from pydantic import JsonValue
@@ -29,7 +27,6 @@ from iskelo.core.rig.gear import Interface, Member, Source
 from iskelo.core.rig.index import index
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Rig
-from iskelo.demo.company import with_company
 from iskelo.demo.room_and_radio import with_room_and_radio
 
 VOICES = ("Alma", "Bertil", "Cassia", "Dov")
@@ -41,7 +38,7 @@ EVERYONE = (*VOICES, *EFFECTS, TANK)
 
 def orrin_point() -> Rig:
     """The demo rig, built by the same edits a technician would make."""
-    return with_company(with_room_and_radio(recording()))
+    return with_room_and_radio(recording())
 
 
 def recording() -> Rig:

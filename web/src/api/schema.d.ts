@@ -5933,7 +5933,8 @@ export interface components {
          *     ``load_readings`` are two readings of its load meter at different buffers, or one, or none; ``spreads_over_cores``:
          *     what they tell is done by several cores at a time. ``read_ahead_samples``: what only plays is worked so far ahead.
          *     Its song begins at ``tempo_bpm``, with other tempos and names at later places; with ``follows_clock`` it takes
-         *     tempo, start and stop from its ``syncs``, the links by which it hears other programs.
+         *     tempo, start and stop from its ``syncs``, the links by which it hears other programs. ``channels_at_most``: so many
+         *     does it open each way (None: as many as there are).
          */
         "Program-Input": {
             /** Buffer Samples */
@@ -6113,7 +6114,8 @@ export interface components {
          *     ``load_readings`` are two readings of its load meter at different buffers, or one, or none; ``spreads_over_cores``:
          *     what they tell is done by several cores at a time. ``read_ahead_samples``: what only plays is worked so far ahead.
          *     Its song begins at ``tempo_bpm``, with other tempos and names at later places; with ``follows_clock`` it takes
-         *     tempo, start and stop from its ``syncs``, the links by which it hears other programs.
+         *     tempo, start and stop from its ``syncs``, the links by which it hears other programs. ``channels_at_most``: so many
+         *     does it open each way (None: as many as there are).
          */
         "Program-Output": {
             /** Buffer Samples */
