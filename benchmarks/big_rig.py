@@ -225,10 +225,11 @@ def two_desks() -> Rig:
     ).rig
 
 
-def by_cables(sounds: int, *gear: str) -> Rig:
-    """A sampler with so many stereo sounds, each wanted on its own track of a recorder; nothing joins them yet."""
+def by_cables(sounds: int, *gear: str, width: int = 2) -> Rig:
+    """A sampler with so many sounds, each wanted on its own track of a recorder; nothing joins them yet."""
     rig = Rig(name="By cables")
-    for phrase in (*gear, f"sampler Soundcase {sounds}", f"stereo recorder Longhand {sounds}"):
+    wide = "stereo" if width == 2 else "mono"
+    for phrase in (*gear, f"{wide} sampler Soundcase {sounds}", f"{wide} recorder Longhand {sounds}"):
         rig = apply(rig, gear_phrase(phrase)).rig
     sampler, recorder = (index(rig).gear[gear.id] for gear in rig.gear if gear.name in ("Soundcase", "Longhand"))
     assert isinstance(sampler, Program)
@@ -237,8 +238,8 @@ def by_cables(sounds: int, *gear: str) -> Rig:
         AddLine(
             name=voice.name,
             purpose="record",
-            from_ports=tuple(Port(voice.id, "voice", leg) for leg in (1, 2)),
-            to_ports=tuple(Port(track.id, "track", leg) for leg in (1, 2)),
+            from_ports=tuple(Port(voice.id, "voice", leg) for leg in range(1, width + 1)),
+            to_ports=tuple(Port(track.id, "track", leg) for leg in range(1, width + 1)),
         )
         for voice, track in zip(sampler.voices, recorder.tracks, strict=True)
     ]

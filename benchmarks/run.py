@@ -147,6 +147,17 @@ def plans_by_cables() -> None:
         reading = read(by_cables(lines, "box 8x8 Havra" if lines < 64 else "mic"))
         ms = best_ms(lambda reading=reading: join_all(reading), times=3)
         print(f"  {lines:4} stereo lines: {ms / 1000:6.2f} s")
+    rig = by_cables(128, "mic", width=1)
+    reading = read(rig)
+    plan = join_all(reading)
+    assert plan is not None
+    after = read(apply(rig, plan.edits).rig)
+    cables = sum(box.cable is not None for box in after.found.boxes)
+    served = sum(state.headline == "arrives" for state in after.lines)
+    bound = -(-128 // 8)
+    ms = best_ms(lambda: join_all(reading), times=3)
+    said = f"{served} served by {cables} cables; at least {bound}: gap {cables - bound}"
+    print(f"   128 single lines: {ms / 1000:6.2f} s, {said}")
 
 
 def main() -> None:

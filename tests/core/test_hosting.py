@@ -107,6 +107,13 @@ def test_a_name_changed_at_either_end_of_a_return_is_changed_at_both() -> None:
     assert index(applied.rig).name(soundcase.outputs[0].id) == "Sea"
 
 
+def test_the_history_names_what_a_program_runs_in() -> None:
+    bench = hosted()
+    values = {"hosted": {"leader": bench.id("Longhand"), "ahead": "long"}}
+    applied = apply(bench.rig, (SetValues.model_validate({"item": bench.id("Soundcase"), "values": values}),))
+    assert applied.words == "Soundcase: runs in Longhand, short buffer of 0 → Longhand, long buffer of 1024"
+
+
 def test_returns_go_with_what_they_return() -> None:
     bench = hosted()
     soundcase = program_of(bench, "Soundcase")

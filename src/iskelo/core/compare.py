@@ -12,7 +12,7 @@ from iskelo.core.rig.gear import Aggregate, Destination, Interface, Member, Sour
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.programs import Bus, Program, ProgramPort, Send, Track, Voice
+from iskelo.core.rig.programs import Bus, FarEnd, Program, ProgramPort, Send, Track, Voice
 from iskelo.core.rig.rig import Line, Patch, Rig
 from iskelo.core.rig.syncs import SyncLink
 from iskelo.core.rig.value import Value
@@ -216,9 +216,11 @@ def _say(found: Index, value: Any) -> str:
         case Member():
             matched = ", matched" if value.matched else ""
             return (found.name(value.device) if value.device in found.gear else "what is gone") + matched
+        case FarEnd():
+            return say_value(value)
         case Value():
             fields = ((name, getattr(value, name)) for name in type(value).model_fields)
-            return " ".join(f"{name.replace('_', ' ')} {say_value(each)}" for name, each in fields)
+            return " ".join(f"{name.replace('_', ' ')} {_say(found, each)}" for name, each in fields)
         case tuple():
             return "; ".join(_say(found, each) for each in value) or "none"
         case str() if value in found.gear or value in found.items:

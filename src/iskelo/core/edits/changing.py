@@ -11,9 +11,9 @@ from iskelo.core.edits.settable import FIGURES, SETTABLE, say_value
 from iskelo.core.edits.single_edit import apply_one, find, place_of
 from iskelo.core.rig.drivers import Driver, Offsets
 from iskelo.core.rig.gear import Aggregate, Interface, Source
-from iskelo.core.rig.index import index
+from iskelo.core.rig.index import Index, index
 from iskelo.core.rig.insert_words import counted, insert_phrase
-from iskelo.core.rig.programs import Bus, Program, ProgramPort, Track
+from iskelo.core.rig.programs import Bus, Hosted, Program, ProgramPort, Track
 from iskelo.core.rig.rig import Line, Patch, Rig
 from iskelo.core.rig.text import NAME_MAX_CHARACTERS
 from iskelo.core.rig.units import DBV_TO_DBU
@@ -25,7 +25,7 @@ def _(edit: e.SetValues, rig: Rig) -> Applied:
     if edit.item == "rig":
         _refuse_unknown(Rig, rig.name, edit.values)
         new = rig.model_copy(update={k: getattr(changed(rig, rig.name, **{k: v}), k) for k, v in edit.values.items()})
-        return Applied(new, _words_of(rig.name, rig, new, Rig))
+        return Applied(new, _words_of(rig.name, rig, new, Rig, index(rig)))
     owner, value, put_back = find(rig, edit.item)
     kind = type(value)
     place = place_of(rig, owner, value)
@@ -50,7 +50,7 @@ def _(edit: e.SetValues, rig: Rig) -> Applied:
     if figures:
         values["origins"] = {**_origins(value), **dict.fromkeys(figures, edit.origin)}
     new_value = changed(value, place, **values)
-    said = _words_of(place, value, new_value, kind)
+    said = _words_of(place, value, new_value, kind, index(rig))
     if isinstance(new_value, Track | Bus) and isinstance(value, Track | Bus) and list(values) == ["insert"]:
         said = f"{place}: {_insert_words(index(rig).items[edit.item].program, value, new_value)}"
     if isinstance(value, Interface):
@@ -151,7 +151,7 @@ def _refuse_unknown(kind: type[Value], place: str, values: dict[str, Any]) -> No
             raise Refused(place, f"it has nothing called {field!r} to set")
 
 
-def _words_of(place: str, before: Value, after: Value, kind: type[Value]) -> str:
+def _words_of(place: str, before: Value, after: Value, kind: type[Value], found: Index) -> str:
     said = []
     for field, label in SETTABLE[kind].items():
         old, new = getattr(before, field), getattr(after, field)
@@ -160,12 +160,24 @@ def _words_of(place: str, before: Value, after: Value, kind: type[Value]) -> str
         elif old != new and field in ("notes", "from_ports", "to_ports", "input", "output"):
             said.append(f"{label} changed")
         elif old != new:
-            said.append(f"{label} {say_value(old)} → {say_value(new)}")
+            said.append(f"{label} {_told(field, old, found)} → {_told(field, new, found)}")
     for field in FIGURES.get(kind, ()):
         old, new = (_origins(each).get(field, "assumed") for each in (before, after))
         if old != new:
             said.append(f"{SETTABLE[kind][field]} is {new} now")
     return f"{place}: {', '.join(said) or 'nothing changed'}"
+
+
+OF_OTHERS = ("follows", "master", "far_end", "returns")
+"""Fields that name something else of the rig."""
+
+
+def _told(field: str, value: Any, found: Index) -> str:
+    """A value in words; what it names, by its name."""
+    if isinstance(value, Hosted):
+        return say_value(value).replace(value.leader, found.name(value.leader), 1)
+    known = field in OF_OTHERS and (value in found.gear or value in found.items)
+    return found.name(value) if known else say_value(value)
 
 
 def _shrunk_direct(box: Interface, values: dict[str, Any]) -> dict[str, Any]:
