@@ -5,18 +5,20 @@ from fractions import Fraction
 import numpy as np
 import pytest
 import scipy.signal
+from scipy.signal import firwin, freqz, kaiser_beta
 
 from clicks import Noise
 from iskelo.core.edits.additions import AddLine, AddProgram
 from iskelo.core.edits.edit import SetValues
 from iskelo.core.linecheck.run import run_line_check
 from iskelo.core.lines.context import read
+from iskelo.core.rig.drivers import FILTER_TAPS, Quality
 from iskelo.core.rig.index import index
 from iskelo.core.rig.ports import Port
 from iskelo.core.routes.route import passing_routes
 from iskelo.core.snags.registry import find_snags
 from iskelo.core.timing.delays import delay_of
-from iskelo.core.timing.rates import cents, say_speed, speed
+from iskelo.core.timing.rates import STOPS_DB, cents, passband_hz, say_speed, speed
 from iskelo.core.twin.converter import Converter
 from iskelo.core.twin.run import run_twin
 from rigs import Bench, ears, two_voices
@@ -180,3 +182,29 @@ def test_a_box_without_channels_one_way_can_be_resampled_all_the_same(bank: str)
     take = {each.port: each.samples for each in run_twin(bench.rig, {bench.out("Alma"): Noise(5, -40)}, 0.2)}
     recorded = np.abs(take[Port(bench.track("T Alma"), "track", 1)]).max() > 1e-3
     assert recorded == (bank == "playback")
+
+
+@pytest.mark.parametrize(("quality", "taps"), list(FILTER_TAPS.items()))
+def test_the_quality_of_a_conversion_says_what_it_takes_and_passes(quality: Quality, taps: int) -> None:
+    """Outside check: a filter of scipy's, made by Kaiser's window so long, passes so far and stops at what it must."""
+    bench = two_voices()
+    driver = bench.box().drivers[0]
+    bench.do(
+        SetValues(item=driver.id, values={"resamples": True, "resampling_quality": quality}),
+        SetValues(item=bench.id("Recorder"), values={"rate_hz": 44_100}),
+    )
+    assert bench.box().drivers[0].resampling_samples == taps // 2
+    edge = passband_hz(taps, 48_000, 44_100)
+    (snag,) = bench.snags("driver-resamples")
+    assert f"nothing above {round(edge / 1000, 2):g} kHz passes whole" in snag.consequence
+    assert f"by its {quality} quality" in snag.evidence
+    beta = kaiser_beta(STOPS_DB)
+    cut = (edge + 22_050) / 2
+    filtered = firwin(taps, cut, window=("kaiser", beta), fs=48_000)
+    hz, response = freqz(filtered, worN=1 << 15, fs=48_000)
+    loud_db = 20 * np.log10(np.abs(response) + 1e-12)
+    assert abs(loud_db[hz <= edge * 0.98]).max() < 0.1
+    assert loud_db[hz >= 22_050].max() < -STOPS_DB + 3
+    # A figure that is typed says of no quality.
+    bench.do(SetValues(item=driver.id, values={"resampling_samples": 90}))
+    assert bench.box().drivers[0].resampling_quality is None

@@ -3144,13 +3144,13 @@ export interface components {
          * Driver
          * @description One way a computer opens an interface.
          *
-         *     ``capture`` and ``playback`` say how many channels it shows (None: all the box has). A driver for *one* client is
-         *     held by the first program of the rig that opens it. A *system, shared* driver may work in periods of its own,
-         *     ``engine_samples`` long, and hand programs their blocks out of those. One that ``resamples`` lets a program run at
-         *     another rate than the box, and is ``resampling_samples`` later for it each way. ``set_in``: where its buffer and the
-         *     box's rate are set. With ``own_blocks`` every program has the buffer that it asks for itself. ``offsets`` are its
-         *     safety offsets where they are known, by rate and buffer; at other rates they are ``safety_in_samples`` and
-         *     ``safety_out_samples``.
+         *     ``capture`` and ``playback`` say how many channels it shows (None: all the box has). A driver for *one* client
+         *     is held by the first program of the rig that opens it. A *system, shared* driver may work in periods of its own,
+         *     ``engine_samples`` long, and hand programs their blocks out of those. One that ``resamples`` lets a program run
+         *     at another rate than the box, and is ``resampling_samples`` later for it each way, by the quality that is chosen
+         *     (None: nobody knows which). ``set_in``: where its buffer and the box's rate are set. With ``own_blocks`` every
+         *     program has the buffer that it asks for itself. ``offsets`` are its safety offsets where they are known, by rate
+         *     and buffer; at other rates they are ``safety_in_samples`` and ``safety_out_samples``.
          */
         "Driver-Input": {
             /**
@@ -3217,6 +3217,8 @@ export interface components {
              * @default false
              */
             resamples?: boolean;
+            /** Resampling Quality */
+            resampling_quality?: ("quick" | "good" | "best") | null;
             /**
              * Resampling Samples
              * @default 72
@@ -3243,13 +3245,13 @@ export interface components {
          * Driver
          * @description One way a computer opens an interface.
          *
-         *     ``capture`` and ``playback`` say how many channels it shows (None: all the box has). A driver for *one* client is
-         *     held by the first program of the rig that opens it. A *system, shared* driver may work in periods of its own,
-         *     ``engine_samples`` long, and hand programs their blocks out of those. One that ``resamples`` lets a program run at
-         *     another rate than the box, and is ``resampling_samples`` later for it each way. ``set_in``: where its buffer and the
-         *     box's rate are set. With ``own_blocks`` every program has the buffer that it asks for itself. ``offsets`` are its
-         *     safety offsets where they are known, by rate and buffer; at other rates they are ``safety_in_samples`` and
-         *     ``safety_out_samples``.
+         *     ``capture`` and ``playback`` say how many channels it shows (None: all the box has). A driver for *one* client
+         *     is held by the first program of the rig that opens it. A *system, shared* driver may work in periods of its own,
+         *     ``engine_samples`` long, and hand programs their blocks out of those. One that ``resamples`` lets a program run
+         *     at another rate than the box, and is ``resampling_samples`` later for it each way, by the quality that is chosen
+         *     (None: nobody knows which). ``set_in``: where its buffer and the box's rate are set. With ``own_blocks`` every
+         *     program has the buffer that it asks for itself. ``offsets`` are its safety offsets where they are known, by rate
+         *     and buffer; at other rates they are ``safety_in_samples`` and ``safety_out_samples``.
          */
         "Driver-Output": {
             /**
@@ -3316,6 +3318,8 @@ export interface components {
              * @default false
              */
             resamples: boolean;
+            /** Resampling Quality */
+            resampling_quality: ("quick" | "good" | "best") | null;
             /**
              * Resampling Samples
              * @default 72

@@ -9,7 +9,7 @@ from iskelo.core.edits.cabling import of_a_cable
 from iskelo.core.edits.renewing import DEVICE_FIELDS
 from iskelo.core.edits.settable import FIGURES, SETTABLE, say_value
 from iskelo.core.edits.single_edit import apply_one, find, place_of
-from iskelo.core.rig.drivers import Driver, Offsets
+from iskelo.core.rig.drivers import FILTER_TAPS, Driver, Offsets
 from iskelo.core.rig.gear import Aggregate, Interface, Source
 from iskelo.core.rig.index import Index, index
 from iskelo.core.rig.insert_words import counted, insert_phrase
@@ -44,6 +44,8 @@ def _(edit: e.SetValues, rig: Rig) -> Applied:
         values |= _level(place, str(values["level_dbu"]))
     if isinstance(value, Aggregate) and values.get("master") is not None:
         gear_of(rig, str(values["master"]), Interface)
+    if isinstance(value, Driver):
+        values |= _resampling(values)
     if isinstance(value, Program) and values.get("hosted") is not None:
         values |= dict.fromkeys(DEVICE_FIELDS)
     figures = [field for field in values if field in FIGURES.get(kind, ())]
@@ -166,6 +168,13 @@ def _words_of(place: str, before: Value, after: Value, kind: type[Value], found:
         if old != new:
             said.append(f"{SETTABLE[kind][field]} is {new} now")
     return f"{place}: {', '.join(said) or 'nothing changed'}"
+
+
+def _resampling(values: dict[str, Any]) -> dict[str, Any]:
+    """A quality that is chosen says how long resampling takes; a figure that is typed says of no quality."""
+    if values.get("resampling_quality") in FILTER_TAPS:
+        return {"resampling_samples": FILTER_TAPS[values["resampling_quality"]] // 2}
+    return {"resampling_quality": None} if "resampling_samples" in values else {}
 
 
 OF_OTHERS = ("follows", "master", "far_end", "returns")

@@ -41,16 +41,23 @@ class Safety(NamedTuple):
     out_origin: Origin
 
 
+Quality = Literal["quick", "good", "best"]
+"""How long the filter is by which a driver resamples."""
+
+FILTER_TAPS: dict[Quality, int] = {"quick": 32, "good": 128, "best": 512}
+"""A filter of linear phase is later by half of it."""
+
+
 class Driver(Value):
     """One way a computer opens an interface.
 
-    ``capture`` and ``playback`` say how many channels it shows (None: all the box has). A driver for *one* client is
-    held by the first program of the rig that opens it. A *system, shared* driver may work in periods of its own,
-    ``engine_samples`` long, and hand programs their blocks out of those. One that ``resamples`` lets a program run at
-    another rate than the box, and is ``resampling_samples`` later for it each way. ``set_in``: where its buffer and the
-    box's rate are set. With ``own_blocks`` every program has the buffer that it asks for itself. ``offsets`` are its
-    safety offsets where they are known, by rate and buffer; at other rates they are ``safety_in_samples`` and
-    ``safety_out_samples``.
+    ``capture`` and ``playback`` say how many channels it shows (None: all the box has). A driver for *one* client
+    is held by the first program of the rig that opens it. A *system, shared* driver may work in periods of its own,
+    ``engine_samples`` long, and hand programs their blocks out of those. One that ``resamples`` lets a program run
+    at another rate than the box, and is ``resampling_samples`` later for it each way, by the quality that is chosen
+    (None: nobody knows which). ``set_in``: where its buffer and the box's rate are set. With ``own_blocks`` every
+    program has the buffer that it asks for itself. ``offsets`` are its safety offsets where they are known, by rate
+    and buffer; at other rates they are ``safety_in_samples`` and ``safety_out_samples``.
     """
 
     id: Id
@@ -71,6 +78,7 @@ class Driver(Value):
     offsets: Annotated[tuple[Offsets, ...], Field(max_length=64), Settable("safety offsets known")] = ()
     resamples: Annotated[bool, Settable("resamples for programs at another rate")] = False
     resampling_samples: Annotated[DelaySamples, Settable("resampling", "samples", figure=True)] = 72
+    resampling_quality: Annotated[Quality | None, Settable("resampling quality")] = None
     origins: Origins = Field(default_factory=dict)
 
     @property

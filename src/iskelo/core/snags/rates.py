@@ -5,12 +5,13 @@ from functools import partial
 from iskelo.core.edits.edit import SetValues
 from iskelo.core.lines.context import Reading
 from iskelo.core.rig.device_streams import Device, OpenDevice
+from iskelo.core.rig.drivers import FILTER_TAPS
 from iskelo.core.rig.links import BANKS
 from iskelo.core.rig.programs import Program
 from iskelo.core.snags.reach import lines_of_program
 from iskelo.core.snags.rule import Remedy, Snag, distinct, one_remedy, rule
 from iskelo.core.timing.delays import samples_to_ms
-from iskelo.core.timing.rates import say_speed, speed
+from iskelo.core.timing.rates import passband_hz, say_speed, speed
 
 
 @rule("rate", symptoms=("wrong pitch",), explains=("line-off-speed",))
@@ -57,6 +58,10 @@ def driver_resamples(reading: Reading) -> list[Snag]:
         (way,) = streams.ways
         box, samples = way.box, way.driver.resampling_samples
         later_ms = float(samples_to_ms(samples, box.rate_hz))
+        quality, passes_khz = way.driver.resampling_quality, min(program.rate_hz, box.rate_hz) / 2000
+        if quality is not None:
+            passes_khz = passband_hz(FILTER_TAPS[quality], box.rate_hz, program.rate_hz) / 1000
+        told = f", by its {quality} quality" if quality is not None else ""
         snags.append(
             Snag(
                 key=f"driver-resamples:{program.id}",
@@ -64,9 +69,9 @@ def driver_resamples(reading: Reading) -> list[Snag]:
                 severity="note",
                 title=f"The {way.driver.kind} driver of {box.name} resamples for {program.name}",
                 evidence=f"{program.name} is set to {_khz(program.rate_hz)}, {box.name} runs at {_khz(box.rate_hz)}: "
-                f"{samples} samples = {later_ms:.2f} ms more each way.",
+                f"{samples} samples = {later_ms:.2f} ms more each way{told}.",
                 consequence=f"Pitch and speed are right; all that passes is later, nothing above "
-                f"{min(program.rate_hz, box.rate_hz) / 2000:g} kHz passes, and the computer has more to do.",
+                f"{round(passes_khz, 2):g} kHz passes whole, and the computer has more to do.",
                 items=(program.id, box.id),
                 mend=partial(one_rate, program, streams.device),
             )

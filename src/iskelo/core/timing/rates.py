@@ -20,6 +20,21 @@ def speed(found: Index, program: Program) -> Fraction:
     return Fraction(streams.device.rate_hz, program.rate_hz)
 
 
+STOPS_DB = 100.0
+"""By so much is what a conversion cannot carry kept out."""
+
+
+def passband_hz(taps: int, rate_hz: int, other_hz: int) -> float:
+    """Up to which frequency a filter of linear phase passes what both rates can carry, ``STOPS_DB`` above.
+
+    By Kaiser's formula (1974, from memory): the slope is (A - 7.95) / (14.36 (N - 1)) of the rate wide.
+
+    Example: 128 taps at 48 000 Hz, to or from 44 100: 19 626 Hz.
+    """
+    slope = (STOPS_DB - 7.95) / (14.36 * (taps - 1)) * rate_hz
+    return max(0.0, min(rate_hz, other_hz) / 2 - slope)
+
+
 def cents(ratio: Fraction | float) -> float:
     """The interval of a speed in cents, 1200 to the octave: 1200 log2(ratio). Example: 48/44.1 is 146.7 cents."""
     return 1200 * math.log2(ratio)

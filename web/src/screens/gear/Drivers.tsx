@@ -188,6 +188,20 @@ function DriverFields({ box, driver, place }: { box: Interface; driver: Driver; 
         onChange={(resamples) => void set({ resamples })}
       />
       {driver.resamples && (
+        <Row words="Quality">
+          <Select
+            aria-label={of("Quality of resampling")}
+            value={driver.resampling_quality ?? ""}
+            onChange={(event) => void set({ resampling_quality: event.target.value || null })}
+          >
+            <option value="">not known</option>
+            <option value="quick">quick, short filter</option>
+            <option value="good">good</option>
+            <option value="best">best, long filter</option>
+          </Select>
+        </Row>
+      )}
+      {driver.resamples && (
         <OriginRow
           item={driver.id}
           field="resampling_samples"
