@@ -38,7 +38,7 @@ def song(rig_id: UUID, program_id: str, session: Database) -> Response:
     openapi_extra={
         "requestBody": {
             "required": True,
-            "content": {"audio/midi": {"schema": {"type": "string", "format": "binary"}}},
+            "content": {"application/octet-stream": {"schema": {"type": "string", "format": "binary"}}},
         }
     },
 )
