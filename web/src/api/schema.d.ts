@@ -13501,7 +13501,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "audio/midi": string;
+                "application/octet-stream": string;
             };
         };
         responses: {

@@ -15,12 +15,14 @@ export function Song({ program }: { program: Program }) {
   const read = async (picked: File) => {
     try {
       const made = await answer<Edit>(
-        fetch(url, { method: "POST", headers: { "Content-Type": "application/octet-stream" }, body: picked }).then(
-          async (response) => {
-            const body: unknown = await response.json()
-            return response.ok ? { data: body, response } : { error: body, response }
-          },
-        ),
+        fetch(url, {
+          method: "POST",
+          headers: { "Content-Type": "application/octet-stream" },
+          body: picked,
+        }).then(async (response) => {
+          const body: unknown = await response.json()
+          return response.ok ? { data: body, response } : { error: body, response }
+        }),
       )
       await edit([made])
     } catch (problem) {
