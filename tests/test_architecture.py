@@ -39,6 +39,7 @@ SHARED = {
         "gear",
         "index",
         "links",
+        "syncs",
         "mixers",
         "outboard",
         "ports",
