@@ -33,10 +33,6 @@ class Clip(NamedTuple):
         return float(self.most * self.rate_hz)
 
     @property
-    def middle(self) -> Fraction:
-        return (self.least + self.most) / 2
-
-    @property
     def in_time(self) -> bool:
         """Whether it lies where it was played, whenever the two begin."""
         return max(abs(self.least), abs(self.most)) * self.rate_hz <= NOUGHT_SAMPLES

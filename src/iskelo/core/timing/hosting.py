@@ -48,11 +48,3 @@ def by_hand(found: Index, program: Program) -> ByHand | None:
     least = block if hosted.stamped else 1
     late = 0 if hosted.compensated else ahead
     return ByHand(ahead + least, ahead + most, late, streams.device.rate_hz)
-
-
-def notches_hz(apart_samples: int, rate_hz: int, count: int = 3) -> tuple[float, ...]:
-    """Where two instruments on the same notes cancel, so far apart: odd multiples of half of one over that.
-
-    Example: 240 samples at 48 000 Hz: 100, 300, 500 Hz.
-    """
-    return tuple((2 * k + 1) * rate_hz / (2 * apart_samples) for k in range(count))
