@@ -17,6 +17,7 @@ from iskelo.core.edits.additions import (
     AddReturns,
     AddSends,
     AddTracks,
+    AddVoices,
     SpreadVoices,
 )
 from iskelo.core.edits.apply import apply
@@ -335,3 +336,19 @@ def test_voices_get_outputs_of_their_own_in_one_step() -> None:
     # Of one alone, the others stay together.
     again = Bench(bench.rig).do(SpreadVoices(program=soundcase.id, voices=(soundcase.voices[1].id,), first_channel=5))
     assert next(item.legs for item in program_of(again, "Soundcase").outputs if item.name == "Pad 2") == (5, 6)
+
+
+def test_a_voice_that_has_an_output_of_its_own_keeps_it_and_its_return() -> None:
+    bench = joined(hosted())
+    soundcase, longhand = program_of(bench, "Soundcase"), program_of(bench, "Longhand")
+    with pytest.raises(Refused, match="no voice without an output of its own"):
+        bench.do(SpreadVoices(program=soundcase.id))
+    bench.do(AddVoices(program=soundcase.id, names=("Pad 3", "Pad 4"), output=soundcase.outputs[0].id))
+    kept = soundcase.voices[1].output if soundcase.voices[1].output != soundcase.outputs[0].id else None
+    bench.do(SpreadVoices(program=soundcase.id))
+    outputs = [voice.output for voice in program_of(bench, "Soundcase").voices]
+    assert len(set(outputs)) == 4
+    assert kept is None or kept in outputs
+    returned = {item.returns for item in program_of(bench, "Longhand").inputs}
+    assert {voice.output for voice in soundcase.voices if outputs.count(voice.output)} <= returned
+    assert len(longhand.inputs) == 2

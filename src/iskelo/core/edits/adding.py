@@ -179,14 +179,22 @@ def _with_ears(rig: Rig, edit: a.AddVoices) -> Rig:
 @apply_one.register
 def _(edit: a.SpreadVoices, rig: Rig) -> Applied:
     program = gear_of(rig, edit.program, Program)
-    voices = [voice for voice in program.voices if not edit.voices or voice.id in edit.voices]
+    given_to = [item.output for items in (program.voices, program.tracks, program.buses) for item in items]
+    given_to += [send.to for send in program.sends] + [insert.send for _, insert in program.hung()]
+    widths = {item.id: len(item.legs) for item in program.outputs}
+    wanted = [voice for voice in program.voices if not edit.voices or voice.id in edit.voices]
+    # What is a voice's own already stays, and what was joined to it, unless it is to have other channels.
+    voices = [
+        voice
+        for voice in wanted
+        if edit.first_channel is not None
+        or given_to.count(voice.output) > 1
+        or widths.get(voice.output or "") != voice.width
+    ]
     if not voices:
-        raise Refused(program.name, "it has no voices to give outputs")
-    spread = {voice.id for voice in voices}
-    others = {voice.output for voice in program.voices if voice.id not in spread}
-    others |= {item.output for items in (program.tracks, program.buses) for item in items}
-    others |= {send.to for send in program.sends} | {insert.send for _, insert in program.hung()}
-    common = {voice.output for voice in voices} - others
+        raise Refused(program.name, "it has no voice without an output of its own")
+    left = [voice.output for voice in voices]
+    common = {output for output in left if given_to.count(output) == left.count(output)}
     kept = tuple(item for item in program.outputs if item.id not in common)
     channel = edit.first_channel or 1 + max((leg for item in kept for leg in item.legs if leg is not None), default=0)
     rig, ids = new_ids(rig, "o", len(voices))

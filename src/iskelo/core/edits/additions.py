@@ -116,7 +116,8 @@ class AddVoices(Value):
 class SpreadVoices(Value):
     """Give each voice of a program an output of its own, on ascending channels, away from a common one.
 
-    ``voices``: which; all of them, if none are named. An output that nothing feeds any more is taken away.
+    ``voices``: which; all of them, if none are named. Without a ``first_channel`` what is a voice's own already stays
+    as it is. A common output that nothing feeds any more is taken away.
     """
 
     edit: Literal["spread_voices"] = "spread_voices"
