@@ -7,9 +7,8 @@ from iskelo.core.edits.edit import Edit, SetValues
 from iskelo.core.edits.new_things import new
 from iskelo.core.lines.context import Reading, read
 from iskelo.core.lines.state import LineState
-from iskelo.core.planner.cable_rooms import Wanted, own_output
+from iskelo.core.planner.cable_rooms import Wanted, own_output, voice_to_track
 from iskelo.core.planner.search import Joining, arriving
-from iskelo.core.rig.programs import Track, Voice
 
 
 def join_by_returns(reading: Reading, only: str | None = None) -> tuple[Joining, Reading] | None:
@@ -44,17 +43,9 @@ def join_by_returns(reading: Reading, only: str | None = None) -> tuple[Joining,
 
 def _wanted(state: LineState, reading: Reading) -> Wanted | None:
     """A line from a voice of a hosted program to a track of its leader; None for any other."""
-    line, found = state.line, reading.found
-    starts, ends = ({port.owner for port in ports} for ports in (line.from_ports, line.to_ports))
-    if len(starts) != 1 or len(ends) != 1:
-        return None
-    start, end = (found.items.get(each) for each in (*starts, *ends))
-    if start is None or end is None or not isinstance(start.item, Voice) or not isinstance(end.item, Track):
-        return None
-    hosted = start.program.hosted
-    if hosted is None or hosted.leader != end.program.id or start.item.width != end.item.width:
-        return None
-    return Wanted(state, start.program, start.item, end.program, end.item)
+    wanted = voice_to_track(state, reading.found)
+    hosted = wanted.sender.hosted if wanted is not None else None
+    return wanted if wanted is not None and hosted is not None and hosted.leader == wanted.receiver.id else None
 
 
 def _joined(wanted: Wanted, reading: Reading) -> tuple[list[Edit], list[str]]:

@@ -41,8 +41,8 @@ class Room:
         return number + 1 if number % 2 else number - 1
 
 
-def wanted_by(state: LineState, found: Index) -> Wanted | None:
-    """Such a line; None for any other, or where a device is not one thing that cables can stand beside."""
+def voice_to_track(state: LineState, found: Index) -> Wanted | None:
+    """A line from a voice of one program to a track of another, both as wide as it; None for any other."""
     line = state.line
     starts, ends = ({port.owner for port in ports} for ports in (line.from_ports, line.to_ports))
     if len(starts) != 1 or len(ends) != 1 or len(line.from_ports) != len(line.to_ports):
@@ -55,11 +55,18 @@ def wanted_by(state: LineState, found: Index) -> Wanted | None:
         return None
     if not voice.width == track.width == len(line.from_ports):
         return None
-    if start.program.hosted is not None or any(
-        program.output_device is not None for program in (start.program, end.program)
-    ):
-        return None
     return Wanted(state, start.program, voice, end.program, track)
+
+
+def wanted_by(state: LineState, found: Index) -> Wanted | None:
+    """Such a line, of programs with a device each that cables can stand beside; None for any other."""
+    wanted = voice_to_track(state, found)
+    if wanted is None:
+        return None
+    programs = (wanted.sender, wanted.receiver)
+    if any(program.hosted is not None or program.output_device is not None for program in programs):
+        return None
+    return wanted
 
 
 def rooms_for(reading: Reading, group: list[Wanted], rate_hz: int) -> list[Room]:
