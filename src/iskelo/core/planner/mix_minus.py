@@ -75,7 +75,7 @@ def mix_minus(reading: Reading, place: FarPlace) -> Iterator[Act]:
 def _cuts(reading: Reading, place: FarPlace, routes: Sequence[Route]) -> Iterator[Act]:
     """Feeds that nothing passes to this far end but its own voice: one that stops every way, else one of each."""
     shared = _of_others(reading, place)
-    ways = [[act for edge in route.edges if edge not in shared and (act := cut(edge, reading))] for route in routes]
+    ways = _cut_at(reading, routes, shared)
     if not all(ways):
         return
     common = [act for act in ways[0] if all(act in way for way in ways[1:])]
@@ -84,6 +84,11 @@ def _cuts(reading: Reading, place: FarPlace, routes: Sequence[Route]) -> Iterato
         return
     acts = list(dict.fromkeys(way[-1] for way in ways))
     yield Act("; ".join(act.words for act in acts), tuple(edit for act in acts for edit in act.edits))
+
+
+def _cut_at(reading: Reading, routes: Sequence[Route], shared: set[Edge]) -> list[list[Act]]:
+    """For each way what would cut it, where nobody else passes."""
+    return [[act for edge in route.edges if edge not in shared and (act := cut(edge, reading))] for route in routes]
 
 
 def _of_others(reading: Reading, place: FarPlace) -> set[Edge]:
@@ -153,10 +158,7 @@ def _new_mixes(reading: Reading, place: FarPlace, routes: Sequence[Route]) -> It
     said = f"Make a mix {name} of everything in {old.name} but {place.voice.name}"
     beside = [route for route in routes if all(edge.end.owner != old.id for edge in route.edges)]
     shared = _of_others(reading, place)
-    cuts = [
-        [act for edge in route.edges if edge not in shared and (act := cut(edge, reading)) is not None]
-        for route in beside
-    ]
+    cuts = _cut_at(reading, beside, shared)
     apart = list(dict.fromkeys(acts[-1] for acts in cuts if acts))
     leaving = next((edge for edge in reversed(routes[0].edges) if edge.start == Port(old.id, "bus_out", 1)), None)
     if leaving is not None and all(cuts) and leaving.end.bank == "output" and leaving.kind in ("mix", "send"):
