@@ -26,7 +26,7 @@ def api(server: Server) -> Iterator[httpx.Client]:
 
 
 def demo(api: httpx.Client) -> dict[str, Any]:
-    answer = api.post("/rigs", json={"example": "orrin-point"})
+    answer = api.post("/rigs", json={"example": "orrin-point-rehearsal"})
     assert answer.status_code == 201
     return dict(answer.json())
 
@@ -47,7 +47,11 @@ def finished(api: httpx.Client, check: str) -> dict[str, Any]:
 def test_an_edit_answers_with_the_rig_and_everything_computed_from_it(api: httpx.Client) -> None:
     state = demo(api)
     answer = api.post(f"/rigs/{state['id']}/edits", json={"revision": 1, "edits": rename("Else")}).json()
-    assert (answer["revision"], answer["rig"]["name"], answer["undo"]) == (2, "Else", "Orrin Point: renamed to Else")
+    assert (answer["revision"], answer["rig"]["name"], answer["undo"]) == (
+        2,
+        "Else",
+        "Orrin Point, rehearsal: renamed to Else",
+    )
     assert answer["survey"]["vitals"]["arriving"] == survey(orrin_point()).vitals.arriving
 
 
@@ -72,7 +76,7 @@ def test_refusals_name_place_and_reason_and_keep_nothing(api: httpx.Client) -> N
     assert answer.status_code == 422
     assert answer.json()["place"] == "Corvane 8, driver"
     assert "buffer 100 is not offered" in answer.json()["detail"]
-    assert api.get(f"/rigs/{state['id']}").json()["rig"]["name"] == "Orrin Point"
+    assert api.get(f"/rigs/{state['id']}").json()["rig"]["name"] == "Orrin Point, rehearsal"
     for body in ({"revision": 1, "edits": []}, {"revision": 1}, {"revision": 1, "edits": [{"edit": "explode"}]}):
         assert api.post(path, json=body).status_code == 422
 
@@ -109,7 +113,7 @@ def test_trials_and_remedies_change_nothing(api: httpx.Client) -> None:
 def test_export_and_import_give_an_equal_rig_with_an_equal_survey(api: httpx.Client) -> None:
     state = demo(api)
     file = api.get(f"/rigs/{state['id']}/export")
-    assert 'filename="Orrin-Point.rig.json"' in file.headers["content-disposition"]
+    assert 'filename="Orrin-Point-rehearsal.rig.json"' in file.headers["content-disposition"]
     assert read_rig(file.content) == orrin_point()
     back = api.post("/rigs/import", content=file.content).json()
     assert back["rig"] == state["rig"]
@@ -141,7 +145,7 @@ def test_a_line_check_runs_as_a_job_with_true_progress(api: httpx.Client, server
     take = api.get(f"/checks/{check['id']}/take.wav")
     info = soundfile.info(io.BytesIO(take.content))
     assert (info.channels, info.samplerate, info.subtype) == (15, 48_000, "PCM_24")
-    assert f"Orrin%20Point%2C%20rev%20{check['revision']}%2C%20take%20" in take.headers["content-disposition"]
+    assert f"Orrin%20Point%2C%20rehearsal%2C%20rev%20{check['revision']}%2C%20take%20" in take.headers["content-disposition"]
     assert b"<NAME>Longhand track 2 Bertil</NAME>" in take.content
     part = api.get(f"/checks/{check['id']}/take.wav", headers={"Range": "bytes=10-19"})
     assert (part.status_code, part.content) == (206, take.content[10:20])

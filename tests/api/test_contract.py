@@ -17,7 +17,7 @@ schema = schemathesis.openapi.from_dict(json.loads(contract())).exclude(path="/a
 
 @pytest.fixture(scope="module")
 def rig(server: Server) -> str:
-    return str(httpx.post(f"{server.url}/api/rigs", json={"example": "orrin-point"}).json()["id"])
+    return str(httpx.post(f"{server.url}/api/rigs", json={"example": "orrin-point-rehearsal"}).json()["id"])
 
 
 @schema.parametrize()

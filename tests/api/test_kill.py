@@ -119,7 +119,7 @@ def recovered(api: httpx.Client, rig: str) -> dict[str, Any]:
 def test_a_check_that_was_cut_off_is_run_again_after_the_restart(cluster: Cluster) -> None:
     server = Server(fresh_database(cluster))
     server.start()
-    rig = httpx.post(f"{server.url}/api/rigs", json={"example": "orrin-point"}).json()["id"]
+    rig = httpx.post(f"{server.url}/api/rigs", json={"example": "orrin-point-rehearsal"}).json()["id"]
     check = httpx.post(f"{server.url}/api/rigs/{rig}/checks").json()["id"]
     for _ in range(100):
         if httpx.get(f"{server.url}/api/checks/{check}").json()["state"] == "running":

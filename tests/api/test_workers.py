@@ -25,7 +25,7 @@ def lone(cluster: Cluster) -> Iterator[Server]:
 
 
 def demo(api: httpx.Client) -> str:
-    return str(api.post("/rigs", json={"example": "orrin-point"}).json()["id"])
+    return str(api.post("/rigs", json={"example": "orrin-point-rehearsal"}).json()["id"])
 
 
 def ended(api: httpx.Client, check: str, seconds: float = 90) -> dict[str, Any]:

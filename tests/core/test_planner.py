@@ -9,6 +9,7 @@ from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.lines.context import Reading, read
 from iskelo.core.lines.state import LineState
+from iskelo.core.plan import plan
 from iskelo.core.planner.choices import choices
 from iskelo.core.planner.fill import FillRequest, fill
 from iskelo.core.planner.jack_moves import Ask
@@ -18,6 +19,7 @@ from iskelo.core.planner.whole_plan import join_all
 from iskelo.core.rig.ports import COLUMNS, Port
 from iskelo.core.rig.rig import Rig
 from iskelo.core.stations import stations
+from iskelo.core.survey import Survey, survey, survey_again
 from rigs import any_rig, programs_joined
 
 RIGS = st.one_of(
@@ -30,6 +32,10 @@ RIGS = st.one_of(
 
 def arriving(reading: Reading) -> set[str]:
     return {state.line.id for state in reading.lines if state.legs and all(leg.sounds for leg in state.legs)}
+
+
+def as_wanted(found: Survey) -> set[str]:
+    return {line.id for line in found.lines if line.headline == "arrives"}
 
 
 def track_of(state: LineState) -> str | None:
@@ -95,6 +101,24 @@ def test_a_plan_for_all_takes_nothing_away_that_arrives_and_comes_to_an_end(rig:
             return
         reading = after
     raise AssertionError("it never ends")
+
+
+@given(RIGS)
+@settings(max_examples=15, deadline=None)
+def test_a_plan_for_the_rest_too_mends_as_told_and_loses_no_line(rig: Rig) -> None:
+    known = survey_again(rig, None)
+    without, found = plan(known), plan(known, rest=True)
+    if found is None:
+        assert without is None
+        return
+    after = survey(apply(rig, found.edits).rig)
+    assert after == found.after.survey
+    wanted_now = as_wanted(survey(apply(rig, without.edits).rig)) if without is not None else as_wanted(known.survey)
+    assert wanted_now <= as_wanted(after)
+    assert {left.line for left in found.left} == {line.id for line in after.lines} - as_wanted(after)
+    again = plan(survey_again(rig, None), rest=True)
+    assert again is not None
+    assert (again.edits, again.rest) == (found.edits, found.rest)
 
 
 @given(RIGS, st.sampled_from(COLUMNS))

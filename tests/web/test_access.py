@@ -105,7 +105,7 @@ def on_timing_and_more(screen: Page) -> dict[str, list[str]]:
 @pytest.mark.parametrize("theme", ["light", "night"])
 def test_nothing_serious_on_any_screen(screen: Page, theme: str) -> None:
     assert serious(screen) == []
-    screen.get_by_role("button", name="Open the example").click()
+    screen.get_by_role("button", name="Example: orrin point, rehearsal").click()
     row = screen.locator('tr[data-line="Alma, heard"]')
     row.click()
     if theme == "night":

@@ -122,7 +122,7 @@ def test_two_microphones_to_a_recorder_heard_within_10_ms_and_a_green_line_check
 
 
 def test_a_silent_track_is_found_and_mended_from_snags(screen: Page) -> None:
-    screen.get_by_role("button", name="Open the example").click()
+    screen.get_by_role("button", name="Example: orrin point, rehearsal").click()
     arriving(screen, "12/16")
     screen.keyboard.press("]")
     expect(row(screen, "Dov")).to_have_attribute("aria-selected", "true")
@@ -218,7 +218,7 @@ def test_undo_after_a_restart(screen: Page, server: Server) -> None:
 
 
 def test_export_and_import(screen: Page, tmp_path: Path) -> None:
-    screen.get_by_role("button", name="Open the example").click()
+    screen.get_by_role("button", name="Example: orrin point, rehearsal").click()
     arriving(screen, "12/16")
     with screen.expect_download() as download:
         screen.get_by_role("link", name="Export").click()
@@ -243,7 +243,7 @@ def test_export_and_import(screen: Page, tmp_path: Path) -> None:
 
 
 def test_a_line_check_survives_a_reload_and_its_take_can_be_heard_and_kept(screen: Page) -> None:
-    screen.get_by_role("button", name="Open the example").click()
+    screen.get_by_role("button", name="Example: orrin point, rehearsal").click()
     arriving(screen, "12/16")
     screen.keyboard.press("4")
     screen.keyboard.press("r")
@@ -264,7 +264,7 @@ def test_a_line_check_survives_a_reload_and_its_take_can_be_heard_and_kept(scree
 
 
 def test_a_line_check_can_be_cancelled(screen: Page) -> None:
-    screen.get_by_role("button", name="Open the example").click()
+    screen.get_by_role("button", name="Example: orrin point, rehearsal").click()
     arriving(screen, "12/16")
     screen.keyboard.press("4")
     screen.keyboard.press("r")
@@ -273,7 +273,7 @@ def test_a_line_check_can_be_cancelled(screen: Page) -> None:
 
 
 def test_bad_input_is_told_in_place_and_nothing_is_lost(screen: Page) -> None:
-    screen.get_by_role("button", name="Open the example").click()
+    screen.get_by_role("button", name="Example: orrin point, rehearsal").click()
     arriving(screen, "12/16")
     screen.keyboard.press("1")
     screen.get_by_role("button", name="Corvane 8", exact=True).click()
@@ -307,7 +307,7 @@ def test_bad_input_is_told_in_place_and_nothing_is_lost(screen: Page) -> None:
 
 @pytest.mark.parametrize("key", ["1", "2", "3", "s", "?"])
 def test_keys_do_nothing_while_something_is_typed(screen: Page, key: str) -> None:
-    screen.get_by_role("button", name="Open the example").click()
+    screen.get_by_role("button", name="Example: orrin point, rehearsal").click()
     arriving(screen, "12/16")
     screen.keyboard.press("/")
     screen.keyboard.type(key)
@@ -375,7 +375,7 @@ def test_a_phrase_or_batch_that_is_not_understood_says_so_and_stays_as_typed(scr
 
 
 def test_the_history_is_told_compared_named_and_gone_through(screen: Page) -> None:
-    screen.get_by_role("button", name="Open the example").click()
+    screen.get_by_role("button", name="Example: orrin point, rehearsal").click()
     arriving(screen, "12/16")
     row(screen, "Dov").click()
     screen.keyboard.press("m")
@@ -400,3 +400,26 @@ def test_the_history_is_told_compared_named_and_gone_through(screen: Page) -> No
     expect(history).to_have_count(0)
     screen.keyboard.press("Control+Shift+z")
     arriving(screen, "13/16")
+
+
+def test_the_first_example_opens_with_two_lines_silent_and_one_plan_mends_every_line(screen: Page) -> None:
+    screen.get_by_role("button", name="Open the example").click()
+    arriving(screen, "26/31")
+    for name in ("Dov", "Fire"):
+        expect(row(screen, name)).to_contain_text("silent")
+    screen.keyboard.press("p")
+    drawer = screen.get_by_role("complementary", name="Plan")
+    expect(drawer.get_by_role("region", name="Steps at Hall")).to_contain_text("Take Gully 3 into Hall")
+    expect(drawer.get_by_role("region", name="Remedies")).to_have_count(0)
+    screen.keyboard.press("a")
+    expect(drawer.get_by_role("checkbox")).to_be_checked()
+    expect(drawer.get_by_role("region", name="Remedies")).to_contain_text("Match the rate of Pellow Duo in Hall")
+    screen.keyboard.press("Control+Enter")
+    arriving(screen, "31/31")
+    screen.keyboard.press("4")
+    screen.keyboard.press("r")
+    expect(screen.get_by_test_id("proved")).to_contain_text("31 of 31 lines as wanted", timeout=60_000)
+    # One plan is one step back, and a reload forgets neither.
+    screen.reload()
+    screen.keyboard.press("Control+z")
+    arriving(screen, "26/31")

@@ -19,7 +19,7 @@ AT_MOST = 1.2
 
 
 def demo(screen: Page) -> None:
-    screen.get_by_role("button", name="Open the example").click()
+    screen.get_by_role("button", name="Example: orrin point, rehearsal").click()
     arriving(screen, "12/16")
 
 

@@ -10,25 +10,21 @@ from iskelo.api.problems import ANSWERS
 from iskelo.api.views import (
     FillView,
     JoinView,
-    PlanSteps,
     SwapRequest,
     SwapView,
     TrialRequest,
     WholePlan,
 )
 from iskelo.core.compare import NowAfter, trial
-from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.batch import BatchRequest, batch
 from iskelo.core.edits.phrases import interface_phrase
-from iskelo.core.lines.context import read
+from iskelo.core.plan import plan
 from iskelo.core.planner.aggregates import JoinRequest, join_sheet
 from iskelo.core.planner.choices import Choices, choices
 from iskelo.core.planner.fill import FillRequest, fill
-from iskelo.core.planner.left_over import left_over
 from iskelo.core.planner.meters import MeterCheck, MetersRequest, meter_check
 from iskelo.core.planner.swap import plan_swap
-from iskelo.core.planner.whole_plan import join_all
 from iskelo.core.remedies import TriedRemedy, tried_remedies
 from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.ports import Column
@@ -54,18 +50,15 @@ def plan_batch(rig_id: UUID, wanted: BatchRequest, session: Database) -> TriedRe
 
 
 @router.get("/{rig_id}/plan")
-def plan_all(rig_id: UUID, session: Database) -> WholePlan | None:
-    """The smallest changes that make every silent or blocked line arrive, and what they leave silent; null if no change
-    is known.
+def plan_all(rig_id: UUID, session: Database, rest: Annotated[bool, Query()] = False) -> WholePlan | None:
+    """The smallest changes that make every silent or blocked line arrive, with ``rest`` also what mends the others; and
+    what they leave. Null if no change is known.
     """
     known = known_of(session, rig_id)
-    rig = known.reading.rig
-    joining = join_all(known.reading)
-    if joining is None:
+    made = plan(known, rest=rest)
+    if made is None:
         return None
-    steps = tuple(PlanSteps(gear, words) for gear, words in joining.by_place())
-    after = read(apply(rig, joining.edits).rig, known.reading)
-    return WholePlan(steps, joining.edits, trial(rig, joining.edits, known), left_over(after))
+    return WholePlan(made.steps, made.rest, made.edits, trial(known.reading.rig, made.edits, known), made.left)
 
 
 @router.post("/{rig_id}/fill")

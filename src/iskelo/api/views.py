@@ -14,6 +14,7 @@ from iskelo.core.compare import NowAfter
 from iskelo.core.edits.edit import Edit, Edits
 from iskelo.core.edits.input_list import InputRow, RowOutcome
 from iskelo.core.linecheck.rows import Ledger
+from iskelo.core.plan import PlanSteps
 from iskelo.core.planner.aggregates import JoinSheet
 from iskelo.core.planner.left_over import Left
 from iskelo.core.planner.swap import JackMove
@@ -149,18 +150,11 @@ class ListView:
 
 
 @dataclass(frozen=True, slots=True)
-class PlanSteps:
-    """What a plan does at one piece of gear."""
-
-    gear: str
-    steps: tuple[str, ...]
-
-
-@dataclass(frozen=True, slots=True)
 class WholePlan:
-    """A plan for all lines, gear by gear, with what it would change; ``left``: what stays silent all the same."""
+    """A plan for all lines with what it would change; see ``core.plan.Plan``."""
 
     steps: tuple[PlanSteps, ...]
+    rest: tuple[str, ...]
     edits: tuple[Edit, ...]
     trial: NowAfter
     left: tuple[Left, ...] = ()

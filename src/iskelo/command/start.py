@@ -18,7 +18,7 @@ from iskelo.command.install import built_screens
 from iskelo.command.places import DATABASE, LOCK, data_folder, give_up, only_one, reachable, say
 from iskelo.command.postgres import Cluster, free_port
 from iskelo.command.work import Worker
-from iskelo.demo.orrin_point import orrin_point
+from iskelo.demo.company import whole_company
 from iskelo.store import rigs
 from iskelo.store.database import NewerDatabase, connect, migrate
 
@@ -108,7 +108,7 @@ def load_demo_once(database_url: str) -> None:
     engine = connect(database_url)
     with Session(engine) as session:
         if not rigs.has_demo(session):
-            rigs.make_rig(session, orrin_point(), uuid4(), datetime.now(UTC), "opened the demo", is_demo=True)
+            rigs.make_rig(session, whole_company(), uuid4(), datetime.now(UTC), "opened the demo", is_demo=True)
     engine.dispose()
 
 

@@ -47,7 +47,7 @@ AIR_JACKS = (5, 4)
 def whole_company() -> Rig:
     """The whole evening: it opens with two lines silent, Dov's and *Fire*, and a few snags."""
     rig = with_company(orrin_point())
-    return _do(rig, SetValues(item="rig", values={"name": "Orrin Point, on air"}))
+    return _do(rig, SetValues(item="rig", values={"name": "Orrin Point"}))
 
 
 def with_company(rig: Rig) -> Rig:

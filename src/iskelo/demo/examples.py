@@ -11,8 +11,8 @@ from iskelo.demo.two_voices import two_voices_on_one_box
 from iskelo.demo.voices_on_a_mixer import voices_on_a_mixer
 
 EXAMPLES: dict[str, Callable[[], Rig]] = {
-    "orrin-point": orrin_point,
-    "orrin-point-on-air": whole_company,
+    "orrin-point": whole_company,
+    "orrin-point-rehearsal": orrin_point,
     "two-voices-on-one-box": two_voices_on_one_box,
     "two-boxes-as-one": two_boxes,
     "outboard-on-an-insert": outboard_insert,

@@ -1,4 +1,4 @@
-"""The demo rig: The Saltmarsh Wireless Players record *The Lamp at Orrin Point*.
+"""The rehearsal of the demo (``company`` is the whole evening): The Saltmarsh Wireless Players record *The Lamp at Orrin Point*.
 
 Voices and effects microphones go through *Corvane 8* into *Longhand*, the reed organ through *Pellow Duo*; *Hall* joins
 the two boxes. The director listens on headphones. *Cartwheel* plays the music beds; the computer's own sounds use
@@ -44,7 +44,7 @@ def orrin_point() -> Rig:
 def recording() -> Rig:
     """What of it records, and what the director hears."""
     rig = _do(
-        Rig(name="Orrin Point", notes="Radio play with live effects. 48 kHz, performers within 10 ms."),
+        Rig(name="Orrin Point, rehearsal", notes="Radio play with live effects. 48 kHz, performers within 10 ms."),
         AddSources(names=VOICES, needs_phantom=True),
         AddSources(names=EFFECTS, needs_phantom=True),
         AddSources(names=(ORGAN,), width=2, needs_phantom=True),

@@ -889,8 +889,8 @@ export interface paths {
         };
         /**
          * Plan All
-         * @description The smallest changes that make every silent or blocked line arrive, and what they leave silent; null if no change
-         *     is known.
+         * @description The smallest changes that make every silent or blocked line arrive, with ``rest`` also what mends the others; and
+         *     what they leave. Null if no change is known.
          */
         get: operations["plan_all_api_rigs__rig_id__plan_get"];
         put?: never;
@@ -4831,7 +4831,7 @@ export interface components {
         };
         /**
          * Left
-         * @description A line that is still silent, and why.
+         * @description A line that is still silent, or not as it is wanted, and why.
          */
         Left: {
             /** Line */
@@ -8748,7 +8748,7 @@ export interface components {
         };
         /**
          * WholePlan
-         * @description A plan for all lines, gear by gear, with what it would change; ``left``: what stays silent all the same.
+         * @description A plan for all lines with what it would change; see ``core.plan.Plan``.
          */
         WholePlan: {
             /** Edits */
@@ -8758,6 +8758,8 @@ export interface components {
              * @default []
              */
             left?: components["schemas"]["Left"][];
+            /** Rest */
+            rest: string[];
             /** Steps */
             steps: components["schemas"]["PlanSteps"][];
             trial: components["schemas"]["NowAfter"];
@@ -13115,7 +13117,9 @@ export interface operations {
     };
     plan_all_api_rigs__rig_id__plan_get: {
         parameters: {
-            query?: never;
+            query?: {
+                rest?: boolean;
+            };
             header?: never;
             path: {
                 rig_id: string;

@@ -12,19 +12,19 @@ from iskelo.core.words.say import say
 
 @dataclass(frozen=True, slots=True)
 class Left:
-    """A line that is still silent, and why."""
+    """A line that is still silent, or not as it is wanted, and why."""
 
     line: str
     name: str
     why: str
 
 
-def left_over(reading: Reading) -> tuple[Left, ...]:
-    """The lines of which nothing, or not all, arrives, in their order."""
+def left_over(reading: Reading, *, every: bool = False) -> tuple[Left, ...]:
+    """The lines of which nothing, or not all, arrives, in their order; ``every``: all that do not arrive as wanted."""
     return tuple(
         Left(state.line.id, state.line.name, _why(reading, state))
         for state in reading.lines
-        if state.headline in ("silent", "half silent", "blocked")
+        if (state.headline != "arrives" if every else state.headline in ("silent", "half silent", "blocked"))
     )
 
 

@@ -83,6 +83,9 @@ def joined(
     words: list[str] = []
     places: list[str] = []
     for start, end in line.pairs():
+        # It may arrive by a way that no list of commands makes, through outboard or an effect.
+        if direct and through_computer and passing_routes(reading.graph, start, end):
+            continue
         way = cheapest_way(reading, Ask(start, end, direct, through_computer))
         if way is None:
             return None

@@ -8,7 +8,7 @@ import { Button, Figure, Input, Kbd } from "../../parts/controls"
 import { useKeys } from "../../parts/keys"
 
 const EXAMPLES = [
-  ["Orrin Point, on air", "orrin-point-on-air"],
+  ["Orrin Point, rehearsal", "orrin-point-rehearsal"],
   ["Two voices on one box", "two-voices-on-one-box"],
   ["Two boxes as one", "two-boxes-as-one"],
   ["Outboard on an insert", "outboard-on-an-insert"],
