@@ -145,7 +145,8 @@ def test_a_line_check_runs_as_a_job_with_true_progress(api: httpx.Client, server
     take = api.get(f"/checks/{check['id']}/take.wav")
     info = soundfile.info(io.BytesIO(take.content))
     assert (info.channels, info.samplerate, info.subtype) == (15, 48_000, "PCM_24")
-    assert f"Orrin%20Point%2C%20rehearsal%2C%20rev%20{check['revision']}%2C%20take%20" in take.headers["content-disposition"]
+    named = f"Orrin%20Point%2C%20rehearsal%2C%20rev%20{check['revision']}%2C%20take%20"
+    assert named in take.headers["content-disposition"]
     assert b"<NAME>Longhand track 2 Bertil</NAME>" in take.content
     part = api.get(f"/checks/{check['id']}/take.wav", headers={"Range": "bytes=10-19"})
     assert (part.status_code, part.content) == (206, take.content[10:20])

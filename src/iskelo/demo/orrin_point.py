@@ -1,4 +1,4 @@
-"""The rehearsal of the demo (``company`` is the whole evening): The Saltmarsh Wireless Players record *The Lamp at Orrin Point*.
+"""The rehearsal (``company`` is the whole evening): The Saltmarsh Wireless Players record *The Lamp at Orrin Point*.
 
 Voices and effects microphones go through *Corvane 8* into *Longhand*, the reed organ through *Pellow Duo*; *Hall* joins
 the two boxes. The director listens on headphones. *Cartwheel* plays the music beds; the computer's own sounds use
