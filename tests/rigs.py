@@ -437,6 +437,7 @@ def any_rig(
                 armed=busy or draw(st.booleans()),
                 monitored=busy or draw(st.booleans()),
                 muted=draw(st.sampled_from([False, False, True])),
+                soloed=draw(st.sampled_from([*[False] * 7, True])),
                 gain_db=draw(GAINS),
                 pan=draw(PANS),
                 effect_delay_samples=draw(st.sampled_from([0, 0, 1, 64, 777])),

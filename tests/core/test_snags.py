@@ -9,6 +9,7 @@ import pytest
 from iskelo.core.edits.additions import (
     AddBuses,
     AddDriver,
+    AddGear,
     AddInterface,
     AddLine,
     AddOutboard,
@@ -31,6 +32,7 @@ from iskelo.core.edits.edit import (
     SetJack,
     SetLeg,
     SetMembers,
+    SetOutputDevice,
     SetOutputTrim,
     SetTrim,
     SetValues,
@@ -41,6 +43,7 @@ from iskelo.core.edits.edit import (
 from iskelo.core.edits.phrases import gear_phrase
 from iskelo.core.lines.context import read
 from iskelo.core.remedies import tried_remedies
+from iskelo.core.rig.cable_makes import new_cable
 from iskelo.core.rig.gear import Member
 from iskelo.core.rig.index import index
 from iskelo.core.rig.mixer_makes import new_mixer
@@ -172,6 +175,17 @@ def recorded_bed(bench: Bench) -> tuple[Edit, ...]:
 def called(bench: Bench) -> tuple[Edit, ...]:
     """A call with one far end, on the only box."""
     return (AddProgram(name="Farline", program_kind="call", voices=("Ines",), voice_width=1, device=bench.id("Box")),)
+
+
+def recorded_by_another(bench: Bench) -> tuple[AddLine]:
+    """What Recorder mixes of Alma goes by a cable to Tape, which records it again."""
+    bench.do(AddGear(gear=new_cable("Gully", 8)))
+    bench.do(
+        SetOutputDevice(program=bench.id("Recorder"), device=bench.id("Gully")),
+        AddProgram(name="Tape", device=bench.id("Gully"), tracks=("Again",)),
+    )
+    again = Port(bench.track("Again"), "track", 1)
+    return (AddLine(name="Again", from_ports=(bench.out("Alma"),), to_ports=(again,)),)
 
 
 Break = Callable[[Bench], tuple[Edit, ...]]
@@ -376,6 +390,7 @@ BREAKS: dict[str, Break] = {
         SwapGear(item=b.id("Box"), gear=new_mixer("Desk", 8, analogue=False)),
         SetValues(item=b.line("L Alma").line.id, values={"tap": "before the fader"}),
     ),
+    "recorded-behind-faders": recorded_by_another,
     "channels-unfed": lambda b: (
         SwapGear(item=b.id("Box"), gear=new_mixer("Desk", 8, analogue=False)),
         TypeFeeds(mixer=b.id("Box"), number=9, text=""),

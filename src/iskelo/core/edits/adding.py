@@ -5,7 +5,7 @@ from typing import Any
 
 from iskelo.core.edits import additions as a
 from iskelo.core.edits import edit as e
-from iskelo.core.edits.base import Applied, Refused, changed, free_name, gear_of, made, new_ids, pruned, with_gear
+from iskelo.core.edits.base import Applied, Refused, changed, free_name, gear_of, made, new_ids, with_gear
 from iskelo.core.edits.renewing import renewed
 from iskelo.core.edits.single_edit import apply_one, at_one_stroke
 from iskelo.core.rig.drivers import Driver
@@ -23,7 +23,7 @@ DEFAULT_LEVEL_DBU = {"microphone": -38.0, "instrument": -20.0, "line player": 4.
 """Nominal levels a new source comes up with; common practice, no published source (line: +4 dBu)."""
 
 
-def _count(names: tuple[str, ...], one: str, many: str) -> str:
+def count_of(names: tuple[str, ...], one: str, many: str) -> str:
     if len(names) == 1:
         return f"{one} {names[0]}"
     return f"{len(names)} {many}: {names[0]} … {names[-1]}"
@@ -54,7 +54,7 @@ def _(edit: a.AddSources, rig: Rig) -> Applied:
         )
         sources.append(source)
     rig = rig.model_copy(update={"gear": (*rig.gear, *sources)})
-    return Applied(rig, "added " + _count(tuple(names), edit.source_kind, f"{edit.source_kind}s"))
+    return Applied(rig, "added " + count_of(tuple(names), edit.source_kind, f"{edit.source_kind}s"))
 
 
 @apply_one.register
@@ -138,7 +138,7 @@ def _with_items(
     ]
     many = FIELDS_OF[what]
     program = changed(program, program.name, **{many: (*getattr(program, many), *items)})
-    return Applied(with_gear(rig, program), f"{program.name}: added {_count(edit.names, what, many)}")
+    return Applied(with_gear(rig, program), f"{program.name}: added {count_of(edit.names, what, many)}")
 
 
 @apply_one.register
@@ -177,49 +177,6 @@ def _with_ears(rig: Rig, edit: a.AddVoices) -> Rig:
 
 
 @apply_one.register
-def _(edit: a.SpreadVoices, rig: Rig) -> Applied:
-    program = gear_of(rig, edit.program, Program)
-    given_to = [item.output for items in (program.voices, program.tracks, program.buses) for item in items]
-    given_to += [send.to for send in program.sends] + [insert.send for _, insert in program.hung()]
-    widths = {item.id: len(item.legs) for item in program.outputs}
-    wanted = [voice for voice in program.voices if not edit.voices or voice.id in edit.voices]
-    # What is a voice's own already stays, and what was joined to it, unless it is to have other channels.
-    voices = [
-        voice
-        for voice in wanted
-        if edit.first_channel is not None
-        or given_to.count(voice.output) > 1
-        or widths.get(voice.output or "") != voice.width
-    ]
-    if not voices:
-        raise Refused(program.name, "it has no voice without an output of its own")
-    left = [voice.output for voice in voices]
-    common = {output for output in left if given_to.count(output) == left.count(output)}
-    kept = tuple(item for item in program.outputs if item.id not in common)
-    channel = edit.first_channel or 1 + max((leg for item in kept for leg in item.legs if leg is not None), default=0)
-    rig, ids = new_ids(rig, "o", len(voices))
-    made_ones, names = [], [item.name for item in kept]
-    for identity, voice in zip(ids, voices, strict=True):
-        hosted = program.hosted is not None
-        legs = [None] * voice.width if hosted else [channel + leg for leg in range(voice.width)]
-        channel += voice.width
-        names.append(free_name(voice.name, names) if voice.name in names else voice.name)
-        made_ones.append(made(ProgramPort, f"{program.name}, {names[-1]}", id=identity, name=names[-1], legs=legs))
-    given = dict(zip((voice.id for voice in voices), ids, strict=True))
-    program = changed(
-        program,
-        program.name,
-        outputs=(*kept, *made_ones),
-        voices=tuple(each.model_copy(update={"output": given.get(each.id, each.output)}) for each in program.voices),
-    )
-    rig, lost = pruned(with_gear(rig, program))
-    said = (
-        f"{program.name}: gave {_count(tuple(voice.name for voice in voices), 'voice', 'voices')} outputs of their own"
-    )
-    return Applied(rig, "; ".join([said, *lost]))
-
-
-@apply_one.register
 def _(edit: a.AddReturns, rig: Rig) -> Applied:
     program = gear_of(rig, edit.program, Program)
     if program.hosted is None:
@@ -245,7 +202,7 @@ def _(edit: a.AddReturns, rig: Rig) -> Applied:
     names = tuple(item.name for item in outputs)
     leader = changed(leader, leader.name, inputs=(*leader.inputs, *items))
     return Applied(
-        with_gear(rig, leader), f"{leader.name}: added {_count(names, 'return', 'returns')} of {program.name}"
+        with_gear(rig, leader), f"{leader.name}: added {count_of(names, 'return', 'returns')} of {program.name}"
     )
 
 
@@ -365,7 +322,7 @@ def _(edit: a.AddProgramPorts, rig: Rig) -> Applied:
         ports.append(made(ProgramPort, f"{program.name}, {name}", id=identity, name=name, legs=legs))
     field = FIELDS_OF[edit.side]
     program = changed(program, program.name, **{field: (*getattr(program, field), *ports)})
-    said = _count(edit.names, edit.side, field)
+    said = count_of(edit.names, edit.side, field)
     return Applied(with_gear(rig, program), f"{program.name}: added {said}")
 
 

@@ -126,6 +126,20 @@ class SpreadVoices(Value):
     first_channel: ChannelNumber | None = None
 
 
+class SpreadTracks(Value):
+    """Send each track of a program to an output of its own besides, on ascending channels, where others take them.
+
+    ``tracks``: which; all of them but ears, if none are named. They begin behind the last channel in use, unless a
+    ``first_channel`` is said. ``tap``: behind the fader, what is taken there follows fader, mute and solo.
+    """
+
+    edit: Literal["spread_tracks"] = "spread_tracks"
+    program: Id
+    tracks: Ids = ()
+    first_channel: ChannelNumber | None = None
+    tap: Tap = "before the fader"
+
+
 class AddReturns(Value):
     """Let a hosted program's outputs appear in its leader, each as an input of the same name and width.
 

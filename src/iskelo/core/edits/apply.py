@@ -13,6 +13,7 @@ from iskelo.core.edits import (
     inserting,
     mixing,
     plugging,
+    spreading,
     straight,
     swapping,
 )
@@ -24,7 +25,10 @@ from iskelo.core.edits.single_edit import STROKES, apply_one
 from iskelo.core.rig.index import index
 from iskelo.core.rig.rig import Rig
 
-KINDS = (adding, changing, cabling, mixing, feeding, inserting, halves, aggregates, plugging, straight, swapping)
+KINDS = (
+    *(adding, changing, cabling, mixing, feeding, inserting, halves),
+    *(aggregates, plugging, spreading, straight, swapping),
+)
 """The modules whose functions register themselves with ``apply_one``."""
 
 MOVING = (e.SetMembers, e.SetValues, e.Remove, e.SwapGear, e.SetDevice)

@@ -23,6 +23,7 @@ from iskelo.core.edits.additions import (
     AddSync,
     AddTracks,
     AddVoices,
+    SpreadTracks,
     SpreadVoices,
 )
 from iskelo.core.rig.gear import Interface, Member
@@ -312,6 +313,7 @@ Edit = Annotated[
     | AddBuses
     | AddReturns
     | SpreadVoices
+    | SpreadTracks
     | AddSends
     | AddSync
     | AddProgramPorts

@@ -85,6 +85,7 @@ def _(edit: e.JoinTracks, rig: Rig) -> Applied:
             "armed": left.armed or right.armed,
             "monitored": left.monitored or right.monitored,
             "muted": left.muted and right.muted,
+            "soloed": left.soloed or right.soloed,
             "pan": 0.0,
         }
     )

@@ -380,7 +380,14 @@ def _track(found: Index, track: Track) -> str:
     if track.pan:
         said.append(say_pan(track.pan))
     said += [
-        word for word, on in (("armed", track.armed), ("monitored", track.monitored), ("muted", track.muted)) if on
+        word
+        for word, on in (
+            ("armed", track.armed),
+            ("monitored", track.monitored),
+            ("muted", track.muted),
+            ("solo", track.soloed),
+        )
+        if on
     ]
     return ", ".join(said)
 

@@ -12,6 +12,7 @@ from iskelo.core.planner.moves import moves
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Line
 from iskelo.core.routes.route import passing_routes
+from iskelo.core.words.say import say_unblock
 
 
 @dataclass(frozen=True, slots=True)
@@ -86,9 +87,11 @@ def joined(
         # It may arrive by a way that no list of commands makes, through outboard or an effect.
         if direct and through_computer and passing_routes(reading.graph, start, end):
             continue
-        way = cheapest_way(reading, Ask(start, end, direct, through_computer))
-        if way is None:
+        ask = Ask(start, end, direct, through_computer)
+        ways = [way for way in (cheapest_way(reading, ask), _opened_way(reading, ask)) if way is not None]
+        if not ways:
             return None
+        way = min(ways, key=lambda each: sum(move.cost for move in each))
         step = tuple(edit for move in way for edit in move.edits)
         if not step:
             continue
@@ -104,6 +107,32 @@ def joined(
     if not edits or any(not passing_routes(reading.graph, start, end) for start, end in line.pairs()):
         return None
     return Joining(tuple(edits), tuple(words), tuple(places)), reading
+
+
+def _opened_way(reading: Reading, ask: Ask) -> list[Move] | None:
+    """What opens the way that is patched already, wherever it leads: through another program, or outboard gear.
+
+    None if nothing is patched from the asked start to its end, or nothing known opens it.
+    """
+    way = next(
+        (leg.way for state in reading.lines for leg in state.legs if (leg.start, leg.end) == (ask.start, ask.end)), None
+    )
+    if way is None:
+        return None
+    kinds = {edge.kind for edge in way.edges}
+    if ("direct" in kinds and not ask.direct) or ("capture" in kinds and not ask.through_computer):
+        return None
+    moves: list[Move] = []
+    for edge in way.edges:
+        if edge.block is None:
+            continue
+        if not edge.block.unblock:
+            return None
+        if edge.block.unblock not in [move.edits for move in moves]:
+            said = (say_unblock(edge.block, reading.found),)
+            # However many settings it takes: it undoes one thing that somebody did.
+            moves.append(Move(edge.end, 1, edge.block.unblock, said))
+    return moves
 
 
 def arriving(reading: Reading) -> set[str]:

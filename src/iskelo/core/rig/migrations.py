@@ -2,18 +2,19 @@
 
 from typing import Any
 
-PRESENT = 8
+PRESENT = 9
 
 
 def brought_up(document: Any) -> Any:
     """A rig's document as the present version writes it; anything else is given back as it is.
 
-    Version 7 knew no far ends; version 6 no cables; version 5 no inserts in programs; version 4 no mixers; version 3 no
-    outboard gear and no leads from output jacks to input jacks; version 2 no sends, no pan and no effects mixes.
+    Version 8 knew no solo in programs; version 7 no far ends; version 6 no cables; version 5 no inserts in programs;
+    version 4 no mixers; version 3 no outboard gear and no leads from output jacks to input jacks; version 2 no sends,
+    no pan and no effects mixes.
     Version 1 knew one driver a box (``driver``), no origins and no switches: its figures count as typed, and where a
     microphone that needs a supply was plugged in, the supply was on.
     """
-    if isinstance(document, dict) and document.get("version") in (2, 3, 4, 5, 6, 7):
+    if isinstance(document, dict) and document.get("version") in range(2, PRESENT):
         return {**document, "version": PRESENT}
     if not isinstance(document, dict) or document.get("version") != 1:
         return document

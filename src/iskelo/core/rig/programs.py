@@ -87,7 +87,8 @@ class Straight(Value):
 class Track(Value):
     """A recorder's track: takes one named input, or a bus, records it when armed, passes it on when monitored.
 
-    ``output`` is a bus or an output of the program. With a ``far_end``, a voice of the program, it is no track but an
+    ``output`` is a bus or an output of the program. ``soloed``: in place, the other tracks are as if they were muted.
+    With a ``far_end``, a voice of the program, it is no track but an
     *ear*: what it takes goes to that far end instead, while it is armed.
     """
 
@@ -99,6 +100,7 @@ class Track(Value):
     armed: Annotated[bool, Settable("armed")] = True
     monitored: Annotated[bool, Settable("monitored")] = False
     muted: Annotated[bool, Settable("muted")] = False
+    soloed: Annotated[bool, Settable("solo")] = False
     gain_db: Annotated[GainDb, Settable("gain", "dB")] = 0.0
     pan: Annotated[Pan, Settable("pan")] = 0.0
     effect_delay_samples: Annotated[DelaySamples, Settable("effect delay", "samples")] = 0

@@ -10,6 +10,7 @@ from iskelo.core.rig.mixers import Mixer, Strip
 from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import WantedTap
 from iskelo.core.snags.reach import with_finding
+from iskelo.core.snags.recorded import taken_at
 from iskelo.core.snags.rule import Remedy, Snag, distinct, if_so, rule
 from iskelo.core.stations import fold_numbers
 from iskelo.core.wiring.edge import Edge
@@ -40,6 +41,9 @@ def _taken_there(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
     for leg in state.legs:
         for arrival in leg.arrivals:
             remedies += _laid(reading, arrival.route.edges, state.line.tap)
+    in_programs = taken_at(reading, state, state.line.tap)
+    if in_programs:
+        remedies.append(Remedy(f"Take {state.line.name} {state.line.tap}", tuple(in_programs)))
     any_tap = SetValues(item=state.line.id, values={"tap": "any"})
     return (*distinct(remedies), if_so(f"{state.line.name} may be taken at any tap", any_tap))
 

@@ -19,8 +19,9 @@ def output_nowhere(reading: Reading) -> list[Snag]:
     """A monitored track has no output, or an output that tracks feed has no channel."""
     snags = []
     for program in reading.found.programs():
+        sent = {send.item for send in program.sends}
         for track in program.tracks:
-            if track.monitored and not track.muted and track.output is None:
+            if track.monitored and not track.muted and track.output is None and track.id not in sent:
                 snags.append(
                     Snag(
                         key=f"output-nowhere:{track.id}",

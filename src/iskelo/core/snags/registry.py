@@ -27,6 +27,7 @@ from iskelo.core.snags import (
     numbers,
     outputs,
     rates,
+    recorded,
     rounds,
     sides,
     syncs,
@@ -37,7 +38,7 @@ from iskelo.core.snags.rule import AREAS, KNOWN, REMEDIES_AT_MOST, SEVERITIES, K
 
 MODULES = (
     *(drivers, rates, clocks, aggregates, cables, member_delays, numbers, rounds, hosting, inputs, outputs),
-    *(tracks, inserts, levels, unbalanced, load, calls, syncs, lines, sides, arrivals, mixers),
+    *(tracks, inserts, levels, unbalanced, load, calls, syncs, lines, sides, arrivals, mixers, recorded),
 )
 """Where rules are, in the order in which those of one area are run."""
 

@@ -132,8 +132,9 @@ class Desk:
             return
         late = track.effect_delay_samples
         pre, known = self._inserted(track, {leg: _add({}, heard, 1.0, late) for leg, heard in taken.items()})
-        post = {leg: _turned(heard, track.gain_db) for leg, heard in pre.items()} if not track.muted else {}
-        if track.muted and self._program.mute_kills_pre:
+        shut = track.muted or (not track.soloed and any(each.soloed for each in self._program.tracks))
+        post = {leg: _turned(heard, track.gain_db) for leg, heard in pre.items()} if not shut else {}
+        if shut and self._program.mute_kills_pre:
             pre = {}
         self._give(track, pre, post, _Arriving({}, track.width, track.pan, latency + late + known))
 

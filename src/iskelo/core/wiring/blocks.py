@@ -297,7 +297,7 @@ def not_monitored(track: Track) -> Block | None:
 
 def not_heard(track: Track, program: Program) -> Block | None:
     """Why nothing passes a track before its fader: it is not monitored, or muted where that silences all of it."""
-    return not_monitored(track) or (track_muted(track) if program.mute_kills_pre else None)
+    return not_monitored(track) or (track_shut(track, program) if program.mute_kills_pre else None)
 
 
 def insert_bypassed(item: Track | Bus) -> Block:
@@ -314,9 +314,13 @@ def insert_in(item: Track | Bus) -> Block:
     return Block(said, f"{item.id}/insert", opened, fact("bypass insert of item", item=item.id))
 
 
-def track_muted(track: Track) -> Block | None:
-    """A muted track passes nothing on from its fader."""
-    if not track.muted:
+def track_shut(track: Track, program: Program) -> Block | None:
+    """A track that is muted, or beside others that are soloed in place, passes nothing on from its fader."""
+    if track.muted:
+        opened = Setting(track.id, {"muted": False})
+        return Block(fact("track muted", track=track.id), track.id, opened, fact("unmute track", track=track.id))
+    soloed = [each.id for each in program.tracks if each.soloed]
+    if not soloed or track.soloed:
         return None
-    opened = Setting(track.id, {"muted": False})
-    return Block(fact("track muted", track=track.id), track.id, opened, fact("unmute track", track=track.id))
+    ended = tuple(SetValues(item=each, values={"soloed": False}) for each in soloed)
+    return Block(fact("other tracks soloed", program=program.id), f"{program.id}/solo", ended, fact("end solo"))

@@ -25,7 +25,7 @@ from iskelo.core.wiring.blocks import (
     not_shown,
     send_off,
     shut_way,
-    track_muted,
+    track_shut,
 )
 from iskelo.core.wiring.edge import Edge, edge_of, legs_of
 from iskelo.core.wiring.hops import HopKind
@@ -102,7 +102,7 @@ def program_edges(program: Program, found: Index) -> list[Edge]:
         if track.insert is not None:
             edges += _hung(track, point, monitor, starts, sinks, not_heard(track, program))
         if track.output is not None or sends:
-            post, muted = legs_of(track.id, "post", track.width), track_muted(track)
+            post, muted = legs_of(track.id, "post", track.width), track_shut(track, program)
             edges += [
                 edge_of((start, end, "fader", track.id, track.gain_db, 1, muted))
                 for start, end in zip(monitor, post, strict=True)

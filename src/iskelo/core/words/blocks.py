@@ -37,6 +37,7 @@ BLOCKED = {
     "insert of item bypassed": "the insert of {item:name} is bypassed",
     "mix muted": "mix {mix:name} is muted",
     "feed off": "the feed {feed:name} is off",
+    "other tracks soloed": "other tracks of {program:name} are soloed",
     "others soloed": "other strips of {box:name} are soloed",
 }
 

@@ -119,7 +119,7 @@ export function Tracks({ program }: { program: Program }) {
       },
     ])
   return (
-    <Section title="Tracks: armed, monitored, muted; input, output">
+    <Section title="Tracks: armed, monitored, muted, soloed in place; input, output">
       {program.tracks.map((track, position) => (
         <TrackRow
           key={track.id}
@@ -145,6 +145,7 @@ const SWITCHES = [
   ["armed", "arm"],
   ["monitored", "mon"],
   ["muted", "mute"],
+  ["soloed", "solo"],
 ] as const
 
 interface TrackProps {

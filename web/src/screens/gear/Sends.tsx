@@ -10,6 +10,9 @@ import { Check, Row, Section, useNumber, useSet } from "./fields"
 
 type Send = Program["sends"][number]
 
+/** Chosen instead of a bus or an output: a new output for every track, on the next channels. */
+const EACH = "each"
+
 const TAPS = ["behind the fader", "before the fader"] as const
 
 /** What tracks, voices and buses give to buses and outputs besides their own outputs; and how mono is panned. */
@@ -43,7 +46,9 @@ export function Sends({ program }: { program: Program }) {
       {program.sends.map((send) => (
         <SendRow key={send.id} program={program} send={send} />
       ))}
-      {(program.buses.length > 0 || program.outputs.length > 0) && <NewSends program={program} />}
+      {(program.buses.length > 0 || program.outputs.length > 0 || program.tracks.length > 0) && (
+        <NewSends program={program} />
+      )}
     </Section>
   )
 }
@@ -148,7 +153,8 @@ function NewSends({ program }: { program: Program }) {
   const [chosen, setTo] = useState("")
   const sinks = [...program.buses, ...program.outputs]
   // Until somebody chooses: the bus that was added last.
-  const to = (sinks.find((each) => each.id === chosen) ?? program.buses.at(-1) ?? sinks[0])?.id ?? ""
+  const sink = sinks.find((each) => each.id === chosen) ?? program.buses.at(-1) ?? sinks[0]
+  const to = chosen === EACH || !sink ? EACH : sink.id
   const [tap, setTap] = useState<Send["tap"]>(TAPS[0])
   const all: Record<string, string[]> = {
     "all tracks": program.tracks.map((track) => track.id),
@@ -156,13 +162,15 @@ function NewSends({ program }: { program: Program }) {
   }
   const givers = [...program.tracks, ...program.voices, ...program.buses]
   const items = (all[from] ?? [from]).filter((id) => id !== to)
+  const isTracks = items.every((id) => program.tracks.some((track) => track.id === id))
   return (
     <chakra.form
       mt="4px"
       aria-label="New sends"
       onSubmit={(event) => {
         event.preventDefault()
-        void edit([{ edit: "add_sends", program: program.id, items, to, tap }])
+        if (to !== EACH) void edit([{ edit: "add_sends", program: program.id, items, to, tap }])
+        else void edit([{ edit: "spread_tracks", program: program.id, tracks: items, tap }])
       }}
     >
       <Flex gap="4px" align="center">
@@ -193,11 +201,12 @@ function NewSends({ program }: { program: Program }) {
               {nameOf(program, item.id)}
             </option>
           ))}
+          {program.tracks.length > 0 && <option value={EACH}>an output of its own each</option>}
         </Select>
       </Flex>
       <Flex gap="4px" align="center" mt="2px">
         <Tap label="Tap of new sends" value={tap} onChange={setTap} />
-        <Button size="row" type="submit" disabled={items.length === 0 || !to}>
+        <Button size="row" type="submit" disabled={items.length === 0 || (to === EACH && !isTracks)}>
           Add send
         </Button>
       </Flex>

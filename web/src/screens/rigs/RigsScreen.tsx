@@ -12,6 +12,7 @@ const EXAMPLES = [
   ["Two voices on one box", "two-voices-on-one-box"],
   ["Two boxes as one", "two-boxes-as-one"],
   ["Outboard on an insert", "outboard-on-an-insert"],
+  ["Voices before the faders", "voices-before-the-faders"],
   ["Main mix and raw voices", "main-mix-and-raw-voices"],
 ] as const
 
