@@ -3,7 +3,7 @@
 from playwright.sync_api import Page, expect
 
 from web.keyboard import card, choose
-from web.test_person import add, new_rig, press, row
+from web.test_person import add, arriving, new_rig, press, row
 from web.test_tasks import demo
 
 
@@ -81,3 +81,38 @@ def test_the_send_of_a_vocal_track_is_moved_before_the_fader_undone_and_all_are_
     expect(screen.get_by_label("Pan of track Alma")).to_have_value("-60")
     screen.get_by_role("button", name="Remove bus Tower").press("Enter")
     expect(screen.get_by_test_id("last-edit")).to_contain_text("loses 9 sends")
+
+
+def test_legs_before_the_faders_outlast_a_solo_and_those_behind_them_do_not(screen: Page) -> None:
+    screen.get_by_role("button", name="Example: voices before the faders").click()
+    arriving(screen, "12/12")
+    press(screen, ["1"])
+    card(screen, "Gangway")
+    screen.get_by_role("button", name="solo track Bertil").press("Enter")
+    expect(screen.get_by_test_id("last-edit")).to_contain_text("solo")
+    # The four before the faders go on; in the mix and in the room the other three are gone.
+    arriving(screen, "6/12")
+    press(screen, ["2"])
+    expect(row(screen, "Alma")).to_contain_text("arrives")
+    row(screen, "Alma, in the mix").click()
+    press(screen, ["m"])
+    snags = screen.get_by_role("complementary", name="Snags")
+    expect(snags).to_contain_text("other tracks of Gangway are soloed")
+    expect(snags).to_contain_text("End all solo")
+    expect(screen.get_by_test_id("now-after")).to_contain_text("12 of 12")
+    screen.keyboard.press("Control+Enter")
+    arriving(screen, "12/12")
+    press(screen, ["Escape", "1"])
+    card(screen, "Gangway")
+    choose(screen, "Tap of send Alma to Alma", "behind the fader")
+    # Its line says that it is wanted before the fader.
+    arriving(screen, "11/12")
+    screen.keyboard.press("Control+z")
+    arriving(screen, "12/12")
+    # Every track to one more output of its own: seven channels are left, and four are enough.
+    choose(screen, "Send to", "an output of its own each")
+    screen.get_by_role("button", name="Add send", exact=True).press("Enter")
+    expect(screen.locator("body")).to_contain_text("its device has 16 channels out")
+    choose(screen, "Send what", "Dov")
+    screen.get_by_role("button", name="Add send", exact=True).press("Enter")
+    expect(screen.locator('[data-send="Dov to Dov 2"]')).to_be_visible()
