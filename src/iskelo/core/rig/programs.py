@@ -281,7 +281,7 @@ class Program(Value):
     enabled_out: Annotated[Channels, Settable("enabled outputs")] = ()
     inputs: Annotated[tuple[ProgramPort, ...], Field(max_length=512)] = ()
     tracks: Annotated[tuple[Track, ...], Field(max_length=512)] = ()
-    outputs: Annotated[tuple[ProgramPort, ...], Field(max_length=128)] = ()
+    outputs: Annotated[tuple[ProgramPort, ...], Field(max_length=256)] = ()
     buses: Annotated[tuple[Bus, ...], Field(max_length=128)] = ()
     voices: Annotated[tuple[Voice, ...], Field(max_length=128)] = ()
     sends: Annotated[tuple[Send, ...], Field(max_length=2048)] = ()
