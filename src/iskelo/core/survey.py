@@ -22,7 +22,7 @@ from iskelo.core.snags.registry import find_snags, symptoms_of
 from iskelo.core.snags.rule import SEVERITIES, Severity, Snag, Symptom
 from iskelo.core.stations import Station, stations
 from iskelo.core.timing.clocks import master_name
-from iskelo.core.timing.delays import Delay
+from iskelo.core.timing.delays import latest
 from iskelo.core.timing.terms import Term
 from iskelo.core.values import light
 from iskelo.core.wiring.edge import Edge
@@ -270,7 +270,7 @@ def _line(position: int, state: LineState, reading: Reading) -> LineView:
     delays = state.delays() if arrivals else []
     levels = [level for leg in state.legs if (level := leg.level_dbfs) is not None] if arrivals else []
     comb = next((leg.comb for leg in state.legs if leg.comb), None) if len(arrivals) > 1 else None
-    latest = max(delays, key=_most_ms, default=None)
+    last = latest(delays)
     return LineView(
         id=line.id,
         position=position,
@@ -291,9 +291,9 @@ def _line(position: int, state: LineState, reading: Reading) -> LineView:
         severity=_SEVERITY[findings[0].kind],
         stations=stations(state, found),
         earliest_samples=delays[0].samples if delays else None,
-        latest_samples=latest.most_samples if latest else None,
+        latest_samples=last.most_samples if last else None,
         earliest_ms=delays[0].ms if delays else None,
-        latest_ms=latest.most_ms if latest else None,
+        latest_ms=last.most_ms if last else None,
         delay_assumed=True in [delay.assumed for delay in delays],
         delay_open=any(delay.spread for delay in delays),
         level_dbfs=max(levels) if levels else None,
@@ -301,10 +301,6 @@ def _line(position: int, state: LineState, reading: Reading) -> LineView:
         apart_samples=comb.delay_samples if comb else None,
         told=_told(views[0].words, state, found) if reading.rings.all else views[0].words,
     )
-
-
-def _most_ms(delay: Delay) -> float:
-    return delay.most_ms
 
 
 def _told(words: str, state: LineState, found: Index) -> str:

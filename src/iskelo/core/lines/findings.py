@@ -12,7 +12,7 @@ from iskelo.core.lines.taps import tap_of
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Line
-from iskelo.core.timing.delays import Delay
+from iskelo.core.timing.delays import latest
 from iskelo.core.timing.rates import speed
 from iskelo.core.values import Fact, fact
 
@@ -180,7 +180,7 @@ def _drifting(legs: tuple[Leg, ...]) -> list[Finding]:
 def _late(line: Line, legs: tuple[Leg, ...]) -> list[Finding]:
     if line.longest_delay_ms is None:
         return []
-    worst = max([arrival.delay for leg in legs for arrival in leg.arrivals], key=_most_ms, default=None)
+    worst = latest(arrival.delay for leg in legs for arrival in leg.arrivals)
     if worst is None or worst.most_ms <= line.longest_delay_ms:
         return []
     limit_ms, ms = line.longest_delay_ms, worst.ms
@@ -189,10 +189,6 @@ def _late(line: Line, legs: tuple[Leg, ...]) -> list[Finding]:
             return [Finding("late", fact("may be late", ms=ms, most_ms=worst.most_ms, limit_ms=limit_ms))]
         return [Finding("late", fact("late in any case", ms=ms, most_ms=worst.most_ms, limit_ms=limit_ms))]
     return [Finding("late", fact("late", ms=ms, over_ms=ms - limit_ms, limit_ms=limit_ms))]
-
-
-def _most_ms(delay: Delay) -> float:
-    return delay.most_ms
 
 
 def _inverted(line: Line, legs: tuple[Leg, ...]) -> list[Finding]:

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from iskelo.core.lines.context import Reading
 from iskelo.core.lines.state import LineState
 from iskelo.core.rig.rig import Purpose
-from iskelo.core.timing.delays import samples_to_ms
+from iskelo.core.timing.delays import latest, samples_to_ms
 from iskelo.core.timing.terms import TermKind, TermOrigin
 
 
@@ -56,10 +56,9 @@ def _nearness(budget: LineBudget) -> tuple[bool, float, int]:
 
 
 def _budget(position: int, state: LineState) -> LineBudget | None:
-    delays = [delay for delay in state.delays() if delay.rate_hz is not None]
-    if not delays:
+    delay, line = latest(each for each in state.delays() if each.rate_hz is not None), state.line
+    if delay is None:
         return None
-    delay, line = max(delays, key=lambda each: each.most_ms), state.line
     parts = tuple(
         BudgetPart(
             term.kind,

@@ -68,13 +68,13 @@ def mix_minus(reading: Reading, place: FarPlace) -> Iterator[Act]:
     routes = own_routes(reading, place)
     if not routes:
         return
-    yield from _cuts(reading, place, routes)
-    yield from _new_mixes(reading, place, routes)
-
-
-def _cuts(reading: Reading, place: FarPlace, routes: Sequence[Route]) -> Iterator[Act]:
-    """Feeds that nothing passes to this far end but its own voice: one that stops every way, else one of each."""
     shared = _of_others(reading, place)
+    yield from _cuts(reading, routes, shared)
+    yield from _new_mixes(reading, place, routes, shared)
+
+
+def _cuts(reading: Reading, routes: Sequence[Route], shared: set[Edge]) -> Iterator[Act]:
+    """Feeds that nothing passes to this far end but its own voice: one that stops every way, else one of each."""
     ways = _cut_at(reading, routes, shared)
     if not all(ways):
         return
@@ -134,7 +134,7 @@ class _Feed(NamedTuple):
     gain_db: float
 
 
-def _new_mixes(reading: Reading, place: FarPlace, routes: Sequence[Route]) -> Iterator[Act]:
+def _new_mixes(reading: Reading, place: FarPlace, routes: Sequence[Route], shared: set[Edge]) -> Iterator[Act]:
     """A mix of everybody else instead of the last one that the own voice passes on its way back."""
     found = reading.found
     passed = [edge for edge in routes[0].edges if edge.end.bank == "bus"]
@@ -157,7 +157,6 @@ def _new_mixes(reading: Reading, place: FarPlace, routes: Sequence[Route]) -> It
         made.append(SetValues(item=mix, values={"gain_db": old.gain_db}))
     said = f"Make a mix {name} of everything in {old.name} but {place.voice.name}"
     beside = [route for route in routes if all(edge.end.owner != old.id for edge in route.edges)]
-    shared = _of_others(reading, place)
     cuts = _cut_at(reading, beside, shared)
     apart = list(dict.fromkeys(acts[-1] for acts in cuts if acts))
     leaving = next((edge for edge in reversed(routes[0].edges) if edge.start == Port(old.id, "bus_out", 1)), None)

@@ -12,7 +12,7 @@ from iskelo.core.planner.mix_minus import FarPlace, far_places, mix_minus, own_r
 from iskelo.core.routes.route import Route
 from iskelo.core.snags.arrivals import smaller_buffers
 from iskelo.core.snags.rule import Remedy, Severity, Snag, if_so, rule
-from iskelo.core.timing.delays import Delay, delay_of
+from iskelo.core.timing.delays import Delay, delay_of, latest
 
 FINE_MS = 150.0
 NOTICED_MS = 400.0
@@ -106,7 +106,7 @@ def far_end_late(reading: Reading) -> list[Snag]:
     for state in reading.lines:
         ends = [port.owner for port in (*state.line.from_ports, *state.line.to_ports)]
         far = next((owner for owner in ends if reading.found.far_end(owner) is not None), None)
-        delay = max(state.delays(), key=lambda each: each.most_ms, default=None)
+        delay = latest(state.delays())
         if far is None or delay is None or state.line.longest_delay_ms is not None or delay.most_ms <= FINE_MS:
             continue
         late.setdefault((far, "risk" if delay.most_ms > NOTICED_MS else "note"), []).append((state, delay))

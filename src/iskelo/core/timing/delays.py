@@ -1,6 +1,6 @@
 """How late a route is: its terms from hop to hop, their sum, and what another buffer would do to it (see ``terms``)."""
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field
 from fractions import Fraction
 from functools import cached_property
@@ -95,6 +95,11 @@ class Delay:
     @property
     def most_ms(self) -> float:
         return self.ms + float(1000 * self.spread) if self.spread else self.ms
+
+
+def latest(delays: Iterable[Delay]) -> Delay | None:
+    """The delay that may take longest, the first of equals; None if there is none."""
+    return max(delays, key=lambda each: each.most_ms, default=None)
 
 
 def samples_to_ms(samples: int, rate_hz: int) -> Fraction:
