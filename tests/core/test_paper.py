@@ -8,7 +8,8 @@ from hypothesis import given, settings
 from iskelo.core.edits.additions import AddInterface, AddOutboard, AddProgram
 from iskelo.core.edits.edit import JoinDevices, Plug, SetDirect, SetMembers, SetOutputDevice, SetValues
 from iskelo.core.lines.context import read
-from iskelo.core.paperwork.set_up import Section, SetUpStep, set_up_list
+from iskelo.core.paperwork.set_up import set_up_list
+from iskelo.core.paperwork.steps import Section, SetUpStep
 from iskelo.core.planner.budgets import line_budgets
 from iskelo.core.rig.gear import Aggregate, Member
 from iskelo.core.rig.index import index

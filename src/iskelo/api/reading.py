@@ -12,7 +12,8 @@ from iskelo.core.device_maps import AggregateView, ClockRow, aggregate_views, cl
 from iskelo.core.edits.base import Refused
 from iskelo.core.insert_view import InsertView, insert_views
 from iskelo.core.mixer_view import MixerView, mixer_view
-from iskelo.core.paperwork.set_up import SetUpStep, set_up_list
+from iskelo.core.paperwork.set_up import set_up_list
+from iskelo.core.paperwork.steps import SetUpStep
 from iskelo.core.planner.budgets import LineBudget, line_budgets
 from iskelo.core.planner.ladder import Ladder, ladders
 from iskelo.core.responses import ResponseView, line_response
