@@ -25,6 +25,8 @@ interface Props {
 /** Something typed that is in pencil until it is made: its fields, what is refused, and Now and After. */
 export function PencilForm(props: Props) {
   const { refusal, trial, onMake, onClose } = props
+  // Enter in a choice opens it and submits nothing by itself.
+  const isPlain = (target: EventTarget) => props.enter === true && target instanceof HTMLSelectElement
   return (
     <chakra.form
       aria-label={props.label}
@@ -45,7 +47,7 @@ export function PencilForm(props: Props) {
         if (event.key === "Escape") {
           event.stopPropagation()
           onClose()
-        } else if (event.key === "Enter" && (event.ctrlKey || event.metaKey)) {
+        } else if (event.key === "Enter" && (event.ctrlKey || event.metaKey || isPlain(event.target))) {
           event.preventDefault()
           event.stopPropagation()
           onMake()

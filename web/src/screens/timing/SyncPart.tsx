@@ -8,6 +8,7 @@ import { Commit } from "../../parts/Commit"
 import { Button, Kbd, Select } from "../../parts/controls"
 import { useKeys } from "../../parts/keys"
 import { Mark } from "../../parts/Mark"
+import { PencilForm } from "../../parts/PencilForm"
 import { useNumber, useSet } from "../gear/fields"
 
 type Together = Schemas["Together"]
@@ -117,76 +118,46 @@ function NewLink({ programs, onClose }: { programs: Program[]; onClose: () => vo
     if (await edit([made])) onClose()
   }
   return (
-    <chakra.form
-      aria-label="New sync link"
-      bg="pencilWash"
-      borderBottom="1px dashed"
-      borderColor="pencil"
-      px="12px"
-      py="6px"
-      textStyle="cell"
-      color="pencil"
-      onSubmit={(event) => {
-        event.preventDefault()
-        void add()
-      }}
-      onKeyDown={(event) => {
-        if (event.key === "Escape") {
-          event.stopPropagation()
-          onClose()
-        } else if (event.key === "Enter") {
-          event.preventDefault()
-          event.stopPropagation()
-          void add()
-        }
-      }}
+    <PencilForm
+      label="New sync link"
+      make="Add link"
+      enter
+      ready={target !== undefined}
+      refusal={null}
+      trial={undefined}
+      onMake={() => void add()}
+      onClose={onClose}
     >
-      <Flex gap="8px" align="center" wrap="wrap">
-        <Select
-          autoFocus
-          aria-label="Who leads"
-          value={from}
-          onChange={(event) => setFrom(event.target.value)}
-        >
-          {programs.map((each) => (
-            <option key={each.id} value={each.id}>
-              {each.name}
-            </option>
-          ))}
-        </Select>
-        sends
-        <Select
-          aria-label="What it sends"
-          value={carries}
-          onChange={(event) => setCarries(event.target.value as "clock" | "notes" | "both")}
-        >
-          <option value="clock">its clock</option>
-          <option value="notes">its notes</option>
-          <option value="both">clock and notes</option>
-        </Select>
-        to
-        <Select
-          aria-label="Who follows"
-          value={target?.id ?? ""}
-          onChange={(event) => setTo(event.target.value)}
-        >
-          {others.map((each) => (
-            <option key={each.id} value={each.id}>
-              {each.name}
-            </option>
-          ))}
-        </Select>
-        <Button variant="ink" size="row" type="submit" disabled={!target}>
-          Add link{" "}
-          <Kbd borderColor="onSea" color="onSea">
-            Enter
-          </Kbd>
-        </Button>
-        <Button variant="quiet" size="row" onClick={onClose}>
-          Cancel <Kbd>Esc</Kbd>
-        </Button>
-      </Flex>
-    </chakra.form>
+      <Select autoFocus aria-label="Who leads" value={from} onChange={(event) => setFrom(event.target.value)}>
+        {programs.map((each) => (
+          <option key={each.id} value={each.id}>
+            {each.name}
+          </option>
+        ))}
+      </Select>
+      sends
+      <Select
+        aria-label="What it sends"
+        value={carries}
+        onChange={(event) => setCarries(event.target.value as "clock" | "notes" | "both")}
+      >
+        <option value="clock">its clock</option>
+        <option value="notes">its notes</option>
+        <option value="both">clock and notes</option>
+      </Select>
+      to
+      <Select
+        aria-label="Who follows"
+        value={target?.id ?? ""}
+        onChange={(event) => setTo(event.target.value)}
+      >
+        {others.map((each) => (
+          <option key={each.id} value={each.id}>
+            {each.name}
+          </option>
+        ))}
+      </Select>
+    </PencilForm>
   )
 }
 
