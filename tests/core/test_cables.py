@@ -14,6 +14,7 @@ from iskelo.core.edits.additions import AddInterface, AddLine, AddProgram, AddPr
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import EnableChannels, JoinDevices, Remove, SetCable, SetDevice, SetLeg, SetValues, SwapGear
+from iskelo.core.edits.input_list import InputRow, plan_rows
 from iskelo.core.edits.phrases import gear_phrase, interface_phrase
 from iskelo.core.levels.along import full_scale_dbu
 from iskelo.core.linecheck.run import run_line_check
@@ -618,3 +619,26 @@ def predicted_level(reading: Reading, route: Route) -> float:
     """The amplitude of a click by one way."""
     level_db = route.gain_db - full_scale_dbu(route.edges, reading.found)
     return float(10 ** ((CLICK_DBU + level_db) / 20) / (1 if route.edges[0].start.bank == "voice" else math.sqrt(2)))
+
+
+def test_a_cable_is_no_box_to_plug_into_nor_what_a_new_program_opens_beside_one() -> None:
+    bench = Bench(Rig(name="Beside")).do(*gear_phrase("cable 8 Gully"), *gear_phrase("recorder Alone"))
+    assert bench.program().device == bench.id("Gully")
+    bench.do(*gear_phrase("box 2x2 Quill"), *gear_phrase("recorder Longhand"), *gear_phrase("system sounds"))
+    opened = {program.name: program.device for program in index(bench.rig).programs()}
+    assert opened["Longhand"] == opened["System sounds"] == bench.id("Quill")
+    # An input list that says a jack and no box means the only one that has jacks.
+    rows = (InputRow(number=2, name="Alma", source="Alma", box_input="2"),)
+    planned = plan_rows(bench.rig, rows)
+    assert [outcome.accepted for outcome in planned.rows] == [True]
+    # Nobody hears a beep in a cable; without a device it is silent for good.
+    (snag,) = bench.do(AddTracks(program=bench.id("Longhand"), names=("One",))).snags(
+        "system-sounds-on-a-recording-device"
+    )
+    assert [remedy.words for remedy in snag.mend()] == ["Take the device away from System sounds"]
+    bench.do(SetDevice(program=bench.id("Longhand"), device=None))
+    (snag,) = bench.snags("program-without-device")
+    assert [remedy.words for remedy in snag.mend()] == [
+        "Give Longhand the device Quill",
+        "Give Longhand the device Gully",
+    ]

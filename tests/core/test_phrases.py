@@ -147,6 +147,12 @@ def test_programs_come_with_their_voices_and_a_number_says_how_many() -> None:
     assert (cartwheel.program_kind, [voice.name for voice in cartwheel.voices]) == ("player", ["Deck 1", "Deck 2"])
     assert (deck.kind, deck.source_kind) == ("source", "line player")
     assert gangway.program_kind == "mixing program"
+    assert [(track.name, track.armed, track.monitored) for track in gangway.tracks] == [
+        (f"Strip {number}", False, True) for number in range(1, 5)
+    ]
+    assert {track.output for track in gangway.tracks} == {gangway.outputs[0].id}
+    assert [item.legs for item in gangway.inputs] == [(1,), (2,), (3,), (4,)]
+    assert [len(made(f"mixing program {strips}").rig.gear[0].tracks) for strips in (1, 12)] == [1, 12]
     # Their voices are sent to the box's first pair, so that they can be heard at once.
     assert all(voice.output == sampler.outputs[0].id for voice in sampler.voices)
     assert sampler.outputs[0].legs == (1, 2)
@@ -169,3 +175,18 @@ def test_a_catalogue_name_is_only_taken_when_it_is_no_kind() -> None:
         gear_phrase("sampler 500")
     with pytest.raises(Refused, match="no gear is called 'xy'"):
         gear_phrase("xy", catalogue())
+
+
+def test_a_batch_is_heard_at_several_places_and_no_far_end_is_to_hear_itself() -> None:
+    bench = made("box 2x2 Quill", "2 mic Alma", "call Farline 2", "2 headphones Phones")
+    bench.do(*batch(bench.rig, BatchRequest(sources="mic", heard_at="far end 1-2")))
+    assert [line.name for line in bench.rig.lines] == [
+        *("Alma 1, for Far end 1", "Alma 2, for Far end 1", "Alma 1, for Far end 2", "Alma 2, for Far end 2"),
+    ]
+    bench = made("box 2x2 Quill", "call Farline 2", "2 headphones Phones")
+    bench.do(*batch(bench.rig, BatchRequest(sources="far end 1-2", heard_at="far end 1-2")))
+    assert [line.name for line in bench.rig.lines] == ["Far end 2, for Far end 1", "Far end 1, for Far end 2"]
+    bench.do(*batch(bench.rig, BatchRequest(sources="far end 1", heard_at="headphones 2,1")))
+    assert [line.name for line in bench.rig.lines[2:]] == ["Far end 1, at Phones 2", "Far end 1, at Phones 1"]
+    with pytest.raises(Refused, match="there are 2 of these, so no number 3"):
+        batch(bench.rig, BatchRequest(sources="far end 1", heard_at="headphones 1,3"))

@@ -64,7 +64,7 @@ export function PencilForm(props: Props) {
           disabled={!props.ready || refusal !== null}
         >
           {props.make}{" "}
-          <Kbd borderColor="onSea" color="onSea">
+          <Kbd borderColor="currentColor" color="inherit">
             {props.enter ? "Enter" : "Ctrl Enter"}
           </Kbd>
         </Button>

@@ -110,7 +110,7 @@ function Proposal({ asked, tried, onClose }: Props) {
       <Flex gap="8px" mt="8px">
         <Button variant="ink" onClick={apply} disabled={!trial.data}>
           Apply{" "}
-          <Kbd borderColor="onSea" color="onSea">
+          <Kbd borderColor="currentColor" color="inherit">
             Ctrl Enter
           </Kbd>
         </Button>

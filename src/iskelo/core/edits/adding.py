@@ -91,26 +91,30 @@ def _(edit: a.AddInterface, rig: Rig) -> Applied:
 def _(edit: a.AddProgram, rig: Rig) -> Applied:
     rig, (identity,) = new_ids(rig, "p", 1, edit.ids)
     name = free_name(edit.name, (gear.name for gear in rig.gear))
-    boxes = index(rig).interfaces()
+    boxes = index(rig).hardware() or index(rig).interfaces()
     device = edit.device or (boxes[0].id if len(boxes) == 1 else None)
     rig = with_gear(rig, made(Program, name, id=identity, name=name, program_kind=edit.program_kind))
-    if edit.voices:
+    output = None
+    if edit.voices or (edit.tracks and edit.program_kind == "mixing program"):
         rig, (output,) = new_ids(rig, "o", 1)
         ports = a.AddProgramPorts(
             program=identity, side="output", names=("Main",), width=2, first_channel=1, ids=(output,)
         )
         rig = apply_one(ports, rig).rig
+    if edit.voices:
         voices = a.AddVoices(program=identity, names=edit.voices, width=edit.voice_width, output=output)
         rig = apply_one(voices, rig).rig
     said = f"added {edit.program_kind} {name}"
     if device is not None:
         rig = apply_one(e.SetDevice(program=identity, device=device), rig).rig
         said += f" on {index(rig).name(device)}"
-    return Applied(_with_tracks(rig, edit, identity) if edit.tracks else rig, said)
+    return Applied(_with_tracks(rig, edit, identity, output) if edit.tracks else rig, said)
 
 
-def _with_tracks(rig: Rig, edit: a.AddProgram, program: str) -> Rig:
-    """A new program's tracks and their inputs, as far as the device's channels reach."""
+def _with_tracks(rig: Rig, edit: a.AddProgram, program: str, output: str | None) -> Rig:
+    """A new program's tracks and their inputs, as far as the device's channels reach; those of a mixing program are its
+    strips, which pass on to its output what they take, and record nothing.
+    """
     rig, ids = new_ids(rig, "i", len(edit.tracks))
     found = index(rig)
     box = found.device(gear_of(rig, program, Program))
@@ -122,7 +126,10 @@ def _with_tracks(rig: Rig, edit: a.AddProgram, program: str) -> Rig:
                 program=program, names=edit.tracks[some], width=wide, first_channel=first, ids=ids[some]
             )
             rig = apply_one(ports, rig).rig
-    return apply_one(a.AddTracks(program=program, names=edit.tracks, width=wide, inputs=ids), rig).rig
+    tracks = a.AddTracks(program=program, names=edit.tracks, width=wide, inputs=ids)
+    if edit.program_kind == "mixing program":
+        tracks = tracks.model_copy(update={"armed": False, "monitored": True, "output": output})
+    return apply_one(tracks, rig).rig
 
 
 def _with_items(

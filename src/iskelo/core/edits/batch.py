@@ -7,9 +7,10 @@ from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused, free_name
 from iskelo.core.edits.edit import Edit
 from iskelo.core.edits.new_things import new
-from iskelo.core.edits.ports_phrase import Begin, destination_phrase, sources_phrase, tracks_phrase
-from iskelo.core.rig.index import index
+from iskelo.core.edits.ports_phrase import Begin, Listener, destinations_phrase, sources_phrase, tracks_phrase
+from iskelo.core.rig.index import Index, index
 from iskelo.core.rig.ports import Port
+from iskelo.core.rig.programs import Track
 from iskelo.core.rig.rig import Rig
 from iskelo.core.rig.text import Typed, clean_name
 from iskelo.core.rig.value import Value
@@ -43,19 +44,34 @@ def batch(rig: Rig, wanted: BatchRequest) -> tuple[Edit, ...]:
     if wanted.record_to.strip():
         edits += _recorded(rig, wanted.record_to, sources, names)
     if wanted.heard_at.strip():
-        end = destination_phrase(found, wanted.heard_at, "Heard at")
+        ends = destinations_phrase(found, wanted.heard_at, "Heard at")
         edits += [
             AddLine(
-                name=(f"{name}, for {end.name}" if end.is_ear else f"{name}, heard")[:80],
+                name=_heard_name(name, end, among=len(ends)),
                 purpose="listen",
                 from_ports=source.ports,
                 to_ports=end.ports,
                 longest_delay_ms=within_ms,
             )
+            for end in ends
             for source, name in zip(sources, names, strict=True)
+            # A far end is to hear everybody but itself.
+            if len(ends) == 1 or not _is_own(found, end, source)
         ]
     apply(rig, tuple(edits))
     return tuple(edits)
+
+
+def _heard_name(name: str, end: Listener, among: int) -> str:
+    """What a listen line is called: for whom, or where there are several places, at which."""
+    if end.is_ear:
+        return f"{name}, for {end.name}"[:80]
+    return (f"{name}, heard" if among == 1 else f"{name}, at {end.name}")[:80]
+
+
+def _is_own(found: Index, end: Listener, source: Begin) -> bool:
+    item = found.items[end.ports[0].owner].item if end.is_ear else None
+    return isinstance(item, Track) and item.far_end == source.ports[0].owner
 
 
 def _recorded(rig: Rig, text: str, sources: list[Begin], names: list[str]) -> list[Edit]:

@@ -235,7 +235,7 @@ def _jack(found: Index, text: str) -> tuple[Interface | None, int]:
     if not text.strip():
         return None, 0
     match = re.fullmatch(r"(.*?)[\s/:.,#-]*(\d{1,4})", text.strip())
-    boxes = found.interfaces()
+    boxes = [box for box in found.hardware() if box.jack_in]
     if match is None:
         raise _BadRow("box input", f"{text.strip()!r} names no input jack; say its number, or box and number")
     wanted, number = match[1].strip().casefold(), int(match[2])

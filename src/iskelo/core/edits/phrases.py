@@ -43,10 +43,12 @@ VOICES: dict[str, tuple[str, int]] = {
     "sampler": ("Pad", 8),
     "player": ("Deck", 2),
     "call": ("Far end", 1),
-    "mixing program": ("Cue", 1),
     "system sounds": ("Beeps", 1),
 }
 """What the voices of a new program are called, and how many it comes with."""
+
+TRACKS: dict[str, tuple[str, int]] = {"recorder": ("Track", 0), "mixing program": ("Strip", 4)}
+"""The same of the tracks of programs that sound nothing themselves."""
 
 MIXER_STRIPS = 16
 """As many as a mixer comes with that nobody says the size of."""
@@ -212,8 +214,10 @@ def _cables(
 
 
 def _programs(text: str, kind: str, width: int | None, name: str, names: tuple[str, ...]) -> tuple[Edit, ...]:
-    """Programs with voices or tracks of their own; a number at the end says how many: 'sampler 16', 'recorder 8'."""
-    what, base, count = ("voice", *VOICES[kind]) if kind in VOICES else ("track", "Track", 0)
+    """Programs with voices or tracks of their own; a number at the end says how many: 'sampler 16', 'recorder 8',
+    'mixing program 6'.
+    """
+    what, base, count = ("voice", *VOICES[kind]) if kind in VOICES else ("track", *TRACKS[kind])
     last = re.fullmatch(r"(.*?)\s*(\d{1,4})", name)
     if last:
         count = int(last[2])

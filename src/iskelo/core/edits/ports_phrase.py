@@ -158,16 +158,17 @@ def listeners(found: Index) -> list[Listener]:
     return ends
 
 
-def destination_phrase(found: Index, text: str, field: str) -> Listener:
-    """The one destination or far end's ear a phrase names, by name or kind."""
+def destinations_phrase(found: Index, text: str, field: str) -> list[Listener]:
+    """The destinations or far ends' ears a phrase names, by name or kind: 'headphones', 'far end 1-3'."""
     words, numbers = split_numbers(text, field)
     fitting = [each for each in listeners(found) if _fits(words, each.name, each.kind)]
     if not fitting:
         raise Refused(field, f"no destination is called {text.strip()!r}")
+    beyond = [number for number in numbers if number > len(fitting)]
+    if beyond:
+        raise Refused(field, f"there are {len(fitting)} of these, so no number {beyond[0]}")
     if numbers:
-        if numbers[0] > len(fitting):
-            raise Refused(field, f"there are {len(fitting)} of these, so no number {numbers[0]}")
-        return fitting[numbers[0] - 1]
+        return [fitting[number - 1] for number in dict.fromkeys(numbers)]
     if len(fitting) > 1:
         raise Refused(field, f"say which: {', '.join(each.name for each in fitting)}")
-    return fitting[0]
+    return fitting

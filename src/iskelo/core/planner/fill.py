@@ -86,7 +86,7 @@ def _one(found: Index, line: Line, column: Column, numbers: list[int]) -> tuple[
 
 def _jacks(found: Index, line: Line, numbers: list[int]) -> tuple[Edit, ...]:
     mine = [patch for patch in found.rig.patches if patch.from_port in line.from_ports]
-    boxes = [found.gear[patch.to_port.owner] for patch in mine] or list(found.interfaces())
+    boxes = [found.gear[patch.to_port.owner] for patch in mine] or list(found.hardware())
     if not line.from_ports or not boxes:
         raise Refused(line.name, "say its source first, and add an interface")
     box = boxes[0]
@@ -152,7 +152,7 @@ def _tracks(found: Index, line: Line, number: int) -> tuple[Edit, ...]:
 def _outputs(found: Index, line: Line, numbers: list[int]) -> tuple[Edit, ...]:
     ends = [port for port in line.to_ports if isinstance(found.gear.get(port.owner), Destination)]
     leads = {patch.to_port: patch.from_port for patch in found.rig.patches}
-    boxes = [found.gear[leads[end].owner] for end in ends if end in leads] or list(found.interfaces())
+    boxes = [found.gear[leads[end].owner] for end in ends if end in leads] or list(found.hardware())
     if not ends or not boxes:
         raise Refused(line.name, "say where it is heard first, and add an interface")
     box = boxes[0]

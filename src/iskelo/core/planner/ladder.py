@@ -195,7 +195,8 @@ def _others(reading: Reading, streams: OpenDevice, trip: Trip) -> str:
             if way.channels(bank)
         ]
         if any(more):
-            said.append(f"{way.box.name} {', '.join(f'{each:+d}' for each in more)} samples")
+            figures = ", ".join(f"{each:+d}" for each in more).replace("-", "−")
+            said.append(f"{way.box.name} {figures} samples")
     driving = streams.driving
     name = driving.box.name if driving is not None else streams.device.name
     return f"By {name}; {'; '.join(said)}" if said else f"By {name}"

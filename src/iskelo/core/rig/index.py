@@ -97,6 +97,10 @@ class Index:
     def interfaces(self) -> list[Interface]:
         return self.boxes
 
+    def hardware(self) -> list[Interface]:
+        """The boxes that have jacks: all but cables."""
+        return [box for box in self.boxes if box.cable is None]
+
     def programs(self) -> list[Program]:
         return self.all_programs
 

@@ -53,7 +53,7 @@ def program_without_device(reading: Reading) -> list[Snag]:
 def _give_device(reading: Reading, program: Program) -> tuple[Remedy, ...]:
     return tuple(
         Remedy(f"Give {program.name} the device {box.name}", (SetDevice(program=program.id, device=box.id),))
-        for box in reading.found.interfaces()[:3]
+        for box in sorted(reading.found.interfaces(), key=lambda each: each.cable is not None)[:3]
     )
 
 
@@ -272,7 +272,7 @@ def system_sounds_on_a_recording_device(reading: Reading) -> list[Snag]:
     }
     for program, box, _ in _opened(reading):
         if program.program_kind == "system sounds" and box.id in recording:
-            others = [each for each in reading.found.interfaces() if each.id not in recording]
+            others = [each for each in reading.found.hardware() if each.id not in recording]
             # What leads on from another box is somebody's room or feed: no place for a beep.
             heard = {patch.from_port.owner for patch in reading.found.leads("audio")}
             others = [each for each in others if each.id not in heard or each.link_kind == "built in"]

@@ -99,7 +99,7 @@ export function CheckScreen() {
       <Flex h="bar" flex="none" align="center" px="12px" gap="12px">
         <Button variant="ink" onClick={() => start()} disabled={running || run.isPending}>
           Run on the twin{" "}
-          <Kbd borderColor="onSea" color="onSea">
+          <Kbd borderColor="currentColor" color="inherit">
             r
           </Kbd>
         </Button>

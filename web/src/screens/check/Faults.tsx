@@ -123,7 +123,7 @@ export function Faults({ on, onTurn, onRun, onClose, running }: Props) {
         )}
         <Button mt="8px" variant="ink" onClick={start} disabled={running || chosen.length === 0}>
           Run with {chosen.length} {chosen.length === 1 ? "fault" : "faults"}{" "}
-          <Kbd borderColor="onSea" color="onSea">
+          <Kbd borderColor="currentColor" color="inherit">
             Ctrl Enter
           </Kbd>
         </Button>

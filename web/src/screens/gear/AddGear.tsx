@@ -66,7 +66,7 @@ export function AddGear({ focus }: { focus: number }) {
         />
         <Button variant="ink" type="submit">
           Add{" "}
-          <Kbd borderColor="onSea" color="onSea">
+          <Kbd borderColor="currentColor" color="inherit">
             Enter
           </Kbd>
         </Button>

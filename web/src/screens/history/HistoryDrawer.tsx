@@ -128,7 +128,7 @@ export function HistoryDrawer({ onClose }: { onClose: () => void }) {
               <Flex mt="8px">
                 <Button variant="ink" onClick={go}>
                   Go to revision {current.number}{" "}
-                  <Kbd borderColor="onSea" color="onSea">
+                  <Kbd borderColor="currentColor" color="inherit">
                     Ctrl Enter
                   </Kbd>
                 </Button>

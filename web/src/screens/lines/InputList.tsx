@@ -143,7 +143,7 @@ export function InputList({ file, onClose }: { file: File; onClose: () => void }
           {shown.length > 0 && (
             <chakra.table
               w="100%"
-              minW="1060px"
+              minW="860px"
               borderCollapse="collapse"
               bg="sheet"
               textStyle="cell"
@@ -169,12 +169,10 @@ export function InputList({ file, onClose }: { file: File; onClose: () => void }
                       </Select>
                     </chakra.th>
                   ))}
-                  <chakra.th textAlign="left" px="6px" fontWeight="400" color="ink2">
-                    which column is what
-                  </chakra.th>
+                  <th />
                 </tr>
                 <tr>
-                  {[["number", "Row", "40px"], ...FIELDS, ["outcome", "What becomes of it", "auto"]].map(
+                  {[["number", "Row", "40px"], ...FIELDS, ["outcome", "", "64px"]].map(
                     ([key, title, width]) => (
                       <chakra.th
                         key={key}
@@ -196,17 +194,30 @@ export function InputList({ file, onClose }: { file: File; onClose: () => void }
                   )}
                 </tr>
               </thead>
-              <tbody>
-                {shown.map((row) => {
-                  const outcome = outcomes.get(row.number)
-                  const refused = outcome && !outcome.accepted
-                  return (
-                    <chakra.tr key={row.number} bg={refused ? "waxWash" : "sheet"} data-row={row.number}>
-                      <chakra.td px="6px" textAlign="right" borderBottom="1px solid" borderColor="rule">
+              {shown.map((row) => {
+                const outcome = outcomes.get(row.number)
+                const refused = outcome && !outcome.accepted
+                return (
+                  <chakra.tbody key={row.number} bg={refused ? "waxWash" : "sheet"} data-row={row.number}>
+                    <tr>
+                      <chakra.td
+                        px="6px"
+                        textAlign="right"
+                        verticalAlign="top"
+                        pt="5px"
+                        rowSpan={refused ? 2 : 1}
+                        borderBottom="1px solid"
+                        borderColor="rule"
+                      >
                         <Figure>{row.number}</Figure>
                       </chakra.td>
                       {FIELDS.map(([column, title]) => (
-                        <chakra.td key={column} p="1px" borderBottom="1px solid" borderColor="rule">
+                        <chakra.td
+                          key={column}
+                          p="1px"
+                          borderBottom={refused ? undefined : "1px solid"}
+                          borderColor="rule"
+                        >
                           <Input
                             w="100%"
                             borderColor={refused ? "edge" : "transparent"}
@@ -219,25 +230,38 @@ export function InputList({ file, onClose }: { file: File; onClose: () => void }
                       ))}
                       <chakra.td
                         px="6px"
-                        borderBottom="1px solid"
+                        borderBottom={refused ? undefined : "1px solid"}
                         borderColor="rule"
                         color={refused ? "wax" : "ink2"}
+                        whiteSpace="nowrap"
                       >
                         {outcome &&
                           (refused ? (
-                            <>
-                              <Mark severity="trouble" label="refused" /> {outcome.reason}
-                            </>
+                            <Mark severity="trouble" label="refused" />
                           ) : (
                             <>
                               <Tick label="good" /> good
                             </>
                           ))}
                       </chakra.td>
-                    </chakra.tr>
-                  )
-                })}
-              </tbody>
+                    </tr>
+                    {refused && (
+                      <tr>
+                        <chakra.td
+                          colSpan={FIELDS.length + 1}
+                          px="6px"
+                          pb="4px"
+                          color="wax"
+                          borderBottom="1px solid"
+                          borderColor="rule"
+                        >
+                          {outcome.reason}
+                        </chakra.td>
+                      </tr>
+                    )}
+                  </chakra.tbody>
+                )
+              })}
             </chakra.table>
           )}
         </Box>
@@ -256,7 +280,7 @@ export function InputList({ file, onClose }: { file: File; onClose: () => void }
             <Flex mt="8px" direction="column" align="flex-start" gap="6px">
               <Button variant="ink" onClick={apply} disabled={good === 0}>
                 Make {good} {good === 1 ? "line" : "lines"}{" "}
-                <Kbd borderColor="onSea" color="onSea">
+                <Kbd borderColor="currentColor" color="inherit">
                   Ctrl Enter
                 </Kbd>
               </Button>

@@ -206,7 +206,7 @@ export function NewLine({ onClose }: { onClose: () => void }) {
         </Labelled>
         <Button variant="ink" size="row" type="submit" disabled={!source || !target}>
           Add line{" "}
-          <Kbd borderColor="onSea" color="onSea">
+          <Kbd borderColor="currentColor" color="inherit">
             Enter
           </Kbd>
         </Button>

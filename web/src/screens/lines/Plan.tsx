@@ -106,7 +106,7 @@ export function Plan({ onClose }: { onClose: () => void }) {
         {plan.data && (
           <Button variant="ink" onClick={apply}>
             Apply{" "}
-            <Kbd borderColor="onSea" color="onSea">
+            <Kbd borderColor="currentColor" color="inherit">
               Ctrl Enter
             </Kbd>
           </Button>

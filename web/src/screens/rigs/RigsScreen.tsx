@@ -99,7 +99,7 @@ export function RigsScreen() {
             />
             <Button variant="ink" type="submit">
               New rig{" "}
-              <Kbd borderColor="onSea" color="onSea">
+              <Kbd borderColor="currentColor" color="inherit">
                 n
               </Kbd>
             </Button>

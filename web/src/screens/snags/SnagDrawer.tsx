@@ -156,7 +156,7 @@ export function SnagDrawer() {
               <Flex mt="8px" gap="8px">
                 <Button variant="ink" onClick={apply}>
                   {remedy.fact ? "Say so" : "Apply"}{" "}
-                  <Kbd borderColor="onSea" color="onSea">
+                  <Kbd borderColor="currentColor" color="inherit">
                     Ctrl Enter
                   </Kbd>
                 </Button>

@@ -224,7 +224,7 @@ export function TimingScreen() {
             </Box>
             <Button variant="ink" onClick={press}>
               Apply{" "}
-              <Kbd borderColor="onSea" color="onSea">
+              <Kbd borderColor="currentColor" color="inherit">
                 Ctrl Enter
               </Kbd>
             </Button>
