@@ -32,7 +32,8 @@ export function Vitals() {
       borderColor="edge"
       whiteSpace="nowrap"
     >
-      <Flex align="center" gap="8px">
+      {/* Of all that stands here the name alone may be cut short. */}
+      <Flex align="center" gap="8px" minW="0">
         <chakra.span color="ink2" textStyle="cell">
           <Link to="/">Rigs</Link>
         </chakra.span>
@@ -57,8 +58,9 @@ export function Vitals() {
             fontWeight="600"
             fontSize="15px"
             cursor="text"
-            title="Rename the rig"
+            title={`${state.rig.name}: rename the rig`}
             px="4px"
+            minW="48px"
             maxW="260px"
             whiteSpace="nowrap"
             overflow="hidden"
@@ -100,7 +102,7 @@ export function Vitals() {
           Export
         </chakra.a>
       </Flex>
-      <Box flex="1" />
+      <Box flex="1 0 0" />
       {vitals.rates_hz.length > 0 && (
         <Link to={`${base}/timing`}>
           <Figure fontWeight="600">{vitals.rates_hz.map((rate) => rate / 1000).join(", ")} kHz</Figure>
