@@ -418,7 +418,7 @@ def test_the_first_example_opens_with_two_lines_silent_and_one_plan_mends_every_
     arriving(screen, "31/31")
     screen.keyboard.press("4")
     screen.keyboard.press("r")
-    expect(screen.get_by_test_id("proved")).to_contain_text("31 of 31 lines as wanted", timeout=60_000)
+    expect(screen.get_by_test_id("proved")).to_contain_text("31 of 31 lines as wanted", timeout=240_000)
     # One plan is one step back, and a reload forgets neither.
     screen.reload()
     screen.keyboard.press("Control+z")
