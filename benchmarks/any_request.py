@@ -165,7 +165,7 @@ def own(url: str, rig: str, tally: Tally, count: int) -> None:
             if answer.status_code == 201 and what == "file":
                 api.delete(f"/rigs/{answer.json()['id']}")
             if number % 400 == 399:
-                rig = api.post("/rigs", json={"example": "orrin-point"}).json()["id"]
+                rig = api.post("/rigs", json={"example": "orrin-point-rehearsal"}).json()["id"]
                 state = api.get(f"/rigs/{rig}").json()
 
 
@@ -175,7 +175,7 @@ def main(count: int) -> int:
         server = Server(database_url, working=False)
         server.start()
         try:
-            rig = httpx.post(f"{server.url}/api/rigs", json={"example": "orrin-point"}).json()["id"]
+            rig = httpx.post(f"{server.url}/api/rigs", json={"example": "orrin-point-rehearsal"}).json()["id"]
             for send, share in ((own, 0.8), (drawn, 0.2)):
                 send(server.url, rig, tally, int(count * share))
                 seconds, words = tally.slowest

@@ -41,7 +41,7 @@ class Attack:
         self.api = httpx.Client(base_url=f"{self.server.url}/api", timeout=30)
         self.counts: Counter[str] = Counter()
         self.checks: list[str] = []
-        self.demo = self.api.post("/rigs", json={"example": "orrin-point"}).json()["id"]
+        self.demo = self.api.post("/rigs", json={"example": "orrin-point-rehearsal"}).json()["id"]
         state = self.api.post("/rigs", json={"name": "Burst"}).json()
         self.rig, self.revision, self.name = state["id"], state["revision"], "Burst"
 
