@@ -1759,10 +1759,11 @@ export interface components {
         };
         /**
          * AddProgram
-         * @description Add a program; without a device named it opens the rig's only interface, if there is just one.
+         * @description Add a program; without a device named it opens the rig's only box, or its only cable, if there is just one.
          *
          *     ``voices`` names what it sounds itself; the voices of a program that has any go to an output on channels 1–2.
          *     ``tracks`` names its tracks, each with an input of its own; the inputs take the device's channels from 1 on.
+         *     Those of a mixing program are its strips: they are monitored, and go to an output on channels 1–2.
          *     The voices of a call are far ends, each with an ear and an input for it.
          */
         "AddProgram-Input": {
@@ -1809,10 +1810,11 @@ export interface components {
         };
         /**
          * AddProgram
-         * @description Add a program; without a device named it opens the rig's only interface, if there is just one.
+         * @description Add a program; without a device named it opens the rig's only box, or its only cable, if there is just one.
          *
          *     ``voices`` names what it sounds itself; the voices of a program that has any go to an output on channels 1–2.
          *     ``tracks`` names its tracks, each with an input of its own; the inputs take the device's channels from 1 on.
+         *     Those of a mixing program are its strips: they are monitored, and go to an output on channels 1–2.
          *     The voices of a call are far ends, each with an ear and an input for it.
          */
         "AddProgram-Output": {
