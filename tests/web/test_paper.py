@@ -7,7 +7,7 @@ from datetime import UTC, datetime
 import pypdf
 from playwright.sync_api import Page, expect
 
-from web.test_person import add, new_rig, press
+from web.test_person import add, arriving, new_rig, press
 from web.test_tasks import demo
 
 
@@ -135,3 +135,46 @@ def test_a_fault_is_switched_on_for_a_run_and_heard(screen: Page) -> None:
     expect(screen.get_by_text("rev 1", exact=True).first).to_be_visible()
     press(screen, ["r"])
     expect(told).to_have_count(0, timeout=60_000)
+
+
+def test_sheets_are_chosen_by_keys_follow_the_rig_and_are_saved(screen: Page) -> None:
+    screen.get_by_role("button", name="Example: voices before the faders").click()
+    arriving(screen, "12/12")
+    press(screen, ["5"])
+    sheets = screen.get_by_role("navigation", name="Sheets")
+    expect(sheets).to_contain_text("12 lines")
+    press(screen, ["."])
+    page = screen.get_by_role("region", name="Line list")
+    expect(page.get_by_role("table", name="Lines").locator("tbody tr")).to_have_count(12)
+    expect(page).to_contain_text("every line arrives as it is wanted")
+    # The choice is in the address: a reload stays there.
+    screen.reload()
+    expect(page).to_be_visible()
+    sheets.get_by_role("button", name=re.compile("^Gangway")).click()
+    page = screen.get_by_role("region", name="Gangway")
+    strips = page.get_by_role("table", name="Strips")
+    expect(strips).to_contain_text("Alma")
+    # What changes in another place is changed here.
+    press(screen, ["1"])
+    screen.get_by_role("button", name="Gangway", exact=True).click()
+    screen.get_by_role("button", name="solo track Bertil").click()
+    expect(screen.get_by_test_id("last-edit")).to_contain_text("solo")
+    screen.go_back()
+    expect(strips.get_by_role("row", name=re.compile("Bertil"))).to_contain_text("solo")
+    press(screen, [","])
+    page = screen.get_by_role("region", name="Air")
+    expect(page.get_by_role("table", name="Channels in", exact=True)).to_contain_text("Gully 1")
+    screen.get_by_label("Paper", exact=True).select_option("Letter")
+    with screen.expect_download() as download:
+        screen.get_by_role("link", name="PDF").click()
+    saved = download.value
+    assert re.fullmatch(r"Voices before the faders, rev 2, Air, \d{4}-\d\d-\d\d\.pdf", saved.suggested_filename)
+    reader = pypdf.PdfReader(saved.path())
+    assert [float(each) for each in reader.pages[0].mediabox[2:]] == [612, 792]
+    text = " ".join(each.extract_text() for each in reader.pages)
+    assert "Channels in" in text
+    assert "rev 2" in text
+    # Gear that has gone takes its sheet with it.
+    screen.evaluate("history.replaceState(null, '', location.pathname + '?sheet=patch:b999')")
+    screen.reload()
+    expect(screen.get_by_role("region", name="Set-up list")).to_be_visible()

@@ -21,6 +21,7 @@ from iskelo.api import (
     problems,
     reading,
     rigs,
+    sheets,
     songs,
 )
 from iskelo.api.guards import Guard
@@ -51,7 +52,7 @@ def create_app(settings: Settings) -> FastAPI:
 
     app = _Application(title="Iskelo", version="0.1.0", lifespan=lifespan, docs_url=None, redoc_url=None)
     app.state.engine, app.state.news = engine, news
-    for each in (rigs, reading, planning, input_lists, measured, checks, catalogue, limits, computer, songs):
+    for each in (rigs, reading, planning, input_lists, measured, checks, catalogue, limits, computer, songs, sheets):
         app.include_router(each.router)
     problems.install(app, settings)
 

@@ -1,0 +1,59 @@
+"""A sheet of paper as data: tables of words and figures, for the screen, a spreadsheet and a printed page alike."""
+
+import re
+from collections.abc import Iterable
+from dataclasses import dataclass
+from typing import Literal
+
+SheetGroup = Literal["Lists", "Patch sheets"]
+
+
+@dataclass(frozen=True, slots=True)
+class SheetColumn:
+    """A column: its title, how wide it is beside the others, and whether it holds figures, which stand to the right."""
+
+    title: str
+    share: float = 1.0
+    figures: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class SheetTable:
+    """One table of a sheet, every row with a cell for each column; ``empty`` is said where it has no rows."""
+
+    title: str
+    columns: tuple[SheetColumn, ...]
+    rows: tuple[tuple[str, ...], ...]
+    empty: str = "nothing"
+
+
+def table(title: str, columns: str, rows: Iterable[tuple[str, ...]], empty: str = "nothing") -> SheetTable:
+    """A table whose columns are written as title and share, parted by bars; ``>`` behind one that holds figures.
+
+    Example: ``table("Jacks", "# 0.4 > | From 2.5 | Trim 0.8 >", rows)``.
+    """
+    found = []
+    for each in columns.split("|"):
+        match = re.fullmatch(r"(.+?) ([\d.]+)( >)?", each.strip())
+        assert match is not None, each
+        found.append(SheetColumn(match[1], float(match[2]), match[3] is not None))
+    return SheetTable(title, tuple(found), tuple(rows), empty)
+
+
+@dataclass(frozen=True, slots=True)
+class SheetName:
+    """A sheet that there is, in the order in which they are listed; ``about``: how much is on it."""
+
+    key: str
+    group: SheetGroup
+    title: str
+    about: str
+
+
+@dataclass(frozen=True, slots=True)
+class Sheet:
+    """A whole sheet; ``notes`` are what is unusual here, for whoever did not build it."""
+
+    name: SheetName
+    tables: tuple[SheetTable, ...]
+    notes: tuple[str, ...] = ()

@@ -1,0 +1,170 @@
+import { Box, Flex, chakra } from "@chakra-ui/react"
+import { useQuery } from "@tanstack/react-query"
+import type { ReactNode } from "react"
+
+import { answer, client, type Schemas } from "../../api/client"
+import { useRig } from "../../api/rig"
+import { Button, Figure, Kbd, Select } from "../../parts/controls"
+import { useSetting } from "../../parts/settings"
+import { today } from "./today"
+
+type Table = Schemas["SheetTable"]
+
+const PAPERS = ["A4", "Letter"] as const
+
+/** One sheet, as it is printed: its head, its notes, its tables; and as files. */
+export function SheetPage({ name, sheets }: { name: Schemas["SheetName"]; sheets: ReactNode }) {
+  const { state } = useRig()
+  const [paper, setPaper] = useSetting<(typeof PAPERS)[number]>("paper", "A4")
+  const found = useQuery({
+    queryKey: ["sheet", state.id, state.revision, name.key],
+    placeholderData: (before) => before,
+    queryFn: () =>
+      answer<Schemas["Sheet"]>(
+        client.GET("/api/rigs/{rig_id}/sheet", {
+          params: { path: { rig_id: state.id }, query: { key: name.key } },
+        }),
+      ),
+  })
+  const file = (form: string) => {
+    const asked = new URLSearchParams({ key: name.key, form, paper, date: today() })
+    return `/api/rigs/${state.id}/sheet-file?${asked}`
+  }
+  return (
+    <Flex h="100%" _print={{ h: "auto", display: "block" }}>
+      <Box
+        w="240px"
+        flex="none"
+        borderRight="1px solid"
+        borderColor="rule"
+        p="12px"
+        overflowY="auto"
+        _print={{ display: "none" }}
+      >
+        {sheets}
+      </Box>
+      <Box
+        flex="1"
+        minW="0"
+        overflow="auto"
+        p="16px 24px"
+        tabIndex={0}
+        role="region"
+        aria-label={name.title}
+        _print={{ overflow: "visible", p: 0 }}
+      >
+        <Flex align="baseline" gap="10px" mb="6px" wrap="wrap">
+          <chakra.h1 textStyle="title">
+            {name.title} · {state.rig.name}
+          </chakra.h1>
+          <Figure color="ink2">rev {state.revision}</Figure>
+          <Figure color="ink2">{today()}</Figure>
+          <Box flex="1" />
+          <Flex gap="8px" align="center" _print={{ display: "none" }}>
+            <Select
+              aria-label="Paper"
+              value={paper}
+              onChange={(event) => setPaper(event.target.value as (typeof PAPERS)[number])}
+            >
+              {PAPERS.map((each) => (
+                <option key={each}>{each}</option>
+              ))}
+            </Select>
+            {(["pdf", "xlsx", "csv"] as const).map((form) => (
+              <chakra.a
+                key={form}
+                href={file(form)}
+                download
+                textStyle="cell"
+                color="sea"
+                fontWeight="600"
+                px="4px"
+                _hover={{ bg: "sunk" }}
+              >
+                {form.toUpperCase()}
+              </chakra.a>
+            ))}
+            <Button size="row" onClick={() => window.print()}>
+              Print <Kbd>Ctrl P</Kbd>
+            </Button>
+          </Flex>
+        </Flex>
+        {found.error && <Box color="wax">{found.error.message}</Box>}
+        {found.data?.notes?.map((note) => (
+          <Box key={note} textStyle="cell" mb="4px">
+            {note}
+          </Box>
+        ))}
+        {found.data?.tables.map((table) => (
+          <OneTable key={table.title} table={table} />
+        ))}
+      </Box>
+    </Flex>
+  )
+}
+
+function OneTable({ table }: { table: Table }) {
+  const shares = table.columns.reduce((sum, column) => sum + (column.share ?? 1), 0)
+  return (
+    <chakra.section mb="14px">
+      <chakra.h2 textStyle="head" h="24px" lineHeight="24px">
+        {table.title}
+      </chakra.h2>
+      {table.rows.length === 0 ? (
+        <Box color="ink2" textStyle="cell">
+          {table.empty}
+        </Box>
+      ) : (
+        <chakra.table w="100%" borderCollapse="collapse" textStyle="cell" aria-label={table.title}>
+          <colgroup>
+            {table.columns.map((column) => (
+              <col
+                key={column.title}
+                style={{ width: column.title === "#" ? "34px" : `${(100 * (column.share ?? 1)) / shares}%` }}
+              />
+            ))}
+          </colgroup>
+          <thead>
+            <tr>
+              {table.columns.map((column) => (
+                <chakra.th
+                  key={column.title}
+                  textStyle="head"
+                  textAlign={column.figures ? "right" : "left"}
+                  px="4px"
+                  borderBottom="1px solid"
+                  borderColor="ink"
+                >
+                  {column.title}
+                </chakra.th>
+              ))}
+            </tr>
+          </thead>
+          <tbody>
+            {table.rows.map((row, place) => (
+              <chakra.tr key={place} css={{ breakInside: "avoid" }}>
+                {row.map((cell, column) => {
+                  const figures = table.columns[column]?.figures
+                  return (
+                    <chakra.td
+                      key={column}
+                      px="4px"
+                      py="2px"
+                      verticalAlign="top"
+                      textAlign={figures ? "right" : "left"}
+                      textStyle={figures ? "figure" : undefined}
+                      borderBottom="1px solid"
+                      borderColor="rule"
+                    >
+                      {cell}
+                    </chakra.td>
+                  )
+                })}
+              </chakra.tr>
+            ))}
+          </tbody>
+        </chakra.table>
+      )}
+    </chakra.section>
+  )
+}
