@@ -22,7 +22,9 @@ def test_sheets_are_listed_read_and_saved(api: httpx.Client) -> None:
     path = f"/rigs/{state['id']}"
     names = api.get(f"{path}/sheets").json()
     titles = [each["title"] for each in names]
-    assert titles == ["Line list", "Timing and clocks", "Corvane 8", "Gully", "Air", "Gangway", "Longhand"]
+    assert titles[:7] == ["Line list", "Timing and clocks", "Corvane 8", "Gully", "Air", "Gangway", "Longhand"]
+    labels = [each for each in names if each["group"] == "Label strips"]
+    assert [each["title"] for each in labels] == ["Corvane 8", "Gangway", "Longhand"]
     gully = names[3]
     sheet = api.get(f"{path}/sheet", params={"key": gully["key"]}).json()
     assert sheet["tables"][0]["rows"][4] == ["5", "Gangway: Mix L (its 13)", "Longhand: Mix L"]
@@ -35,6 +37,10 @@ def test_sheets_are_listed_read_and_saved(api: httpx.Client) -> None:
     assert [float(each) for each in reader.pages[0].mediabox[2:]] == [612, 792]
     assert reader.metadata is not None
     assert reader.metadata.title == "Gully · Voices before the faders · rev 1 · 2026-11-28"
+    wide = {"key": labels[2]["key"], "width_mm": 30.5, "height_mm": 9}
+    page = PdfReader(io.BytesIO(api.get(f"{path}/sheet-file", params=wide).content)).pages[0]
+    assert "Tracks 1–5" in page.extract_text()
+    assert api.get(f"{path}/sheet-file", params={**wide, "width_mm": 1}).status_code == 422
     book = openpyxl.load_workbook(io.BytesIO(api.get(f"{path}/sheet-file", params={**asked, "form": "xlsx"}).content))
     assert book["Channels"]["A5"].value == 2
     rows = api.get(f"{path}/sheet-file", params={**asked, "form": "csv"}).content.decode("utf-8-sig")

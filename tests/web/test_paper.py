@@ -150,7 +150,7 @@ def test_sheets_are_chosen_by_keys_follow_the_rig_and_are_saved(screen: Page) ->
     # The choice is in the address: a reload stays there.
     screen.reload()
     expect(page).to_be_visible()
-    sheets.get_by_role("button", name=re.compile("^Gangway")).click()
+    sheets.get_by_role("button", name=re.compile("^Gangway")).first.click()
     page = screen.get_by_role("region", name="Gangway")
     strips = page.get_by_role("table", name="Strips")
     expect(strips).to_contain_text("Alma")
@@ -174,6 +174,18 @@ def test_sheets_are_chosen_by_keys_follow_the_rig_and_are_saved(screen: Page) ->
     text = " ".join(each.extract_text() for each in reader.pages)
     assert "Channels in" in text
     assert "rev 2" in text
+    # Labels: the cell's size is typed, kept in this browser, and what is none is told in place.
+    sheets.get_by_role("button", name=re.compile("^Longhand")).last.click()
+    page = screen.get_by_role("region", name="Longhand")
+    expect(page.get_by_role("table", name="Tracks")).to_contain_text("Mix")
+    screen.get_by_label("Width of a cell, mm").fill("wide")
+    expect(screen.get_by_role("alert")).to_contain_text("A cell is 5 to 100 mm wide")
+    screen.get_by_label("Width of a cell, mm").fill("17,5")
+    expect(screen.get_by_role("alert")).to_have_count(0)
+    with screen.expect_download() as download:
+        screen.get_by_role("link", name="PDF").click()
+    text = " ".join(each.extract_text() for each in pypdf.PdfReader(download.value.path()).pages)
+    assert "Tracks 1–5" in text
     # Gear that has gone takes its sheet with it.
     screen.evaluate("history.replaceState(null, '', location.pathname + '?sheet=patch:b999')")
     screen.reload()

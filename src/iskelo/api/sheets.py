@@ -15,6 +15,7 @@ from iskelo.core.edits.base import Refused
 from iskelo.core.lines.context import Reading
 from iskelo.core.paperwork.sheet import Sheet, SheetName
 from iskelo.core.paperwork.sheets import sheet_names, sheet_of
+from iskelo.formats.label_pdf import USUAL_HEIGHT_MM, USUAL_WIDTH_MM, HeightMm, WidthMm, write_labels
 from iskelo.formats.sheet_files import SheetHead, write_csv, write_xlsx
 from iskelo.formats.sheet_pdf import Paper, write_pdf
 from iskelo.store import rigs
@@ -54,17 +55,27 @@ def sheet_file(
     form: Annotated[Form, Query()] = "pdf",
     paper: Annotated[Paper, Query()] = "A4",
     date: Annotated[datetime.date | None, Query()] = None,
+    width_mm: Annotated[WidthMm, Query()] = USUAL_WIDTH_MM,
+    height_mm: Annotated[HeightMm, Query()] = USUAL_HEIGHT_MM,
 ) -> Response:
-    """A sheet as PDF, XLSX or CSV; ``date`` is the day where it is asked for, else the one in Greenwich."""
+    """A sheet as PDF, XLSX or CSV; ``date`` is the day where it is asked for, else the one in Greenwich.
+
+    Label strips are printed with cells of that width and height.
+    """
     kept = rigs.read_rig(session, rig_id)
     found = _sheet(surveyed(rig_id, kept.rig).reading, key)
     head = SheetHead(kept.rig.name, kept.revision, (date or now().date()).isoformat())
     write: dict[Form, Callable[[], bytes]] = {
-        "pdf": lambda: write_pdf(found, head, paper),
+        "pdf": lambda: (
+            write_labels(found, head, paper, width_mm, height_mm)
+            if found.name.group == "Label strips"
+            else write_pdf(found, head, paper)
+        ),
         "xlsx": lambda: write_xlsx(found, head),
         "csv": lambda: write_csv(found, head),
     }
-    name = f"{head.rig}, rev {head.revision}, {found.name.title}, {head.date}.{form}"
+    what = f"{found.name.title} labels" if found.name.group == "Label strips" else found.name.title
+    name = f"{head.rig}, rev {head.revision}, {what}, {head.date}.{form}"
     return Response(write[form](), media_type=MEDIA[form], headers={"Content-Disposition": attachment(name)})
 
 

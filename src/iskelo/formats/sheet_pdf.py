@@ -36,10 +36,16 @@ FRAME = 6
 
 
 @cache
-def _styles() -> dict[str, ParagraphStyle]:
-    """The fonts, registered once, and what is written in them."""
+def register_fonts() -> None:
+    """The fonts of all paper, made known to the library once."""
     pdfmetrics.registerFont(TTFont(REGULAR, FONTS / "DejaVuSansCondensed.ttf"))
     pdfmetrics.registerFont(TTFont(BOLD, FONTS / "DejaVuSansCondensed-Bold.ttf"))
+
+
+@cache
+def _styles() -> dict[str, ParagraphStyle]:
+    """What is written in them."""
+    register_fonts()
     plain = ParagraphStyle("plain", fontName=REGULAR, fontSize=POINTS, leading=POINTS * LEADING)
     beside = ParagraphStyle("beside", plain, leftIndent=-FRAME)
     return {
@@ -83,7 +89,7 @@ def write_pdf(sheet: Sheet, head: SheetHead, paper: Paper = "A4") -> bytes:
         else:
             story.append(Paragraph(escape(table.empty), styles["note"]))
         story.append(Spacer(1, 3 * mm))
-    document.build(story, canvasmaker=partial(_Pages, words=head.words(sheet)))
+    document.build(story, canvasmaker=partial(Pages, words=head.words(sheet)))
     return data.getvalue()
 
 
@@ -122,7 +128,7 @@ def _table(table: SheetTable, width: float) -> LongTable:
     return made
 
 
-class _Pages(Canvas):  # type: ignore[misc]
+class Pages(Canvas):  # type: ignore[misc]
     """Pages that know how many they are: the head and the number are written when the last one is done."""
 
     def __init__(self, *args: Any, words: str, **kwargs: Any) -> None:

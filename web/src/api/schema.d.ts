@@ -1095,6 +1095,8 @@ export interface paths {
         /**
          * Sheet File
          * @description A sheet as PDF, XLSX or CSV; ``date`` is the day where it is asked for, else the one in Greenwich.
+         *
+         *     Label strips are printed with cells of that width and height.
          */
         get: operations["sheet_file_api_rigs__rig_id__sheet_file_get"];
         put?: never;
@@ -7383,7 +7385,7 @@ export interface components {
              * Group
              * @enum {string}
              */
-            group: "Lists" | "Patch sheets";
+            group: "Lists" | "Patch sheets" | "Label strips";
             /** Key */
             key: string;
             /** Title */
@@ -14379,6 +14381,8 @@ export interface operations {
                 form?: "pdf" | "xlsx" | "csv";
                 paper?: "A4" | "Letter";
                 date?: string | null;
+                width_mm?: number;
+                height_mm?: number;
             };
             header?: never;
             path: {

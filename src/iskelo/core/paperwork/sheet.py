@@ -5,7 +5,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Literal
 
-SheetGroup = Literal["Lists", "Patch sheets"]
+SheetGroup = Literal["Lists", "Patch sheets", "Label strips"]
 
 
 @dataclass(frozen=True, slots=True)

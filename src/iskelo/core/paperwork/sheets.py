@@ -1,6 +1,7 @@
 """The sheets of a rig: which there are, and each of them whole."""
 
 from iskelo.core.lines.context import Reading
+from iskelo.core.paperwork.labels import label_tables, labelled
 from iskelo.core.paperwork.line_list import (
     clock_table,
     limit_table,
@@ -18,13 +19,14 @@ _KINDS = {"interface": "box", "aggregate": "joined", "outboard": "outboard"}
 
 
 def sheet_names(reading: Reading) -> tuple[SheetName, ...]:
-    """Every sheet that there is, as they are listed: the lists, then a patch sheet for each piece of gear."""
+    """Every sheet that there is, as they are listed: the lists, a patch sheet for each piece of gear, label strips."""
     lines = len(reading.lines)
     programs = len(reading.found.programs())
     return (
         SheetName("lines", "Lists", "Line list", f"{lines} {'line' if lines == 1 else 'lines'}"),
         SheetName("timing", "Lists", "Timing and clocks", f"{programs} {'program' if programs == 1 else 'programs'}"),
         *(SheetName(f"patch:{gear.id}", "Patch sheets", gear.name, _kind(gear)) for gear in _sheeted(reading)),
+        *(SheetName(f"labels:{gear.id}", "Label strips", gear.name, _kind(gear)) for gear in labelled(reading)),
     )
 
 
@@ -43,6 +45,9 @@ def sheet_of(reading: Reading, key: str) -> Sheet:
         return Sheet(name, (line_table(reading), troubles_table(reading)), _notes(reading.rig.notes))
     if key == "timing":
         return Sheet(name, (clock_table(reading), program_table(reading), limit_table(reading)))
+    if name.group == "Label strips":
+        labels = next(each for each in labelled(reading) if f"labels:{each.id}" == key)
+        return Sheet(name, label_tables(reading, labels))
     gear = next(each for each in _sheeted(reading) if f"patch:{each.id}" == key)
     return Sheet(name, patch_tables(reading, gear), _notes(gear.notes))
 

@@ -4,7 +4,7 @@ import type { ReactNode } from "react"
 
 import { answer, client, type Schemas } from "../../api/client"
 import { useRig } from "../../api/rig"
-import { Button, Figure, Kbd, Select } from "../../parts/controls"
+import { Button, Figure, Input, Kbd, Select } from "../../parts/controls"
 import { useSetting } from "../../parts/settings"
 import { today } from "./today"
 
@@ -26,8 +26,16 @@ export function SheetPage({ name, sheets }: { name: Schemas["SheetName"]; sheets
         }),
       ),
   })
+  const labels = name.group === "Label strips"
+  const [width, setWidth] = useSetting<string>("label width", "25")
+  const [height, setHeight] = useSetting<string>("label height", "12")
+  const bad = labels && !(fits(width, 5, 100) && fits(height, 5, 60))
   const file = (form: string) => {
     const asked = new URLSearchParams({ key: name.key, form, paper, date: today() })
+    if (labels && !bad) {
+      asked.set("width_mm", width.replace(",", "."))
+      asked.set("height_mm", height.replace(",", "."))
+    }
     return `/api/rigs/${state.id}/sheet-file?${asked}`
   }
   return (
@@ -55,7 +63,8 @@ export function SheetPage({ name, sheets }: { name: Schemas["SheetName"]; sheets
       >
         <Flex align="baseline" gap="10px" mb="6px" wrap="wrap">
           <chakra.h1 textStyle="title">
-            {name.title} · {state.rig.name}
+            {name.title}
+            {labels && ", labels"} · {state.rig.name}
           </chakra.h1>
           <Figure color="ink2">rev {state.revision}</Figure>
           <Figure color="ink2">{today()}</Figure>
@@ -70,6 +79,27 @@ export function SheetPage({ name, sheets }: { name: Schemas["SheetName"]; sheets
                 <option key={each}>{each}</option>
               ))}
             </Select>
+            {labels && (
+              <Flex as="label" gap="4px" align="center" textStyle="cell" color="ink2">
+                cells
+                {(
+                  [
+                    ["Width of a cell, mm", width, setWidth, 5, 100],
+                    ["Height of a cell, mm", height, setHeight, 5, 60],
+                  ] as const
+                ).map(([words, value, put, least, most]) => (
+                  <Input
+                    key={words}
+                    w="52px"
+                    aria-label={words}
+                    bad={!fits(value, least, most)}
+                    value={value}
+                    onChange={(event) => put(event.target.value)}
+                  />
+                ))}
+                mm
+              </Flex>
+            )}
             {(["pdf", "xlsx", "csv"] as const).map((form) => (
               <chakra.a
                 key={form}
@@ -89,6 +119,12 @@ export function SheetPage({ name, sheets }: { name: Schemas["SheetName"]; sheets
             </Button>
           </Flex>
         </Flex>
+        {bad && (
+          <Box role="alert" color="wax" textStyle="cell">
+            A cell is 5 to 100 mm wide and 5 to 60 mm high; until that is so, the PDF has the usual 25 × 12
+            mm.
+          </Box>
+        )}
         {found.error && <Box color="wax">{found.error.message}</Box>}
         {found.data?.notes?.map((note) => (
           <Box key={note} textStyle="cell" mb="4px">
@@ -103,8 +139,15 @@ export function SheetPage({ name, sheets }: { name: Schemas["SheetName"]; sheets
   )
 }
 
+function fits(text: string, least: number, most: number): boolean {
+  const value = Number(text.trim().replace(",", "."))
+  return text.trim() !== "" && value >= least && value <= most
+}
+
 function OneTable({ table }: { table: Table }) {
-  const shares = table.columns.reduce((sum, column) => sum + (column.share ?? 1), 0)
+  // A column of places is narrow; the others share what is left.
+  const shared = table.columns.filter((column) => column.title !== "#")
+  const shares = shared.reduce((sum, column) => sum + (column.share ?? 1), 0)
   return (
     <chakra.section mb="14px">
       <chakra.h2 textStyle="head" h="24px" lineHeight="24px">
@@ -115,7 +158,13 @@ function OneTable({ table }: { table: Table }) {
           {table.empty}
         </Box>
       ) : (
-        <chakra.table w="100%" borderCollapse="collapse" textStyle="cell" aria-label={table.title}>
+        <chakra.table
+          w="100%"
+          tableLayout="fixed"
+          borderCollapse="collapse"
+          textStyle="cell"
+          aria-label={table.title}
+        >
           <colgroup>
             {table.columns.map((column) => (
               <col
