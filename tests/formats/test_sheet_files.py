@@ -18,6 +18,8 @@ from iskelo.demo.company import whole_company
 from iskelo.formats.sheet_files import SheetHead, as_number, as_words, write_csv, write_xlsx
 from iskelo.formats.sheet_pdf import POINTS, REGULAR, Paper, write_pdf
 
+NO_NUL = st.characters(exclude_characters="\x00", codec="utf-8")
+"""No text of a rig has one."""
 HEAD = SheetHead("Orrin Point", 41, "2026-11-28")
 
 
@@ -87,10 +89,9 @@ def test_a_workbook_has_figures_as_numbers_and_words_as_words() -> None:
     assert {cell.data_type for row in page.iter_rows() for cell in row if cell.value is not None} <= {"n", "s"}
 
 
-@given(st.lists(st.tuples(st.just("1"), st.text(max_size=12), st.text(max_size=6)), max_size=4))
+@given(st.lists(st.tuples(st.just("1"), st.text(NO_NUL, max_size=12), st.text(NO_NUL, max_size=6)), max_size=4))
 @settings(max_examples=60)
 def test_no_cell_of_a_csv_is_a_formula_and_no_word_is_lost(rows: list[tuple[str, str, str]]) -> None:
-    rows = [tuple(cell.replace("\x00", "") for cell in row) for row in rows]  # type: ignore[misc]
     data = write_csv(made(*rows), HEAD).decode("utf-8-sig")
     read_back = list(csv.reader(io.StringIO(data, newline="")))
     for cell in (cell for row in read_back for cell in row):

@@ -13,13 +13,12 @@ from iskelo.api.views import (
     SwapRequest,
     SwapView,
     TrialRequest,
-    WholePlan,
 )
 from iskelo.core.compare import NowAfter, trial
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.batch import BatchRequest, batch
 from iskelo.core.edits.phrases import interface_phrase
-from iskelo.core.plan import plan
+from iskelo.core.plan import Plan, plan
 from iskelo.core.planner.aggregates import JoinRequest, join_sheet
 from iskelo.core.planner.choices import Choices, choices
 from iskelo.core.planner.fill import FillRequest, fill
@@ -50,15 +49,11 @@ def plan_batch(rig_id: UUID, wanted: BatchRequest, session: Database) -> TriedRe
 
 
 @router.get("/{rig_id}/plan")
-def plan_all(rig_id: UUID, session: Database, rest: Annotated[bool, Query()] = False) -> WholePlan | None:
+def plan_all(rig_id: UUID, session: Database, rest: Annotated[bool, Query()] = False) -> Plan | None:
     """The smallest changes that make every silent or blocked line arrive, with ``rest`` also what mends the others; and
     what they leave. Null if no change is known.
     """
-    known = known_of(session, rig_id)
-    made = plan(known, rest=rest)
-    if made is None:
-        return None
-    return WholePlan(made.steps, made.rest, made.edits, trial(known.reading.rig, made.edits, known), made.left)
+    return plan(known_of(session, rig_id), rest=rest)
 
 
 @router.post("/{rig_id}/fill")

@@ -14,9 +14,7 @@ from iskelo.core.compare import NowAfter
 from iskelo.core.edits.edit import Edit, Edits
 from iskelo.core.edits.input_list import InputRow, RowOutcome
 from iskelo.core.linecheck.rows import Ledger
-from iskelo.core.plan import PlanSteps
 from iskelo.core.planner.aggregates import JoinSheet
-from iskelo.core.planner.left_over import Left
 from iskelo.core.planner.swap import JackMove
 from iskelo.core.rig.rig import Rig
 from iskelo.core.rig.text import Ids, Name
@@ -147,17 +145,6 @@ class ListView:
     kind: str
     notes: tuple[str, ...]
     asks: bool
-
-
-@dataclass(frozen=True, slots=True)
-class WholePlan:
-    """A plan for all lines with what it would change; see ``core.plan.Plan``."""
-
-    steps: tuple[PlanSteps, ...]
-    rest: tuple[str, ...]
-    edits: tuple[Edit, ...]
-    trial: NowAfter
-    left: tuple[Left, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

@@ -1,8 +1,9 @@
 """The whole plan: what is silent is joined, and if it is wished everything else is mended until every line arrives."""
 
-from collections import Counter
+from collections.abc import Iterator
 from dataclasses import dataclass
 
+from iskelo.core.compare import NowAfter, compare
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import Edit
@@ -27,14 +28,14 @@ class PlanSteps:
 class Plan:
     """Edits in their order, told gear by gear; ``rest``: the remedies behind them, each in words, in their order.
 
-    ``left``: the lines that do not arrive as they are wanted all the same, and why; those that are not silent only if
-    they were to be mended.
+    ``trial``: what they would change. ``left``: the lines that do not arrive as they are wanted all the same, and why;
+    those that are not silent only if they were to be mended.
     """
 
     steps: tuple[PlanSteps, ...]
     rest: tuple[str, ...]
     edits: tuple[Edit, ...]
-    after: Surveyed
+    trial: NowAfter
     left: tuple[Left, ...]
 
 
@@ -61,11 +62,12 @@ def plan(known: Surveyed, *, rest: bool = False) -> Plan | None:
     if not edits and not mended:
         return None
     mended, after = _needed(known, edits, mended, after)
+    edits = (*edits, *(edit for _, some in mended for edit in some))
     return Plan(
         steps,
         tuple(words for words, _ in mended),
-        (*edits, *(edit for _, some in mended for edit in some)),
-        after,
+        edits,
+        compare(known, after, apply(known.reading.rig, edits).words),
         left_over(after.reading, every=rest),
     )
 
@@ -78,8 +80,8 @@ def _mended(known: Surveyed, kept: frozenset[str]) -> tuple[Mended, Surveyed]:
     made: Mended = ()
     best = (made, known)
     # Every remedy betters the rig, so they come to an end; the limit is for rigs with hundreds of snags.
-    asked = Counter[str]()
-    while asked.total() < SNAGS_ASKED:
+    asked = iter(range(SNAGS_ASKED))
+    while True:
         step = _next(known, asked)
         if step is None:
             break
@@ -106,18 +108,17 @@ def _needed(known: Surveyed, edits: tuple[Edit, ...], mended: Mended, after: Sur
     return mended, after
 
 
-def _next(known: Surveyed, asked: Counter[str]) -> tuple[tuple[str, tuple[Edit, ...]], Surveyed] | None:
-    """The best remedy of the first snag that has one and touches a line that does not arrive."""
+def _next(known: Surveyed, asked: Iterator[int]) -> tuple[tuple[str, tuple[Edit, ...]], Surveyed] | None:
+    """The best remedy of the first snag that has one and touches a line that does not arrive; ``asked`` counts down."""
     wrong = {line.id for line in known.survey.lines} - _as_wanted(known)
     for snag in known.snags:
         if not wrong & set(snag.lines):
             continue
-        asked[snag.key] += 1
+        if next(asked, None) is None:
+            break
         remedy = next((each for each in tried_remedies(known.reading.rig, snag, known) if not each.fact), None)
         if remedy is not None:
             return (remedy.words, remedy.edits), survey_again(apply(known.reading.rig, remedy.edits).rig, known)
-        if asked.total() >= SNAGS_ASKED:
-            break
     return None
 
 

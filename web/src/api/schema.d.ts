@@ -5851,6 +5851,24 @@ export interface components {
             text: string;
         };
         /**
+         * Plan
+         * @description Edits in their order, told gear by gear; ``rest``: the remedies behind them, each in words, in their order.
+         *
+         *     ``trial``: what they would change. ``left``: the lines that do not arrive as they are wanted all the same, and why; those that are not silent only if
+         *     they were to be mended.
+         */
+        Plan: {
+            /** Edits */
+            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddReturns-Output"] | components["schemas"]["SpreadVoices-Output"] | components["schemas"]["SpreadTracks-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddSync-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SendStraight-Output"] | components["schemas"]["SetBack-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["SetCable-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
+            /** Left */
+            left: components["schemas"]["Left"][];
+            /** Rest */
+            rest: string[];
+            /** Steps */
+            steps: components["schemas"]["PlanSteps"][];
+            trial: components["schemas"]["NowAfter"];
+        };
+        /**
          * PlanSteps
          * @description What a plan does at one piece of gear.
          */
@@ -8945,24 +8963,6 @@ export interface components {
             rate_hz: number;
             /** Seconds */
             seconds: number;
-        };
-        /**
-         * WholePlan
-         * @description A plan for all lines with what it would change; see ``core.plan.Plan``.
-         */
-        WholePlan: {
-            /** Edits */
-            edits: (components["schemas"]["AddSources-Output"] | components["schemas"]["AddInterface-Output"] | components["schemas"]["AddProgram-Output"] | components["schemas"]["AddDestination-Output"] | components["schemas"]["AddOutboard-Output"] | components["schemas"]["AddGear-Output"] | components["schemas"]["AddDriver-Output"] | components["schemas"]["AddVoices-Output"] | components["schemas"]["AddBuses-Output"] | components["schemas"]["AddReturns-Output"] | components["schemas"]["SpreadVoices-Output"] | components["schemas"]["SpreadTracks-Output"] | components["schemas"]["AddSends-Output"] | components["schemas"]["AddSync-Output"] | components["schemas"]["AddProgramPorts-Output"] | components["schemas"]["AddTracks-Output"] | components["schemas"]["AddStrips-Output"] | components["schemas"]["AddMixes-Output"] | components["schemas"]["AddFeed-Output"] | components["schemas"]["SetValues-Output"] | components["schemas"]["RenameEverywhere-Output"] | components["schemas"]["SetLeg-Output"] | components["schemas"]["FillChannels-Output"] | components["schemas"]["EnableChannels-Output"] | components["schemas"]["SetDevice-Output"] | components["schemas"]["SetOutputDevice-Output"] | components["schemas"]["JoinDevices-Output"] | components["schemas"]["SetMembers-Output"] | components["schemas"]["SetDirect-Output"] | components["schemas"]["SendStraight-Output"] | components["schemas"]["SetBack-Output"] | components["schemas"]["SetTrim-Output"] | components["schemas"]["SetOutputTrim-Output"] | components["schemas"]["SetJack-Output"] | components["schemas"]["SetMixer-Output"] | components["schemas"]["SetCable-Output"] | components["schemas"]["TypeFeeds-Output"] | components["schemas"]["TypeStripFeeds-Output"] | components["schemas"]["TypeInsert-Output"] | components["schemas"]["TypeProgramInsert-Output"] | components["schemas"]["SplitTrack-Output"] | components["schemas"]["JoinTracks-Output"] | components["schemas"]["UseStageBox-Output"] | components["schemas"]["SwitchReturns-Output"] | components["schemas"]["SwapGear-Output"] | components["schemas"]["Plug-Output"] | components["schemas"]["Remove-Output"] | components["schemas"]["AddLine-Output"])[];
-            /**
-             * Left
-             * @default []
-             */
-            left?: components["schemas"]["Left"][];
-            /** Rest */
-            rest: string[];
-            /** Steps */
-            steps: components["schemas"]["PlanSteps"][];
-            trial: components["schemas"]["NowAfter"];
         };
     };
     responses: never;
@@ -13334,7 +13334,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["WholePlan"] | null;
+                    "application/json": components["schemas"]["Plan"] | null;
                 };
             };
             /** @description The request cannot be read */

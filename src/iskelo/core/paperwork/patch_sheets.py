@@ -8,6 +8,7 @@ from iskelo.core.mixer_view import MixerView, mixer_view
 from iskelo.core.paperwork.sheet import SheetTable, table
 from iskelo.core.rig.gear import Aggregate, Interface
 from iskelo.core.rig.index import Index, leg_letter
+from iskelo.core.rig.mixing import say_pan
 from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Bus, Program, ProgramPort, Track, Voice
@@ -76,7 +77,7 @@ def _mixer(view: MixerView) -> Iterator[SheetTable]:
             strip.insert,
             " ".join(words for words, on in (("reversed", strip.inverted), ("muted", strip.muted)) if on),
             say_figure(strip.gain_db),
-            _pan(strip.pan),
+            say_pan(strip.pan),
             strip.feeds,
             ", ".join(strip.contains),
         )
@@ -98,10 +99,6 @@ def _mixer(view: MixerView) -> Iterator[SheetTable]:
     never = tuple((each,) for each in view.never)
     if never:
         yield table("Never", "What cannot be 1", never)
-
-
-def _pan(pan: float) -> str:
-    return f"{abs(round(100 * pan))} {'left' if pan < 0 else 'right'}" if pan else ""
 
 
 Users = dict[tuple[str, int], list[str]]
@@ -168,7 +165,7 @@ def _program(reading: Reading, program: Program) -> Iterator[SheetTable]:
             found.name(track.input) if track.input else "",
             _to(found, track),
             say_figure(track.gain_db),
-            _pan(track.pan),
+            say_pan(track.pan),
             ", ".join(_switches(track)),
         )
         for position, track in enumerate(program.tracks, start=1)

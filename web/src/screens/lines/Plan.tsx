@@ -29,7 +29,7 @@ export function Plan({ onClose }: { onClose: () => void }) {
   const plan = useQuery({
     queryKey: ["plan", state.id, state.revision, rest],
     queryFn: () =>
-      answer<Schemas["WholePlan"] | null>(
+      answer<Schemas["Plan"] | null>(
         client.GET("/api/rigs/{rig_id}/plan", { params: { path: { rig_id: state.id }, query: { rest } } }),
       ),
   })
