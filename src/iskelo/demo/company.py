@@ -16,7 +16,6 @@ from iskelo.core.edits.additions import (
     AddTracks,
     SpreadVoices,
 )
-from iskelo.core.edits.apply import apply
 from iskelo.core.edits.edit import (
     Edit,
     JoinDevices,
@@ -32,8 +31,8 @@ from iskelo.core.rig.cable_makes import new_cable
 from iskelo.core.rig.gear import Aggregate, Interface, Member
 from iskelo.core.rig.index import index
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import Rig
+from iskelo.demo.building import do, program_named
 from iskelo.demo.orrin_point import orrin_point
 
 PADS = ("Sea", "Wind", "Door", "Bell", "Gulls", "Engine", "Rain", "Crowd", "Fire", "Static")
@@ -47,18 +46,18 @@ AIR_JACKS = (5, 4)
 def whole_company() -> Rig:
     """The whole evening: it opens with two lines silent, Dov's and *Fire*, and a few snags."""
     rig = with_company(orrin_point())
-    return _do(rig, SetValues(item="rig", values={"name": "Orrin Point"}))
+    return do(rig, SetValues(item="rig", values={"name": "Orrin Point"}))
 
 
 def with_company(rig: Rig) -> Rig:
     """The demo with its pads, its call and its mixing program; *Hall*, *Longhand* and *Havra 16* are there."""
-    rig = _do(rig, *(AddGear(gear=new_cable(name, 8)) for name in GULLIES))
+    rig = do(rig, *(AddGear(gear=new_cable(name, 8)) for name in GULLIES))
     ids = {gear.name: gear.id for gear in rig.gear}
     corvane, hall = ids["Corvane 8"], ids["Hall"]
     gullies = [ids[name] for name in GULLIES]
     joined = next(gear for gear in rig.gear if isinstance(gear, Aggregate))
     members = (*joined.members, *(Member(device=each) for each in gullies))
-    rig = _do(
+    rig = do(
         rig,
         *(SetValues(item=each, values={"follows": corvane}) for each in gullies),
         JoinDevices(
@@ -73,20 +72,20 @@ def with_company(rig: Rig) -> Rig:
     )
     rig = _recorded(rig)
     # Somebody joined the boxes anew for the show, and forgot the third cable.
-    rig = _do(rig, SetMembers(aggregate=hall, members=members[:-1]))
+    rig = do(rig, SetMembers(aggregate=hall, members=members[:-1]))
     return _on_air(rig, ids)
 
 
 def _recorded(rig: Rig) -> Rig:
-    soundcase, longhand = _program(rig, "Soundcase"), _program(rig, "Longhand")
-    rig = _do(rig, SpreadVoices(program=soundcase.id, first_channel=1))
+    soundcase, longhand = program_named(rig, "Soundcase"), program_named(rig, "Longhand")
+    rig = do(rig, SpreadVoices(program=soundcase.id, first_channel=1))
     # Behind the sixteen channels of Corvane 8 and the two of Pellow Duo.
-    rig = _do(rig, AddProgramPorts(program=longhand.id, names=PADS[:-1], width=2, first_channel=19))
-    inputs = tuple(item.id for item in _program(rig, "Longhand").inputs[-len(PADS) + 1 :])
+    rig = do(rig, AddProgramPorts(program=longhand.id, names=PADS[:-1], width=2, first_channel=19))
+    inputs = tuple(item.id for item in program_named(rig, "Longhand").inputs[-len(PADS) + 1 :])
     cue = longhand.outputs[0].id
-    rig = _do(rig, AddTracks(program=longhand.id, names=PADS[:-1], width=2, inputs=inputs, output=cue))
-    tracks = {track.name: track.id for track in _program(rig, "Longhand").tracks}
-    return _do(
+    rig = do(rig, AddTracks(program=longhand.id, names=PADS[:-1], width=2, inputs=inputs, output=cue))
+    tracks = {track.name: track.id for track in program_named(rig, "Longhand").tracks}
+    return do(
         rig,
         *(
             AddLine(
@@ -94,14 +93,14 @@ def _recorded(rig: Rig) -> Rig:
                 from_ports=tuple(Port(voice.id, "voice", leg) for leg in (1, 2)),
                 to_ports=tuple(Port(tracks[voice.name], "track", leg) for leg in (1, 2)),
             )
-            for voice in _program(rig, "Soundcase").voices[:-1]
+            for voice in program_named(rig, "Soundcase").voices[:-1]
         ),
     )
 
 
 def _on_air(rig: Rig, ids: dict[str, str]) -> Rig:
     corvane, havra, gully = ids["Corvane 8"], ids["Havra 16"], ids["Gully 3"]
-    rig = _do(
+    rig = do(
         rig,
         AddProgram(name="Farline", program_kind="call", voices=(NARRATOR,), voice_width=1, device=gully),
         JoinDevices(
@@ -113,8 +112,8 @@ def _on_air(rig: Rig, ids: dict[str, str]) -> Rig:
         ),
         AddProgram(name="Gangway", program_kind="mixing program", device="new1"),
     )
-    farline, gangway = _program(rig, "Farline"), _program(rig, "Gangway")
-    rig = _do(
+    farline, gangway = program_named(rig, "Farline"), program_named(rig, "Gangway")
+    rig = do(
         rig,
         # Gully 3 carries Fire on 1-2, Static on 3-4, Ines on 5, what she hears on 6.
         Remove(items=tuple(item.id for item in farline.outputs)),
@@ -127,9 +126,9 @@ def _on_air(rig: Rig, ids: dict[str, str]) -> Rig:
         AddProgramPorts(program=gangway.id, side="output", names=("Radio",), first_channel=AIR_JACKS[0]),
         AddProgramPorts(program=gangway.id, side="output", names=("Call",), first_channel=16 + 6),
     )
-    gangway = _program(rig, "Gangway")
+    gangway = program_named(rig, "Gangway")
     radio, call = gangway.outputs
-    rig = _do(
+    rig = do(
         rig,
         AddBuses(program=gangway.id, names=("Programme",), width=1, output=radio.id, ids=("new1",)),
         SetValues(item="new1", values={"gain_db": -6}),
@@ -150,9 +149,9 @@ def _on_air(rig: Rig, ids: dict[str, str]) -> Rig:
         SetTrim(interface=havra, jack_in=AIR_JACKS[1], trim_db=4.0),
     )
     strip = _strip(rig, havra, AIR_JACKS[1])
-    rig = _do(rig, SetValues(item=strip, values={"name": "Gangway"}), TypeStripFeeds(strip=strip, text="aux 1 -6"))
+    rig = do(rig, SetValues(item=strip, values={"name": "Gangway"}), TypeStripFeeds(strip=strip, text="aux 1 -6"))
     voices = {voice.name: voice for program in index(rig).programs() for voice in program.voices}
-    ines, ear = voices[NARRATOR], _program(rig, "Farline").tracks[0]
+    ines, ear = voices[NARRATOR], program_named(rig, "Farline").tracks[0]
     radio_in = (Port(ids["Web radio"], "in", 1),)
     on_air: list[Edit] = [
         AddLine(
@@ -175,11 +174,7 @@ def _on_air(rig: Rig, ids: dict[str, str]) -> Rig:
         for name in VOICES
     ]
     far = {"from_low_ms": 35, "from_high_ms": 70, "to_low_ms": 35, "to_high_ms": 70, "assumed": False}
-    return _do(rig, SetValues.model_validate({"item": ines.id, "values": {"far": far}}), *on_air, *for_her)
-
-
-def _program(rig: Rig, name: str) -> Program:
-    return next(program for program in index(rig).programs() if program.name == name)
+    return do(rig, SetValues.model_validate({"item": ines.id, "values": {"far": far}}), *on_air, *for_her)
 
 
 def _strip(rig: Rig, mixer: str, jack: int) -> str:
@@ -187,7 +182,3 @@ def _strip(rig: Rig, mixer: str, jack: int) -> str:
     assert isinstance(box, Interface)
     assert box.mixer is not None
     return box.mixer.strips[jack - 1].id
-
-
-def _do(rig: Rig, *edits: Edit) -> Rig:
-    return apply(rig, edits).rig

@@ -18,14 +18,12 @@ from iskelo.core.edits.additions import (
     AddTracks,
     SpreadTracks,
 )
-from iskelo.core.edits.apply import apply
 from iskelo.core.edits.edit import Edit, JoinDevices, Plug, SetJack, SetValues
 from iskelo.core.rig.cable_makes import new_cable
 from iskelo.core.rig.gear import Member
-from iskelo.core.rig.index import index
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import Rig
+from iskelo.demo.building import do, program_named
 
 VOICES = ("Alma", "Bertil", "Cassia", "Dov")
 ROOM = "Room loudspeakers"
@@ -33,7 +31,7 @@ ROOM = "Room loudspeakers"
 
 def legs_to_a_recorder() -> Rig:
     """The example rig, built by the same edits a technician would make."""
-    rig = _do(
+    rig = do(
         Rig(name="Voices before the faders", notes="One program mixes for the room, another one records."),
         AddSources(names=VOICES, needs_phantom=True),
         AddInterface(name="Corvane 8", jack_in=8, jack_out=8, safety_in_samples=28, safety_out_samples=42),
@@ -43,7 +41,7 @@ def legs_to_a_recorder() -> Rig:
     ids = {gear.name: gear.id for gear in rig.gear}
     box, gully = ids["Corvane 8"], ids["Gully"]
     rooms = tuple(Port(ids[ROOM], "in", leg) for leg in (1, 2))
-    rig = _do(
+    rig = do(
         rig,
         SetValues(item=gully, values={"follows": box}),
         JoinDevices(
@@ -63,7 +61,7 @@ def legs_to_a_recorder() -> Rig:
         *(Plug(from_port=Port(box, "jack_out", leg), to_port=end) for leg, end in enumerate(rooms, start=1)),
     )
     rig = _recorded(_mixed(rig))
-    tracks = {track.name: track.id for track in _program(rig, "Longhand").tracks}
+    tracks = {track.name: track.id for track in program_named(rig, "Longhand").tracks}
     mix = tuple(Port(tracks["Mix"], "track", leg) for leg in (1, 2))
     wanted: list[Edit] = []
     for name in VOICES:
@@ -80,8 +78,8 @@ def legs_to_a_recorder() -> Rig:
                 alone=False,
             ),
         ]
-    rig = _do(rig, *wanted)
-    return _do(
+    rig = do(rig, *wanted)
+    return do(
         rig,
         *(
             SetValues(item=line.id, values={"tap": "before the fader" if line.alone else "a mix"})
@@ -93,17 +91,17 @@ def legs_to_a_recorder() -> Rig:
 
 def _mixed(rig: Rig) -> Rig:
     """Gangway: four strips to one mix, which goes to the room and, behind the voices, to the cable."""
-    gangway = _program(rig, "Gangway")
-    rig = _do(
+    gangway = program_named(rig, "Gangway")
+    rig = do(
         rig,
         AddProgramPorts(program=gangway.id, names=VOICES, first_channel=1),
         AddProgramPorts(program=gangway.id, side="output", names=("Room",), width=2, first_channel=1),
     )
-    gangway = _program(rig, "Gangway")
+    gangway = program_named(rig, "Gangway")
     taken, room = tuple(item.id for item in gangway.inputs), gangway.outputs[0].id
     # Behind the eight channels of Corvane 8: Gully 1 to 4, and the mix on 5-6.
     first = 8 + 1
-    rig = _do(
+    rig = do(
         rig,
         AddBuses(program=gangway.id, names=("Mix",), output=room, ids=("new1",)),
         SetValues(item="new1", values={"gain_db": -6}),
@@ -118,29 +116,21 @@ def _mixed(rig: Rig) -> Rig:
             ids=("new1",),
         ),
     )
-    gangway = _program(rig, "Gangway")
-    return _do(rig, AddSends(program=gangway.id, items=(gangway.buses[0].id,), to=gangway.outputs[-1].id))
+    gangway = program_named(rig, "Gangway")
+    return do(rig, AddSends(program=gangway.id, items=(gangway.buses[0].id,), to=gangway.outputs[-1].id))
 
 
 def _recorded(rig: Rig) -> Rig:
     """Longhand: from the first channel to the last of what Gangway gives it."""
-    longhand = _program(rig, "Longhand")
-    rig = _do(
+    longhand = program_named(rig, "Longhand")
+    rig = do(
         rig,
         AddProgramPorts(program=longhand.id, names=VOICES, first_channel=1),
         AddProgramPorts(program=longhand.id, names=("Mix",), width=2, first_channel=1 + len(VOICES)),
     )
-    *voices, mix = (item.id for item in _program(rig, "Longhand").inputs)
-    return _do(
+    *voices, mix = (item.id for item in program_named(rig, "Longhand").inputs)
+    return do(
         rig,
         AddTracks(program=longhand.id, names=VOICES, inputs=tuple(voices)),
         AddTracks(program=longhand.id, names=("Mix",), width=2, inputs=(mix,)),
     )
-
-
-def _program(rig: Rig, name: str) -> Program:
-    return next(program for program in index(rig).programs() if program.name == name)
-
-
-def _do(rig: Rig, *edits: Edit) -> Rig:
-    return apply(rig, edits).rig

@@ -20,13 +20,13 @@ from iskelo.core.edits.additions import (
     AddSources,
     AddTracks,
 )
-from iskelo.core.edits.apply import apply
 from iskelo.core.edits.edit import Edit, JoinDevices, Plug, SetDevice, SetDirect, SetLeg, SetTrim, SetValues
 from iskelo.core.planner.measured import ReportRequest, settle_report
 from iskelo.core.rig.gear import Interface, Member, Source
 from iskelo.core.rig.index import index
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Rig
+from iskelo.demo.building import do
 from iskelo.demo.room_and_radio import with_room_and_radio
 
 VOICES = ("Alma", "Bertil", "Cassia", "Dov")
@@ -43,7 +43,7 @@ def orrin_point() -> Rig:
 
 def recording() -> Rig:
     """What of it records, and what the director hears."""
-    rig = _do(
+    rig = do(
         Rig(name="Orrin Point, rehearsal", notes="Radio play with live effects. 48 kHz, performers within 10 ms."),
         AddSources(names=VOICES, needs_phantom=True),
         AddSources(names=EFFECTS, needs_phantom=True),
@@ -63,7 +63,7 @@ def recording() -> Rig:
     box = next(gear for gear in rig.gear if isinstance(gear, Interface))
     rig = _described(rig, box)
     rig, hall, pellow = _joined(rig, box)
-    rig = _do(rig, AddProgram(name="Longhand", device=hall), AddDestination(name="Director's phones"))
+    rig = do(rig, AddProgram(name="Longhand", device=hall), AddDestination(name="Director's phones"))
     ids = {gear.name: gear.id for gear in rig.gear}
     longhand, phones = ids["Longhand"], ids["Director's phones"]
     ears = (Port(phones, "in", 1), Port(phones, "in", 2))
@@ -71,7 +71,7 @@ def recording() -> Rig:
         Plug(from_port=Port(ids[name], "out", 1), to_port=Port(box.id, "jack_in", jack))
         for jack, name in enumerate(EVERYONE, start=1)
     ]
-    rig = _do(
+    rig = do(
         rig,
         *leads,
         Plug(from_port=Port(box.id, "jack_out", 1), to_port=ears[0]),
@@ -88,13 +88,13 @@ def recording() -> Rig:
     program = next(gear for gear in index(rig).programs())
     inputs = tuple(item.id for item in program.inputs)
     cue = program.outputs[0].id
-    rig = _do(
+    rig = do(
         rig,
         AddTracks(program=longhand, names=EVERYONE, inputs=inputs[:-1], output=cue),
         AddTracks(program=longhand, names=(ORGAN,), width=2, inputs=inputs[-1:], output=cue),
     )
     tracks = {track.name: track.id for track in index(rig).programs()[0].tracks}
-    rig = _do(
+    rig = do(
         rig,
         AddProgram(name="Cartwheel", program_kind="player", voices=("Music bed",), device=box.id),
         AddProgram(name="System sounds", program_kind="system sounds", voices=("Beeps",), device=box.id),
@@ -102,7 +102,7 @@ def recording() -> Rig:
     shared = index(rig).interfaces()[0].drivers[1]
     beeps = next(gear.id for gear in rig.gear if gear.name == "System sounds")
     music = next(voice.id for program in index(rig).programs() for voice in program.voices)
-    rig = _do(rig, SetDevice(program=beeps, device=box.id, driver=shared.id))
+    rig = do(rig, SetDevice(program=beeps, device=box.id, driver=shared.id))
     direct: list[Edit] = [SetDirect(interface=box.id, jack_in=jack, jack_out=ear) for jack in (1, 2) for ear in (1, 2)]
     recorded: list[Edit] = [
         AddLine(name=name, from_ports=(Port(ids[name], "out", 1),), to_ports=(Port(tracks[name], "track", 1),))
@@ -123,7 +123,7 @@ def recording() -> Rig:
         )
         for name in ("Alma", "Bertil", "Cassia")
     ]
-    return _do(
+    return do(
         rig,
         *recorded,
         organ,
@@ -155,13 +155,13 @@ def recording() -> Rig:
 
 def _joined(rig: Rig, box: Interface) -> tuple[Rig, str, str]:
     """The second box, and both joined as *Hall*; nobody has matched the second one's clock yet."""
-    rig = _do(
+    rig = do(
         rig,
         AddInterface(name="Pellow Duo", jack_in=2, jack_out=2, safety_in_samples=24, safety_out_samples=32),
     )
     pellow = index(rig).boxes[1]
     hall = f"g{rig.next_number}"
-    rig = _do(
+    rig = do(
         rig,
         SetValues(item=box.id, values={"optical_in": 8, "optical_out": 8}),
         SetValues(item=box.id, values={"tolerance_ppm": 10}, origin="described"),
@@ -189,7 +189,7 @@ def _described(rig: Rig, box: Interface) -> Rig:
         for each in rig.gear
         if isinstance(each, Source)
     ]
-    rig = _do(
+    rig = do(
         rig,
         *metered,
         SetValues(item=box.id, values=values, origin="described"),
@@ -200,8 +200,4 @@ def _described(rig: Rig, box: Interface) -> Rig:
     none: dict[str, JsonValue] = {"safety_in_samples": 0, "safety_out_samples": 0}
     # What the system reports of its driver at 512 leaves nothing for safety offsets: 993 samples in, 506 out.
     reports = settle_report(index(rig), ReportRequest(driver=shared.id, in_samples=993, out_samples=506))
-    return _do(rig, SetValues(item=shared.id, values=none, origin="described"), *reports)
-
-
-def _do(rig: Rig, *edits: Edit) -> Rig:
-    return apply(rig, edits).rig
+    return do(rig, SetValues(item=shared.id, values=none, origin="described"), *reports)

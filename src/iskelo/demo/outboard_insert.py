@@ -14,14 +14,14 @@ from iskelo.core.edits.additions import (
     AddSources,
     AddTracks,
 )
-from iskelo.core.edits.apply import apply
-from iskelo.core.edits.edit import Edit, Plug, SetDevice, SetJack, SetValues, TypeProgramInsert
+from iskelo.core.edits.edit import Plug, SetDevice, SetJack, SetValues, TypeProgramInsert
 from iskelo.core.lines.context import read
 from iskelo.core.planner.insert_figures import InsertFigureRequest, settle_insert
 from iskelo.core.rig.index import index
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import Rig
+from iskelo.demo.building import do
 
 VOICES = ("Alma", "Bertil")
 DELAY_SAMPLES = 71
@@ -30,7 +30,7 @@ DELAY_SAMPLES = 71
 
 def outboard_insert() -> Rig:
     """The example rig, built by the same edits a technician would make."""
-    rig = _do(
+    rig = do(
         Rig(name="Outboard on an insert", notes="Two voices in one mix, one of them through a compressor."),
         AddSources(names=VOICES, needs_phantom=True),
         AddInterface(name="Corvane 8", jack_in=8, jack_out=8, safety_in_samples=28, safety_out_samples=42),
@@ -42,7 +42,7 @@ def outboard_insert() -> Rig:
     box, press, longhand = ids["Corvane 8"], ids["Anvil press"], ids["Longhand"]
     driver = index(rig).boxes[0].drivers[0].id
     ears = tuple(Port(ids["Director's phones"], "in", leg) for leg in (1, 2))
-    rig = _do(
+    rig = do(
         rig,
         SetDevice(program=longhand, device=box, driver=driver),
         SetValues(item=driver, values={"buffer_samples": 64}),
@@ -59,14 +59,14 @@ def outboard_insert() -> Rig:
         SetValues(item=longhand, values={"delay_compensation": True}),
     )
     inputs, main = [item.id for item in _longhand(rig).inputs], _longhand(rig).outputs[0].id
-    rig = _do(rig, AddTracks(program=longhand, names=VOICES, inputs=tuple(inputs), output=main, monitored=True))
+    rig = do(rig, AddTracks(program=longhand, names=VOICES, inputs=tuple(inputs), output=main, monitored=True))
     alma, bertil = (track.id for track in _longhand(rig).tracks)
-    rig = _do(rig, TypeProgramInsert(item=alma, text="Anvil press"))
+    rig = do(rig, TypeProgramInsert(item=alma, text="Anvil press"))
     back = _longhand(rig).inputs[-1].id
-    rig = _do(rig, AddTracks(program=longhand, names=("Alma, pressed",), inputs=(back,)))
+    rig = do(rig, AddTracks(program=longhand, names=("Alma, pressed",), inputs=(back,)))
     pressed = _longhand(rig).tracks[-1].id
     computed = InsertFigureRequest(item=alma, origin="computed")
-    return _do(
+    return do(
         rig,
         *settle_insert(read(rig), computed),
         *(
@@ -92,7 +92,3 @@ def outboard_insert() -> Rig:
 
 def _longhand(rig: Rig) -> Program:
     return index(rig).all_programs[0]
-
-
-def _do(rig: Rig, *edits: Edit) -> Rig:
-    return apply(rig, edits).rig

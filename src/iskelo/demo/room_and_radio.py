@@ -13,7 +13,6 @@ from iskelo.core.edits.additions import (
     AddSends,
     AddSources,
 )
-from iskelo.core.edits.apply import apply
 from iskelo.core.edits.edit import Edit, Plug, SetJack, SetTrim, SetValues, TypeFeeds, TypeInsert, TypeStripFeeds
 from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.index import index
@@ -21,6 +20,7 @@ from iskelo.core.rig.mixers import Mixer
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import Rig
+from iskelo.demo.building import do
 from iskelo.demo.catalogue import catalogue
 
 PRESENTER = "Presenter"
@@ -32,7 +32,7 @@ PRESS_JACK = 9
 def with_room_and_radio(rig: Rig) -> Rig:
     """The demo with its room and its radio; *Corvane 8* and *Cartwheel* are there."""
     stock = {gear.name: gear for gear in catalogue()}
-    rig = _do(
+    rig = do(
         rig,
         AddSources(names=(PRESENTER,), needs_phantom=True),
         AddGear(gear=stock["Havra 16"]),
@@ -45,9 +45,9 @@ def with_room_and_radio(rig: Rig) -> Rig:
     corvane, havra, wherry, press = (ids[name] for name in ("Corvane 8", "Havra 16", "Wherry", "Anvil press"))
     cartwheel = ids["Cartwheel"]
     player = next(program for program in index(rig).programs() if program.id == cartwheel)
-    rig = _do(rig, AddProgramPorts(program=cartwheel, side="output", names=("Room",), width=2, first_channel=3))
+    rig = do(rig, AddProgramPorts(program=cartwheel, side="output", names=("Room",), width=2, first_channel=3))
     out = _program(rig, cartwheel).outputs[-1].id
-    rig = _do(
+    rig = do(
         rig,
         AddSends(program=cartwheel, items=(player.voices[0].id,), to=out),
         *(Plug(from_port=Port(corvane, "jack_out", 2 + leg), to_port=Port(havra, "jack_in", leg)) for leg in (1, 2)),
@@ -80,12 +80,12 @@ def with_room_and_radio(rig: Rig) -> Rig:
         TypeInsert(strip=strips[2].id, text=f"out {PRESS_JACK} in {PRESS_JACK}"),
         TypeStripFeeds(strip=strips[PRESS_JACK - 1].id, text=""),
     ]
-    rig = _do(rig, *edits)
+    rig = do(rig, *edits)
     bed = player.voices[0].id
     music = tuple(Port(bed, "voice", leg) for leg in (1, 2))
     room = tuple(Port(ids["Room loudspeakers"], "in", leg) for leg in (1, 2))
     radio = (Port(ids["Web radio"], "in", 1),)
-    return _do(
+    return do(
         rig,
         AddLine(name="Music, in the room", purpose="listen", from_ports=music, to_ports=room),
         AddLine(
@@ -108,7 +108,3 @@ def _mixer(rig: Rig, identity: str) -> Mixer:
     assert isinstance(box, Interface)
     assert box.mixer is not None
     return box.mixer
-
-
-def _do(rig: Rig, *edits: Edit) -> Rig:
-    return apply(rig, edits).rig

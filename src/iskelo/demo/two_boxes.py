@@ -12,12 +12,12 @@ from iskelo.core.edits.additions import (
     AddSources,
     AddTracks,
 )
-from iskelo.core.edits.apply import apply
 from iskelo.core.edits.edit import Edit, JoinDevices, Plug, SetValues
 from iskelo.core.rig.gear import Member
 from iskelo.core.rig.index import index
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Rig
+from iskelo.demo.building import do
 
 ON_CORVANE = ("Alma", "Bertil", "Cassia", "Dov")
 ON_PELLOW = ("Gravel tray", "Creaking door")
@@ -25,7 +25,7 @@ ON_PELLOW = ("Gravel tray", "Creaking door")
 
 def two_boxes() -> Rig:
     """The example rig, built by the same edits a technician would make."""
-    rig = _do(
+    rig = do(
         Rig(name="Two boxes as one", notes="Four voices on one box, two effects on the other, one recorder."),
         AddSources(names=(*ON_CORVANE, *ON_PELLOW), needs_phantom=True),
         AddInterface(name="Corvane 8", jack_in=8, jack_out=8, safety_in_samples=28, safety_out_samples=42),
@@ -35,7 +35,7 @@ def two_boxes() -> Rig:
     ids = {gear.name: gear.id for gear in rig.gear}
     corvane, pellow, phones = ids["Corvane 8"], ids["Pellow Duo"], ids["Director's phones"]
     both = f"g{rig.next_number}"
-    rig = _do(
+    rig = do(
         rig,
         SetValues(item=corvane, values={"tolerance_ppm": 10, "phantom_on": [1, 2, 3, 4]}, origin="described"),
         SetValues(item=pellow, values={"tolerance_ppm": 50, "phantom_on": [1, 2]}, origin="described"),
@@ -51,15 +51,15 @@ def two_boxes() -> Rig:
     )
     longhand = index(rig).all_programs[0].id
     # Behind the eight channels of Corvane 8.
-    rig = _do(
+    rig = do(
         rig,
         AddProgramPorts(program=longhand, names=ON_CORVANE, first_channel=1),
         AddProgramPorts(program=longhand, names=ON_PELLOW, first_channel=9),
     )
     inputs = tuple(item.id for item in index(rig).all_programs[0].inputs)
-    rig = _do(rig, AddTracks(program=longhand, names=(*ON_CORVANE, *ON_PELLOW), inputs=inputs))
+    rig = do(rig, AddTracks(program=longhand, names=(*ON_CORVANE, *ON_PELLOW), inputs=inputs))
     tracks = {track.name: track.id for track in index(rig).all_programs[0].tracks}
-    return _do(
+    return do(
         rig,
         *(_plug(ids[name], corvane, jack) for jack, name in enumerate(ON_CORVANE, start=1)),
         *(_plug(ids[name], pellow, jack) for jack, name in enumerate(ON_PELLOW, start=1)),
@@ -73,7 +73,3 @@ def two_boxes() -> Rig:
 
 def _plug(source: str, box: str, jack: int) -> Edit:
     return Plug(from_port=Port(source, "out", 1), to_port=Port(box, "jack_in", jack))
-
-
-def _do(rig: Rig, *edits: Edit) -> Rig:
-    return apply(rig, edits).rig

@@ -7,11 +7,11 @@ from iskelo.core.edits.additions import (
     AddProgram,
     AddSources,
 )
-from iskelo.core.edits.apply import apply
 from iskelo.core.edits.edit import Edit, Plug, SetDirect, SetJack
 from iskelo.core.rig.index import index
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Rig
+from iskelo.demo.building import do
 from iskelo.demo.catalogue import catalogue
 
 VOICES = ("Alma", "Bertil")
@@ -20,7 +20,7 @@ VOICES = ("Alma", "Bertil")
 def two_voices_on_one_box() -> Rig:
     """The example rig, built by the same edits a technician would make."""
     pellow = next(gear for gear in catalogue() if gear.name == "Pellow Duo")
-    rig = _do(
+    rig = do(
         Rig(name="Two voices on one box", notes="Two voices recorded, each by itself, and heard directly."),
         AddSources(names=VOICES, needs_phantom=True),
         AddGear(gear=pellow),
@@ -28,7 +28,7 @@ def two_voices_on_one_box() -> Rig:
     )
     ids = {gear.name: gear.id for gear in rig.gear}
     box, phones = ids["Pellow Duo"], ids["Director's phones"]
-    rig = _do(rig, AddProgram(name="Longhand", device=box, tracks=VOICES))
+    rig = do(rig, AddProgram(name="Longhand", device=box, tracks=VOICES))
     tracks = [track.id for track in index(rig).all_programs[0].tracks]
     ears = (Port(phones, "in", 1), Port(phones, "in", 2))
     edits: list[Edit] = [
@@ -43,8 +43,4 @@ def two_voices_on_one_box() -> Rig:
             AddLine(name=name, from_ports=(start,), to_ports=(Port(track, "track", 1),)),
             AddLine(name=f"{name}, heard", purpose="listen", from_ports=(start,), to_ports=ears, longest_delay_ms=10),
         ]
-    return _do(rig, *edits)
-
-
-def _do(rig: Rig, *edits: Edit) -> Rig:
-    return apply(rig, edits).rig
+    return do(rig, *edits)

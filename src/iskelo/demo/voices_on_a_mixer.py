@@ -14,7 +14,6 @@ from iskelo.core.edits.additions import (
     AddSources,
     AddTracks,
 )
-from iskelo.core.edits.apply import apply
 from iskelo.core.edits.edit import (
     Edit,
     Plug,
@@ -30,6 +29,7 @@ from iskelo.core.rig.index import index
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import Rig
+from iskelo.demo.building import do
 from iskelo.demo.catalogue import catalogue
 
 VOICES = ("Alma", "Bertil", "Cassia", "Dov")
@@ -40,7 +40,7 @@ PRESS_JACK = 9
 def voices_on_a_mixer() -> Rig:
     """The example rig, built by the same edits a technician would make."""
     havra = next(gear for gear in catalogue() if gear.name == "Havra 16")
-    rig = _do(
+    rig = do(
         Rig(name="Main mix and raw voices", notes="Four voices, mixed for the room and each by itself."),
         AddSources(names=VOICES, needs_phantom=True),
         AddGear(gear=havra),
@@ -51,7 +51,7 @@ def voices_on_a_mixer() -> Rig:
     ids = {gear.name: gear.id for gear in rig.gear}
     desk, press, longhand, phones = (ids[name] for name in ("Havra 16", "Anvil press", "Longhand", "Director's phones"))
     ears = (Port(phones, "in", 1), Port(phones, "in", 2))
-    rig = _do(
+    rig = do(
         rig,
         *(
             edit
@@ -72,9 +72,9 @@ def voices_on_a_mixer() -> Rig:
         AddProgramPorts(program=longhand, names=("Main",), width=2, first_channel=1),
         AddProgramPorts(program=longhand, names=VOICES, first_channel=3),
     )
-    rig = _do(rig, *_strips(rig))
+    rig = do(rig, *_strips(rig))
     inputs = tuple(item.id for item in _longhand(rig).inputs)
-    rig = _do(
+    rig = do(
         rig,
         AddTracks(program=longhand, names=("Main",), width=2, inputs=inputs[:1]),
         AddTracks(program=longhand, names=VOICES, inputs=inputs[1:]),
@@ -93,13 +93,13 @@ def voices_on_a_mixer() -> Rig:
             ),
             AddLine(name=f"{name}, heard", purpose="listen", from_ports=start, to_ports=ears, longest_delay_ms=10),
         ]
-    rig = _do(rig, *lines)
+    rig = do(rig, *lines)
     taps = [
         SetValues(item=line.id, values={"tap": "a mix" if line.name.endswith("in the mix") else "raw"})
         for line in rig.lines
         if line.purpose == "record"
     ]
-    return _do(rig, *taps)
+    return do(rig, *taps)
 
 
 def _strips(rig: Rig) -> list[Edit]:
@@ -117,7 +117,3 @@ def _strips(rig: Rig) -> list[Edit]:
 
 def _longhand(rig: Rig) -> Program:
     return index(rig).all_programs[0]
-
-
-def _do(rig: Rig, *edits: Edit) -> Rig:
-    return apply(rig, edits).rig
