@@ -9,6 +9,7 @@ import { useKeys } from "../../parts/keys"
 import { Mark } from "../../parts/Mark"
 import { useSelection } from "../../parts/selection"
 import { useSetting } from "../../parts/settings"
+import { PaperFrame } from "./PaperFrame"
 import { today } from "./today"
 
 type Step = Schemas["SetUpStep"]
@@ -55,89 +56,74 @@ export function SetUpList({ sheets }: { sheets: ReactNode }) {
   )
   const sections = [...new Set(steps.map((step) => step.section))]
   return (
-    <Flex h="100%" _print={{ h: "auto", display: "block" }}>
-      <Box
-        w="240px"
-        flex="none"
-        borderRight="1px solid"
-        borderColor="rule"
-        p="12px"
-        overflowY="auto"
-        _print={{ display: "none" }}
-      >
-        <chakra.h2 textStyle="head" mb="6px">
-          Set-up list
-        </chakra.h2>
-        <Box textStyle="cell" mb="10px" data-testid="ticked">
-          <Figure>
-            {ticked}/{steps.length}
-          </Figure>{" "}
-          done in the room
-        </Box>
-        {sections.map((section) => (
-          <Flex key={section} textStyle="cell" justify="space-between" h="24px">
-            <span>{section}</span>
-            <Figure color="ink2">
-              {steps.filter((step) => step.section === section && ticks[step.key] === saying(step)).length}/
-              {steps.filter((step) => step.section === section).length}
-            </Figure>
-          </Flex>
-        ))}
-        <Box mt="14px" textStyle="cell" color="ink2">
-          <Kbd>↑</Kbd> <Kbd>↓</Kbd> step, <Kbd>Space</Kbd> tick. Ticks are kept in this browser; a step that
-          changes loses its tick.
-        </Box>
-        <Button mt="12px" mb="14px" onClick={() => window.print()} disabled={steps.length === 0}>
-          Print <Kbd>Ctrl P</Kbd>
-        </Button>
-        {sheets}
-      </Box>
-      <Box
-        ref={page}
-        flex="1"
-        minW="0"
-        overflow="auto"
-        p="16px 24px"
-        tabIndex={0}
-        aria-label="Set-up list"
-        role="region"
-        _print={{ overflow: "visible", p: 0 }}
-      >
-        <Flex align="baseline" gap="10px" mb="6px" maxW="760px">
-          <chakra.h1 textStyle="title">Set-up list · {state.rig.name}</chakra.h1>
-          <Figure color="ink2">rev {state.revision}</Figure>
-          <Figure color="ink2">{today()}</Figure>
-        </Flex>
-        <StillWrong />
-        {found.data && steps.length === 0 && (
-          <Box color="ink2" textStyle="cell">
-            Nothing to set up yet: this list fills by itself as gear is added and patched.
+    <PaperFrame
+      label="Set-up list"
+      page={page}
+      left={
+        <>
+          <chakra.h2 textStyle="head" mb="6px">
+            Set-up list
+          </chakra.h2>
+          <Box textStyle="cell" mb="10px" data-testid="ticked">
+            <Figure>
+              {ticked}/{steps.length}
+            </Figure>{" "}
+            done in the room
           </Box>
-        )}
-        {sections.map((section) => (
-          <chakra.section key={section} maxW="760px" mb="10px" css={{ breakInside: "auto" }}>
-            <chakra.h2 textStyle="head" h="24px" lineHeight="24px" borderBottom="1px solid" borderColor="ink">
-              {section}
-            </chakra.h2>
-            <chakra.ol listStyleType="none" m="0" p="0">
-              {steps.map((step, index) =>
-                step.section === section ? (
-                  <Row
-                    key={step.key}
-                    step={step}
-                    number={index + 1}
-                    on={index === here}
-                    was={ticks[step.key]}
-                    onChoose={() => setAt(index)}
-                    onTick={() => tick(step)}
-                  />
-                ) : null,
-              )}
-            </chakra.ol>
-          </chakra.section>
-        ))}
-      </Box>
-    </Flex>
+          {sections.map((section) => (
+            <Flex key={section} textStyle="cell" justify="space-between" h="24px">
+              <span>{section}</span>
+              <Figure color="ink2">
+                {steps.filter((step) => step.section === section && ticks[step.key] === saying(step)).length}/
+                {steps.filter((step) => step.section === section).length}
+              </Figure>
+            </Flex>
+          ))}
+          <Box mt="14px" textStyle="cell" color="ink2">
+            <Kbd>↑</Kbd> <Kbd>↓</Kbd> step, <Kbd>Space</Kbd> tick. Ticks are kept in this browser; a step that
+            changes loses its tick.
+          </Box>
+          <Button mt="12px" mb="14px" onClick={() => window.print()} disabled={steps.length === 0}>
+            Print <Kbd>Ctrl P</Kbd>
+          </Button>
+          {sheets}
+        </>
+      }
+    >
+      <Flex align="baseline" gap="10px" mb="6px" maxW="760px">
+        <chakra.h1 textStyle="title">Set-up list · {state.rig.name}</chakra.h1>
+        <Figure color="ink2">rev {state.revision}</Figure>
+        <Figure color="ink2">{today()}</Figure>
+      </Flex>
+      <StillWrong />
+      {found.data && steps.length === 0 && (
+        <Box color="ink2" textStyle="cell">
+          Nothing to set up yet: this list fills by itself as gear is added and patched.
+        </Box>
+      )}
+      {sections.map((section) => (
+        <chakra.section key={section} maxW="760px" mb="10px" css={{ breakInside: "auto" }}>
+          <chakra.h2 textStyle="head" h="24px" lineHeight="24px" borderBottom="1px solid" borderColor="ink">
+            {section}
+          </chakra.h2>
+          <chakra.ol listStyleType="none" m="0" p="0">
+            {steps.map((step, index) =>
+              step.section === section ? (
+                <Row
+                  key={step.key}
+                  step={step}
+                  number={index + 1}
+                  on={index === here}
+                  was={ticks[step.key]}
+                  onChoose={() => setAt(index)}
+                  onTick={() => tick(step)}
+                />
+              ) : null,
+            )}
+          </chakra.ol>
+        </chakra.section>
+      ))}
+    </PaperFrame>
   )
 }
 

@@ -6,6 +6,7 @@ import { answer, client, type Schemas } from "../../api/client"
 import { useRig } from "../../api/rig"
 import { Button, Figure, Input, Kbd, Select } from "../../parts/controls"
 import { useSetting } from "../../parts/settings"
+import { PaperFrame } from "./PaperFrame"
 import { today } from "./today"
 
 type Table = Schemas["SheetTable"]
@@ -39,103 +40,80 @@ export function SheetPage({ name, sheets }: { name: Schemas["SheetName"]; sheets
     return `/api/rigs/${state.id}/sheet-file?${asked}`
   }
   return (
-    <Flex h="100%" _print={{ h: "auto", display: "block" }}>
-      <Box
-        w="240px"
-        flex="none"
-        borderRight="1px solid"
-        borderColor="rule"
-        p="12px"
-        overflowY="auto"
-        _print={{ display: "none" }}
-      >
-        {sheets}
-      </Box>
-      <Box
-        flex="1"
-        minW="0"
-        overflow="auto"
-        p="16px 24px"
-        tabIndex={0}
-        role="region"
-        aria-label={name.title}
-        _print={{ overflow: "visible", p: 0 }}
-      >
-        <Flex align="baseline" gap="10px" mb="6px" wrap="wrap">
-          <chakra.h1 textStyle="title">
-            {name.title}
-            {labels && ", labels"} · {state.rig.name}
-          </chakra.h1>
-          <Figure color="ink2">rev {state.revision}</Figure>
-          <Figure color="ink2">{today()}</Figure>
-          <Box flex="1" />
-          <Flex gap="8px" align="center" _print={{ display: "none" }}>
-            <Select
-              aria-label="Paper"
-              value={paper}
-              onChange={(event) => setPaper(event.target.value as (typeof PAPERS)[number])}
-            >
-              {PAPERS.map((each) => (
-                <option key={each}>{each}</option>
-              ))}
-            </Select>
-            {labels && (
-              <Flex as="label" gap="4px" align="center" textStyle="cell" color="ink2">
-                cells
-                {(
-                  [
-                    ["Width of a cell, mm", width, setWidth, 5, 100],
-                    ["Height of a cell, mm", height, setHeight, 5, 60],
-                  ] as const
-                ).map(([words, value, put, least, most]) => (
-                  <Input
-                    key={words}
-                    w="52px"
-                    aria-label={words}
-                    bad={!fits(value, least, most)}
-                    value={value}
-                    onChange={(event) => put(event.target.value)}
-                  />
-                ))}
-                mm
-              </Flex>
-            )}
-            {(["pdf", "xlsx", "csv"] as const).map((form) => (
-              <chakra.a
-                key={form}
-                href={file(form)}
-                download
-                textStyle="cell"
-                color="sea"
-                fontWeight="600"
-                px="4px"
-                _hover={{ bg: "sunk" }}
-              >
-                {form.toUpperCase()}
-              </chakra.a>
+    <PaperFrame label={name.title} left={sheets}>
+      <Flex align="baseline" gap="10px" mb="6px" wrap="wrap">
+        <chakra.h1 textStyle="title">
+          {name.title}
+          {labels && ", labels"} · {state.rig.name}
+        </chakra.h1>
+        <Figure color="ink2">rev {state.revision}</Figure>
+        <Figure color="ink2">{today()}</Figure>
+        <Box flex="1" />
+        <Flex gap="8px" align="center" _print={{ display: "none" }}>
+          <Select
+            aria-label="Paper"
+            value={paper}
+            onChange={(event) => setPaper(event.target.value as (typeof PAPERS)[number])}
+          >
+            {PAPERS.map((each) => (
+              <option key={each}>{each}</option>
             ))}
-            <Button size="row" onClick={() => window.print()}>
-              Print <Kbd>Ctrl P</Kbd>
-            </Button>
-          </Flex>
+          </Select>
+          {labels && (
+            <Flex as="label" gap="4px" align="center" textStyle="cell" color="ink2">
+              cells
+              {(
+                [
+                  ["Width of a cell, mm", width, setWidth, 5, 100],
+                  ["Height of a cell, mm", height, setHeight, 5, 60],
+                ] as const
+              ).map(([words, value, put, least, most]) => (
+                <Input
+                  key={words}
+                  w="52px"
+                  aria-label={words}
+                  bad={!fits(value, least, most)}
+                  value={value}
+                  onChange={(event) => put(event.target.value)}
+                />
+              ))}
+              mm
+            </Flex>
+          )}
+          {(["pdf", "xlsx", "csv"] as const).map((form) => (
+            <chakra.a
+              key={form}
+              href={file(form)}
+              download
+              textStyle="cell"
+              color="sea"
+              fontWeight="600"
+              px="4px"
+              _hover={{ bg: "sunk" }}
+            >
+              {form.toUpperCase()}
+            </chakra.a>
+          ))}
+          <Button size="row" onClick={() => window.print()}>
+            Print <Kbd>Ctrl P</Kbd>
+          </Button>
         </Flex>
-        {bad && (
-          <Box role="alert" color="wax" textStyle="cell">
-            A cell is 5 to 100 mm wide and 5 to 60 mm high; until that is so, the PDF has the usual 25 × 12
-            mm.
-          </Box>
-        )}
-        {found.error && <Box color="wax">{found.error.message}</Box>}
-        {found.data?.notes?.map((note) => (
-          <Box key={note} textStyle="cell" mb="4px">
-            {note}
-          </Box>
-        ))}
-        {found.data?.tables.map((table) => (
-          <OneTable key={table.title} table={table} />
-        ))}
-      </Box>
-    </Flex>
+      </Flex>
+      {bad && (
+        <Box role="alert" color="wax" textStyle="cell">
+          A cell is 5 to 100 mm wide and 5 to 60 mm high; until that is so, the PDF has the usual 25 × 12 mm.
+        </Box>
+      )}
+      {found.error && <Box color="wax">{found.error.message}</Box>}
+      {found.data?.notes?.map((note) => (
+        <Box key={note} textStyle="cell" mb="4px">
+          {note}
+        </Box>
+      ))}
+      {found.data?.tables.map((table) => (
+        <OneTable key={table.title} table={table} />
+      ))}
+    </PaperFrame>
   )
 }
 
