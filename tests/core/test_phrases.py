@@ -153,6 +153,9 @@ def test_programs_come_with_their_voices_and_a_number_says_how_many() -> None:
     assert {track.output for track in gangway.tracks} == {gangway.outputs[0].id}
     assert [item.legs for item in gangway.inputs] == [(1,), (2,), (3,), (4,)]
     assert [len(made(f"mixing program {strips}").rig.gear[0].tracks) for strips in (1, 12)] == [1, 12]
+    before = made("sampler 16 Soundcase", "recorder 8 Longhand", "mixing program 3 Gangway").rig.gear
+    counts = [len(each.voices or each.tracks) for each in before if isinstance(each, Program)]
+    assert ([each.name for each in before], counts) == (["Soundcase", "Longhand", "Gangway"], [16, 8, 3])
     # Their voices are sent to the box's first pair, so that they can be heard at once.
     assert all(voice.output == sampler.outputs[0].id for voice in sampler.voices)
     assert sampler.outputs[0].legs == (1, 2)

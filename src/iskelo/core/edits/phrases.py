@@ -214,16 +214,18 @@ def _cables(
 
 
 def _programs(text: str, kind: str, width: int | None, name: str, names: tuple[str, ...]) -> tuple[Edit, ...]:
-    """Programs with voices or tracks of their own; a number at the end says how many: 'sampler 16', 'recorder 8',
-    'mixing program 6'.
+    """Programs with voices or tracks of their own; a number says how many: 'sampler 16', 'recorder 8 Longhand',
+    'mixing program Gangway 6'.
     """
     what, base, count = ("voice", *VOICES[kind]) if kind in VOICES else ("track", *TRACKS[kind])
-    last = re.fullmatch(r"(.*?)\s*(\d{1,4})", name)
-    if last:
-        count = int(last[2])
+    # The number may stand before the name as well, as it does for mixers and cables.
+    said = re.fullmatch(r"(?P<name>.*?)\s*(?P<count>\d{1,4})", name)
+    said = said or re.fullmatch(r"(?P<count>\d{1,4})\s+(?P<name>.*)", name)
+    if said:
+        count = int(said["count"])
         if not 1 <= count <= MOST_AT_ONCE:
             raise Refused(text, f"{count} {what}s are too many or too few; say 1 to {MOST_AT_ONCE}")
-        names = _names(text, kind, None, last[1])
+        names = _names(text, kind, None, said["name"])
     items = (base,) if count == 1 else tuple(f"{base} {number}" for number in range(1, count + 1))
     # A call is mono, unless it is said to be stereo.
     width = width or (1 if kind == "call" else None)

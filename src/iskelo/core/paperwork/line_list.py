@@ -43,7 +43,10 @@ def _station(station: Station) -> str:
     if station.state in ("gap", "blocked") and station.trouble:
         return f"({station.trouble})"
     copies = f" ×{station.copies}" if station.copies > 1 else ""
-    return f"{station.label} {station.number}{copies}".strip()
+    if station.column == "track":
+        return f"{station.number} {station.label}{copies}".strip()
+    # Many names end in a number themselves.
+    return " · ".join(each for each in (station.label, f"{station.number}{copies}") if each)
 
 
 def say_delay(delay: Delay | None) -> str:
