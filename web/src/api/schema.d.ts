@@ -5854,8 +5854,8 @@ export interface components {
          * Plan
          * @description Edits in their order, told gear by gear; ``rest``: the remedies behind them, each in words, in their order.
          *
-         *     ``trial``: what they would change. ``left``: the lines that do not arrive as they are wanted all the same, and why; those that are not silent only if
-         *     they were to be mended.
+         *     ``trial``: what they would change. ``left``: the lines that do not arrive as they are wanted all the same, and why;
+         *     those that are not silent only if they were to be mended.
          */
         Plan: {
             /** Edits */
