@@ -21,17 +21,18 @@ from iskelo.core.edits import edit as e
 from iskelo.core.edits.base import Applied, checked
 from iskelo.core.edits.moved import moved_names, remembered, say_moved
 from iskelo.core.edits.new_things import with_ids
+from iskelo.core.edits.parts import bringing
 from iskelo.core.edits.single_edit import STROKES, apply_one
 from iskelo.core.rig.index import index
 from iskelo.core.rig.rig import Rig
 
 KINDS = (
     *(adding, changing, cabling, mixing, feeding, inserting, halves),
-    *(aggregates, plugging, spreading, straight, swapping),
+    *(aggregates, plugging, spreading, straight, swapping, bringing),
 )
 """The modules whose functions register themselves with ``apply_one``."""
 
-MOVING = (e.SetMembers, e.SetValues, e.Remove, e.SwapGear, e.SetDevice)
+MOVING = (e.SetMembers, e.SetValues, e.Remove, e.SwapGear, e.SetDevice, e.BringIn)
 """Edits by which channel numbers may move without anybody having typed a number: every name that did is told."""
 
 WORDS_AT_MOST = 6
