@@ -11,7 +11,18 @@ from desks import desk_bench, feeds_to, mixer_of
 from iskelo.core.edits.additions import AddBuses, AddMixes, AddProgramPorts, AddTracks
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
-from iskelo.core.edits.edit import BringIn, Edit, Plug, Remove, SetDevice, SetDirect, SetJack, SetTrim, SetValues
+from iskelo.core.edits.edit import (
+    BringIn,
+    Edit,
+    Plug,
+    RefillPorts,
+    Remove,
+    SetDevice,
+    SetDirect,
+    SetJack,
+    SetTrim,
+    SetValues,
+)
 from iskelo.core.edits.parts.bringing import Brought, bring
 from iskelo.core.edits.parts.keeping import keep, kinds_of
 from iskelo.core.edits.parts.users import users
@@ -355,3 +366,96 @@ def test_a_track_with_an_input_is_in_use_and_an_empty_one_is_not() -> None:
     assert bench.track("Spare") not in used
     assert used[bench.track("T Alma")][0] == "its input"
     assert used[bench.id("Voices")] == ["T Alma"]
+
+
+def ports(rig: Rig, name: str, side: str = "inputs") -> list[tuple[str, tuple[int | None, ...]]]:
+    return [(item.name, item.legs) for item in getattr(program(rig, name), side)]
+
+
+def test_inputs_are_refilled_with_just_what_the_device_has() -> None:
+    """What is in use stays where it is, what nobody uses and does not fit goes, names come from what is plugged in."""
+    bench = two_voices()
+    recorder = bench.id("Recorder")
+    bench.do(Plug(from_port=bench.out("Alma"), to_port=Port(bench.id("Box"), "jack_in", 3)))
+    bench.do(AddProgramPorts(program=recorder, side="input", names=("Lost",), first_channel=40))
+    bench.do(AddProgramPorts(program=recorder, side="input", names=("Again",), first_channel=2))
+    applied = apply(bench.rig, (RefillPorts(program=recorder),))
+    assert ports(applied.rig, "Recorder") == [
+        ("In Alma", (1,)), ("In Bertil", (2,)), ("Alma", (3,)), *((f"In {n}", (n,)) for n in range(4, 9))
+    ]  # fmt: skip
+    assert program(applied.rig, "Recorder").enabled_in == tuple(range(1, 9))
+    assert "6 new, 2 removed that nobody used" in applied.words
+    again = apply(applied.rig, (RefillPorts(program=recorder),)).rig
+    assert ports(again, "Recorder") == ports(applied.rig, "Recorder")
+
+
+def test_outputs_are_refilled_in_pairs_named_after_what_hangs_there() -> None:
+    bench = two_voices()
+    recorder = bench.id("Recorder")
+    bench.do(Remove(items=(program(bench.rig, "Recorder").outputs[0].id,)))
+    applied = apply(bench.rig, (RefillPorts(program=recorder, side="output", width=2),))
+    assert ports(applied.rig, "Recorder", "outputs") == [
+        ("Phones", (1, 2)), ("Out 3–4", (3, 4)), ("Out 5–6", (5, 6)), ("Out 7–8", (7, 8))
+    ]  # fmt: skip
+
+
+def test_a_program_without_a_device_cannot_be_refilled() -> None:
+    bench = two_voices()
+    bench.do(SetDevice(program=bench.id("Recorder"), device=None))
+    with pytest.raises(Refused, match="give it one first"):
+        apply(bench.rig, (RefillPorts(program=bench.id("Recorder")),))
+
+
+@given(RIGS, st.sampled_from(["input", "output"]), st.integers(1, 2))
+@settings(max_examples=60)
+def test_a_refill_leaves_what_is_in_use_and_gives_every_channel_a_name(rig: Rig, side: str, width: int) -> None:
+    for each in index(rig).programs():
+        streams = index(rig).opened.get(each.id)
+        if streams is None:
+            continue
+        try:
+            after = apply(rig, (RefillPorts(program=each.id, side=side, width=width),)).rig
+        except Refused:
+            continue
+        now = program(after, each.name)
+        field, bank = ("inputs", "capture") if side == "input" else ("outputs", "playback")
+        legs = {leg for item in getattr(now, field) for leg in item.legs}
+        size = streams.device.channels(bank)
+        assert set(range(1, min(size, each.channels_at_most or size) + 1)) <= legs
+        kept = set(getattr(now, field))
+        assert all(item in kept for item in getattr(each, field) if item.id in users(each, index(rig)))
+        assert [line.headline for line in survey(after).lines if line.headline == "silent"] == [
+            line.headline for line in survey(rig).lines if line.headline == "silent"
+        ]
+
+
+def halves() -> Bench:
+    """A pair and its two halves, beside each other in one program."""
+    bench = two_voices()
+    recorder = bench.id("Recorder")
+    bench.do(AddProgramPorts(program=recorder, names=("Organ",), width=2, first_channel=5))
+    return bench.do(AddProgramPorts(program=recorder, names=("Organ L", "Organ R"), first_channel=5))
+
+
+def test_a_pair_names_its_halves() -> None:
+    bench = halves()
+    words = apply(bench.rig, (SetValues(item=bench.id("Organ"), values={"name": "Piano"}),)).words
+    bench.do(SetValues(item=bench.id("Organ"), values={"name": "Piano"}))
+    assert [name for name, _ in ports(bench.rig, "Recorder")][2:] == ["Piano", "Piano L", "Piano R"]
+    assert words.endswith("and Piano L and Piano R with it")
+
+
+def test_a_half_named_alone_keeps_the_pair_and_the_other_half() -> None:
+    bench = halves().do(SetValues(item=halves().id("Organ L"), values={"name": "Flute"}))
+    assert [name for name, _ in ports(bench.rig, "Recorder")][2:] == ["Organ", "Flute", "Organ R"]
+    # The pair renamed: what is called something else keeps its name.
+    bench.do(SetValues(item=bench.id("Organ"), values={"name": "Piano"}))
+    assert [name for name, _ in ports(bench.rig, "Recorder")][2:] == ["Piano", "Flute", "Piano R"]
+
+
+def test_two_halves_called_alike_name_the_pair() -> None:
+    bench = halves()
+    bench.do(SetValues(item=bench.id("Organ L"), values={"name": "Harp L"}))
+    assert [name for name, _ in ports(bench.rig, "Recorder")][2:] == ["Organ", "Harp L", "Organ R"]
+    bench.do(SetValues(item=bench.id("Organ R"), values={"name": "Harp R"}))
+    assert [name for name, _ in ports(bench.rig, "Recorder")][2:] == ["Harp", "Harp L", "Harp R"]

@@ -17,6 +17,7 @@ from iskelo.api import (
     input_lists,
     limits,
     measured,
+    parts,
     planning,
     problems,
     reading,
@@ -52,7 +53,20 @@ def create_app(settings: Settings) -> FastAPI:
 
     app = _Application(title="Iskelo", version="0.1.0", lifespan=lifespan, docs_url=None, redoc_url=None)
     app.state.engine, app.state.news = engine, news
-    for each in (rigs, reading, planning, input_lists, measured, checks, catalogue, limits, computer, songs, sheets):
+    for each in (
+        rigs,
+        reading,
+        planning,
+        input_lists,
+        measured,
+        checks,
+        catalogue,
+        limits,
+        computer,
+        songs,
+        sheets,
+        parts,
+    ):
         app.include_router(each.router)
     problems.install(app, settings)
 

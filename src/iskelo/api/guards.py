@@ -13,7 +13,7 @@ from iskelo.formats.json_bounds import too_much
 NAMES = ("localhost",)
 BODY_MAX_BYTES = 2 * 1024 * 1024
 FILE_MAX_BYTES = 17 * 1024 * 1024
-FILES = re.compile(r"^/api/(rigs/import|catalogue/import|rigs/[^/]+/input-list/read)$")
+FILES = re.compile(r"^/api/(rigs/import|catalogue/import|parts/import|rigs/[^/]+/input-list/read)$")
 """Addresses that take a file; those who read one bound it themselves, apart from everybody else's requests."""
 
 SENT = {

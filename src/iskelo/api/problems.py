@@ -19,6 +19,7 @@ from iskelo.core.edits.base import Refused, plainly
 from iskelo.formats.refusal import Unreadable
 from iskelo.store.catalogue import NoSuchEntry
 from iskelo.store.checks import NoSuchCheck
+from iskelo.store.parts import NoSuchPart
 from iskelo.store.revisions import Faulty, NoSuchRig
 from iskelo.store.rigs import NothingTo
 
@@ -97,6 +98,10 @@ def install(app: FastAPI, settings: Settings) -> None:
     @app.exception_handler(NoSuchEntry)
     async def _no_entry(_: Request, __: NoSuchEntry) -> Response:
         return problem(404, "No such entry", "There is no such piece in the catalogue; it may have been taken out.")
+
+    @app.exception_handler(NoSuchPart)
+    async def _no_part(_: Request, __: NoSuchPart) -> Response:
+        return problem(404, "No such part", "There is no such part here; it may have been taken out.")
 
     @app.exception_handler(NothingTo)
     async def _nothing(_: Request, error: NothingTo) -> Response:

@@ -1,5 +1,6 @@
 """Rigs over HTTP: list, make, read, edit, undo, redo, go back, compare, export, import."""
 
+from datetime import timedelta
 from typing import Annotated
 from uuid import UUID, uuid4
 
@@ -10,6 +11,7 @@ from sqlmodel import Session
 from iskelo.api.asked import Database, now, stock
 from iskelo.api.problems import ANSWERS
 from iskelo.api.views import (
+    ArchiveRequest,
     EditRequest,
     JumpRequest,
     KeepRequest,
@@ -21,33 +23,45 @@ from iskelo.api.views import (
     answer_with,
 )
 from iskelo.core.compare import NowAfter, compare_rigs
+from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
+from iskelo.core.edits.edit import BringIn
 from iskelo.core.edits.phrases import gear_phrase
 from iskelo.core.rig.rig import Rig
 from iskelo.demo.examples import EXAMPLES
 from iskelo.formats.rig_file import read_rig, write_rig
 from iskelo.store import rigs
+from iskelo.store.parts import use_part
 from iskelo.store.revisions import rig_at
 from iskelo.store.rigs import Revision, RigSummary
+from iskelo.store.thinning import thin, thinned
 
 router = APIRouter(prefix="/api/rigs", responses=ANSWERS)
 
+Days = Annotated[int, Query(ge=0, le=3650)]
+
 
 @router.get("")
-def list_rigs(session: Database) -> list[RigSummary]:
-    """All rigs, the one changed last first."""
-    return rigs.list_rigs(session)
+def list_rigs(session: Database, find: Annotated[str, Query(max_length=80)] = "") -> list[RigSummary]:
+    """All rigs, the one changed last first; with ``find`` those that hold something of that name, and what it is."""
+    return rigs.find_rigs(session, find.strip()) if find.strip() else rigs.list_rigs(session)
 
 
 @router.post("", status_code=201, response_model=State)
 def make_rig(wanted: NewRig, session: Database) -> Response:
-    """Make a blank rig, or one that starts as an example."""
+    """Make a blank rig, or one that starts as an example or from a part."""
     if wanted.example is not None:
         if wanted.example not in EXAMPLES:
             raise Refused("example", f"there is no example {wanted.example!r}; there is {', '.join(EXAMPLES)}")
         example = EXAMPLES[wanted.example]()
         return answer_with(session, rigs.make_rig(session, example, uuid4(), now(), "opened the example"), 201)
-    return answer_with(session, rigs.make_rig(session, Rig(name=wanted.name), uuid4(), now(), "made a blank rig"), 201)
+    rig, words = Rig(name=wanted.name), "made a blank rig"
+    if wanted.part is not None:
+        part = use_part(session, wanted.part, now())
+        # What it says of the computer and the recording comes along with the gear.
+        rig = part.rig.model_copy(update={"name": wanted.name, "gear": (), "patches": (), "lines": ()})
+        rig, words = apply(rig, (BringIn(part=part),)).rig, f"made from the part {part.name}"
+    return answer_with(session, rigs.make_rig(session, rig, uuid4(), now(), words), 201)
 
 
 @router.post(
@@ -83,6 +97,34 @@ def read_state(rig_id: UUID, session: Database) -> Response:
 def remove_rig(rig_id: UUID, session: Database) -> None:
     """Remove a rig with its history and takes."""
     rigs.remove_rig(session, rig_id)
+
+
+@router.post("/{rig_id}/duplicate", status_code=201, response_model=State)
+def duplicate(rig_id: UUID, session: Database) -> Response:
+    """A rig of its own that is as this one is now."""
+    return answer_with(session, rigs.duplicate(session, rig_id, uuid4(), now()), 201)
+
+
+@router.put("/{rig_id}/archived", status_code=204)
+def archive(rig_id: UUID, wanted: ArchiveRequest, session: Database) -> None:
+    """Put a rig by, or take it up again."""
+    rigs.archive(session, rig_id, now() if wanted.archived else None)
+
+
+@router.get("/{rig_id}/thinning")
+def thinning(rig_id: UUID, session: Database, days: Days = 30) -> int:
+    """How many revisions thinning would take away."""
+    return len(thinned(session, rig_id, now() - timedelta(days=days)))
+
+
+@router.post("/{rig_id}/thin")
+def thin_history(rig_id: UUID, session: Database, days: Days = 30) -> list[Revision]:
+    """Of the revisions older than so many days keep the last of each day, every named one, and those that were checked.
+
+    Answers with the history that is left.
+    """
+    thin(session, rig_id, now() - timedelta(days=days))
+    return rigs.history(session, rig_id)
 
 
 @router.get("/{rig_id}/export", response_class=Response, responses={200: {"content": {"application/json": {}}}})

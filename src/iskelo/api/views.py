@@ -16,8 +16,9 @@ from iskelo.core.edits.input_list import InputRow, RowOutcome
 from iskelo.core.linecheck.rows import Ledger
 from iskelo.core.planner.aggregates import JoinSheet
 from iskelo.core.planner.swap import JackMove
+from iskelo.core.rig.part import PartKind, PortMove
 from iskelo.core.rig.rig import Rig
-from iskelo.core.rig.text import Ids, Name
+from iskelo.core.rig.text import Id, Ids, Name
 from iskelo.core.survey import Survey
 from iskelo.store.checks import checked_lines, take_files
 from iskelo.store.queue import working
@@ -32,10 +33,13 @@ class Request(BaseModel):
 
 
 class NewRig(Request):
-    """A new rig; ``example`` starts from one that ships (see ``demo.examples``) instead of blank."""
+    """A new rig; ``example`` starts from one that ships (see ``demo.examples``), ``part`` from a part that was kept,
+    instead of blank.
+    """
 
     name: Name = "New rig"
     example: Annotated[str | None, Field(max_length=40)] = None
+    part: UUID | None = None
 
 
 class EditRequest(Request):
@@ -89,6 +93,39 @@ class SwapRequest(Request):
 
     item: Annotated[str, Field(max_length=17)]
     text: Annotated[str, Field(max_length=4000)]
+
+
+class KeepPartRequest(Request):
+    """Gear of a rig to be kept as a part, or some kinds of what is in it; ``replace``: in place of one so called."""
+
+    rig: UUID
+    name: Name
+    pieces: Annotated[Ids, Field(min_length=1)]
+    kinds: Annotated[tuple[PartKind, ...], Field(max_length=16)] | None = None
+    replace: bool = False
+
+
+class ArchiveRequest(Request):
+    """Whether a rig is put by."""
+
+    archived: bool
+
+
+class RenameRequest(Request):
+    """What something is to be called."""
+
+    name: Name
+
+
+class BringRequest(Request):
+    """A part to be brought into a rig, as ``BringIn`` has it."""
+
+    part: UUID
+    into: Annotated[dict[Id, Id | None], Field(max_length=256)] = Field(default_factory=dict)
+    kinds: Annotated[tuple[PartKind, ...], Field(max_length=16)] | None = None
+    ports: Annotated[tuple[PortMove, ...], Field(max_length=1024)] = ()
+    over_used: bool = False
+    remove_unused: bool = False
 
 
 class CheckRequest(Request):

@@ -1,7 +1,7 @@
 """Rigs and their revisions: make, read, edit, undo, redo. Every function is one transaction's work."""
 
 import contextlib
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from uuid import UUID
 
@@ -10,7 +10,9 @@ from sqlalchemy import select as select_columns
 from sqlmodel import Session, col, select
 
 from iskelo.core.edits.apply import apply
+from iskelo.core.edits.base import free_name
 from iskelo.core.edits.edit import Edit
+from iskelo.core.rig.named import where_named
 from iskelo.core.rig.rig import Rig
 from iskelo.store.revisions import Fault, Faulty, NoSuchRig, first_row, forget, hold, next_row, rig_at
 from iskelo.store.tables import RevisionRow, RigRow
@@ -46,7 +48,7 @@ class Kept:
 
 @dataclass(frozen=True, slots=True)
 class RigSummary:
-    """A rig in the list of rigs."""
+    """A rig in the list of rigs; ``archived``: put by. ``holds``: what in it was looked for, in words."""
 
     id: UUID
     name: str
@@ -55,6 +57,8 @@ class RigSummary:
     is_demo: bool
     gear: int
     lines: int
+    archived: bool
+    holds: str = ""
 
 
 def make_rig(session: Session, rig: Rig, identity: UUID, now: datetime, words: str, *, is_demo: bool = False) -> Kept:
@@ -77,14 +81,47 @@ def list_rigs(session: Session) -> list[RigSummary]:
             col(RevisionRow.number),
             col(RevisionRow.gear_count),
             col(RevisionRow.line_count),
+            col(RigRow.archived_at),
         )
         .join(RevisionRow, (col(RevisionRow.rig_id) == RigRow.id) & (col(RevisionRow.number) == RigRow.head))
         .order_by(col(RigRow.changed_at).desc())
     ).all()
     return [
-        RigSummary(identity, name, number, changed_at, is_demo, gear, lines)
-        for identity, changed_at, is_demo, name, number, gear, lines in rows
+        RigSummary(identity, name, number, changed_at, is_demo, gear, lines, archived_at is not None)
+        for identity, changed_at, is_demo, name, number, gear, lines, archived_at in rows
     ]
+
+
+def find_rigs(session: Session, wanted: str) -> list[RigSummary]:
+    """The rigs that hold something of this name, however deep, with what it is; one that cannot be read is passed over
+    unless it is called so itself.
+    """
+    found = []
+    for summary in list_rigs(session):
+        try:
+            holds = where_named(rig_at(session, summary.id, summary.revision), wanted)
+        except Faulty:
+            holds = ()
+        if holds or wanted.casefold() in summary.name.casefold():
+            more = f" and {len(holds) - 3} more" if len(holds) > 3 else ""
+            found.append(replace(summary, holds=", ".join(holds[:3]) + more))
+    return found
+
+
+def duplicate(session: Session, identity: UUID, copy: UUID, now: datetime) -> Kept:
+    """A rig of its own that is as this one is now, under a free name, without its history."""
+    rig = read_rig(session, identity).rig
+    taken = [each.name for each in list_rigs(session)]
+    again = rig.model_copy(update={"name": free_name(rig.name, taken)})
+    return make_rig(session, again, copy, now, f"duplicated from {rig.name}")
+
+
+def archive(session: Session, identity: UUID, since: datetime | None) -> None:
+    """Put a rig by, or with None take it up again; it stays as it is."""
+    row = rig_row(session, identity, lock=True)
+    row.archived_at = since
+    session.add(row)
+    session.commit()
 
 
 def has_demo(session: Session) -> bool:
@@ -92,7 +129,7 @@ def has_demo(session: Session) -> bool:
     return session.exec(select(RigRow.id).where(col(RigRow.is_demo))).first() is not None
 
 
-def _row(session: Session, identity: UUID, *, lock: bool = False) -> RigRow:
+def rig_row(session: Session, identity: UUID, *, lock: bool = False) -> RigRow:
     row = session.get(RigRow, identity, with_for_update=lock)
     if row is None:
         raise NoSuchRig(str(identity))
@@ -117,7 +154,7 @@ def _newest_child(session: Session, identity: UUID, number: int) -> RevisionRow 
 
 def read_rig(session: Session, identity: UUID) -> Kept:
     """The rig as it is now."""
-    return _kept(session, _row(session, identity))
+    return _kept(session, rig_row(session, identity))
 
 
 def _kept(session: Session, row: RigRow) -> Kept:
@@ -168,7 +205,7 @@ def edit_rig(session: Session, identity: UUID, on_revision: int, edits: tuple[Ed
     Refused
         If an edit would break the rig; nothing is kept then.
     """
-    row = _row(session, identity, lock=True)
+    row = rig_row(session, identity, lock=True)
     if row.head != on_revision:
         raise Stale
     before = rig_at(session, identity, row.head)
@@ -185,7 +222,7 @@ def edit_rig(session: Session, identity: UUID, on_revision: int, edits: tuple[Ed
 
 def undo(session: Session, identity: UUID, on_revision: int, now: datetime) -> Kept:
     """Go back to the revision before; raises NothingTo at the first one."""
-    row = _row(session, identity, lock=True)
+    row = rig_row(session, identity, lock=True)
     if row.head != on_revision:
         raise Stale
     parent = _at(session, identity, row.head).parent
@@ -196,7 +233,7 @@ def undo(session: Session, identity: UUID, on_revision: int, now: datetime) -> K
 
 def redo(session: Session, identity: UUID, on_revision: int, now: datetime) -> Kept:
     """Go forward again to the newest revision made from this one; raises NothingTo if there is none."""
-    row = _row(session, identity, lock=True)
+    row = rig_row(session, identity, lock=True)
     if row.head != on_revision:
         raise Stale
     child = _newest_child(session, identity, row.head)
@@ -214,7 +251,7 @@ def _move(session: Session, row: RigRow, number: int, now: datetime) -> Kept:
 
 def remove_rig(session: Session, identity: UUID) -> None:
     """Remove a rig with all its revisions, checks and takes."""
-    session.delete(_row(session, identity, lock=True))
+    session.delete(rig_row(session, identity, lock=True))
     session.commit()
     forget(identity)
 
@@ -245,7 +282,7 @@ def name_at(session: Session, identity: UUID, number: int) -> str:
 
 def history(session: Session, identity: UUID) -> list[Revision]:
     """Every revision of a rig, the newest first."""
-    _row(session, identity)
+    rig_row(session, identity)
     columns = (
         col(RevisionRow.number),
         col(RevisionRow.parent),
@@ -261,7 +298,7 @@ def history(session: Session, identity: UUID) -> list[Revision]:
 
 def jump(session: Session, identity: UUID, on_revision: int, to: int, now: datetime) -> Kept:
     """Go to any revision of a rig; nothing is lost, for all others stay in the history."""
-    row = _row(session, identity, lock=True)
+    row = rig_row(session, identity, lock=True)
     if row.head != on_revision:
         raise Stale
     _at(session, identity, to)

@@ -10,7 +10,10 @@ from sqlmodel import Field, SQLModel
 
 
 class RigRow(SQLModel, table=True):
-    """A rig; ``head`` is the number of the revision it is at."""
+    """A rig; ``head`` is the number of the revision it is at.
+
+    ``archived_at``: since when it is put by. ``walkers_tick``: whoever walks with its set-up list may tick it off.
+    """
 
     __tablename__ = "rig"
 
@@ -19,6 +22,8 @@ class RigRow(SQLModel, table=True):
     changed_at: datetime = Field(sa_column=Column(DateTime(timezone=True), nullable=False))
     head: int
     is_demo: bool = False
+    archived_at: datetime | None = Field(default=None, sa_column=Column(DateTime(timezone=True)))
+    walkers_tick: bool = False
 
 
 class RevisionRow(SQLModel, table=True):
@@ -80,6 +85,30 @@ class CatalogueRow(SQLModel, table=True):
     id: UUID = Field(primary_key=True)
     name: str = Field(sa_column=Column(Text, nullable=False, unique=True))
     gear: dict[str, Any] = Field(sa_column=Column(JSONB, nullable=False))
+    made_at: datetime = Field(sa_column=Column(DateTime(timezone=True), nullable=False))
+
+
+class PartRow(SQLModel, table=True):
+    """A part that somebody keeps; ``used_at``: when it was brought into a rig last."""
+
+    __tablename__ = "part"
+
+    id: UUID = Field(primary_key=True)
+    name: str = Field(sa_column=Column(Text, nullable=False, unique=True))
+    document: dict[str, Any] = Field(sa_column=Column(JSONB, nullable=False))
+    made_at: datetime = Field(sa_column=Column(DateTime(timezone=True), nullable=False))
+    used_at: datetime | None = Field(default=None, sa_column=Column(DateTime(timezone=True)))
+
+
+class TickRow(SQLModel, table=True):
+    """A step of a rig's set-up list that was done in the room, by what it said then, and by whom if that was told."""
+
+    __tablename__ = "tick"
+
+    rig_id: UUID = Field(sa_column=Column(ForeignKey("rig.id", ondelete="CASCADE"), primary_key=True))
+    step: str = Field(sa_column=Column(Text, primary_key=True))
+    says: str = Field(sa_column=Column(Text, primary_key=True))
+    by: str = Field(default="", sa_column=Column(Text, nullable=False))
     made_at: datetime = Field(sa_column=Column(DateTime(timezone=True), nullable=False))
 
 

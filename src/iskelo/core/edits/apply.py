@@ -13,6 +13,7 @@ from iskelo.core.edits import (
     inserting,
     mixing,
     plugging,
+    refilling,
     spreading,
     straight,
     swapping,
@@ -28,7 +29,7 @@ from iskelo.core.rig.rig import Rig
 
 KINDS = (
     *(adding, changing, cabling, mixing, feeding, inserting, halves),
-    *(aggregates, plugging, spreading, straight, swapping, bringing),
+    *(aggregates, plugging, spreading, straight, swapping, bringing, refilling),
 )
 """The modules whose functions register themselves with ``apply_one``."""
 

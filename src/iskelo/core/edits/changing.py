@@ -6,6 +6,7 @@ from typing import Any, Literal
 from iskelo.core.edits import edit as e
 from iskelo.core.edits.base import Applied, Refused, changed, gear_of, pruned, with_gear
 from iskelo.core.edits.cabling import of_a_cable
+from iskelo.core.edits.refilling import named_along
 from iskelo.core.edits.renewing import DEVICE_FIELDS
 from iskelo.core.edits.settable import FIGURES, SETTABLE, say_value
 from iskelo.core.edits.single_edit import apply_one, find, place_of
@@ -70,6 +71,9 @@ def _(edit: e.SetValues, rig: Rig) -> Applied:
     if isinstance(new_value, ProgramPort) and "name" in values:
         after, also = _named_alike(after, new_value)
         said += also
+        assert isinstance(value, ProgramPort)
+        after, halves = _halves_named(after, value, new_value)
+        said += halves
     if rig.names_travel and "name" in values and not isinstance(new_value, Interface | Aggregate | Program):
         after, count = _everywhere(after, getattr(value, "name", ""), str(getattr(new_value, "name", "")))
         said += f", and {count} more of that name" if count else ""
@@ -91,6 +95,15 @@ def _named_alike(rig: Rig, item: ProgramPort) -> tuple[Rig, str]:
         return rig, ""
     owner, value, put_back = find(rig, other.id)
     return put_back(changed(value, owner, name=item.name)), f", in {owner} too"
+
+
+def _halves_named(rig: Rig, before: ProgramPort, item: ProgramPort) -> tuple[Rig, str]:
+    """Pairs and their halves carry names down and up; in words, what was called otherwise along with it."""
+    placed = index(rig).items[item.id]
+    program, also = named_along(placed.program, f"{placed.side}s", before, item)
+    if not also:
+        return rig, ""
+    return with_gear(rig, program), f", and {' and '.join(also)} with it"
 
 
 def _insert_words(program: Program, before: Track | Bus, after: Track | Bus) -> str:

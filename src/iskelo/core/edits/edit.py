@@ -30,7 +30,7 @@ from iskelo.core.rig.gear import Interface, Member
 from iskelo.core.rig.part import Part, PartKind, PortMove
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.text import GainDb, Id, Ids, Name
-from iskelo.core.rig.value import BufferSamples, ChannelNumber, Value
+from iskelo.core.rig.value import BufferSamples, ChannelNumber, Value, Width
 
 Jacks = Annotated[dict[ChannelNumber, ChannelNumber], Field(max_length=128)]
 
@@ -70,6 +70,18 @@ class FillChannels(Value):
     edit: Literal["fill_channels"] = "fill_channels"
     items: Annotated[Ids, Field(min_length=1, max_length=512)]
     first_channel: ChannelNumber = 1
+
+
+class RefillPorts(Value):
+    """Make a program's inputs or outputs just what its device has: one for every channel, or ``width`` 2 every pair.
+
+    What is in use stays; what nobody uses and does not fit goes.
+    """
+
+    edit: Literal["refill_ports"] = "refill_ports"
+    program: Id
+    side: Literal["input", "output"] = "input"
+    width: Width = 1
 
 
 class EnableChannels(Value):
@@ -343,6 +355,7 @@ Edit = Annotated[
     | RenameEverywhere
     | SetLeg
     | FillChannels
+    | RefillPorts
     | EnableChannels
     | SetDevice
     | SetOutputDevice

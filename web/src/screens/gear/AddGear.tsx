@@ -1,6 +1,7 @@
 import { Flex, chakra } from "@chakra-ui/react"
 import { useEffect, useRef, useState } from "react"
 
+import { useParts, type Part } from "../../api/parts"
 import { useRig } from "../../api/rig"
 import { Button, Input, Kbd } from "../../parts/controls"
 
@@ -14,12 +15,13 @@ const STARTERS: [string, string][] = [
 ]
 
 /** The add line: gear typed as a phrase; Enter adds it and stays for the next. */
-export function AddGear({ focus }: { focus: number }) {
+export function AddGear({ focus, onBring }: { focus: number; onBring: (part: Part) => void }) {
   const { state, addGear } = useRig()
   const [text, setText] = useState("")
   const [bad, setBad] = useState(false)
   const field = useRef<HTMLInputElement>(null)
   const empty = state.rig.gear.length === 0
+  const parts = useParts().slice(0, 2)
   useEffect(() => {
     if (focus || empty) field.current?.focus()
   }, [focus, empty])
@@ -76,6 +78,16 @@ export function AddGear({ focus }: { focus: number }) {
         {STARTERS.map(([words, phrase]) => (
           <Button key={words} size="row" variant="quiet" onClick={() => start(phrase)}>
             {words}
+          </Button>
+        ))}
+        {parts.length > 0 && (
+          <chakra.span color="ink2" textStyle="cell">
+            or with the part
+          </chakra.span>
+        )}
+        {parts.map((part) => (
+          <Button key={part.id} size="row" variant="link" onClick={() => onBring(part)}>
+            {part.name}
           </Button>
         ))}
         <chakra.span color="ink2" textStyle="cell" whiteSpace="nowrap">

@@ -2,11 +2,13 @@ import { Box, Flex, chakra } from "@chakra-ui/react"
 import { useEffect, useMemo, useRef, useState } from "react"
 
 import type { Gear, Interface } from "../../api/client"
+import type { Part } from "../../api/parts"
 import { useRig } from "../../api/rig"
 import { Button, Input, Kbd, Select } from "../../parts/controls"
 import { useKeys } from "../../parts/keys"
 import { AddGear } from "./AddGear"
 import { AnswerPanel } from "./AnswerPanel"
+import { BringIn } from "./BringIn"
 import { Card, SystemCard, worstOf, type Chosen } from "./Cards"
 import { Catalogue } from "./Catalogue"
 import { InsertsPanel } from "./InsertsPanel"
@@ -15,11 +17,13 @@ import { Join } from "./Join"
 import { LitContext, litBy, useAnswer, wayOf } from "./lit"
 import { usePorts } from "./Pegs"
 import { MixerPanel } from "./MixerPanel"
+import { Parts } from "./Parts"
 import { Swap } from "./Swap"
 
 const COLUMNS = ["Sources", "Boxes", "System", "Programs", "Destinations"] as const
 const SHOWS = ["all", "used", "trouble"] as const
 type Shows = (typeof SHOWS)[number]
+type Panel = "swap" | "catalogue" | "join" | "mixer" | "inserts" | "parts"
 
 /** What there is: five columns of cards with numbered pegs, and the inspector of the chosen one. */
 export function GearScreen() {
@@ -30,8 +34,9 @@ export function GearScreen() {
   const [adding, setAdding] = useState(0)
   const [wanted, setWanted] = useState("")
   const [shows, setShows] = useState<Shows>("all")
-  const [open, setOpen] = useState<"swap" | "catalogue" | "join" | "mixer" | "inserts" | null>(null)
+  const [open, setOpen] = useState<Panel | null>(null)
   const [marks, setMarks] = useState<string[]>([])
+  const [bringing, setBringing] = useState<Part | null>(null)
   const finder = useRef<HTMLInputElement>(null)
   const inspector = useRef<HTMLDivElement>(null)
   // The answer for a peg stands at the top of the panel.
@@ -73,14 +78,16 @@ export function GearScreen() {
     if (next) choose({ gear: next.id, port: null })
   }
   const marked = marks.filter((id) => gear.some((each) => each.id === id))
-  const joinable = current?.kind === "interface" || current?.kind === "aggregate"
+  const joinable = marked.filter((id) =>
+    ["interface", "aggregate"].includes(gear.find((each) => each.id === id)?.kind ?? ""),
+  )
   const mark = () => {
-    if (!current || !joinable) return
+    if (!current) return
     const { id } = current
     setMarks(marked.includes(id) ? marked.filter((each) => each !== id) : [...marked, id])
   }
   const join = () => {
-    if (marked.length > 1) setOpen("join")
+    if (joinable.length > 1) setOpen("join")
   }
   const box = current?.kind === "interface" ? current : null
   const opens = (able: boolean, panel: typeof open) => () => {
@@ -112,11 +119,12 @@ export function GearScreen() {
     { keys: "c", words: "Catalogue of gear", run: () => setOpen("catalogue") },
     { keys: "w", words: "Swap this interface for another", run: swap },
     { keys: "j", words: "Join the marked boxes as one", run: join },
+    { keys: "p", words: "Parts: keep some of the rig, bring some in", run: () => setOpen("parts") },
     { keys: "k", words: "The mixer of this box", run: mix },
     { keys: "e", words: "Feeds of this mixer", run: mix },
     { keys: "i", words: "Inserts of this program", run: inserts },
-    { keys: " ", words: "Mark this box, or boxes joined already (Space)", run: mark },
-    ...(open && open !== "mixer"
+    { keys: " ", words: "Mark this gear, to join boxes or keep several pieces (Space)", run: mark },
+    ...((open && open !== "mixer") || bringing
       ? []
       : [
           { keys: "ArrowDown", words: "Next gear", run: () => step(1) },
@@ -132,7 +140,7 @@ export function GearScreen() {
   return (
     <LitContext value={lit}>
       <Flex direction="column" h="100%">
-        <AddGear focus={adding} />
+        <AddGear focus={adding} onBring={setBringing} />
         <Flex h="34px" flex="none" align="center" px="12px" gap="8px" textStyle="cell" whiteSpace="nowrap">
           <Box position="relative" w="220px">
             <Input
@@ -188,12 +196,15 @@ export function GearScreen() {
           <Button size="row" variant="quiet" onClick={() => setOpen("catalogue")}>
             Catalogue <Kbd>c</Kbd>
           </Button>
+          <Button size="row" variant="quiet" onClick={() => setOpen("parts")}>
+            Parts <Kbd>p</Kbd>
+          </Button>
           <Button
             size="row"
             variant="quiet"
             onClick={mark}
-            disabled={!joinable}
-            title={joinable ? undefined : "Choose a box, or boxes that are joined already"}
+            disabled={!current}
+            title={current ? undefined : "Choose a card"}
           >
             {current && marked.includes(current.id) ? "Unmark" : "Mark"} <Kbd>Space</Kbd>
           </Button>
@@ -201,10 +212,10 @@ export function GearScreen() {
             size="row"
             variant="quiet"
             onClick={join}
-            disabled={marked.length < 2}
-            title={marked.length < 2 ? "Mark two boxes or more with Space" : undefined}
+            disabled={joinable.length < 2}
+            title={joinable.length < 2 ? "Mark two boxes or more with Space" : undefined}
           >
-            Join{marked.length > 1 ? ` ${marked.length}` : ""} <Kbd>j</Kbd>
+            Join{joinable.length > 1 ? ` ${joinable.length}` : ""} <Kbd>j</Kbd>
           </Button>
           {acts.map(({ words, letter, run, able, choose }) => (
             <Button
@@ -224,7 +235,7 @@ export function GearScreen() {
         )}
         {open === "join" && (
           <Join
-            marked={marked}
+            marked={joinable}
             onClose={() => setOpen(null)}
             onMade={(device) => {
               setOpen(null)
@@ -232,6 +243,9 @@ export function GearScreen() {
               choose({ gear: device, port: null })
             }}
           />
+        )}
+        {bringing && (
+          <BringIn key={bringing.id} part={bringing} chosen={current} onClose={() => setBringing(null)} />
         )}
         <Flex flex="1" minH="0" borderTop="1px solid" borderColor="edge" position="relative">
           <Flex flex="1" minW="0" overflowX="auto">
@@ -267,6 +281,18 @@ export function GearScreen() {
             )}
           </Box>
           {open === "catalogue" && <Catalogue gear={current} onClose={() => setOpen(null)} />}
+          {open === "parts" && (
+            <Parts
+              gear={
+                marked.length > 0 ? gear.filter((each) => marked.includes(each.id)) : current ? [current] : []
+              }
+              onBring={(part) => {
+                setOpen(null)
+                setBringing(part)
+              }}
+              onClose={() => setOpen(null)}
+            />
+          )}
         </Flex>
         {open === "mixer" && current?.kind === "interface" && current.mixer && (
           <MixerPanel key={current.id} box={current} onClose={() => setOpen(null)} />

@@ -4,6 +4,7 @@ import type { Program } from "../../api/client"
 import { useRig } from "../../api/rig"
 import { Commit } from "../../parts/Commit"
 import { Button, Figure, Select } from "../../parts/controls"
+import { usePropose } from "../../parts/propose"
 
 import { OutputSelect } from "./Mixes"
 import { PanField } from "./Sends"
@@ -19,6 +20,7 @@ export function Ports(props: {
   size: number
 }) {
   const { edit } = useRig()
+  const propose = usePropose()
   const { program, side, items } = props
   const add = (width: 1 | 2) =>
     void edit([
@@ -54,6 +56,24 @@ export function Ports(props: {
             Fill ascending
           </Button>
         )}
+        {props.size > 0 &&
+          ([1, 2] as const).map((width) => (
+            <Button
+              key={width}
+              size="row"
+              variant="quiet"
+              aria-label={`Refill ${side}s from the device${width === 2 ? ", in pairs" : ""}`}
+              title={`One ${side} for every ${width === 2 ? "pair" : "channel"} of its device; what is in use stays`}
+              onClick={() =>
+                void propose({
+                  edits: [{ edit: "refill_ports", program: program.id, side, width }],
+                  words: `${program.name}: ${side}s as its device has them`,
+                })
+              }
+            >
+              {width === 1 ? "Refill" : "in pairs"}
+            </Button>
+          ))}
       </Flex>
     </Section>
   )

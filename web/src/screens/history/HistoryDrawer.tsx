@@ -5,12 +5,66 @@ import { useState } from "react"
 import { answer, client, type NowAfter as Trial, type Schemas } from "../../api/client"
 import { useRig } from "../../api/rig"
 import { Commit } from "../../parts/Commit"
-import { Button, Figure, Kbd } from "../../parts/controls"
+import { Button, Figure, Input, Kbd } from "../../parts/controls"
 import { Drawer } from "../../parts/Drawer"
 import { useKeys } from "../../parts/keys"
 import { NowAfter } from "../../parts/NowAfter"
 
 type Revision = Schemas["Revision"]
+
+/** Of old days the last revision alone: how many would go, before they do. */
+function Thinning({ rig, onThin }: { rig: string; onThin: (days: number) => Promise<unknown> }) {
+  const [days, setDays] = useState<string | null>(null)
+  const wanted = days !== null && /^\d{1,4}$/.test(days) && Number(days) <= 3650 ? Number(days) : null
+  const count = useQuery({
+    queryKey: ["thinning", rig, wanted],
+    enabled: wanted !== null,
+    staleTime: 0,
+    queryFn: () =>
+      answer<number>(
+        client.GET("/api/rigs/{rig_id}/thinning", {
+          params: { path: { rig_id: rig }, query: { days: wanted ?? 30 } },
+        }),
+      ),
+  })
+  if (days === null)
+    return (
+      <Button size="row" variant="link" onClick={() => setDays("30")}>
+        Thin old revisions…
+      </Button>
+    )
+  return (
+    <Box>
+      <Flex as="label" align="center" gap="6px">
+        Of what is older than
+        <Input
+          autoFocus
+          w="52px"
+          figure
+          aria-label="Days to keep whole"
+          bad={wanted === null}
+          value={days}
+          onChange={(event) => setDays(event.target.value)}
+        />
+        days, keep each day’s last revision, every named one, and those that were checked.
+      </Flex>
+      <Flex gap="8px" mt="6px" align="center">
+        <Button
+          size="row"
+          disabled={!count.data}
+          onClick={() => {
+            if (wanted !== null) void onThin(wanted).then(() => setDays(null))
+          }}
+        >
+          {count.data ? `Take ${count.data} away for good` : "Nothing to take away"}
+        </Button>
+        <Button size="row" variant="quiet" onClick={() => setDays(null)}>
+          Leave them
+        </Button>
+      </Flex>
+    </Box>
+  )
+}
 
 /** Every revision in words: go to any, keep one under a name, see what lies between it and now. */
 export function HistoryDrawer({ onClose }: { onClose: () => void }) {
@@ -106,6 +160,16 @@ export function HistoryDrawer({ onClose }: { onClose: () => void }) {
             </chakra.span>
           </Flex>
         ))}
+      </Box>
+      <Box flex="none" px="12px" py="6px" borderTop="1px solid" borderColor="rule" textStyle="cell">
+        <Thinning
+          rig={state.id}
+          onThin={(days) =>
+            answer<Revision[]>(client.POST("/api/rigs/{rig_id}/thin", { params: { path, query: { days } } }))
+              .then(() => cache.invalidateQueries({ queryKey: ["history", state.id] }))
+              .catch((error: Error) => say(error.message))
+          }
+        />
       </Box>
       {current && (
         <Box flex="none" maxH="60%" overflowY="auto" borderTop="1px solid" borderColor="edge" p="12px">

@@ -4,8 +4,10 @@ import { useRef, useState } from "react"
 import { Link, useNavigate } from "react-router"
 
 import { answer, client, Problem, type Schemas, type State } from "../../api/client"
-import { Button, Figure, Input, Kbd } from "../../parts/controls"
+import { useParts } from "../../api/parts"
+import { Button, Figure, Input, Kbd, Select } from "../../parts/controls"
 import { useKeys } from "../../parts/keys"
+import { useRested } from "../../parts/rested"
 
 const EXAMPLES = [
   ["Orrin Point, rehearsal", "orrin-point-rehearsal"],
@@ -25,11 +27,23 @@ export function RigsScreen() {
   const [name, setName] = useState("")
   const [problem, setProblem] = useState<string | null>(null)
   const [leaving, setLeaving] = useState<string | null>(null)
+  const [sought, setSought] = useState("")
+  const [part, setPart] = useState("")
+  const [putBy, setPutBy] = useState(false)
+  const find = useRested(sought.trim(), 150)
+  const finder = useRef<HTMLInputElement>(null)
+  const parts = useParts()
   const rigs = useQuery({
-    queryKey: ["rigs"],
-    queryFn: () => answer<Schemas["RigSummary"][]>(client.GET("/api/rigs")),
+    queryKey: ["rigs", find],
+    queryFn: () =>
+      answer<Schemas["RigSummary"][]>(client.GET("/api/rigs", { params: { query: find ? { find } : {} } })),
+    placeholderData: (before) => before,
     staleTime: 0,
   })
+  const all = rigs.data ?? []
+  const away = all.filter((rig) => rig.archived).length
+  // What is looked for is found wherever it is.
+  const shown = all.filter((rig) => putBy || find || !rig.archived)
 
   const make = useMutation({
     mutationFn: (call: () => Promise<State>) => call(),
@@ -40,7 +54,23 @@ export function RigsScreen() {
     onError: (error: Error) => setProblem(error.message),
   })
   const blank = () =>
-    make.mutate(() => answer<State>(client.POST("/api/rigs", { body: { name: name.trim() || "New rig" } })))
+    make.mutate(() =>
+      answer<State>(
+        client.POST("/api/rigs", { body: { name: name.trim() || "New rig", part: part || null } }),
+      ),
+    )
+  const again = (id: string) =>
+    make.mutate(() =>
+      answer<State>(client.POST("/api/rigs/{rig_id}/duplicate", { params: { path: { rig_id: id } } })),
+    )
+  const archive = useMutation({
+    mutationFn: ({ id, archived }: { id: string; archived: boolean }) =>
+      answer<undefined>(
+        client.PUT("/api/rigs/{rig_id}/archived", { params: { path: { rig_id: id } }, body: { archived } }),
+      ),
+    onSettled: () => cache.invalidateQueries({ queryKey: ["rigs"] }),
+    onError: (error: Error) => setProblem(error.message),
+  })
   const example = (name: string, example: string) =>
     make.mutate(() => answer<State>(client.POST("/api/rigs", { body: { name, example } })))
   const read = (chosen: File) =>
@@ -68,11 +98,14 @@ export function RigsScreen() {
     },
     onError: (error: Error) => setProblem(error.message),
   })
-  useKeys([{ keys: "n", words: "New rig", run: () => nameField.current?.focus() }])
+  useKeys([
+    { keys: "n", words: "New rig", run: () => nameField.current?.focus() },
+    { keys: "/", words: "Find a rig by anything in it", run: () => finder.current?.focus() },
+  ])
 
   return (
     <Box h="100%" overflow="auto" bg="paper">
-      <Box maxW="860px" mx="auto" p="24px">
+      <Box maxW="980px" mx="auto" p="24px">
         <chakra.h1 textStyle="title" mb="4px">
           Iskelo
         </chakra.h1>
@@ -97,6 +130,16 @@ export function RigsScreen() {
               value={name}
               onChange={(event) => setName(event.target.value)}
             />
+            {parts.length > 0 && (
+              <Select aria-label="Begin with" value={part} onChange={(event) => setPart(event.target.value)}>
+                <option value="">blank</option>
+                {parts.map((each) => (
+                  <option key={each.id} value={each.id}>
+                    {each.name}
+                  </option>
+                ))}
+              </Select>
+            )}
             <Button variant="ink" type="submit">
               New rig{" "}
               <Kbd borderColor="currentColor" color="inherit">
@@ -151,6 +194,37 @@ export function RigsScreen() {
             {rigs.error.message}
           </Box>
         )}
+        <Flex gap="12px" mb="8px" align="center" textStyle="cell">
+          <Box position="relative" w="340px">
+            <Input
+              ref={finder}
+              w="100%"
+              aria-label="Find a rig"
+              placeholder="Find a rig, or anything in one: a voice, a bus, a tag"
+              value={sought}
+              onChange={(event) => setSought(event.target.value)}
+              onKeyDown={(event) => {
+                const [first] = shown
+                if (event.key === "Escape") {
+                  setSought("")
+                  event.currentTarget.blur()
+                } else if (event.key === "Enter" && first && find) void go(`/rigs/${first.id}/lines`)
+              }}
+            />
+            <Box position="absolute" right="6px" top="4px">
+              <Kbd>/</Kbd>
+            </Box>
+          </Box>
+          {away > 0 && !find && (
+            <label>
+              <input type="checkbox" checked={putBy} onChange={(event) => setPutBy(event.target.checked)} />{" "}
+              show the {away} put by
+            </label>
+          )}
+          {find && rigs.data && shown.length === 0 && (
+            <Box color="ink2">No rig holds anything called “{find}”.</Box>
+          )}
+        </Flex>
         <chakra.table
           w="100%"
           borderCollapse="collapse"
@@ -177,7 +251,7 @@ export function RigsScreen() {
             </tr>
           </thead>
           <tbody>
-            {rigs.data?.map((rig) => (
+            {shown.map((rig) => (
               <chakra.tr
                 key={rig.id}
                 h="28px"
@@ -187,19 +261,30 @@ export function RigsScreen() {
               >
                 <chakra.td px="8px" fontWeight="600">
                   <Link to={`/rigs/${rig.id}/lines`}>{rig.name}</Link>
+                  {rig.archived && (
+                    <chakra.span color="ink2" fontWeight="400">
+                      {" "}
+                      put by
+                    </chakra.span>
+                  )}
+                  {rig.holds && (
+                    <Box color="ink2" fontWeight="400">
+                      {rig.holds}
+                    </Box>
+                  )}
                 </chakra.td>
                 {[rig.lines, rig.gear, rig.revision].map((figure, column) => (
                   <chakra.td key={column} px="8px" textAlign="right">
                     <Figure>{figure}</Figure>
                   </chakra.td>
                 ))}
-                <chakra.td px="8px" color="ink2">
+                <chakra.td px="8px" color="ink2" whiteSpace="nowrap">
                   {new Date(rig.changed_at).toLocaleString("en-GB", {
                     dateStyle: "medium",
                     timeStyle: "short",
                   })}
                 </chakra.td>
-                <chakra.td px="8px" textAlign="right">
+                <chakra.td px="8px" textAlign="right" whiteSpace="nowrap">
                   {leaving === rig.id ? (
                     <>
                       <Box as="span" color="wax" mr="8px">
@@ -213,14 +298,32 @@ export function RigsScreen() {
                       </Button>
                     </>
                   ) : (
-                    <Button
-                      size="row"
-                      variant="quiet"
-                      onClick={() => setLeaving(rig.id)}
-                      aria-label={`Remove ${rig.name}`}
-                    >
-                      Remove
-                    </Button>
+                    <>
+                      <Button
+                        size="row"
+                        variant="quiet"
+                        onClick={() => again(rig.id)}
+                        aria-label={`Duplicate ${rig.name}`}
+                      >
+                        Duplicate
+                      </Button>
+                      <Button
+                        size="row"
+                        variant="quiet"
+                        onClick={() => archive.mutate({ id: rig.id, archived: !rig.archived })}
+                        aria-label={`${rig.archived ? "Take up" : "Put by"} ${rig.name}`}
+                      >
+                        {rig.archived ? "Take up" : "Put by"}
+                      </Button>
+                      <Button
+                        size="row"
+                        variant="quiet"
+                        onClick={() => setLeaving(rig.id)}
+                        aria-label={`Remove ${rig.name}`}
+                      >
+                        Remove
+                      </Button>
+                    </>
                   )}
                 </chakra.td>
               </chakra.tr>

@@ -1,0 +1,86 @@
+"""Parts kept for other rigs."""
+
+from dataclasses import dataclass
+from datetime import datetime
+from uuid import UUID, uuid4
+
+from sqlalchemy import func
+from sqlmodel import Session, col, select
+
+from iskelo.core.edits.base import Refused
+from iskelo.core.rig.part import Part
+from iskelo.store.tables import PartRow
+
+
+class NoSuchPart(LookupError):
+    """There is no part with this id."""
+
+
+@dataclass(frozen=True, slots=True)
+class KeptPart:
+    """A part somebody kept; ``used_at``: when it was brought in last."""
+
+    id: UUID
+    part: Part
+    made_at: datetime
+    used_at: datetime | None
+
+
+def kept_parts(session: Session) -> list[KeptPart]:
+    """Every part, the one used or kept last first."""
+    last = func.coalesce(col(PartRow.used_at), col(PartRow.made_at))
+    rows = session.exec(select(PartRow).order_by(last.desc(), col(PartRow.name))).all()
+    return [KeptPart(row.id, Part.model_validate(row.document), row.made_at, row.used_at) for row in rows]
+
+
+def _named(session: Session, name: str) -> PartRow | None:
+    return session.exec(select(PartRow).where(func.lower(col(PartRow.name)) == name.lower())).first()
+
+
+def keep_part(session: Session, part: Part, now: datetime, *, replace: bool) -> UUID:
+    """Keep a part; raises Refused if there is one of its name, unless it is to be replaced."""
+    row = _named(session, part.name)
+    if row is not None and not replace:
+        raise Refused("part", f"there is a part called {row.name} already; keep it in its place, or under another name")
+    row = row or PartRow(id=uuid4(), name=part.name, document={}, made_at=now)
+    row.name, row.document, row.made_at = part.name, part.model_dump(mode="json"), now
+    session.add(row)
+    session.commit()
+    return row.id
+
+
+def _row(session: Session, identity: UUID) -> PartRow:
+    row = session.get(PartRow, identity)
+    if row is None:
+        raise NoSuchPart(str(identity))
+    return row
+
+
+def read_part(session: Session, identity: UUID) -> Part:
+    """A part by its id."""
+    return Part.model_validate(_row(session, identity).document)
+
+
+def use_part(session: Session, identity: UUID, now: datetime) -> Part:
+    """A part that is brought in now: it stands first from here on."""
+    row = _row(session, identity)
+    row.used_at = now
+    session.add(row)
+    session.commit()
+    return Part.model_validate(row.document)
+
+
+def rename_part(session: Session, identity: UUID, name: str) -> None:
+    """Call a part something else; raises Refused if another one is called so."""
+    row, other = _row(session, identity), _named(session, name)
+    if other is not None and other.id != identity:
+        raise Refused("part", f"there is a part called {other.name} already")
+    row.name, row.document = name, {**row.document, "name": name}
+    session.add(row)
+    session.commit()
+
+
+def forget_part(session: Session, identity: UUID) -> None:
+    """Take a part out."""
+    session.delete(_row(session, identity))
+    session.commit()
