@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given, settings
 
 from iskelo.core.edits.additions import AddInterface, AddOutboard, AddProgram
-from iskelo.core.edits.edit import JoinDevices, Plug, SetDirect, SetMembers, SetOutputDevice, SetValues
+from iskelo.core.edits.edit import JoinDevices, Plug, SetDirect, SetMembers, SetOutputDevice, SetTrim, SetValues
 from iskelo.core.lines.context import read
 from iskelo.core.paperwork.set_up import set_up_list
 from iskelo.core.paperwork.steps import Section, SetUpStep
@@ -14,6 +14,7 @@ from iskelo.core.planner.budgets import line_budgets
 from iskelo.core.rig.gear import Aggregate, Member
 from iskelo.core.rig.index import index
 from iskelo.core.rig.ports import Port
+from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import Rig
 from iskelo.demo.orrin_point import orrin_point
 from rigs import Bench, any_rig, programs_joined, two_voices
@@ -161,3 +162,54 @@ def test_a_driver_set_in_its_own_panel_is_told_with_the_rate_and_no_program_sets
     assert not bench.snags("rate-set-in-two-places")
     told = next(step for step in set_up_list(read(bench.rig)) if step.key == f"driver:{driver.id}")
     assert "set in its own panel, with the rate: 48 kHz" in told.settings
+
+
+def renamed(rig: Rig) -> Rig:
+    """The same rig with everything in it called something else."""
+    gear = []
+    for number, each in enumerate(rig.gear):
+        update: dict[str, object] = {"name": f"Renamed {number}"}
+        if isinstance(each, Program):
+            for field in ("inputs", "outputs", "tracks", "voices", "buses"):
+                items = getattr(each, field)
+                update[field] = tuple(item.model_copy(update={"name": f"{item.name} again"}) for item in items)
+        gear.append(each.model_copy(update=update))
+    return rig.model_copy(update={"gear": tuple(gear)})
+
+
+@given(any_rig(joined=True) | programs_joined(any_rig(cabled=True, busy=True)))
+@settings(max_examples=60)
+def test_renaming_changes_nothing_of_what_a_tick_belongs_to(rig: Rig) -> None:
+    was, now = set_up_list(read(rig)), set_up_list(read(renamed(rig)))
+    assert [(step.key, step.says) for step in now] == [(step.key, step.says) for step in was]
+
+
+def test_a_value_that_changes_is_something_else_to_tick_and_the_old_one_is_what_it_was() -> None:
+    bench = two_voices()
+    lead = bench.rig.patches[0].id
+
+    def says(rig: Rig) -> str:
+        return next(step.says for step in set_up_list(read(rig)) if step.key == f"lead:{lead}")
+
+    before, was = bench.rig, says(bench.rig)
+    bench.do(SetTrim(interface=bench.box().id, jack_in=1, trim_db=12))
+    assert says(bench.rig) != was
+    assert says(before) == was
+
+
+def test_each_step_says_why_and_how_to_see_that_it_worked() -> None:
+    bench = two_voices()
+    bench.do(SetValues(item=bench.box().id, values={"phantom_on": [1]}))
+    bench.do(SetValues(item=bench.id("Alma"), values={"needs_phantom": True}))
+    told = {step.key: (step.why, step.see) for step in set_up_list(read(bench.rig))}
+    box = bench.box()
+    assert told[f"box:{box.id}"] == ("Recorder opens it", "the computer lists it with 8 in and 8 out")
+    assert told[f"driver:{box.drivers[0].id}"] == (
+        "by it Recorder reaches Box", "Recorder reads buffer 128 at 48 kHz"
+    )  # fmt: skip
+    lead = next(patch.id for patch in bench.rig.patches if patch.from_port.owner == bench.id("Alma"))
+    assert told[f"lead:{lead}"] == ("for L Alma", "tap it or speak: the meter of Box jack in 1 moves, and no other")
+    assert told[f"phantom:{box.id}"][0] == "Alma needs it"
+    assert told[f"clock:{box.id}"] == ("", "its panel says internal, 48 kHz")
+    tracks = told[f"tracks:{bench.program().id}"]
+    assert tracks[1] == "2 of 2 are armed, and each moves with its own source alone"

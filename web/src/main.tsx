@@ -21,6 +21,7 @@ import { PaperScreen } from "./screens/paper/PaperScreen"
 import { TimingScreen } from "./screens/timing/TimingScreen"
 import { RigFrame } from "./screens/rigs/RigFrame"
 import { RigsScreen } from "./screens/rigs/RigsScreen"
+import { WalkScreen } from "./screens/walk/WalkScreen"
 import { startTheme } from "./theme/night"
 import { system } from "./theme/system"
 
@@ -44,6 +45,7 @@ const router = createBrowserRouter([
       { path: "paper", element: <PaperScreen /> },
     ],
   },
+  { path: "/walk/:rigId", element: <WalkScreen /> },
   { path: "*", element: <RigsScreen /> },
 ])
 

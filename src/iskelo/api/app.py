@@ -24,6 +24,7 @@ from iskelo.api import (
     rigs,
     sheets,
     songs,
+    walking,
 )
 from iskelo.api.guards import Guard
 from iskelo.api.settings import Settings
@@ -52,7 +53,7 @@ def create_app(settings: Settings) -> FastAPI:
         engine.dispose()
 
     app = _Application(title="Iskelo", version="0.1.0", lifespan=lifespan, docs_url=None, redoc_url=None)
-    app.state.engine, app.state.news = engine, news
+    app.state.engine, app.state.news, app.state.settings = engine, news, settings
     for each in (
         rigs,
         reading,
@@ -66,6 +67,7 @@ def create_app(settings: Settings) -> FastAPI:
         songs,
         sheets,
         parts,
+        walking,
     ):
         app.include_router(each.router)
     problems.install(app, settings)
@@ -85,5 +87,5 @@ def create_app(settings: Settings) -> FastAPI:
 
     if settings.web_dir is not None:
         app.mount("/assets", StaticFiles(directory=settings.web_dir / "assets"), name="assets")
-    app.add_middleware(Guard)
+    app.add_middleware(Guard, walk=settings.walk)
     return app

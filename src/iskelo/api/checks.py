@@ -22,7 +22,7 @@ from iskelo.core.edits.base import Refused
 from iskelo.core.linecheck.faults import Fault, faults_of
 from iskelo.core.lines.context import read
 from iskelo.formats.wav import peaks, read_channel, write_wav
-from iskelo.store import checks, rigs
+from iskelo.store import checks, rigs, ticks
 from iskelo.store.checks import NoSuchCheck
 from iskelo.store.news import News
 from iskelo.store.revisions import Faulty
@@ -199,7 +199,7 @@ async def events(socket: WebSocket, rig_id: UUID) -> None:
             if row is not None:
                 stage = stage_of(session, row)
                 check = {"id": str(row.id), "state": row.state, "share": round(row.share, 3), "stage": stage}
-            return {"revision": revision, "check": check}
+            return {"revision": revision, "check": check, "ticks": ticks.ticks_mark(session, rig_id)}
 
     told: dict[str, object] | None = None
     news: News = socket.app.state.news

@@ -31,6 +31,15 @@ SENT = {
 components' library."""
 
 
+WALKED = re.compile(
+    r"^(?:(GET|HEAD) (?:/walk/[0-9a-f-]{36}|/assets/[\w.-]+|/api/rigs/[0-9a-f-]{36}/walk)"
+    r"|PUT /api/rigs/[0-9a-f-]{36}/walk/ticks)$"
+)
+"""What a telephone in the network around may ask for: the list of one rig, whose address nobody can guess, and its
+ticks, where the rig allows them.
+"""
+
+
 class _TooLarge(Exception):
     pass
 
@@ -47,8 +56,9 @@ class Refusal:
 class Guard:
     """This computer's own addresses only, same-origin writes and sockets only, bodies of bounded size and make only."""
 
-    def __init__(self, app: ASGIApp) -> None:
+    def __init__(self, app: ASGIApp, *, walk: bool = False) -> None:
         self._app = app
+        self._walk = walk
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["type"] not in ("http", "websocket"):
@@ -81,11 +91,14 @@ class Guard:
         except _TooLarge:
             await _answer(_too_large(FILE_MAX_BYTES), scope, receive, told)
 
-    @staticmethod
-    def _refusal(scope: Scope, headers: Headers) -> Refusal | None:
+    def _refusal(self, scope: Scope, headers: Headers) -> Refusal | None:
         named = headers.getlist("host")
         host = host_of(named[0]) if len(named) == 1 else None
-        if host is None or not _is_here(host[0]):
+        if self._walk and host is not None and not _is_ours(scope, host[0]):
+            if not _is_walk(scope):
+                words = "From other computers set-up lists can be walked with, and nothing else."
+                return Refusal(403, "Not from there", words)
+        elif host is None or not _is_here(host[0]):
             return Refusal(400, "Not this host", "Iskelo answers on this computer's own address only.")
         origins = headers.getlist("origin")
         writes = scope["type"] == "websocket" or scope.get("method") not in ("GET", "HEAD", "OPTIONS")
@@ -97,6 +110,16 @@ class Guard:
         if int(length) > FILE_MAX_BYTES:
             return _too_large(FILE_MAX_BYTES)
         return None
+
+
+def _is_ours(scope: Scope, host: str) -> bool:
+    """Whether a request comes from this computer itself, by its name and by where it comes from."""
+    client = scope.get("client")
+    return _is_here(host) and (client is None or _is_here(client[0]))
+
+
+def _is_walk(scope: Scope) -> bool:
+    return scope["type"] == "http" and WALKED.match(f"{scope['method']} {scope['path']}") is not None
 
 
 def _is_here(host: str) -> bool:

@@ -12,8 +12,6 @@ from iskelo.core.device_maps import AggregateView, ClockRow, aggregate_views, cl
 from iskelo.core.edits.base import Refused
 from iskelo.core.insert_view import InsertView, insert_views
 from iskelo.core.mixer_view import MixerView, mixer_view
-from iskelo.core.paperwork.set_up import set_up_list
-from iskelo.core.paperwork.steps import SetUpStep
 from iskelo.core.planner.budgets import LineBudget, line_budgets
 from iskelo.core.planner.ladder import Ladder, ladders
 from iskelo.core.responses import ResponseView, line_response
@@ -81,12 +79,6 @@ def buffer_ladders(rig_id: UUID, session: Database) -> list[Ladder]:
 def delay_budgets(rig_id: UUID, session: Database) -> list[LineBudget]:
     """Every line that arrives: what its delay is made of and what its limit leaves, the nearest to it first."""
     return list(line_budgets(known_of(session, rig_id).reading))
-
-
-@router.get("/{rig_id}/set-up-list")
-def set_up(rig_id: UUID, session: Database) -> list[SetUpStep]:
-    """Everything to plug, switch, choose and open so that the room is as the rig says, in the order it is done."""
-    return list(set_up_list(known_of(session, rig_id).reading))
 
 
 @router.get("/{rig_id}/answer")

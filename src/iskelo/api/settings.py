@@ -8,12 +8,13 @@ from pathlib import Path
 @dataclass(frozen=True, slots=True)
 class Settings:
     """``web_dir`` holds the built screens; None serves the API alone. ``data_dir`` keeps our own database, if we have
-    one.
+    one. ``walk``: telephones in the network around may see set-up lists, and nothing else.
     """
 
     database_url: str
     web_dir: Path | None = None
     data_dir: Path | None = None
+    walk: bool = False
 
 
 def quiet_collector() -> None:

@@ -30,7 +30,10 @@ def parser() -> argparse.ArgumentParser:
     def add(name: str, words: str) -> argparse.ArgumentParser:
         return commands.add_parser(name, help=words, description=words, allow_abbrev=False)
 
-    add("start", "install what is missing, start the database, a worker and the server, print the address")
+    started = add("start", "install what is missing, start the database, a worker and the server, print the address")
+    started.add_argument(
+        "--walk", action="store_true", help="let telephones in the network around walk with set-up lists, no more"
+    )
     test = add("test", "install what is missing, run every check and every test")
     test.add_argument("pytest", nargs=argparse.REMAINDER, help="words for pytest: only the tests are run then")
     add("check", "formatting, types, architecture, generated files")
@@ -61,7 +64,7 @@ def main(words: list[str]) -> int:
         case "start":
             from iskelo.command.start import start  # noqa: PLC0415
 
-            return start()
+            return start(walk=given.walk)
         case "serve":
             from iskelo.command.start import serve_only  # noqa: PLC0415
 

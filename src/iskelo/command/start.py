@@ -26,8 +26,11 @@ KEEP_EVERY_SECONDS = 2.0
 USUAL_PORT = 8460
 
 
-def start() -> int:
-    """Install what is missing, start everything, serve until Ctrl+C, stop everything that was started."""
+def start(*, walk: bool = False) -> int:
+    """Install what is missing, start everything, serve until Ctrl+C, stop everything that was started.
+
+    ``walk``: let telephones in the network around see set-up lists.
+    """
     port = _port()
     web_dir = built_screens()
     folder = data_folder()
@@ -40,7 +43,7 @@ def start() -> int:
         lock.flush()
         given = os.environ.get("ISKELO_DATABASE_URL")
         if given:
-            return _serve_on(given, web_dir, port, None)
+            return _serve_on(Settings(given, web_dir, walk=walk), port)
         cluster = Cluster(folder / "postgres")
         reachable(folder)
         cluster.start()
@@ -48,7 +51,7 @@ def start() -> int:
         keeper = threading.Thread(target=_keep_running, args=(cluster, ending), daemon=True)
         keeper.start()
         try:
-            return _serve_on(cluster.database(DATABASE), web_dir, port, folder)
+            return _serve_on(Settings(cluster.database(DATABASE), web_dir, folder, walk=walk), port)
         finally:
             ending.set()
             keeper.join(timeout=70)
@@ -80,7 +83,8 @@ def _port() -> int:
     return USUAL_PORT
 
 
-def _serve_on(database_url: str, web_dir: Path | None, port: int, data: Path | None) -> int:
+def _serve_on(settings: Settings, port: int) -> int:
+    database_url = settings.database_url
     try:
         migrate(database_url)
         load_demo_once(database_url)
@@ -91,7 +95,7 @@ def _serve_on(database_url: str, web_dir: Path | None, port: int, data: Path | N
     worker = Worker(database_url)
     worker.start()
     try:
-        return serve(Settings(database_url, web_dir, data), port)
+        return serve(settings, port)
     finally:
         worker.stop()
 
@@ -100,7 +104,8 @@ def serve_only(database_url: str, port: int) -> int:
     """Serve, with no worker and no database of our own; tests start those by themselves."""
     web = os.environ.get("ISKELO_TEST_WEB_DIR")
     migrate(database_url)
-    return serve(Settings(database_url, Path(web) if web else None), port)
+    walk = os.environ.get("ISKELO_TEST_WALK") == "1"
+    return serve(Settings(database_url, Path(web) if web else None, walk=walk), port)
 
 
 def load_demo_once(database_url: str) -> None:
@@ -116,7 +121,7 @@ def serve(settings: Settings, port: int) -> int:
     """Serve until told to stop; the address is printed once requests are answered."""
     config = uvicorn.Config(
         create_app(settings),
-        host="127.0.0.1",
+        host="0.0.0.0" if settings.walk else "127.0.0.1",
         port=port,
         log_level="warning",
         timeout_graceful_shutdown=3,
@@ -129,6 +134,8 @@ def serve(settings: Settings, port: int) -> int:
             if server.should_exit or stopped.wait(0.02):
                 return
         print(f"Iskelo is at http://127.0.0.1:{port}  (Ctrl+C stops it)", flush=True)
+        if settings.walk:
+            say("telephones around may walk with set-up lists; Paper tells the address of each")
 
     stopped = threading.Event()
     threading.Thread(target=announce, daemon=True).start()

@@ -189,6 +189,7 @@ function useNews(id: string) {
   const [check, setCheck] = useState<CheckNews | null>(null)
   const [connected, setConnected] = useState(true)
   const newest = useRef<number | null>(null)
+  const ticks = useRef<string | undefined>(undefined)
   useEffect(() => {
     let socket: WebSocket | undefined
     let closed = false
@@ -209,11 +210,16 @@ function useNews(id: string) {
         const news = JSON.parse(event.data as string) as {
           revision?: number
           check?: CheckNews | null
+          ticks?: string
           database?: string
         }
         setConnected(!news.database)
         if (news.revision === undefined) return
         setCheck(news.check ?? null)
+        // Somebody else may have ticked steps of the set-up list off.
+        if (ticks.current !== undefined && ticks.current !== news.ticks)
+          void cache.invalidateQueries({ queryKey: ["set-up", id] })
+        ticks.current = news.ticks
         newest.current = news.revision
         catchUp()
       }

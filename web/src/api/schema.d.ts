@@ -1257,10 +1257,10 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * Set Up
-         * @description Everything to plug, switch, choose and open so that the room is as the rig says, in the order it is done.
+         * Steps
+         * @description What to plug, switch and open so that the room is as the rig says, in order; with what is done of it.
          */
-        get: operations["set_up_api_rigs__rig_id__set_up_list_get"];
+        get: operations["steps_api_rigs__rig_id__set_up_list_get"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1393,6 +1393,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/rigs/{rig_id}/ticks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Tick
+         * @description Tick a step off, or take its tick away; refused if it says something else by now.
+         */
+        put: operations["tick_api_rigs__rig_id__ticks_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/rigs/{rig_id}/together": {
         parameters: {
             query?: never;
@@ -1447,6 +1467,70 @@ export interface paths {
          * @description Take the last edit back.
          */
         post: operations["undo_api_rigs__rig_id__undo_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{rig_id}/walk": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Walk
+         * @description The list as a telephone shows it.
+         */
+        get: operations["walk_api_rigs__rig_id__walk_get"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{rig_id}/walk/ticks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Tick Walking
+         * @description Tick a step off while walking, where that is allowed.
+         */
+        put: operations["tick_walking_api_rigs__rig_id__walk_ticks_put"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{rig_id}/walkers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Walkers
+         * @description Where whoever walks finds the list of this rig.
+         */
+        get: operations["walkers_api_rigs__rig_id__walkers_get"];
+        /**
+         * Allow Walkers
+         * @description Let whoever walks with the list tick it off, or look only.
+         */
+        put: operations["allow_walkers_api_rigs__rig_id__walkers_put"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -8113,31 +8197,6 @@ export interface components {
             trim_db: number;
         };
         /**
-         * SetUpStep
-         * @description One thing to do: ``settings`` are what to set there; ``items`` what it is about, ``trouble`` what stands against
-         *     it as the rig is now.
-         */
-        SetUpStep: {
-            /** Items */
-            items: string[];
-            /** Key */
-            key: string;
-            /**
-             * Section
-             * @enum {string}
-             */
-            section: "Boxes" | "Clocks" | "Stage" | "Outboard gear" | "Mixers" | "Devices of several boxes" | "Programs" | "Sync" | "Listening";
-            /** Settings */
-            settings: string[];
-            /**
-             * Trouble
-             * @default
-             */
-            trouble?: string;
-            /** Words */
-            words: string;
-        };
-        /**
          * SetValues
          * @description Change fields of one thing: gear, driver, input, track, voice, output, lead, line, or the rig itself.
          *
@@ -9283,6 +9342,63 @@ export interface components {
             spread?: number;
         };
         /**
+         * TickRequest
+         * @description A step done, or not; ``says`` as it stands before whoever ticks it.
+         */
+        TickRequest: {
+            /**
+             * By
+             * @default
+             */
+            by?: string;
+            /**
+             * Done
+             * @default true
+             */
+            done?: boolean;
+            /** Says */
+            says: string;
+            /** Step */
+            step: string;
+        };
+        /**
+         * TickedStep
+         * @description A step with whether it is done in the room, by whom and when; ``changed``: it was, and says something else since.
+         *
+         *     See ``SetUpStep`` for the rest.
+         */
+        TickedStep: {
+            /** At */
+            at: string | null;
+            /** By */
+            by: string;
+            /** Changed */
+            changed: boolean;
+            /** Done */
+            done: boolean;
+            /** Items */
+            items: string[];
+            /** Key */
+            key: string;
+            /** Says */
+            says: string;
+            /**
+             * Section
+             * @enum {string}
+             */
+            section: "Boxes" | "Clocks" | "Stage" | "Outboard gear" | "Mixers" | "Devices of several boxes" | "Programs" | "Sync" | "Listening";
+            /** See */
+            see: string;
+            /** Settings */
+            settings: string[];
+            /** Trouble */
+            trouble: string;
+            /** Why */
+            why: string;
+            /** Words */
+            words: string;
+        };
+        /**
          * Together
          * @description What programs on one computer have to do with each other beside their sound.
          */
@@ -9776,6 +9892,38 @@ export interface components {
             tail?: string;
             /** Worst Ms */
             worst_ms: number;
+        };
+        /**
+         * Walk
+         * @description What a telephone shows: the list of a rig as it is now.
+         */
+        Walk: {
+            /** May Tick */
+            may_tick: boolean;
+            /** Name */
+            name: string;
+            /** Revision */
+            revision: number;
+            /** Steps */
+            steps: components["schemas"]["TickedStep"][];
+        };
+        /**
+         * Walkers
+         * @description Where a telephone finds the list (nowhere: this server answers this computer alone), and whether it may tick.
+         */
+        Walkers: {
+            /** Addresses */
+            addresses: string[];
+            /** May Tick */
+            may_tick: boolean;
+        };
+        /**
+         * WalkersRequest
+         * @description Whether whoever walks with the list may tick it off.
+         */
+        WalkersRequest: {
+            /** May Tick */
+            may_tick: boolean;
         };
         /**
          * Wave
@@ -16063,7 +16211,7 @@ export interface operations {
             };
         };
     };
-    set_up_api_rigs__rig_id__set_up_list_get: {
+    steps_api_rigs__rig_id__set_up_list_get: {
         parameters: {
             query?: never;
             header?: never;
@@ -16080,7 +16228,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SetUpStep"][];
+                    "application/json": components["schemas"]["TickedStep"][];
                 };
             };
             /** @description The request cannot be read */
@@ -16740,6 +16888,104 @@ export interface operations {
             };
         };
     };
+    tick_api_rigs__rig_id__ticks_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TickRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TickedStep"][];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not from one of Iskelo's own pages */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description No such rig, check, piece or address */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with the place and the reason */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     sync_and_calls_api_rigs__rig_id__together_get: {
         parameters: {
             query?: never;
@@ -16954,6 +17200,390 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["State"];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not from one of Iskelo's own pages */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description No such rig, check, piece or address */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with the place and the reason */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    walk_api_rigs__rig_id__walk_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Walk"];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not from one of Iskelo's own pages */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description No such rig, check, piece or address */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with the place and the reason */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    tick_walking_api_rigs__rig_id__walk_ticks_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TickRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Walk"];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not from one of Iskelo's own pages */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description No such rig, check, piece or address */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with the place and the reason */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    walkers_api_rigs__rig_id__walkers_get: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Walkers"];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not from one of Iskelo's own pages */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description No such rig, check, piece or address */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with the place and the reason */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    allow_walkers_api_rigs__rig_id__walkers_put: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WalkersRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Walkers"];
                 };
             };
             /** @description The request cannot be read */

@@ -6,16 +6,19 @@ programs that open those, and what is listened to.
 """
 
 from collections.abc import Iterator
+from dataclasses import replace
 
 from iskelo.core.device_maps import say_unlocked
 from iskelo.core.lines.context import Reading
 from iskelo.core.paperwork.mixers import mixer_steps
+from iskelo.core.paperwork.nameless import digests, nameless
 from iskelo.core.paperwork.programs import program_steps, sync_steps
+from iskelo.core.paperwork.reasons import reasons
 from iskelo.core.paperwork.steps import SetUpStep
 from iskelo.core.rig.clocks import SOCKETS
 from iskelo.core.rig.device_streams import DeviceStream, driver_of
 from iskelo.core.rig.gear import Aggregate, Destination, Interface, Source
-from iskelo.core.rig.index import Index
+from iskelo.core.rig.index import Index, index
 from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.rig import Patch
 from iskelo.core.rig.units import say_figure
@@ -24,8 +27,17 @@ from iskelo.core.wiring.hops import LEADS
 
 
 def set_up_list(reading: Reading) -> tuple[SetUpStep, ...]:
-    """Every step, in the order in which they are done."""
-    found = reading.found
+    """Every step, in the order in which they are done, with why, and how to see that it worked."""
+    told = reasons(reading)
+    says = digests(_steps(index(nameless(reading.rig))))
+    steps = []
+    for step in _steps(reading.found):
+        why, see = told(step)
+        steps.append(replace(step, why=why, see=see, says=says[step.key]))
+    return tuple(steps)
+
+
+def _steps(found: Index) -> tuple[SetUpStep, ...]:
     return (
         *_boxes(found),
         *_clocks(found),

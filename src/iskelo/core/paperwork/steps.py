@@ -11,7 +11,8 @@ Section = Literal[
 @dataclass(frozen=True, slots=True)
 class SetUpStep:
     """One thing to do: ``settings`` are what to set there; ``items`` what it is about, ``trouble`` what stands against
-    it as the rig is now.
+    it as the rig is now. ``why`` it is done, and how to ``see`` that it worked, where that can be said. ``says``: a
+    digest of what it says whatever things are called, to which a tick belongs.
     """
 
     key: str
@@ -20,3 +21,6 @@ class SetUpStep:
     settings: tuple[str, ...]
     items: tuple[str, ...]
     trouble: str = ""
+    why: str = ""
+    see: str = ""
+    says: str = ""

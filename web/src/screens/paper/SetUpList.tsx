@@ -1,10 +1,10 @@
 import { Box, Flex, chakra } from "@chakra-ui/react"
-import { useQuery } from "@tanstack/react-query"
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query"
 import { useEffect, useMemo, useRef, useState, type ReactNode } from "react"
 
 import { answer, client, type Schemas } from "../../api/client"
 import { useRig } from "../../api/rig"
-import { Button, Figure, Kbd } from "../../parts/controls"
+import { Button, Figure, Input, Kbd } from "../../parts/controls"
 import { useKeys } from "../../parts/keys"
 import { Mark } from "../../parts/Mark"
 import { useSelection } from "../../parts/selection"
@@ -12,14 +12,11 @@ import { useSetting } from "../../parts/settings"
 import { PaperFrame } from "./PaperFrame"
 import { today } from "./today"
 
-type Step = Schemas["SetUpStep"]
-
-/** What a step says altogether: a tick stands for just that, so a step that has changed since is not ticked. */
-const saying = (step: Step) => [step.words, ...step.settings].join("; ")
+type Step = Schemas["TickedStep"]
 
 /** The set-up list: everything to plug, switch and open in the room, to tick off or to print. */
 export function SetUpList({ sheets }: { sheets: ReactNode }) {
-  const { state } = useRig()
+  const { state, say } = useRig()
   const { snag } = useSelection()
   const found = useQuery({
     queryKey: ["set-up", state.id, state.revision],
@@ -30,14 +27,27 @@ export function SetUpList({ sheets }: { sheets: ReactNode }) {
       ),
   })
   const steps = useMemo(() => found.data ?? [], [found.data])
-  const [ticks, tick] = useTicks(state.id)
+  const [by, setBy] = useSetting<string>("ticked by", "")
+  const cache = useQueryClient()
+  const ticking = useMutation({
+    mutationFn: (step: Step) =>
+      answer<Step[]>(
+        client.PUT("/api/rigs/{rig_id}/ticks", {
+          params: { path: { rig_id: state.id } },
+          body: { step: step.key, says: step.says, done: !step.done, by: by.trim() },
+        }),
+      ),
+    onSuccess: (steps) => cache.setQueryData(["set-up", state.id, state.revision], steps),
+    onError: (error: Error) => say(error.message),
+  })
+  const tick = ticking.mutate
   const [at, setAt] = useState(0)
   const here = Math.min(at, Math.max(0, steps.length - 1))
   const page = useRef<HTMLDivElement>(null)
   useEffect(() => {
     page.current?.querySelector(`[data-step="${here}"]`)?.scrollIntoView({ block: "nearest" })
   }, [here])
-  const ticked = steps.filter((step) => ticks[step.key] === saying(step)).length
+  const ticked = steps.filter((step) => step.done).length
   useKeys(
     snag !== null
       ? []
@@ -74,19 +84,31 @@ export function SetUpList({ sheets }: { sheets: ReactNode }) {
             <Flex key={section} textStyle="cell" justify="space-between" h="24px">
               <span>{section}</span>
               <Figure color="ink2">
-                {steps.filter((step) => step.section === section && ticks[step.key] === saying(step)).length}/
+                {steps.filter((step) => step.section === section && step.done).length}/
                 {steps.filter((step) => step.section === section).length}
               </Figure>
             </Flex>
           ))}
           <Box mt="14px" textStyle="cell" color="ink2">
-            <Kbd>↑</Kbd> <Kbd>↓</Kbd> step, <Kbd>Space</Kbd> tick. Ticks are kept in this browser; a step that
-            changes loses its tick.
+            <Kbd>↑</Kbd> <Kbd>↓</Kbd> step, <Kbd>Space</Kbd> tick. Ticks are kept with the rig; a step that
+            changes loses its tick until undo brings it back.
           </Box>
+          <Flex as="label" mt="8px" gap="6px" align="center" textStyle="cell" whiteSpace="nowrap">
+            Ticked by
+            <Input
+              w="100%"
+              aria-label="Ticked by"
+              placeholder="a name, if you like"
+              maxLength={80}
+              value={by}
+              onChange={(event) => setBy(event.target.value)}
+            />
+          </Flex>
           <Button mt="12px" mb="14px" onClick={() => window.print()} disabled={steps.length === 0}>
             Print <Kbd>Ctrl P</Kbd>
           </Button>
           {sheets}
+          <Walkers />
         </>
       }
     >
@@ -114,7 +136,6 @@ export function SetUpList({ sheets }: { sheets: ReactNode }) {
                   step={step}
                   number={index + 1}
                   on={index === here}
-                  was={ticks[step.key]}
                   onChoose={() => setAt(index)}
                   onTick={() => tick(step)}
                 />
@@ -153,14 +174,12 @@ interface RowProps {
   step: Step
   number: number
   on: boolean
-  was: string | undefined
   onChoose: () => void
   onTick: () => void
 }
 
-function Row({ step, number, on, was, onChoose, onTick }: RowProps) {
-  const done = was === saying(step)
-  const changed = was !== undefined && !done
+function Row({ step, number, on, onChoose, onTick }: RowProps) {
+  const { done, changed } = step
   return (
     <Box
       as="li"
@@ -194,34 +213,71 @@ function Row({ step, number, on, was, onChoose, onTick }: RowProps) {
             {setting}
           </chakra.span>
         ))}
+        {done && step.by && <chakra.span color="ink2">done by {step.by}</chakra.span>}
         {changed && <chakra.span color="ink2">changed since it was ticked</chakra.span>}
         {step.trouble && (
           <chakra.span color="wax">
             <Mark severity="trouble" label="trouble" /> {step.trouble}
           </chakra.span>
         )}
+        {(step.why || step.see) && (
+          <Box w="100%" color="ink2">
+            {step.why}
+            {step.why && step.see && " · "}
+            {step.see && <>to see: {step.see}</>}
+          </Box>
+        )}
       </Flex>
     </Box>
   )
 }
 
-/** What has been ticked off, by step: what the step said when it was. */
-function useTicks(rig: string): [Record<string, string>, (step: Step) => void] {
-  const [kept, keep] = useSetting<string>(`ticks ${rig}`, "{}")
-  const ticks = useMemo(() => parsed(kept), [kept])
-  const tick = (step: Step) => {
-    const others = Object.fromEntries(Object.entries(ticks).filter(([key]) => key !== step.key))
-    const ticked = ticks[step.key] === saying(step)
-    keep(JSON.stringify(ticked ? others : { ...others, [step.key]: saying(step) }))
-  }
-  return [ticks, tick]
-}
-
-function parsed(text: string): Record<string, string> {
-  try {
-    const found: unknown = JSON.parse(text)
-    return typeof found === "object" && found !== null ? (found as Record<string, string>) : {}
-  } catch {
-    return {}
-  }
+/** Where a telephone finds the list, and whether it may tick. */
+function Walkers() {
+  const { state, say } = useRig()
+  const cache = useQueryClient()
+  const path = { rig_id: state.id }
+  const key = ["walkers", state.id]
+  const found = useQuery({
+    queryKey: key,
+    queryFn: () => answer<Schemas["Walkers"]>(client.GET("/api/rigs/{rig_id}/walkers", { params: { path } })),
+  })
+  const allow = useMutation({
+    mutationFn: (may_tick: boolean) =>
+      answer<Schemas["Walkers"]>(
+        client.PUT("/api/rigs/{rig_id}/walkers", { params: { path }, body: { may_tick } }),
+      ),
+    onSuccess: (walkers) => cache.setQueryData(key, walkers),
+    onError: (error: Error) => say(error.message),
+  })
+  const walkers = found.data
+  if (!walkers) return null
+  return (
+    <Box mt="10px" textStyle="cell" role="group" aria-label="Walk with a telephone">
+      <chakra.h3 textStyle="head">Walk with a telephone</chakra.h3>
+      {walkers.addresses.length === 0 ? (
+        <Box color="ink2">
+          This server answers this computer alone. Started as <code>./iskelo start --walk</code> it shows this
+          list, and nothing else, in the network around.
+        </Box>
+      ) : (
+        walkers.addresses.map((address) => (
+          <Box key={address} wordBreak="break-all">
+            {address}
+          </Box>
+        ))
+      )}
+      <label>
+        <input
+          type="checkbox"
+          checked={walkers.may_tick}
+          onChange={(event) => allow.mutate(event.target.checked)}
+        />{" "}
+        may tick steps off
+      </label>{" "}
+      <chakra.a href={`/walk/${state.id}`} target="_blank" color="sea" fontWeight="600">
+        See that page
+      </chakra.a>
+    </Box>
+  )
 }
