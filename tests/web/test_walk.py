@@ -37,7 +37,7 @@ def test_the_list_is_ticked_on_a_telephone_while_the_rig_changes_under_it(
     assert min(box["width"], box["height"]) >= 24
     # The rig changes: what was ticked is something else now, and says so on the page that is open.
     with httpx.Client(base_url=f"{server.url}/api/rigs/{rig}") as api:
-        state = api.get("").json()
+        state = api.get(f"{server.url}/api/rigs/{rig}").json()
         corvane = next(gear["id"] for gear in state["rig"]["gear"] if gear["name"] == "Corvane 8")
         edits = [{"edit": "set", "item": corvane, "values": {"link_kind": "PCIe-class"}}]
         api.post("/edits", json={"revision": state["revision"], "edits": edits})

@@ -2,23 +2,33 @@
 
 import datetime
 from collections.abc import Callable
+from dataclasses import dataclass, replace
 from typing import Annotated, Literal
 from uuid import UUID
 
 from fastapi import APIRouter, Query, Response
+from pydantic import TypeAdapter
+from sqlmodel import Session
 
 from iskelo.api.asked import Database, now
 from iskelo.api.downloads import attachment
 from iskelo.api.problems import ANSWERS
 from iskelo.api.surveys import surveyed
+from iskelo.api.views import RevisionNumber
+from iskelo.core.alignment import aligned
+from iskelo.core.compare import compare_rigs
+from iskelo.core.comparison_sheet import comparison_sheet
 from iskelo.core.edits.base import Refused
-from iskelo.core.lines.context import Reading
-from iskelo.core.paperwork.sheet import Sheet, SheetName
+from iskelo.core.linecheck.rows import Ledger
+from iskelo.core.paperwork.changes import with_changes
+from iskelo.core.paperwork.sheet import Beside, Checked, OpenSnag, Sheet, SheetName
 from iskelo.core.paperwork.sheets import sheet_names, sheet_of
+from iskelo.core.survey import Survey, survey_again
 from iskelo.formats.label_pdf import USUAL_HEIGHT_MM, USUAL_WIDTH_MM, HeightMm, WidthMm, write_labels
 from iskelo.formats.sheet_files import SheetHead, write_csv, write_xlsx
 from iskelo.formats.sheet_pdf import Paper, write_pdf
-from iskelo.store import rigs
+from iskelo.store import checks, rigs
+from iskelo.store.revisions import rig_at
 
 router = APIRouter(prefix="/api/rigs", responses=ANSWERS)
 
@@ -31,16 +41,45 @@ MEDIA: dict[Form, str] = {
 Key = Annotated[str, Query(max_length=40)]
 
 
+Since = Annotated[RevisionNumber | None, Query()]
+WithRig = Annotated[UUID | None, Query()]
+
+
+@dataclass(frozen=True, slots=True)
+class _Asked:
+    """Which sheet is asked for; with change bars ``since`` a revision; or a comparison with another rig or revision."""
+
+    rig: UUID
+    key: str
+    since: int | None = None
+    with_rig: UUID | None = None
+    with_revision: int | None = None
+
+
 @router.get("/{rig_id}/sheets")
 def sheets(rig_id: UUID, session: Database) -> list[SheetName]:
     """Every sheet that there is for a rig as it is now."""
-    return list(sheet_names(surveyed(rig_id, rigs.read_rig(session, rig_id).rig).reading))
+    kept = rigs.read_rig(session, rig_id)
+    found = surveyed(rig_id, kept.rig)
+    return list(sheet_names(found.reading, _beside(session, kept, found.survey)))
 
 
 @router.get("/{rig_id}/sheet")
-def sheet(rig_id: UUID, key: Key, session: Database) -> Sheet:
-    """A whole sheet of a rig as it is now."""
-    return _sheet(surveyed(rig_id, rigs.read_rig(session, rig_id).rig).reading, key)
+def sheet(
+    rig_id: UUID,
+    key: Key,
+    session: Database,
+    since: Since = None,
+    with_rig: WithRig = None,
+    with_revision: Since = None,
+) -> Sheet:
+    """A whole sheet of a rig as it is now.
+
+    ``since``: with bars at what is not as it was at that revision. The sheet *compare* is a comparison with the
+    revision ``with_revision`` of this rig, or with the rig ``with_rig``, as it is now or at that revision.
+    """
+    kept = rigs.read_rig(session, rig_id)
+    return _sheet(session, kept, _Asked(rig_id, key, since, with_rig, with_revision))
 
 
 @router.get(
@@ -57,13 +96,16 @@ def sheet_file(
     date: Annotated[datetime.date | None, Query()] = None,
     width_mm: Annotated[WidthMm, Query()] = USUAL_WIDTH_MM,
     height_mm: Annotated[HeightMm, Query()] = USUAL_HEIGHT_MM,
+    since: Since = None,
+    with_rig: WithRig = None,
+    with_revision: Since = None,
 ) -> Response:
     """A sheet as PDF, XLSX or CSV; ``date`` is the day where it is asked for, else the one in Greenwich.
 
     Label strips are printed with cells of that width and height.
     """
     kept = rigs.read_rig(session, rig_id)
-    found = _sheet(surveyed(rig_id, kept.rig).reading, key)
+    found = _sheet(session, kept, _Asked(rig_id, key, since, with_rig, with_revision))
     head = SheetHead(kept.rig.name, kept.revision, (date or now().date()).isoformat())
     write: dict[Form, Callable[[], bytes]] = {
         "pdf": lambda: (
@@ -79,8 +121,54 @@ def sheet_file(
     return Response(write[form](), media_type=MEDIA[form], headers={"Content-Disposition": attachment(name)})
 
 
-def _sheet(reading: Reading, key: str) -> Sheet:
+def _sheet(session: Session, kept: rigs.Kept, asked: _Asked) -> Sheet:
+    if asked.key == "compare":
+        return _comparison(session, kept, asked)
+    found = surveyed(kept.id, kept.rig)
+    beside = _beside(session, kept, found.survey)
     try:
-        return sheet_of(reading, key)
+        whole = sheet_of(found.reading, asked.key, beside)
     except KeyError:
         raise Refused("sheet", "there is no such sheet now; its gear may have been removed in another window") from None
+    if asked.since is None or whole.name.group == "Label strips":
+        return whole
+    # What stands beside the rig, a take or what is found wrong, is that of now.
+    then = survey_again(rig_at(session, kept.id, asked.since), None)
+    try:
+        earlier = sheet_of(then.reading, asked.key, replace(beside, snags=_open(then.survey)))
+    except KeyError:
+        earlier = None
+    return with_changes(whole, earlier, f"revision {asked.since}")
+
+
+def _comparison(session: Session, kept: rigs.Kept, asked: _Asked) -> Sheet:
+    """This rig, and another one or an earlier revision."""
+    here = f"{kept.rig.name}, rev {kept.revision}"
+    if asked.with_rig is None or asked.with_rig == kept.id:
+        number = asked.with_revision or kept.revision
+        other, name = rig_at(session, kept.id, number), f"rev {number}"
+        return comparison_sheet(compare_rigs(kept.rig, other, name), here, name)
+    if asked.with_revision is not None:
+        number, rig = asked.with_revision, rig_at(session, asked.with_rig, asked.with_revision)
+    else:
+        there = rigs.read_rig(session, asked.with_rig)
+        number, rig = there.revision, there.rig
+    name = f"{rig.name}, rev {number}"
+    return comparison_sheet(compare_rigs(kept.rig, aligned(rig, kept.rig), name), here, name)
+
+
+def _open(survey: Survey) -> tuple[OpenSnag, ...]:
+    return tuple(OpenSnag(snag.severity, snag.title, snag.consequence) for snag in survey.snags)
+
+
+_ledger: TypeAdapter[Ledger] = TypeAdapter(Ledger)
+
+
+def _beside(session: Session, kept: rigs.Kept, survey: Survey) -> Beside:
+    """What sheets tell beside the rig: the newest check that is done, and what is found wrong."""
+    row = checks.newest_done(session, kept.id)
+    checked = Checked()
+    if row is not None and row.ledger is not None:
+        faults = tuple(words for _, words in row.faults or ())
+        checked = Checked(row.number, row.revision, faults, _ledger.validate_python(row.ledger))
+    return Beside(kept.revision, checked, _open(survey))

@@ -6,7 +6,7 @@ No cell is a formula: what begins like one is told as the words it is. Figures a
 import csv
 import io
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from openpyxl import Workbook
 from openpyxl.styles import Alignment, Font
@@ -14,7 +14,7 @@ from openpyxl.utils import get_column_letter
 from openpyxl.worksheet.properties import PageSetupProperties
 from openpyxl.worksheet.worksheet import Worksheet
 
-from iskelo.core.paperwork.sheet import Sheet, SheetTable
+from iskelo.core.paperwork.sheet import Sheet, SheetColumn, SheetTable
 
 _NUMBER = re.compile(r"[-−]?\d+(\.\d+)?")
 _BEGINS_A_FORMULA = ("=", "+", "-", "@", "\t", "\r")
@@ -48,6 +48,14 @@ def as_words(cell: str) -> str:
     return f"'{cell}" if cell.startswith(_BEGINS_A_FORMULA) else cell
 
 
+def with_bars(table: SheetTable) -> SheetTable:
+    """A table whose change bars are a column of their own, for files that have no bars."""
+    if not table.changed:
+        return table
+    rows = tuple((*row, "changed" if bar else "") for row, bar in zip(table.rows, table.changed, strict=True))
+    return replace(table, columns=(*table.columns, SheetColumn("Changed")), rows=rows, changed=())
+
+
 def write_csv(sheet: Sheet, head: SheetHead) -> bytes:
     """A sheet as CSV: its head, then its tables one below the other, an empty row between them."""
     text = io.StringIO()
@@ -55,7 +63,7 @@ def write_csv(sheet: Sheet, head: SheetHead) -> bytes:
     writer.writerow([as_words(head.words(sheet))])
     for note in sheet.notes:
         writer.writerow([as_words(note)])
-    for table in sheet.tables:
+    for table in map(with_bars, sheet.tables):
         writer.writerow([])
         writer.writerow([as_words(table.title)])
         writer.writerow([as_words(column.title) for column in table.columns])
@@ -71,7 +79,7 @@ def write_xlsx(sheet: Sheet, head: SheetHead) -> bytes:
     assert isinstance(first, Worksheet)
     book.remove(first)
     taken: list[str] = []
-    for table in sheet.tables:
+    for table in map(with_bars, sheet.tables):
         title = _title(table.title, taken)
         taken.append(title)
         _fill(book.create_sheet(title), table, (head.words(sheet), *sheet.notes))

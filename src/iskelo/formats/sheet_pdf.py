@@ -31,6 +31,8 @@ REGULAR, BOLD = "Sheet", "Sheet bold"
 POINTS = 7.5
 LEADING = 1.25
 GREY = 0.55
+BAR_POINTS = 2.5
+"""How thick a change bar is."""
 FRAME = 6
 """By so much the library insets paragraphs, and no tables."""
 
@@ -109,6 +111,11 @@ def _table(table: SheetTable, width: float) -> LongTable:
         for column in table.columns
     ]
     made = LongTable([titles, *cells], colWidths=widths, repeatRows=1)
+    bars = [
+        ("LINEBEFORE", (0, at), (0, at), BAR_POINTS, (0, 0, 0))
+        for at, changed in enumerate(table.changed, 1)
+        if changed
+    ]
     made.setStyle(
         TableStyle(
             [
@@ -122,6 +129,7 @@ def _table(table: SheetTable, width: float) -> LongTable:
                 ("RIGHTPADDING", (0, 0), (-1, -1), 2),
                 ("TOPPADDING", (0, 0), (-1, -1), 1.5),
                 ("BOTTOMPADDING", (0, 0), (-1, -1), 1.5),
+                *bars,
             ]
         )
     )

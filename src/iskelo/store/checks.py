@@ -72,6 +72,16 @@ def newest_check(session: Session, rig_id: UUID) -> CheckRow | None:
     ).first()
 
 
+def newest_done(session: Session, rig_id: UUID) -> CheckRow | None:
+    """The newest check of a rig that has come to its end, if any has."""
+    return session.exec(
+        select(CheckRow)
+        .where(CheckRow.rig_id == rig_id, CheckRow.state == "done")
+        .order_by(col(CheckRow.number).desc())
+        .limit(1)
+    ).first()
+
+
 def checked_lines(session: Session, rig_id: UUID) -> dict[str, tuple[str, bool]]:
     """By line id: the mark it had in the newest finished check of it, and whether it was found as wanted.
 

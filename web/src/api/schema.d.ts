@@ -1279,6 +1279,9 @@ export interface paths {
         /**
          * Sheet
          * @description A whole sheet of a rig as it is now.
+         *
+         *     ``since``: with bars at what is not as it was at that revision. The sheet *compare* is a comparison with the
+         *     revision ``with_revision`` of this rig, or with the rig ``with_rig``, as it is now or at that revision.
          */
         get: operations["sheet_api_rigs__rig_id__sheet_get"];
         put?: never;
@@ -8298,8 +8301,15 @@ export interface components {
         /**
          * SheetTable
          * @description One table of a sheet, every row with a cell for each column; ``empty`` is said where it has no rows.
+         *
+         *     ``changed``: of each row whether it gets a change bar; empty: nobody asked for bars.
          */
         SheetTable: {
+            /**
+             * Changed
+             * @default []
+             */
+            changed?: boolean[];
             /** Columns */
             columns: components["schemas"]["SheetColumn"][];
             /**
@@ -16309,6 +16319,9 @@ export interface operations {
         parameters: {
             query: {
                 key: string;
+                since?: number | null;
+                with_rig?: string | null;
+                with_revision?: number | null;
             };
             header?: never;
             path: {
@@ -16410,6 +16423,9 @@ export interface operations {
                 date?: string | null;
                 width_mm?: number;
                 height_mm?: number;
+                since?: number | null;
+                with_rig?: string | null;
+                with_revision?: number | null;
             };
             header?: never;
             path: {

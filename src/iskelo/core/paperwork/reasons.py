@@ -71,7 +71,8 @@ def _box(found: Index, identity: str) -> Told:
 
 def _driver(found: Index, identity: str) -> Told:
     box, driver = found.drivers[identity]
-    users, buffer = [], driver.buffer_samples
+    users: list[str] = []
+    buffer = driver.buffer_samples
     for program in found.programs():
         streams = found.opened.get(program.id)
         way = next((each for each in streams.ways if each.driver.id == identity), None) if streams else None

@@ -5,6 +5,8 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Literal
 
+from iskelo.core.linecheck.rows import Ledger
+
 SheetGroup = Literal["Lists", "Patch sheets", "Label strips"]
 
 
@@ -19,12 +21,16 @@ class SheetColumn:
 
 @dataclass(frozen=True, slots=True)
 class SheetTable:
-    """One table of a sheet, every row with a cell for each column; ``empty`` is said where it has no rows."""
+    """One table of a sheet, every row with a cell for each column; ``empty`` is said where it has no rows.
+
+    ``changed``: of each row whether it gets a change bar; empty: nobody asked for bars.
+    """
 
     title: str
     columns: tuple[SheetColumn, ...]
     rows: tuple[tuple[str, ...], ...]
     empty: str = "nothing"
+    changed: tuple[bool, ...] = ()
 
 
 def table(title: str, columns: str, rows: Iterable[tuple[str, ...]], empty: str = "nothing") -> SheetTable:
@@ -57,3 +63,31 @@ class Sheet:
     name: SheetName
     tables: tuple[SheetTable, ...]
     notes: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class OpenSnag:
+    """Something found wrong that is still so."""
+
+    severity: str
+    title: str
+    consequence: str
+
+
+@dataclass(frozen=True, slots=True)
+class Checked:
+    """The newest line check that is done: of which revision, with which faults switched on, and its ledger."""
+
+    number: int = 0
+    revision: int = 0
+    faults: tuple[str, ...] = ()
+    ledger: Ledger | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Beside:
+    """What sheets tell that is not in the rig itself."""
+
+    revision: int = 0
+    checked: Checked = Checked()
+    snags: tuple[OpenSnag, ...] = ()

@@ -7,12 +7,14 @@ import { useRig } from "../../api/rig"
 import { Kbd } from "../../parts/controls"
 import { useKeys } from "../../parts/keys"
 import { useSelection } from "../../parts/selection"
+import { ComparisonPage } from "./ComparisonPage"
 import { SetUpList } from "./SetUpList"
 import { SheetPage } from "./SheetPage"
 
 type Name = Schemas["SheetName"]
 
 const SET_UP = "set-up"
+const COMPARE = "compare"
 
 /** What goes with people into the room: the set-up list, the line list, patch sheets; on screen, printed, as files. */
 export function PaperScreen() {
@@ -28,8 +30,8 @@ export function PaperScreen() {
   const names = found.data ?? []
   const wanted = at.get("sheet")
   const chosen = names.find((each) => each.key === wanted)
-  const keys = [SET_UP, ...names.map((each) => each.key)]
-  const here = Math.max(0, keys.indexOf(chosen?.key ?? SET_UP))
+  const keys = [SET_UP, ...names.map((each) => each.key), COMPARE]
+  const here = Math.max(0, keys.indexOf(wanted === COMPARE ? COMPARE : (chosen?.key ?? SET_UP)))
   const open = (key: string) => go(key === SET_UP ? {} : { sheet: key })
   const step = (by: number) => {
     const next = keys[here + by]
@@ -52,12 +54,17 @@ export function PaperScreen() {
       }}
     />
   )
+  if (wanted === COMPARE) return <ComparisonPage sheets={list} />
   // A sheet whose gear has gone gives way to the set-up list.
   return chosen ? <SheetPage key={chosen.key} name={chosen} sheets={list} /> : <SetUpList sheets={list} />
 }
 
 function Sheets(props: { names: Name[]; chosen: string; onChoose: (key: string) => void }) {
-  const all = [{ key: SET_UP, group: "Lists", title: "Set-up list", about: "" }, ...props.names]
+  const all = [
+    { key: SET_UP, group: "Lists", title: "Set-up list", about: "" },
+    ...props.names,
+    { key: COMPARE, group: "Side by side", title: "Comparison", about: "rigs, revisions" },
+  ]
   const groups = [...new Set(all.map((each) => each.group))]
   return (
     <chakra.nav aria-label="Sheets">

@@ -1,29 +1,42 @@
-import { Box, Flex, chakra } from "@chakra-ui/react"
+import { Box, Flex, VisuallyHidden, chakra } from "@chakra-ui/react"
 import { useQuery } from "@tanstack/react-query"
-import type { ReactNode } from "react"
+import { useState, type ReactNode } from "react"
 
 import { answer, client, type Schemas } from "../../api/client"
 import { useRig } from "../../api/rig"
 import { Button, Figure, Input, Kbd, Select } from "../../parts/controls"
 import { useSetting } from "../../parts/settings"
 import { PaperFrame } from "./PaperFrame"
+import { sayRevision, useRevisions } from "./revisions"
 import { today } from "./today"
 
 type Table = Schemas["SheetTable"]
 
 const PAPERS = ["A4", "Letter"] as const
 
+interface Props {
+  name: Schemas["SheetName"]
+  sheets: ReactNode
+  /** Of a comparison: with what; and the fields that say so. */
+  against?: { with_rig?: string; with_revision?: number }
+  children?: ReactNode
+}
+
 /** One sheet, as it is printed: its head, its notes, its tables; and as files. */
-export function SheetPage({ name, sheets }: { name: Schemas["SheetName"]; sheets: ReactNode }) {
+export function SheetPage({ name, sheets, against, children }: Props) {
   const { state } = useRig()
+  const [since, setSince] = useState<number | null>(null)
   const [paper, setPaper] = useSetting<(typeof PAPERS)[number]>("paper", "A4")
   const found = useQuery({
-    queryKey: ["sheet", state.id, state.revision, name.key],
+    queryKey: ["sheet", state.id, state.revision, name.key, since, against],
     placeholderData: (before) => before,
     queryFn: () =>
       answer<Schemas["Sheet"]>(
         client.GET("/api/rigs/{rig_id}/sheet", {
-          params: { path: { rig_id: state.id }, query: { key: name.key } },
+          params: {
+            path: { rig_id: state.id },
+            query: { key: name.key, ...(since ? { since } : {}), ...against },
+          },
         }),
       ),
   })
@@ -33,6 +46,8 @@ export function SheetPage({ name, sheets }: { name: Schemas["SheetName"]; sheets
   const bad = labels && !(fits(width, 5, 100) && fits(height, 5, 60))
   const file = (form: string) => {
     const asked = new URLSearchParams({ key: name.key, form, paper, date: today() })
+    if (since) asked.set("since", String(since))
+    for (const [field, value] of Object.entries(against ?? {})) asked.set(field, String(value))
     if (labels && !bad) {
       asked.set("width_mm", width.replace(",", "."))
       asked.set("height_mm", height.replace(",", "."))
@@ -50,6 +65,8 @@ export function SheetPage({ name, sheets }: { name: Schemas["SheetName"]; sheets
         <Figure color="ink2">{today()}</Figure>
         <Box flex="1" />
         <Flex gap="8px" align="center" _print={{ display: "none" }}>
+          {!labels && !against && <Bars since={since} onSince={setSince} />}
+          {children}
           <Select
             aria-label="Paper"
             value={paper}
@@ -117,6 +134,28 @@ export function SheetPage({ name, sheets }: { name: Schemas["SheetName"]; sheets
   )
 }
 
+/** Since which revision change bars are wanted: a named one first. */
+function Bars({ since, onSince }: { since: number | null; onSince: (since: number | null) => void }) {
+  const revisions = useRevisions()
+  return (
+    <Flex as="label" gap="4px" align="center" textStyle="cell" color="ink2" whiteSpace="nowrap">
+      bars since
+      <Select
+        aria-label="Change bars since"
+        value={since ?? ""}
+        onChange={(event) => onSince(event.target.value ? Number(event.target.value) : null)}
+      >
+        <option value="">no bars</option>
+        {revisions.map((each) => (
+          <option key={each.number} value={each.number}>
+            {sayRevision(each)}
+          </option>
+        ))}
+      </Select>
+    </Flex>
+  )
+}
+
 function fits(text: string, least: number, most: number): boolean {
   const value = Number(text.trim().replace(",", "."))
   return text.trim() !== "" && value >= least && value <= most
@@ -171,6 +210,7 @@ function OneTable({ table }: { table: Table }) {
             {table.rows.map((row, place) => (
               <chakra.tr key={place} css={{ breakInside: "avoid" }}>
                 {row.map((cell, column) => {
+                  const bar = table.changed?.[place]
                   const figures = table.columns[column]?.figures
                   return (
                     <chakra.td
@@ -182,7 +222,14 @@ function OneTable({ table }: { table: Table }) {
                       textStyle={figures ? "figure" : undefined}
                       borderBottom="1px solid"
                       borderColor="rule"
+                      // A bar stands before what has changed, on paper in black.
+                      css={
+                        bar && column === 0
+                          ? { borderLeft: "3px solid", borderLeftColor: "{colors.ink}" }
+                          : undefined
+                      }
                     >
+                      {bar && column === 0 && <VisuallyHidden>changed: </VisuallyHidden>}
                       {cell}
                     </chakra.td>
                   )
