@@ -22,10 +22,18 @@ def test_sheets_are_listed_read_and_saved(api: httpx.Client) -> None:
     path = f"/rigs/{state['id']}"
     names = api.get(f"{path}/sheets").json()
     titles = [each["title"] for each in names]
-    assert titles[:7] == ["Line list", "Timing and clocks", "Corvane 8", "Gully", "Air", "Gangway", "Longhand"]
+    assert titles[3:10] == [
+        "Check report",
+        "For the next technician",
+        "Corvane 8",
+        "Gully",
+        "Air",
+        "Gangway",
+        "Longhand",
+    ]
     labels = [each for each in names if each["group"] == "Label strips"]
     assert [each["title"] for each in labels] == ["Corvane 8", "Gangway", "Longhand"]
-    gully = names[3]
+    gully = names[6]
     sheet = api.get(f"{path}/sheet", params={"key": gully["key"]}).json()
     assert sheet["tables"][0]["rows"][4] == ["5", "Gangway: Mix L (its 13)", "Longhand: Mix L"]
     asked = {"key": gully["key"], "paper": "Letter", "date": "2026-11-28"}

@@ -68,7 +68,13 @@ def test_patch_sheets_tell_both_ends_of_every_channel() -> None:
 
 def test_a_rig_without_anything_has_lists_that_say_so() -> None:
     blank = Rig(name="Blank")
-    assert [each.title for each in sheet_names(read(blank))] == ["Line list", "Timing and clocks"]
+    assert [each.title for each in sheet_names(read(blank))] == [
+        "Line list",
+        "Input list",
+        "Timing and clocks",
+        "Check report",
+        "For the next technician",
+    ]
     assert [each.empty for each in sheet(blank, "Line list").tables if not each.rows] == [
         "no line is wanted yet",
         "every line arrives as it is wanted",

@@ -11,6 +11,7 @@ from fastapi.staticfiles import StaticFiles
 from sqlmodel import Session
 
 from iskelo.api import (
+    bundles,
     catalogue,
     checks,
     computer,
@@ -68,6 +69,7 @@ def create_app(settings: Settings) -> FastAPI:
         sheets,
         parts,
         walking,
+        bundles,
     ):
         app.include_router(each.router)
     problems.install(app, settings)

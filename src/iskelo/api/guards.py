@@ -13,7 +13,11 @@ from iskelo.formats.json_bounds import too_much
 NAMES = ("localhost",)
 BODY_MAX_BYTES = 2 * 1024 * 1024
 FILE_MAX_BYTES = 17 * 1024 * 1024
-FILES = re.compile(r"^/api/(rigs/import|catalogue/import|parts/import|rigs/[^/]+/input-list/read)$")
+BUNDLE_MAX_BYTES = 4 * 1024 * 1024 * 1024
+BUNDLES = "/api/rigs/import-bundle"
+"""The address that takes a bundle: it goes to the disk part by part."""
+
+FILES = re.compile(r"^/api/(rigs/import|rigs/import-bundle|catalogue/import|parts/import|rigs/[^/]+/input-list/read)$")
 """Addresses that take a file; those who read one bound it themselves, apart from everybody else's requests."""
 
 SENT = {
@@ -87,9 +91,9 @@ class Guard:
             await _answer(refusal, scope, receive, told)
             return
         try:
-            await self._app(scope, _bounded(receive, FILE_MAX_BYTES), told)
+            await self._app(scope, _bounded(receive, _most(scope)), told)
         except _TooLarge:
-            await _answer(_too_large(FILE_MAX_BYTES), scope, receive, told)
+            await _answer(_too_large(_most(scope)), scope, receive, told)
 
     def _refusal(self, scope: Scope, headers: Headers) -> Refusal | None:
         named = headers.getlist("host")
@@ -107,9 +111,14 @@ class Guard:
         length = headers.get("content-length", "0")
         if not re.fullmatch(r"[0-9]{1,12}", length):
             return Refusal(400, "Not possible", "The request's length is no number.")
-        if int(length) > FILE_MAX_BYTES:
-            return _too_large(FILE_MAX_BYTES)
+        if int(length) > _most(scope):
+            return _too_large(_most(scope))
         return None
+
+
+def _most(scope: Scope) -> int:
+    """How much is taken at an address."""
+    return BUNDLE_MAX_BYTES if scope.get("path") == BUNDLES else FILE_MAX_BYTES
 
 
 def _is_ours(scope: Scope, host: str) -> bool:

@@ -24,6 +24,7 @@ from iskelo.core.paperwork.changes import with_changes
 from iskelo.core.paperwork.sheet import Beside, Checked, OpenSnag, Sheet, SheetName
 from iskelo.core.paperwork.sheets import sheet_names, sheet_of
 from iskelo.core.survey import Survey, survey_again
+from iskelo.formats.input_list_file import write_list_csv, write_list_xlsx
 from iskelo.formats.label_pdf import USUAL_HEIGHT_MM, USUAL_WIDTH_MM, HeightMm, WidthMm, write_labels
 from iskelo.formats.sheet_files import SheetHead, write_csv, write_xlsx
 from iskelo.formats.sheet_pdf import Paper, write_pdf
@@ -61,7 +62,7 @@ def sheets(rig_id: UUID, session: Database) -> list[SheetName]:
     """Every sheet that there is for a rig as it is now."""
     kept = rigs.read_rig(session, rig_id)
     found = surveyed(rig_id, kept.rig)
-    return list(sheet_names(found.reading, _beside(session, kept, found.survey)))
+    return list(sheet_names(found.reading, beside_of(session, kept)))
 
 
 @router.get("/{rig_id}/sheet")
@@ -107,14 +108,16 @@ def sheet_file(
     kept = rigs.read_rig(session, rig_id)
     found = _sheet(session, kept, _Asked(rig_id, key, since, with_rig, with_revision))
     head = SheetHead(kept.rig.name, kept.revision, (date or now().date()).isoformat())
+    # An input list is there to be read again, here or elsewhere: titles and rows, and nothing above them.
+    plain = key == "inputs" and since is None
     write: dict[Form, Callable[[], bytes]] = {
         "pdf": lambda: (
             write_labels(found, head, paper, width_mm, height_mm)
             if found.name.group == "Label strips"
             else write_pdf(found, head, paper)
         ),
-        "xlsx": lambda: write_xlsx(found, head),
-        "csv": lambda: write_csv(found, head),
+        "xlsx": lambda: write_list_xlsx(found.tables[0]) if plain else write_xlsx(found, head),
+        "csv": lambda: write_list_csv(found.tables[0]) if plain else write_csv(found, head),
     }
     what = f"{found.name.title} labels" if found.name.group == "Label strips" else found.name.title
     name = f"{head.rig}, rev {head.revision}, {what}, {head.date}.{form}"
@@ -125,7 +128,7 @@ def _sheet(session: Session, kept: rigs.Kept, asked: _Asked) -> Sheet:
     if asked.key == "compare":
         return _comparison(session, kept, asked)
     found = surveyed(kept.id, kept.rig)
-    beside = _beside(session, kept, found.survey)
+    beside = beside_of(session, kept)
     try:
         whole = sheet_of(found.reading, asked.key, beside)
     except KeyError:
@@ -164,8 +167,9 @@ def _open(survey: Survey) -> tuple[OpenSnag, ...]:
 _ledger: TypeAdapter[Ledger] = TypeAdapter(Ledger)
 
 
-def _beside(session: Session, kept: rigs.Kept, survey: Survey) -> Beside:
+def beside_of(session: Session, kept: rigs.Kept) -> Beside:
     """What sheets tell beside the rig: the newest check that is done, and what is found wrong."""
+    survey = surveyed(kept.id, kept.rig).survey
     row = checks.newest_done(session, kept.id)
     checked = Checked()
     if row is not None and row.ledger is not None:

@@ -50,6 +50,8 @@ def parser() -> argparse.ArgumentParser:
         each = add(name, words)
         each.add_argument("file", type=Path, metavar="FILE")
         each.add_argument("--replace", action="store_true", help="overwrite what is there")
+    checked = add("check-file", "say whether a file is a rig, a part, a bundle or a catalogue that can be read")
+    checked.add_argument("file", type=Path, metavar="FILE")
     add("doctor", "say what is found of database, disk, versions, browser and fonts")
     add("serve", "serve the database of ISKELO_DATABASE_URL on ISKELO_PORT and nothing else (for tests)")
     add("help", "say this")
@@ -91,6 +93,10 @@ def main(words: list[str]) -> int:
 
             act = backup.backup if given.command == "backup" else backup.restore
             return act(given.file, replace=given.replace)
+        case "check-file":
+            from iskelo.command.check_file import check_file  # noqa: PLC0415
+
+            return check_file(given.file)
         case "doctor":
             from iskelo.command.doctor import doctor  # noqa: PLC0415
 

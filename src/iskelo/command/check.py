@@ -1,5 +1,6 @@
 """``./iskelo check`` (formatting, types, arrows, stale generated files) and ``./iskelo test`` (that and the tests)."""
 
+import json
 import os
 import subprocess
 import sys
@@ -10,9 +11,13 @@ from iskelo.api.openapi import contract
 from iskelo.api.rules import rules_file
 from iskelo.command.install import built_screens, chromium, node_modules, postgres_programs, recorded_speech
 from iskelo.command.places import ROOT, WEB, give_up, say
+from iskelo.core.rig.part import Part
+from iskelo.core.rig.rig import Rig
+from iskelo.core.rig.value import Value
 from iskelo.core.snags.registry import RULES
 from iskelo.core.snags.rule import AREAS
 from iskelo.core.snags.verdicts import verdicts_table
+from iskelo.formats.bundle import BundleList
 
 PYTHON = sys.executable
 BIN = Path(PYTHON).parent
@@ -52,6 +57,13 @@ def generated_snags() -> str:
     return "\n".join(rows)
 
 
+def schema_of(kind: type[Value], title: str) -> str:
+    """The JSON Schema (draft 2020-12, as pydantic writes it) of a file format."""
+    schema = {"$schema": "https://json-schema.org/draft/2020-12/schema", **kind.model_json_schema(mode="validation")}
+    schema["title"] = title
+    return json.dumps(schema, ensure_ascii=False, indent=1, sort_keys=True) + "\n"
+
+
 def generated() -> dict[Path, str]:
     """Every file that is made from something else, with what it should hold."""
     docs = ROOT / "docs"
@@ -60,6 +72,9 @@ def generated() -> dict[Path, str]:
         WEB / "src" / "api" / "rules.ts": rules_file(),
         docs / "snags.md": generated_snags(),
         docs / "verdicts.md": verdicts_table(),
+        docs / "schema" / "rig.schema.json": schema_of(Rig, "A rig"),
+        docs / "schema" / "part.schema.json": schema_of(Part, "A part of a rig"),
+        docs / "schema" / "bundle.schema.json": schema_of(BundleList, "The list of what is in a bundle, bundle.json"),
     }
 
 

@@ -7,10 +7,14 @@ import unicodedata
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from openpyxl import Workbook
 from openpyxl.utils import get_column_letter
+from openpyxl.worksheet.worksheet import Worksheet
 
 from iskelo.core.edits.input_list import InputRow
+from iskelo.core.paperwork.sheet import SheetTable
 from iskelo.formats.refusal import Unreadable
+from iskelo.formats.sheet_files import as_words, put_words
 from iskelo.formats.workbook import read_sheet
 
 LIST_MAX_BYTES = 1024 * 1024
@@ -128,6 +132,35 @@ def read_input_list(data: bytes) -> ListFile:
     return ListFile(padded, titles, mapping, kind, notes, at is None)
 
 
+def write_list_csv(table: SheetTable) -> bytes:
+    """An input list as CSV with nothing but its titles and rows; ``read_input_list`` gives the same rows back."""
+    text = io.StringIO()
+    writer = csv.writer(text)
+    writer.writerow([column.title for column in table.columns])
+    writer.writerows([as_words(cell) for cell in row] for row in table.rows)
+    return b"\xef\xbb\xbf" + text.getvalue().encode()
+
+
+def write_list_xlsx(table: SheetTable) -> bytes:
+    """The same as a workbook of one sheet."""
+    book = Workbook()
+    page = book.active
+    assert isinstance(page, Worksheet)
+    page.title = table.title
+    for at, row in enumerate(([column.title for column in table.columns], *table.rows), start=1):
+        for place, cell in enumerate(row, start=1):
+            put_words(page, at, place, cell)
+    page.freeze_panes = "A2"
+    data = io.BytesIO()
+    book.save(data)
+    return data.getvalue()
+
+
+def _meant(cell: str) -> str:
+    """A cell without the apostrophe that keeps other programs from taking it for a formula."""
+    return cell[1:] if cell.startswith("'") and as_words(cell[1:]) == cell else cell
+
+
 def mapped_rows(found: ListFile, mapping: dict[str, int]) -> tuple[InputRow, ...]:
     """The rows of a list with its columns taken as ``mapping`` says; a row without a source takes its name.
 
@@ -141,7 +174,7 @@ def mapped_rows(found: ListFile, mapping: dict[str, int]) -> tuple[InputRow, ...
         raise Unreadable(beyond[0], f"the list has {len(found.titles)} columns")
     rows = []
     for number, cells in found.cells:
-        values = {field: cells[column] for field, column in mapping.items()}
+        values = {field: _meant(cells[column]) for field, column in mapping.items()}
         values.setdefault("source", values.get("name", ""))
         rows.append(InputRow(number=number, **values))
     return tuple(rows)

@@ -38,7 +38,10 @@ def read_rig(data: bytes) -> Rig:
     if reason:
         raise Unreadable("the whole file", f"{reason}; it is no rig file")
     try:
-        rig = Rig.model_validate(brought_up(json.loads(text)))
+        document = json.loads(text)
+        if isinstance(document, dict) and "format" not in document:
+            raise Unreadable("format", "it does not say that it is a rig; a rig file begins with its format")
+        rig = Rig.model_validate(brought_up(document))
         check(rig)
     except (json.JSONDecodeError, RecursionError) as error:
         raise Unreadable("the whole file", f"this is no JSON: {error}") from None

@@ -100,11 +100,11 @@ def _title(wanted: str, taken: list[str]) -> str:
 def _fill(page: Worksheet, table: SheetTable, heads: tuple[str, ...]) -> None:
     bold = Font(bold=True)
     for at, words in enumerate(heads, start=1):
-        _words(page, at, 1, words)
+        put_words(page, at, 1, words)
     page.cell(1, 1).font = bold
     top = len(heads) + 2
     for place, column in enumerate(table.columns, start=1):
-        _words(page, top, place, column.title)
+        put_words(page, top, place, column.title)
         page.cell(top, place).font = bold
         widest = max([len(column.title), *(len(row[place - 1]) for row in table.rows)])
         page.column_dimensions[get_column_letter(place)].width = min(WIDEST_CHARACTERS, widest) + 2
@@ -112,7 +112,7 @@ def _fill(page: Worksheet, table: SheetTable, heads: tuple[str, ...]) -> None:
         for place, cell in enumerate(row, start=1):
             number = as_number(cell)
             if number is None:
-                _words(page, at, place, cell)
+                put_words(page, at, place, cell)
             else:
                 page.cell(at, place, number)
             if table.columns[place - 1].figures:
@@ -124,7 +124,7 @@ def _fill(page: Worksheet, table: SheetTable, heads: tuple[str, ...]) -> None:
     page.sheet_properties.pageSetUpPr = PageSetupProperties(fitToPage=True)
 
 
-def _words(page: Worksheet, at: int, place: int, words: str) -> None:
+def put_words(page: Worksheet, at: int, place: int, words: str) -> None:
     """Words as such: a workbook says of every cell what it is, and this one is no formula."""
     cell = page.cell(at, place, words)
     cell.data_type = "s"

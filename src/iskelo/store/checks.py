@@ -1,10 +1,12 @@
 """Line checks and their takes, as they are kept."""
 
+from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 from uuid import UUID
 
 from sqlalchemy import delete, func, text, update
+from sqlalchemy import select as select_columns
 from sqlmodel import Session, col, select
 
 from iskelo.store.queue import jobless_checks, queue_check
@@ -80,6 +82,42 @@ def newest_done(session: Session, rig_id: UUID) -> CheckRow | None:
         .order_by(col(CheckRow.number).desc())
         .limit(1)
     ).first()
+
+
+@dataclass(frozen=True, slots=True)
+class DoneCheck:
+    """What there is to know of a check that is done, without its ledger, which may be large."""
+
+    id: UUID
+    number: int
+    revision: int
+    only: tuple[str, ...] | None
+    faults: tuple[tuple[str, str], ...]
+    made_at: datetime
+    finished_at: datetime
+
+
+def done_checks(session: Session, rig_id: UUID, most: int) -> list[DoneCheck]:
+    """The newest checks that are done, the newest first."""
+    columns = (CheckRow.id, CheckRow.number, CheckRow.revision, CheckRow.only, CheckRow.faults)
+    rows = session.execute(
+        select_columns(*map(col, columns), col(CheckRow.made_at), col(CheckRow.finished_at))
+        .where(col(CheckRow.rig_id) == rig_id, col(CheckRow.state) == "done", col(CheckRow.ledger).is_not(None))
+        .order_by(col(CheckRow.number).desc())
+        .limit(most)
+    ).all()
+    return [
+        DoneCheck(
+            identity,
+            number,
+            revision,
+            tuple(only) if only is not None else None,
+            tuple((key, words) for key, words in faults or ()),
+            made_at,
+            finished_at or made_at,
+        )
+        for identity, number, revision, only, faults, made_at, finished_at in rows
+    ]
 
 
 def checked_lines(session: Session, rig_id: UUID) -> dict[str, tuple[str, bool]]:

@@ -49,6 +49,11 @@ def keep_part(session: Session, part: Part, now: datetime, *, replace: bool) -> 
     return row.id
 
 
+def part_row(part: Part, now: datetime) -> PartRow:
+    """A part as a new row."""
+    return PartRow(id=uuid4(), name=part.name, document=part.model_dump(mode="json"), made_at=now)
+
+
 def _row(session: Session, identity: UUID) -> PartRow:
     row = session.get(PartRow, identity)
     if row is None:

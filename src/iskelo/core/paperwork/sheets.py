@@ -3,6 +3,7 @@
 from iskelo.core.lines.context import Reading
 from iskelo.core.paperwork.check_report import check_notes, check_tables
 from iskelo.core.paperwork.handover import handover_tables
+from iskelo.core.paperwork.input_rows import input_notes, input_table
 from iskelo.core.paperwork.labels import label_tables, labelled
 from iskelo.core.paperwork.line_list import (
     clock_table,
@@ -30,6 +31,7 @@ def sheet_names(reading: Reading, beside: Beside = NOTHING) -> tuple[SheetName, 
     programs = len(reading.found.programs())
     return (
         SheetName("lines", "Lists", "Line list", f"{lines} {'line' if lines == 1 else 'lines'}"),
+        SheetName("inputs", "Lists", "Input list", "to be read again"),
         SheetName("timing", "Lists", "Timing and clocks", f"{programs} {'program' if programs == 1 else 'programs'}"),
         SheetName("check", "Lists", "Check report", take),
         SheetName("handover", "Lists", "For the next technician", still),
@@ -53,6 +55,8 @@ def sheet_of(reading: Reading, key: str, beside: Beside = NOTHING) -> Sheet:
         return Sheet(name, (line_table(reading), troubles_table(reading)), _notes(reading.rig.notes))
     if key == "timing":
         return Sheet(name, (clock_table(reading), program_table(reading), limit_table(reading)))
+    if key == "inputs":
+        return Sheet(name, (input_table(reading.found),), input_notes(reading.found))
     if key == "check":
         return Sheet(name, check_tables(beside.checked), check_notes(beside.checked, beside.revision))
     if key == "handover":

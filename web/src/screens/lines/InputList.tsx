@@ -6,6 +6,7 @@ import { answer, client, Problem, type Schemas } from "../../api/client"
 import { useRig } from "../../api/rig"
 import { Button, Figure, Input, Kbd, Select } from "../../parts/controls"
 import { useKeys } from "../../parts/keys"
+import { useSetting } from "../../parts/settings"
 import { Mark, Tick } from "../../parts/Mark"
 import { NowAfter } from "../../parts/NowAfter"
 
@@ -47,6 +48,15 @@ export function InputList({ file, onClose }: { file: File; onClose: () => void }
       return body
     },
   })
+  // Columns that were said once are taken again for the next list with the same titles.
+  const [remembered, remember] = useSetting<string>("list columns", "{}")
+  const titles = read.data?.titles.join("|") ?? ""
+  const [recalled, setRecalled] = useState<string | null>(null)
+  if (read.data && mapping === null && recalled === null) {
+    const last = columnsOf(remembered)[titles]
+    setRecalled(last ? titles : "")
+    if (last && JSON.stringify(last) !== JSON.stringify(read.data.mapping)) setMapping(last)
+  }
   const columns = mapping ?? read.data?.mapping ?? {}
   const shown = useMemo(() => {
     const rows: Row[] = read.data?.rows ?? []
@@ -81,6 +91,7 @@ export function InputList({ file, onClose }: { file: File; onClose: () => void }
     if (!plan.data || good === 0) return
     void edit(plan.data.edits).then((kept) => {
       if (!kept) return
+      if (mapping !== null) remember(JSON.stringify({ ...columnsOf(remembered), [titles]: mapping }))
       const good = shown.filter((row) => outcomes.get(row.number)?.accepted)
       if (good.length === shown.length) onClose()
       else setMade(new Set([...made, ...good.map((row) => row.number)]))
@@ -123,6 +134,11 @@ export function InputList({ file, onClose }: { file: File; onClose: () => void }
       {plan.error && (
         <Box role="alert" bg="waxWash" color="wax" px="12px" py="8px">
           {plan.error.message}
+        </Box>
+      )}
+      {recalled && mapping !== null && (
+        <Box role="status" px="12px" py="4px" textStyle="cell" color="ink2">
+          Columns are taken as the last time that a list had these titles.
         </Box>
       )}
       {asks && (
@@ -291,4 +307,13 @@ export function InputList({ file, onClose }: { file: File; onClose: () => void }
       </Flex>
     </Flex>
   )
+}
+
+/** Which column stood for what, by the titles of lists read before. */
+function columnsOf(text: string): Record<string, Record<string, number>> {
+  try {
+    return JSON.parse(text) as Record<string, Record<string, number>>
+  } catch {
+    return {}
+  }
 }

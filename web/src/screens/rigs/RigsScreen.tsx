@@ -75,10 +75,12 @@ export function RigsScreen() {
     make.mutate(() => answer<State>(client.POST("/api/rigs", { body: { name, example } })))
   const read = (chosen: File) =>
     make.mutate(async () => {
-      const response = await fetch("/api/rigs/import", {
+      // A bundle is packed; a rig alone is text.
+      const packed = (await chosen.slice(0, 2).text()) === "PK"
+      const response = await fetch(packed ? "/api/rigs/import-bundle" : "/api/rigs/import", {
         method: "POST",
         body: chosen,
-        headers: { "Content-Type": "application/json" },
+        headers: { "Content-Type": packed ? "application/zip" : "application/json" },
       })
       const body = (await response.json()) as State & { place?: string; detail?: string }
       if (!response.ok)
@@ -147,12 +149,12 @@ export function RigsScreen() {
               </Kbd>
             </Button>
           </chakra.form>
-          <Button onClick={() => file.current?.click()}>Import a rig file…</Button>
+          <Button onClick={() => file.current?.click()}>Import a rig or a bundle…</Button>
           <Button onClick={() => example("Orrin Point", "orrin-point")}>Open the example</Button>
           <input
             ref={file}
             type="file"
-            accept=".json,application/json"
+            accept=".json,.zip,application/json,application/zip"
             hidden
             aria-label="Rig file"
             onChange={(event) => {

@@ -89,18 +89,27 @@ export function Vitals() {
         >
           Redo
         </Button>
-        <chakra.a
-          href={`/api/rigs/${state.id}/export`}
-          download
-          textStyle="cell"
-          color="ink"
-          px="6px"
-          h="24px"
-          lineHeight="24px"
-          _hover={{ bg: "sunk" }}
-        >
-          Export
-        </chakra.a>
+        {(
+          [
+            ["Export", "export", "The rig alone, as a file"],
+            ["Bundle", "bundle", "The rig with its sheets, takes and parts, as one zip"],
+          ] as const
+        ).map(([words, path, title]) => (
+          <chakra.a
+            key={path}
+            href={`/api/rigs/${state.id}/${path}`}
+            title={title}
+            download
+            textStyle="cell"
+            color="ink"
+            px="6px"
+            h="24px"
+            lineHeight="24px"
+            _hover={{ bg: "sunk" }}
+          >
+            {words}
+          </chakra.a>
+        ))}
       </Flex>
       <Box flex="1 0 0" />
       {vitals.rates_hz.length > 0 && (

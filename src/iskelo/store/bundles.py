@@ -1,0 +1,75 @@
+"""A bundle taken in: a new rig with the revisions, checks and takes that came with it, and parts for the library."""
+
+from datetime import datetime
+from uuid import UUID, uuid4
+
+from sqlmodel import Session
+
+from iskelo.core.edits.base import free_name
+from iskelo.formats.bundle import Bundle
+from iskelo.store import parts, rigs
+from iskelo.store.revisions import first_row
+from iskelo.store.tables import CheckRow, RigRow, TakeRow
+
+
+def take_in(session: Session, bundle: Bundle, identity: UUID, now: datetime) -> rigs.Kept:
+    """Keep everything that a bundle holds, all or nothing.
+
+    Its revisions become a history of their own, each made from the one before; checks keep their numbers.
+
+    Raises
+    ------
+    Unreadable
+        If something in it is not what it says; nothing is kept then.
+    """
+    listed = [*sorted(bundle.list.revisions[:-1], key=lambda each: each.number), bundle.list.revisions[-1]]
+    numbers: dict[int, int] = {}
+    session.add(RigRow(id=identity, made_at=now, changed_at=now, head=len(listed)))
+    session.flush()
+    for number, revision in enumerate(listed, start=1):
+        row = first_row(identity, bundle.rig(revision), revision.words, revision.made_at)
+        row.number, row.parent, row.kept_as = number, number - 1 or None, revision.kept_as
+        numbers[revision.number] = number
+        session.add(row)
+        session.flush()
+    for check in bundle.list.checks:
+        row_id = uuid4()
+        session.add(
+            CheckRow(
+                id=row_id,
+                rig_id=identity,
+                number=check.number,
+                revision=numbers.get(check.revision, len(listed)),
+                state="done",
+                share=1.0,
+                stage="done",
+                only=list(check.only) if check.only is not None else None,
+                faults=[list(each) for each in check.faults] or None,
+                ledger=bundle.ledger(check),
+                made_at=check.made_at,
+                finished_at=check.finished_at,
+            )
+        )
+        session.flush()
+        for take in check.takes:
+            sound = TakeRow(check_id=row_id, rate_hz=take.rate_hz, channels=list(take.channels), wav=bundle.take(take))
+            session.add(sound)
+            session.flush()
+            # One take at a time is in memory.
+            session.expunge(sound)
+    _parts(session, bundle, now)
+    session.commit()
+    return rigs.read_rig(session, identity)
+
+
+def _parts(session: Session, bundle: Bundle, now: datetime) -> None:
+    """Parts that are not here yet; one of a name that is taken, and that says something else, under a free name."""
+    here = {each.part.name.casefold(): each.part for each in parts.kept_parts(session)}
+    for part in bundle.parts():
+        same = here.get(part.name.casefold())
+        if same == part:
+            continue
+        name = free_name(part.name, [each.name for each in here.values()])
+        kept = part.model_copy(update={"name": name})
+        session.add(parts.part_row(kept, now))
+        here[name.casefold()] = kept
