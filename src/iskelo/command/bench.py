@@ -7,7 +7,7 @@ import sys
 from iskelo.command.install import chromium
 from iskelo.command.places import ROOT
 
-SCRIPTS = ("run.py", "served.py", "memory.py")
+SCRIPTS = ("run.py", "served.py", "paper.py", "memory.py")
 
 
 def bench() -> int:

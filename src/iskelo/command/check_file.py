@@ -1,5 +1,6 @@
 """``./iskelo check-file FILE``: is this a rig, a part, a bundle or a catalogue that can be read, and what is in it?"""
 
+import collections
 import json
 from pathlib import Path
 
@@ -82,7 +83,7 @@ def _bundle(path: Path) -> list[str]:
         for check in bundle.list.checks:
             bundle.ledger(check)
             for take in check.takes:
-                bundle.take(take)
+                collections.deque(bundle.take(take), maxlen=0)
                 takes += 1
         return [
             f"{path.name} is a bundle of the rig {rigs[-1].name}: {len(rigs)} revision{'' if len(rigs) == 1 else 's'}, "

@@ -195,12 +195,24 @@ class Bundle:
         kept: dict[str, Any] = _ledger.dump_python(ledger, mode="json")
         return kept
 
-    def take(self, take: BundledTake) -> bytes:
-        """A take's WAV file; raises Unreadable if it is none."""
-        data = self._read(take.file, TAKE_MAX_BYTES)
-        if data[:4] not in (b"RIFF", b"RF64") or data[8:12] != b"WAVE":
-            raise Unreadable(take.file, "it is no WAV file")
-        return data
+    def take(self, take: BundledTake) -> Iterator[bytes]:
+        """A take's WAV file, part by part; raises Unreadable if it is none."""
+        size = 0
+        try:
+            with self._zip.open(take.file) as file:
+                while data := file.read(PART_BYTES):
+                    if size == 0 and (data[:4] not in (b"RIFF", b"RF64") or data[8:12] != b"WAVE"):
+                        raise Unreadable(take.file, "it is no WAV file")
+                    size += len(data)
+                    if size > TAKE_MAX_BYTES:
+                        raise Unreadable(take.file, f"it is larger than {TAKE_MAX_BYTES // 1024 // 1024} MiB")
+                    yield data
+        except Unreadable:
+            raise
+        except UNPACKING as error:
+            raise Unreadable(take.file, f"it cannot be unpacked: {error}") from None
+        if size == 0:
+            raise Unreadable(take.file, "it is empty")
 
 
 _ledger: TypeAdapter[Ledger] = TypeAdapter(Ledger)

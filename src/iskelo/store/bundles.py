@@ -1,15 +1,18 @@
 """A bundle taken in: a new rig with the revisions, checks and takes that came with it, and parts for the library."""
 
+import json
+from collections.abc import Iterator
 from datetime import datetime
 from uuid import UUID, uuid4
 
+from sqlalchemy import text
 from sqlmodel import Session
 
 from iskelo.core.edits.base import free_name
-from iskelo.formats.bundle import Bundle
+from iskelo.formats.bundle import Bundle, BundledTake
 from iskelo.store import parts, rigs
 from iskelo.store.revisions import first_row
-from iskelo.store.tables import CheckRow, RigRow, TakeRow
+from iskelo.store.tables import CheckRow, RigRow
 
 
 def take_in(session: Session, bundle: Bundle, identity: UUID, now: datetime) -> rigs.Kept:
@@ -52,14 +55,25 @@ def take_in(session: Session, bundle: Bundle, identity: UUID, now: datetime) -> 
         )
         session.flush()
         for take in check.takes:
-            sound = TakeRow(check_id=row_id, rate_hz=take.rate_hz, channels=list(take.channels), wav=bundle.take(take))
-            session.add(sound)
-            session.flush()
-            # One take at a time is in memory.
-            session.expunge(sound)
+            _keep_sound(session, row_id, take, bundle.take(take))
     _parts(session, bundle, now)
     session.commit()
     return rigs.read_rig(session, identity)
+
+
+def _keep_sound(session: Session, check: UUID, take: BundledTake, parts: Iterator[bytes]) -> None:
+    """Keep a take part by part, so that it never lies in memory whole; the database puts it together."""
+    session.execute(text("CREATE TEMPORARY TABLE sound (n int, part bytea) ON COMMIT DROP"))
+    for number, part in enumerate(parts):
+        session.execute(text("INSERT INTO sound VALUES (:n, :part)"), {"n": number, "part": part})
+    session.execute(
+        text(
+            "INSERT INTO take (check_id, rate_hz, channels, wav) "
+            "SELECT :check, :rate_hz, CAST(:channels AS jsonb), string_agg(part, ''::bytea ORDER BY n) FROM sound"
+        ),
+        {"check": check, "rate_hz": take.rate_hz, "channels": json.dumps(list(take.channels))},
+    )
+    session.execute(text("DROP TABLE sound"))
 
 
 def _parts(session: Session, bundle: Bundle, now: datetime) -> None:
