@@ -1,5 +1,5 @@
 import { Box, Flex, chakra } from "@chakra-ui/react"
-import { useMemo, useState } from "react"
+import { lazy, Suspense, useMemo, useState } from "react"
 import { Link, NavLink, Outlet, useLocation, useNavigate, useParams } from "react-router"
 
 import { RigProvider, useRig } from "../../api/rig"
@@ -14,6 +14,9 @@ import { DRAWER_PX } from "../../theme/system"
 import { HistoryDrawer } from "../history/HistoryDrawer"
 import { SnagDrawer } from "../snags/SnagDrawer"
 import { Vitals } from "./Vitals"
+
+/** Brought in when somebody asks for it. */
+const GuidePage = lazy(() => import("../guide/GuidePage"))
 
 /** The frame round every screen of a rig: vitals above, places at the left, the last edit below. */
 export function RigFrame() {
@@ -82,7 +85,7 @@ function Frame() {
     { keys: "s", words: "Snags", run: () => openSnags(snag === null ? "" : null) },
     { keys: "u", words: "History", run: () => setHistory((on) => !on) },
     { keys: "t", words: "Light or night", run: turnTheme },
-    { keys: "?", words: "All keys", run: () => setListing((on) => !on) },
+    { keys: "?", words: "Guide, and all keys", run: () => setListing((on) => !on) },
     { keys: "Ctrl+z", words: "Undo", run: undo },
     { keys: "Ctrl+Shift+z", words: "Redo", run: redo },
   ])
@@ -153,7 +156,7 @@ function Frame() {
             </Box>
             {snag !== null && <SnagDrawer />}
             {history && <HistoryDrawer onClose={() => setHistory(false)} />}
-            {listing && <KeyList onClose={() => setListing(false)} />}
+            {listing && <Help place={pathname.split("/")[3] ?? "lines"} onClose={() => setListing(false)} />}
           </ProposalProvider>
         </Box>
       </Flex>
@@ -197,7 +200,7 @@ function Footer({ theme, onTheme, onHistory, onKeys }: FooterProps) {
         <Kbd>s</Kbd> snags
       </chakra.button>
       <chakra.button flex="none" cursor="pointer" onClick={onKeys} _hover={{ color: "ink" }}>
-        <Kbd>?</Kbd> all keys
+        <Kbd>?</Kbd> guide, keys
       </chakra.button>
       <chakra.button flex="none" cursor="pointer" onClick={onHistory} _hover={{ color: "ink" }}>
         <Kbd>u</Kbd> history
@@ -243,7 +246,8 @@ function Footer({ theme, onTheme, onHistory, onKeys }: FooterProps) {
   )
 }
 
-function KeyList({ onClose }: { onClose: () => void }) {
+/** The guide's page of the place where one is, and every key that works there. */
+function Help({ place, onClose }: { place: string; onClose: () => void }) {
   const all = useAllKeys()
   const [letters, setLetters] = useSetting<"on" | "off">(LETTERS, "on")
   const [rows] = useState(() => {
@@ -255,43 +259,58 @@ function KeyList({ onClose }: { onClose: () => void }) {
   return (
     <Box
       role="dialog"
-      aria-label="All keys"
+      aria-label="Guide and keys"
       position="absolute"
       right="12px"
       bottom="12px"
-      maxH="calc(100% - 24px)"
-      overflowY="auto"
+      top="12px"
+      w="860px"
+      maxW="calc(100% - 24px)"
       bg="sheet"
       border="1px solid"
       borderColor="edge"
-      p="12px"
       zIndex="30"
-      minW="260px"
+      display="flex"
     >
-      <Flex justify="space-between" mb="8px">
-        <chakra.h2 textStyle="head">Keys that work here</chakra.h2>
-        <Button size="row" variant="quiet" onClick={onClose}>
-          Close
-        </Button>
-      </Flex>
-      <chakra.label display="flex" gap="8px" alignItems="center" mb="8px" textStyle="cell">
-        <input
-          type="checkbox"
-          checked={letters === "on"}
-          onChange={(event) => setLetters(event.target.checked ? "on" : "off")}
-        />
-        Single letters are commands
-      </chakra.label>
-      {rows.map(([keys, words]) => (
-        <Flex key={keys} gap="12px" h="22px" align="center" textStyle="cell">
-          <Box w="96px">
-            <Kbd>
-              {keys.replace(/^ $/, "Space").replace("Shift+z", "Shift+Z").replace("Ctrl+z", "Ctrl+Z")}
-            </Kbd>
-          </Box>
-          <span>{words}</span>
+      <Box
+        flex="1"
+        minW="0"
+        overflowY="auto"
+        p="12px"
+        tabIndex={0}
+        borderRight="1px solid"
+        borderColor="rule"
+      >
+        <Suspense fallback={null}>
+          <GuidePage place={place} />
+        </Suspense>
+      </Box>
+      <Box w="310px" flex="none" overflowY="auto" p="12px" tabIndex={0}>
+        <Flex justify="space-between" mb="8px">
+          <chakra.h2 textStyle="head">Keys that work here</chakra.h2>
+          <Button size="row" variant="quiet" onClick={onClose}>
+            Close
+          </Button>
         </Flex>
-      ))}
+        <chakra.label display="flex" gap="8px" alignItems="center" mb="8px" textStyle="cell">
+          <input
+            type="checkbox"
+            checked={letters === "on"}
+            onChange={(event) => setLetters(event.target.checked ? "on" : "off")}
+          />
+          Single letters are commands
+        </chakra.label>
+        {rows.map(([keys, words]) => (
+          <Flex key={keys} gap="12px" h="22px" align="center" textStyle="cell">
+            <Box w="96px">
+              <Kbd>
+                {keys.replace(/^ $/, "Space").replace("Shift+z", "Shift+Z").replace("Ctrl+z", "Ctrl+Z")}
+              </Kbd>
+            </Box>
+            <span>{words}</span>
+          </Flex>
+        ))}
+      </Box>
     </Box>
   )
 }
