@@ -175,6 +175,7 @@ def test_unused_buses_are_removed_on_request_in_one_edit_that_undo_takes_back() 
     applied = apply(bench.rig, (BringIn(part=part, remove_unused=True),))
     assert [bus.name for bus in program(applied.rig, "Recorder").buses] == ["Voices", "Winds", "Strings 2"]
     assert "removed" in applied.words
+    assert applied.words.startswith("brought in Buses: 2 new, 1 left as they are, 2 removed")
 
 
 def test_an_unused_one_of_the_same_name_takes_the_settings_that_come() -> None:

@@ -1,4 +1,4 @@
-import { Flex, chakra } from "@chakra-ui/react"
+import { Box, Flex, chakra } from "@chakra-ui/react"
 import { useEffect, useRef, useState } from "react"
 
 import { useParts, type Part } from "../../api/parts"
@@ -48,24 +48,28 @@ export function AddGear({ focus, onBring }: { focus: number; onBring: (part: Par
       }}
     >
       <Flex minH="bar" align="center" px="12px" py="6px" gap="6px" wrap="wrap" whiteSpace="nowrap">
-        <Input
-          ref={field}
-          h="28px"
-          w="380px"
-          maxW="100%"
-          bad={bad}
-          aria-invalid={bad}
-          aria-label="Add gear"
-          placeholder="Type gear: 4 mic · box 8x8 Corvane · recorder · 2 headphones"
-          value={text}
-          onChange={(event) => {
-            setText(event.target.value)
-            setBad(false)
-          }}
-          onKeyDown={(event) => {
-            if (event.key === "Escape") event.currentTarget.blur()
-          }}
-        />
+        <Box position="relative" w="380px" maxW="100%">
+          <Input
+            ref={field}
+            h="28px"
+            w="100%"
+            bad={bad}
+            aria-invalid={bad}
+            aria-label="Add gear"
+            placeholder="Type gear: 4 mic · box 8x8 Corvane · recorder · 2 headphones"
+            value={text}
+            onChange={(event) => {
+              setText(event.target.value)
+              setBad(false)
+            }}
+            onKeyDown={(event) => {
+              if (event.key === "Escape") event.currentTarget.blur()
+            }}
+          />
+          <Box position="absolute" right="6px" top="4px" title="a comes back here from anywhere">
+            <Kbd>a</Kbd>
+          </Box>
+        </Box>
         <Button variant="ink" type="submit">
           Add{" "}
           <Kbd borderColor="currentColor" color="inherit">
@@ -90,9 +94,6 @@ export function AddGear({ focus, onBring }: { focus: number; onBring: (part: Par
             {part.name}
           </Button>
         ))}
-        <chakra.span color="ink2" textStyle="cell" whiteSpace="nowrap">
-          <Kbd>a</Kbd> comes back here
-        </chakra.span>
       </Flex>
     </chakra.form>
   )

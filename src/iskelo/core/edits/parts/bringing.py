@@ -1,12 +1,13 @@
 """A part brought into a rig: its pieces into what is here or as new ones, then the leads and lines between them."""
 
+from collections import Counter
 from dataclasses import dataclass
 
 from iskelo.core.edits import edit as e
 from iskelo.core.edits.base import Applied, Refused, free_name, gear_of, new_ids, with_gear
 from iskelo.core.edits.moved import rehung
 from iskelo.core.edits.parts import boxes, programs
-from iskelo.core.edits.parts.under_way import PartRow, PieceRow, PortRow, UnderWay, target
+from iskelo.core.edits.parts.under_way import Does, PartRow, PieceRow, PortRow, UnderWay, target
 from iskelo.core.edits.renewing import ID_PREFIX, renewed
 from iskelo.core.edits.single_edit import apply_one
 from iskelo.core.rig.check import patch_trouble
@@ -16,6 +17,15 @@ from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import AnyGear, Patch, Rig
 from iskelo.core.rig.syncs import SyncLink
+
+SAID: dict[Does, str] = {
+    "new": "new",
+    "set": "set",
+    "stays": "left as they are",
+    "left out": "left out",
+    "removed": "removed",
+}
+"""What the history says of each, in this order."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -273,7 +283,7 @@ def _lines(at: UnderWay) -> None:
 @apply_one.register
 def _(edit: e.BringIn, rig: Rig) -> Applied:
     brought = bring(rig, edit)
-    counts = {does: sum(row.does == does for row in brought.rows) for does in ("new", "set", "stays", "removed")}
-    said = [f"{count} {does}" for does, count in counts.items() if count]
+    counts = Counter(row.does for row in brought.rows)
+    said = [f"{counts[does]} {words}" for does, words in SAID.items() if counts[does]]
     # Nothing to be done is no mistake: everything is here already.
     return Applied(brought.rig, f"brought in {edit.part.name}: {', '.join(said) or 'all of it was here'}")
