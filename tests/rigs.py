@@ -472,6 +472,7 @@ def any_rig(
                 spreads_over_cores=converting and draw(st.booleans()),
                 load_readings=_readings(draw) if converting else (),
                 one_track_per_input=draw(st.sampled_from([False, False, True])),
+                solo_output=draw(st.sampled_from([None, *(p.id for p in ports[1])])),
                 lets_go_in_background=draw(st.sampled_from([False, False, False, True])),
                 buses=tuple(
                     Bus(

@@ -34,11 +34,11 @@ def test_the_line_list_tells_every_line_as_the_screen_does() -> None:
     listed = rows(rig, "Line list", "Lines")
     assert [each[1] for each in listed] == [line.name for line in found.lines]
     assert row(rig, "Line list", "Lines", "Alma") == (
-        *("1", "Alma", "record", "Alma", "Corvane 8 · 1", "Hall · 1", "Longhand · 1", "1 Alma", ""),
+        *("1", "Alma", "record", "", "Alma", "Corvane 8 · 1", "Hall · 1", "Longhand · 1", "1 Alma", ""),
         *("6.60", "−18.0", "arrives"),
     )
-    assert row(rig, "Line list", "Lines", "Dov")[6:] == ("(takes 3, not 4)", "4 Dov", "", "", "", "silent +1")
-    assert row(rig, "Line list", "Lines", "Alma, for Ines")[9] == "50.27 to 85.27"
+    assert row(rig, "Line list", "Lines", "Dov")[7:] == ("(takes 3, not 4)", "4 Dov", "", "", "", "silent +1")
+    assert row(rig, "Line list", "Lines", "Alma, for Ines")[10] == "50.27 to 85.27"
     wrong = rows(rig, "Line list", "Not as wanted")
     assert [each[1] for each in wrong] == [line.name for line in found.lines if line.headline != "arrives"]
 

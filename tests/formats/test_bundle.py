@@ -214,8 +214,12 @@ def test_a_file_is_checked_on_the_command_line(tmp_path: Path, capsys: pytest.Ca
         ),
         "bundle.zip": (packed(rig).getvalue(), 0, "is a bundle of the rig Orrin Point"),
         "catalogue.json": (write_catalogue((box,)), 0, "is a catalogue of 1 piece."),
-        "old.json": (json.dumps(old).encode(), 0, "written by version 7 of the format; saved again it is of version 9"),
-        "bad.json": (b'{"format": "iskelo rig", "version": 9, "gear": [{}]}', 1, "bad.json: gear › 0"),
+        "old.json": (
+            json.dumps(old).encode(),
+            0,
+            "written by version 7 of the format; saved again it is of version 10",
+        ),
+        "bad.json": (b'{"format": "iskelo rig", "version": 10, "gear": [{}]}', 1, "bad.json: gear › 0"),
         "none.json": (b"words", 1, "this is no JSON"),
         "bad.zip": (b"PK", 1, "this is no zip"),
     }

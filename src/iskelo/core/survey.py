@@ -17,7 +17,7 @@ from iskelo.core.lines.proof import Proof, proofs
 from iskelo.core.lines.state import LineState
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.rig import Purpose, Rig, WantedTap
+from iskelo.core.rig.rig import Colour, Purpose, Rig, WantedTap
 from iskelo.core.snags.registry import find_snags, symptoms_of
 from iskelo.core.snags.rule import SEVERITIES, Severity, Snag, Symptom
 from iskelo.core.stations import Station, stations
@@ -94,6 +94,7 @@ class LineView:
     alone: bool
     tap: WantedTap
     tag: str
+    colour: Colour
     headline: Headline
     more_findings: int
     findings: tuple[FindingView, ...]
@@ -285,6 +286,7 @@ def _line(position: int, state: LineState, reading: Reading) -> LineView:
         alone=line.alone,
         tap=line.tap,
         tag=line.tag,
+        colour=line.colour,
         headline=findings[0].kind,
         more_findings=len(findings) - 1,
         findings=views,

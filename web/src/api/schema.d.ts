@@ -5467,6 +5467,12 @@ export interface components {
              */
             alone?: boolean;
             /**
+             * Colour
+             * @default none
+             * @enum {string}
+             */
+            colour?: "none" | "red" | "orange" | "yellow" | "green" | "blue" | "purple" | "grey";
+            /**
              * From Ports
              * @default []
              */
@@ -5519,6 +5525,12 @@ export interface components {
              * @default false
              */
             alone: boolean;
+            /**
+             * Colour
+             * @default none
+             * @enum {string}
+             */
+            colour: "none" | "red" | "orange" | "yellow" | "green" | "blue" | "purple" | "grey";
             /**
              * From Ports
              * @default []
@@ -5622,6 +5634,11 @@ export interface components {
             alone: boolean;
             /** Apart Samples */
             apart_samples: number | null;
+            /**
+             * Colour
+             * @enum {string}
+             */
+            colour: "none" | "red" | "orange" | "yellow" | "green" | "blue" | "purple" | "grey";
             /** Delay Assumed */
             delay_assumed: boolean;
             /** Delay Open */
@@ -6834,8 +6851,13 @@ export interface components {
          *     Its song begins at ``tempo_bpm``, with other tempos and names at later places; with ``follows_clock`` it takes
          *     tempo, start and stop from its ``syncs``, the links by which it hears other programs. ``channels_at_most``: so many
          *     does it open each way (None: as many as there are).
+         *     ``default_output``: where tracks, voices and buses that are added go, one of its outputs or buses.
+         *     ``solo_output``: solo is not in place; what is soloed is heard at this output as well, and nothing else is silenced.
+         *     ``audition_output``: where a person hears files before they are used.
          */
         "Program-Input": {
+            /** Audition Output */
+            audition_output?: string | null;
             /** Buffer Samples */
             buffer_samples?: number | null;
             /**
@@ -6850,6 +6872,8 @@ export interface components {
              * @default 0
              */
             compensates_samples?: number;
+            /** Default Output */
+            default_output?: string | null;
             /**
              * Delay Compensation
              * @default false
@@ -6969,6 +6993,8 @@ export interface components {
              * @default []
              */
             sends?: components["schemas"]["Send-Input"][];
+            /** Solo Output */
+            solo_output?: string | null;
             /**
              * Spreads Over Cores
              * @default false
@@ -7015,8 +7041,13 @@ export interface components {
          *     Its song begins at ``tempo_bpm``, with other tempos and names at later places; with ``follows_clock`` it takes
          *     tempo, start and stop from its ``syncs``, the links by which it hears other programs. ``channels_at_most``: so many
          *     does it open each way (None: as many as there are).
+         *     ``default_output``: where tracks, voices and buses that are added go, one of its outputs or buses.
+         *     ``solo_output``: solo is not in place; what is soloed is heard at this output as well, and nothing else is silenced.
+         *     ``audition_output``: where a person hears files before they are used.
          */
         "Program-Output": {
+            /** Audition Output */
+            audition_output: string | null;
             /** Buffer Samples */
             buffer_samples: number | null;
             /**
@@ -7031,6 +7062,8 @@ export interface components {
              * @default 0
              */
             compensates_samples: number;
+            /** Default Output */
+            default_output: string | null;
             /**
              * Delay Compensation
              * @default false
@@ -7150,6 +7183,8 @@ export interface components {
              * @default []
              */
             sends: components["schemas"]["Send-Output"][];
+            /** Solo Output */
+            solo_output: string | null;
             /**
              * Spreads Over Cores
              * @default false
@@ -7543,10 +7578,10 @@ export interface components {
             show_minutes?: number | null;
             /**
              * Version
-             * @default 9
+             * @default 10
              * @constant
              */
-            version?: 9;
+            version?: 10;
         };
         /**
          * Rig
@@ -7617,10 +7652,10 @@ export interface components {
             show_minutes: number | null;
             /**
              * Version
-             * @default 9
+             * @default 10
              * @constant
              */
-            version: 9;
+            version: 10;
         };
         /**
          * RigSummary
@@ -9465,8 +9500,9 @@ export interface components {
          * @description A recorder's track: takes one named input, or a bus, records it when armed, passes it on when monitored.
          *
          *     ``output`` is a bus or an output of the program. ``soloed``: in place, the other tracks are as if they were muted.
-         *     With a ``far_end``, a voice of the program, it is no track but an
-         *     *ear*: what it takes goes to that far end instead, while it is armed.
+         *     Where the program has a ``solo_output``, it is heard there as well, and nothing is muted.
+         *     With a ``far_end``, a voice of the program, it is no track but an *ear*: what it takes goes to that far end instead,
+         *     while it is armed.
          */
         "Track-Input": {
             /**
@@ -9527,8 +9563,9 @@ export interface components {
          * @description A recorder's track: takes one named input, or a bus, records it when armed, passes it on when monitored.
          *
          *     ``output`` is a bus or an output of the program. ``soloed``: in place, the other tracks are as if they were muted.
-         *     With a ``far_end``, a voice of the program, it is no track but an
-         *     *ear*: what it takes goes to that far end instead, while it is armed.
+         *     Where the program has a ``solo_output``, it is heard there as well, and nothing is muted.
+         *     With a ``far_end``, a voice of the program, it is no track but an *ear*: what it takes goes to that far end instead,
+         *     while it is armed.
          */
         "Track-Output": {
             /**

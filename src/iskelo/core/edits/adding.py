@@ -138,7 +138,7 @@ def _with_items(
     """A program with more tracks, voices or buses; ``fields`` are the new ones' own."""
     program = gear_of(rig, edit.program, Program)
     rig, ids = new_ids(rig, prefix, len(edit.names), edit.ids)
-    shared = {"width": edit.width, "output": edit.output}
+    shared = {"width": edit.width, "output": edit.output or program.default_output}
     items = [
         made(kind, f"{program.name}, {name}", id=identity, name=name, **shared, **own)
         for identity, name, own in zip(ids, edit.names, fields, strict=True)

@@ -310,6 +310,10 @@ def _kept_ends(program: Program, words: list[str]) -> dict[str, Any]:
         return item.model_copy(update=update) if update else item
 
     ends: dict[str, Any] = {}
+    for choice, able in (("default_output", sinks), ("solo_output", outputs), ("audition_output", outputs)):
+        if getattr(program, choice) is not None and getattr(program, choice) not in able:
+            words.append(f"{program.name} has no {choice.replace('_', ' ')} now")
+            ends[choice] = None
     for what, field in (("track", "tracks"), ("voice", "voices"), ("bus", "buses")):
         items = getattr(program, field)
         after = tuple(kept(what, item) for item in items)

@@ -12,6 +12,9 @@ from iskelo.core.rig.rig import AnyGear, Rig
 ID_PREFIX = {"source": "s", "interface": "b", "aggregate": "g", "program": "p", "destination": "x", "outboard": "h"}
 
 
+OUTPUT_CHOICES = ("default_output", "solo_output", "audition_output")
+"""The fields of a program that name one of its outputs for a purpose."""
+
 DEVICE_FIELDS = ("device", "driver", "output_device", "output_driver")
 
 
@@ -58,6 +61,7 @@ def renewed(rig: Rig, gear: AnyGear) -> tuple[Rig, AnyGear]:
         send.model_copy(update={"id": given, "item": new.get(send.item), "to": new.get(send.to)})
         for given, send in zip(ids, gear.sends, strict=True)
     )
+    renamed |= {choice: new.get(getattr(gear, choice)) for choice in OUTPUT_CHOICES}
     for field in ("tracks", "voices", "buses"):
         renamed[field] = tuple(item.model_copy(update={"output": new.get(item.output)}) for item in renamed[field])
     return rig, gear.model_copy(update=renamed)

@@ -181,6 +181,7 @@ LEVELS: dict[HopKind, Callable[[Edge, float, Index], Behind]] = {
     "to far end": _turned,
     "monitor": _turned,
     "track past": _turned,
+    "track solo": _turned,
     "track dry": _turned,
     "track send": _turned,
     "track return": _turned,

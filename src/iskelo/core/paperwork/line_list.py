@@ -6,6 +6,7 @@ from iskelo.core.lines.state import LineState
 from iskelo.core.paperwork.sheet import SheetTable, table
 from iskelo.core.rig.ports import COLUMNS
 from iskelo.core.rig.programs import Program
+from iskelo.core.rig.rig import Line
 from iskelo.core.rig.units import say_figure
 from iskelo.core.stations import Station, stations
 from iskelo.core.timing.delays import Delay, latest, trip_of
@@ -18,7 +19,7 @@ _TITLES = {"source": "From", "out": "Heard at"}
 def line_table(reading: Reading) -> SheetTable:
     """Every line with the numbers at all its stations, its delay, its level, and whether it arrives."""
     places = " | ".join(f"{_TITLES.get(each, each.replace('_', ' ').capitalize())} 1.2" for each in COLUMNS)
-    columns = f"# 0.4 > | Line 1.5 | For 0.6 | {places} | Delay, ms 0.9 > | dBFS 0.7 > | State 1.2"
+    columns = f"# 0.4 > | Line 1.5 | For 0.7 | Tag 0.8 | {places} | Delay, ms 0.9 > | dBFS 0.7 > | State 1.2"
     rows = (_line(reading, position, state) for position, state in enumerate(reading.lines, start=1))
     return table("Lines", columns, rows, "no line is wanted yet")
 
@@ -31,11 +32,17 @@ def _line(reading: Reading, position: int, state: LineState) -> tuple[str, ...]:
         str(position),
         state.line.name,
         state.line.purpose,
+        _tag(state.line),
         *(_station(each) for each in stations(state, reading.found)),
         say_delay(latest(state.delays())),
         say_figure(round(max(levels), 1), 1) if levels else "",
         state_words,
     )
+
+
+def _tag(line: Line) -> str:
+    """Its tag, and its colour as a word: paper is black."""
+    return ", ".join(each for each in (line.tag, line.colour if line.colour != "none" else "") if each)
 
 
 def _station(station: Station) -> str:

@@ -117,6 +117,15 @@ def _open(found: Index, program: Program) -> SetUpStep:
         settings.append(f"read-ahead {program.read_ahead_samples}")
     if program.compensates_samples:
         settings.append(f"moves what it records {program.compensates_samples} samples earlier")
+    settings += [
+        f"{words} {found.name(identity)}"
+        for identity, words in (
+            (program.default_output, "what is added goes to"),
+            (program.solo_output, "solo is heard at"),
+            (program.audition_output, "files are auditioned at"),
+        )
+        if identity is not None
+    ]
     if program.hosted is not None:
         hosted, leader = program.hosted, found.name(program.hosted.leader)
         told = [f"runs in {leader}", f"{hosted.ahead} buffer, {hosted.ahead_samples} samples ahead"]

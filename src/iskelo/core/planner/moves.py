@@ -30,7 +30,7 @@ OTHER_LEG = 1.5
 
 _ASIDE: dict[str, tuple[HopKind, ...]] = {
     "track": (
-        *("direct", "monitor", "track past", "track dry", "track send", "track return"),
+        *("direct", "monitor", "track past", "track dry", "track send", "track return", "track solo"),
         *("fader", "mix", "send", "to device", "playback", "lead out"),
     ),
     "in": ("record", "to far end"),

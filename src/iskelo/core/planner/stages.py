@@ -193,6 +193,7 @@ STAGES: dict[HopKind, Callable[[Edge, float, Index, float], list[Stage]]] = {
     "to far end": _no_stage,
     "monitor": _no_stage,
     "track past": _no_stage,
+    "track solo": _no_stage,
     "track dry": _no_stage,
     "track send": _no_stage,
     "track return": _no_stage,

@@ -38,6 +38,14 @@ def check_program(program: Program, found: Index) -> None:
         if bus.output is not None and bus.output not in outputs:
             place = f"{program.name}, bus {bus.name}"
             raise Broken(place, f"its output {bus.output!r} is no bus and no output of {program.name}")
+    own = {item.id for item in program.outputs}
+    for identity, words, able in (
+        (program.default_output, "its default output", outputs),
+        (program.solo_output, "the output at which solo is heard", own),
+        (program.audition_output, "the output at which files are auditioned", own),
+    ):
+        if identity is not None and identity not in able:
+            raise Broken(program.name, f"{words}, {identity!r}, is no output of it")
     _syncs(program, found)
     _hosted(program, found)
     _sends(program, outputs)

@@ -2,13 +2,14 @@
 
 from typing import Any
 
-PRESENT = 9
+PRESENT = 10
 
 
 def brought_up(document: Any) -> Any:
     """A rig's document as the present version writes it; anything else is given back as it is.
 
-    Version 8 knew no solo in programs; version 7 no far ends; version 6 no cables; version 5 no inserts in programs;
+    Version 9 knew no choices of outputs in programs and no colours; version 8 no solo in programs; version 7 no far
+    ends; version 6 no cables; version 5 no inserts in programs;
     version 4 no mixers; version 3 no outboard gear and no leads from output jacks to input jacks; version 2 no sends,
     no pan and no effects mixes.
     Version 1 knew one driver a box (``driver``), no origins and no switches: its figures count as typed, and where a

@@ -88,8 +88,9 @@ class Track(Value):
     """A recorder's track: takes one named input, or a bus, records it when armed, passes it on when monitored.
 
     ``output`` is a bus or an output of the program. ``soloed``: in place, the other tracks are as if they were muted.
-    With a ``far_end``, a voice of the program, it is no track but an
-    *ear*: what it takes goes to that far end instead, while it is armed.
+    Where the program has a ``solo_output``, it is heard there as well, and nothing is muted.
+    With a ``far_end``, a voice of the program, it is no track but an *ear*: what it takes goes to that far end instead,
+    while it is armed.
     """
 
     id: Id
@@ -246,6 +247,9 @@ class Program(Value):
     Its song begins at ``tempo_bpm``, with other tempos and names at later places; with ``follows_clock`` it takes
     tempo, start and stop from its ``syncs``, the links by which it hears other programs. ``channels_at_most``: so many
     does it open each way (None: as many as there are).
+    ``default_output``: where tracks, voices and buses that are added go, one of its outputs or buses.
+    ``solo_output``: solo is not in place; what is soloed is heard at this output as well, and nothing else is silenced.
+    ``audition_output``: where a person hears files before they are used.
     """
 
     kind: Literal["program"] = "program"
@@ -277,6 +281,9 @@ class Program(Value):
     markers: Annotated[tuple[SongMarker, ...], Field(max_length=512), Settable("markers")] = ()
     follows_clock: Annotated[bool, Settable("follows a sync clock")] = False
     channels_at_most: Annotated[ChannelNumber | None, Settable("opens at most", "channels")] = None
+    default_output: Annotated[Id | None, Settable("default output")] = None
+    solo_output: Annotated[Id | None, Settable("solo is heard at")] = None
+    audition_output: Annotated[Id | None, Settable("files are auditioned at")] = None
     enabled_in: Annotated[Channels, Settable("enabled inputs")] = ()
     enabled_out: Annotated[Channels, Settable("enabled outputs")] = ()
     inputs: Annotated[tuple[ProgramPort, ...], Field(max_length=512)] = ()

@@ -58,6 +58,9 @@ class Patch(Value):
     unbalanced: Annotated[bool, Settable("into an unbalanced input")] = False
 
 
+Colour = Literal["none", "red", "orange", "yellow", "green", "blue", "purple", "grey"]
+"""A colour that a line is marked with; on paper it is a word."""
+
 WantedTap = Literal["any", "raw", "direct", "before the fader", "behind the fader", "a mix"]
 """At which tap of a mixer a line is wanted: raw is the input itself, before any strip."""
 
@@ -79,6 +82,7 @@ class Line(Value):
     alone: Annotated[bool, Settable("alone")] = False
     tap: Annotated[WantedTap, Settable("wanted tap")] = "any"
     tag: Annotated[str, AfterValidator(clean_tag), Settable("tag")] = ""
+    colour: Annotated[Colour, Settable("colour")] = "none"
 
     @model_validator(mode="after")
     def _window(self) -> "Line":
@@ -115,7 +119,7 @@ class Rig(Value):
     """
 
     format: Literal["iskelo rig"] = "iskelo rig"
-    version: Literal[9] = 9
+    version: Literal[10] = 10
     name: Annotated[Name, Settable("name")] = "New rig"
     notes: Annotated[Notes, Settable("notes")] = ""
     next_number: Annotated[int, Field(ge=1, le=1_000_000_000)] = 1

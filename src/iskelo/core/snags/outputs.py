@@ -21,7 +21,8 @@ def output_nowhere(reading: Reading) -> list[Snag]:
     for program in reading.found.programs():
         sent = {send.item for send in program.sends}
         for track in program.tracks:
-            if track.monitored and not track.muted and track.output is None and track.id not in sent:
+            solo = track.soloed and program.solo_output is not None
+            if track.monitored and not track.muted and track.output is None and track.id not in sent and not solo:
                 snags.append(
                     Snag(
                         key=f"output-nowhere:{track.id}",
@@ -39,6 +40,7 @@ def output_nowhere(reading: Reading) -> list[Snag]:
         fed |= {voice.output for voice in program.voices} | {bus.output for bus in program.buses}
         fed |= {send.to for send in program.sends}
         fed |= {insert.send for _, insert in program.hung() if insert.on}
+        fed |= {program.solo_output, program.audition_output}
         for item in program.outputs:
             empty = [leg for leg, channel in enumerate(item.legs, start=1) if _no_playback(channel, box)]
             if box is not None and item.id in fed and empty:

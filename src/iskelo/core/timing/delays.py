@@ -311,6 +311,7 @@ DELAYS: dict[HopKind, Callable[[Edge, Index, _Passed], None]] = {
     "to far end": _to_a_far_end,
     "monitor": _by_effects,
     "track past": _at_once,
+    "track solo": _at_once,
     "track dry": _at_once,
     "track send": _at_once,
     "track return": _at_once,

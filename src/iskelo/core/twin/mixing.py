@@ -132,11 +132,16 @@ class Desk:
             return
         late = track.effect_delay_samples
         pre, known = self._inserted(track, {leg: _add({}, heard, 1.0, late) for leg, heard in taken.items()})
-        shut = track.muted or (not track.soloed and any(each.soloed for each in self._program.tracks))
+        apart = self._program.solo_output
+        others = apart is None and any(each.soloed for each in self._program.tracks)
+        shut = track.muted or (others and not track.soloed)
         post = {leg: _turned(heard, track.gain_db) for leg, heard in pre.items()} if not shut else {}
         if shut and self._program.mute_kills_pre:
             pre = {}
-        self._give(track, pre, post, _Arriving({}, track.width, track.pan, latency + late + known))
+        how = _Arriving({}, track.width, track.pan, latency + late + known)
+        self._give(track, pre, post, how)
+        if apart is not None and track.soloed and apart != track.output:
+            self._arriving[apart].append(replace(how, legs=post, compensated=False))
 
     def _inserted(self, item: Track | Bus, point: dict[int, Heard]) -> tuple[dict[int, Heard], int]:
         """What is behind an insert, and by how much the program counts that as late; its send goes out at once."""

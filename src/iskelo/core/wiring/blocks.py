@@ -315,12 +315,15 @@ def insert_in(item: Track | Bus) -> Block:
 
 
 def track_shut(track: Track, program: Program) -> Block | None:
-    """A track that is muted, or beside others that are soloed in place, passes nothing on from its fader."""
+    """A track that is muted, or beside others that are soloed in place, passes nothing on from its fader.
+
+    Where solo is heard at an output of its own, it silences nobody.
+    """
     if track.muted:
         opened = Setting(track.id, {"muted": False})
         return Block(fact("track muted", track=track.id), track.id, opened, fact("unmute track", track=track.id))
     soloed = [each.id for each in program.tracks if each.soloed]
-    if not soloed or track.soloed:
+    if not soloed or track.soloed or program.solo_output is not None:
         return None
     ended = tuple(SetValues(item=each, values={"soloed": False}) for each in soloed)
     return Block(fact("other tracks soloed", program=program.id), f"{program.id}/solo", ended, fact("end solo"))

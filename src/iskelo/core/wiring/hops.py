@@ -44,6 +44,7 @@ HopKind = Literal[
     "track dry",
     "track send",
     "track return",
+    "track solo",
     "fader",
     "mix",
     "send",
@@ -129,6 +130,7 @@ HOPS: dict[HopKind, HopRow] = {
     "track dry": _row(("point", "bus"), ("monitor", "bus_pre"), _DIGITAL, "item", "nothing"),
     "track send": _row(("point", "bus"), ("output",), _DIGITAL, "item", "nothing"),
     "track return": _row(("input",), ("monitor", "bus_pre"), _DIGITAL, "item", "nothing"),
+    "track solo": _row(("post",), ("output",), _DIGITAL, "item", "nothing"),
     "fader": _row(("monitor", "bus", "bus_pre"), ("post", "bus_out"), _DIGITAL, "item", "nothing"),
     "mix": _row(("post", "voice", "bus_out"), ("bus", "output"), _DIGITAL, "item", "gear"),
     "send": _row(

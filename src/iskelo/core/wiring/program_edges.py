@@ -101,7 +101,9 @@ def program_edges(program: Program, found: Index) -> list[Edge]:
                 edges.append(edge_of((start, end, "monitor", track.id, 0.0, 1, heard)))
         if track.insert is not None:
             edges += _hung(track, point, monitor, starts, sinks, not_heard(track, program))
-        if track.output is not None or sends:
+        # Where that is how solo works, what is soloed is heard at another output as well, and waits for nobody there.
+        solo = program.solo_output if track.soloed and program.solo_output != track.output else None
+        if track.output is not None or sends or solo is not None:
             post, muted = legs_of(track.id, "post", track.width), track_shut(track, program)
             edges += [
                 edge_of((start, end, "fader", track.id, track.gain_db, 1, muted))
@@ -109,6 +111,8 @@ def program_edges(program: Program, found: Index) -> list[Edge]:
             ]
             if track.output is not None:
                 edges += _mixed("mix", track.id, post, sinks[track.output], (law, track.pan))
+            if solo is not None:
+                edges += _mixed("track solo", track.id, post, sinks[solo], (law, track.pan))
             if sends:
                 edges += _sent(sends, monitor, post, sinks, (law, track.pan))
     for voice in program.voices:

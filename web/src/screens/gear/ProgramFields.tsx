@@ -78,6 +78,35 @@ export function ProgramFields({ program }: { program: Program }) {
             ))}
           </Select>
         </Row>
+        {(
+          [
+            [
+              "default_output",
+              "What is added goes to",
+              "nowhere yet",
+              [...program.outputs, ...program.buses],
+            ],
+            ["solo_output", "Solo is heard", "in place", program.outputs],
+            ["audition_output", "Files are auditioned at", "not said", program.outputs],
+          ] as const
+        ).map(([field, words, none, outputs]) =>
+          outputs.length > 0 ? (
+            <Row key={field} words={words}>
+              <Select
+                aria-label={words}
+                value={program[field] ?? ""}
+                onChange={(event) => void set({ [field]: event.target.value || null })}
+              >
+                <option value="">{none}</option>
+                {outputs.map((each) => (
+                  <option key={each.id} value={each.id}>
+                    {field === "solo_output" ? `at ${each.name}` : each.name}
+                  </option>
+                ))}
+              </Select>
+            </Row>
+          ) : null,
+        )}
         {program.hosted && <Hosting program={program} hosted={program.hosted} />}
         {box && (
           <Row words="Plays to">

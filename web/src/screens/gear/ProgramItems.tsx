@@ -135,7 +135,7 @@ export function Tracks({ program }: { program: Program }) {
         program: program.id,
         names: [`Track ${program.tracks.length + 1}`],
         width,
-        output: program.outputs[0]?.id ?? null,
+        output: program.default_output ?? program.outputs[0]?.id ?? null,
       },
     ])
   return (

@@ -7,6 +7,7 @@ import { Input } from "../../parts/controls"
 import { Tick } from "../../parts/Mark"
 import type { CellName, Range } from "./columns"
 import { StationEditor } from "./StationEditor"
+import { Swatch } from "./Swatch"
 
 /** A tick for a line that a check proved and nothing has changed since; words for one it did not, or no longer. */
 export function ProofMark({ proof }: { proof: "proved" | "stale" | "failed" | undefined }) {
@@ -126,6 +127,7 @@ export function NameCell(props: EditableProps & { under?: Station | undefined })
       value={line.name}
       shown={
         <>
+          <Swatch colour={line.colour} />
           <b title={line.name}>{line.name}</b>
           {props.under?.label && <span className="in-ink2"> {props.under.label}</span>}
         </>

@@ -11,6 +11,7 @@ import { useKeys } from "../../parts/keys"
 import { LimitSelect } from "./LimitSelect"
 import { Meters } from "./Meters"
 import { Response } from "./Response"
+import { COLOURS } from "./Swatch"
 import { Scale } from "./TapeScale"
 import { Sum } from "./TapeSum"
 
@@ -185,6 +186,16 @@ function Window({ line }: { line: LineView }) {
         placeholder="none"
         onKeep={(tag) => set({ tag })}
       />
+      colour
+      <Select
+        aria-label={`Colour of ${line.name}`}
+        value={line.colour}
+        onChange={(event) => void set({ colour: event.target.value })}
+      >
+        {Object.keys(COLOURS).map((each) => (
+          <option key={each}>{each}</option>
+        ))}
+      </Select>
     </Flex>
   )
 }

@@ -1,7 +1,7 @@
 import type { Gear, LineView } from "../../api/client"
 
-export type GroupBy = "purpose" | "gear" | "tag"
-export const GROUPINGS: GroupBy[] = ["purpose", "gear", "tag"]
+export type GroupBy = "purpose" | "gear" | "tag" | "colour"
+export const GROUPINGS: GroupBy[] = ["purpose", "gear", "tag", "colour"]
 
 export interface Group {
   kind: "group"
@@ -100,6 +100,8 @@ function groupOf(line: LineView, by: GroupBy, gear: Gear[]): string {
       return PURPOSE_WORDS[line.purpose]
     case "tag":
       return line.tag || "No tag"
+    case "colour":
+      return line.colour === "none" ? "No colour" : line.colour
     case "gear": {
       const box = line.stations.find((each) => each.column === "box_in" && each.label)
       const owner = gear.find((each) => each.id === line.from_ports[0]?.[0])

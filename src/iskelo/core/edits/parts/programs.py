@@ -6,7 +6,7 @@ from typing import Any
 from iskelo.core.edits.base import free_name, gear_of, new_ids, pruned, with_gear
 from iskelo.core.edits.parts.under_way import Does, UnderWay, differs
 from iskelo.core.edits.parts.users import say_users, users
-from iskelo.core.edits.renewing import DEVICE_FIELDS
+from iskelo.core.edits.renewing import DEVICE_FIELDS, OUTPUT_CHOICES
 from iskelo.core.rig.device_streams import Bank
 from iskelo.core.rig.index import index
 from iskelo.core.rig.part import PartKind
@@ -26,7 +26,8 @@ _LISTS = (*(field for _, field, _ in ITEMS), "sends", "syncs")
 SETTINGS = tuple(
     name
     for name in Program.model_fields
-    if name not in (*_LISTS, *DEVICE_FIELDS, "kind", "id", "name", "hosted", "enabled_in", "enabled_out")
+    if name
+    not in (*_LISTS, *DEVICE_FIELDS, *OUTPUT_CHOICES, "kind", "id", "name", "hosted", "enabled_in", "enabled_out")
 )
 """The fields that say how a program works, whatever is in it and wherever it runs."""
 
@@ -53,6 +54,7 @@ def settle(at: UnderWay, piece: Program, here: str) -> None:
     _channels(at, piece, here, [(field, item) for field, _, items in wanted for item in items])
     for field, kind, items in wanted:
         _put(at, piece, here, (kind, field), items)
+    _choices(at, piece, here)
     _sends(at, piece, here, {item.id for _, _, items in wanted for item in items})
     _not_needed(at, here, taken)
 
@@ -68,6 +70,23 @@ def _settings(at: UnderWay, piece: Program, program: Program, used: dict[str, li
         values = {name: getattr(piece, name) for name in SETTINGS}
         at.rig = with_gear(at.rig, program.model_copy(update=values))
         at.tell(program, "settings", "how it works", "set" if program.id not in at.new else "new")
+
+
+def _choices(at: UnderWay, piece: Program, here: str) -> None:
+    """Where what is added goes, solo is heard and files are auditioned: taken over where nobody has chosen yet."""
+    program = gear_of(at.rig, here, Program)
+    if not at.wants("settings"):
+        return
+    chosen = {
+        choice: at.items[wanted]
+        for choice in OUTPUT_CHOICES
+        if (wanted := getattr(piece, choice)) in at.items
+        and (getattr(program, choice) is None or at.asked.over_used)
+        and getattr(program, choice) != at.items[wanted]
+    }
+    if chosen:
+        at.rig = with_gear(at.rig, program.model_copy(update=chosen))
+        at.tell(program, "settings", "its choices of outputs", "new" if here in at.new else "set")
 
 
 def _matched(
@@ -287,5 +306,5 @@ def _returned(item: ProgramItem) -> bool:
 def bare(piece: Program, identity: str, name: str) -> Program:
     """A new program of the same make with nothing in it yet; what it holds is brought in afterwards."""
     empty = dict.fromkeys((*_LISTS, "enabled_in", "enabled_out"), ())
-    alone = dict.fromkeys((*DEVICE_FIELDS, "hosted"))
+    alone = dict.fromkeys((*DEVICE_FIELDS, *OUTPUT_CHOICES, "hosted"))
     return piece.model_copy(update={**empty, **alone, "id": identity, "name": name})

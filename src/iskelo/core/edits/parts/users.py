@@ -16,6 +16,12 @@ def users(program: Program, found: Index) -> dict[str, list[str]]:
         if identity is not None and by not in used.setdefault(identity, []):
             used[identity].append(by)
 
+    for identity, words in (
+        (program.default_output, "what is added"),
+        (program.solo_output, "solo"),
+        (program.audition_output, "auditioning"),
+    ):
+        use(identity, words)
     for track in program.tracks:
         for end in (track.input, track.output, track.far_end):
             use(end, track.name)
