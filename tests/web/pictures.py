@@ -50,6 +50,30 @@ def mended(page: Page) -> None:
     take(page, "batch")
 
 
+def parts(page: Page, url: str, rig: str) -> None:
+    """The recorder of the demo brought into one on a smaller box."""
+    with httpx.Client(base_url=f"{url}/api") as api:
+        gear = api.get(f"/rigs/{rig}").json()["rig"]["gear"]
+        longhand = next(each["id"] for each in gear if each["name"] == "Longhand")
+        wanted = {"rig": rig, "name": "Recorder of the hall", "pieces": [longhand], "replace": True}
+        part = next(each for each in api.post("/parts", json=wanted).json() if each["name"] == wanted["name"])
+        small = api.post("/rigs", json={"name": "Annexe"}).json()["id"]
+        for number, phrase in enumerate(("4 mic", "box 4x4 Pellow", "recorder Night"), start=1):
+            api.post(f"/rigs/{small}/phrase", json={"revision": number, "text": phrase})
+        page.goto(f"{url}/rigs/{small}/gear")
+        page.locator('[data-card="Night"]').first.wait_for()
+        page.keyboard.press("/")
+        page.keyboard.type("night")
+        page.keyboard.press("Enter")
+        page.keyboard.press("p")
+        page.get_by_role("button", name="Bring in Recorder of the hall").click()
+        page.get_by_test_id("now-after").wait_for()
+        page.get_by_text("Pellow has 4 capture channels").first.wait_for()
+        take(page, "parts")
+        api.delete(f"/parts/{part['id']}")
+        api.delete(f"/rigs/{small}")
+
+
 def mixer(page: Page, url: str) -> None:
     """The table of a mixer, in the example of one."""
     page.goto(url)
@@ -122,10 +146,6 @@ def on_gear_and_timing(page: Page) -> None:
     page.get_by_test_id("now-after").wait_for()
     take(page, "timing")
     page.keyboard.press("Escape")
-    page.keyboard.press("b")
-    page.locator("[data-budget]").first.wait_for()
-    take(page, "budgets")
-    page.keyboard.press("b")
 
 
 def main(url: str) -> None:
@@ -136,12 +156,6 @@ def main(url: str) -> None:
         page.goto(f"{url}/rigs/{rig}/lines")
         page.click('[data-line="Alma, heard"]')
         take(page, "lines")
-        page.click('[data-line="Dov"]')
-        page.keyboard.press("Enter")
-        page.wait_for_timeout(300)
-        page.keyboard.press("ArrowDown")
-        take(page, "station")
-        page.keyboard.press("Escape")
         page.keyboard.press("/")
         page.keyboard.type("hol")
         take(page, "symptom")
@@ -173,7 +187,11 @@ def main(url: str) -> None:
         for key in (" ", "ArrowDown", " ", "ArrowDown"):
             page.keyboard.press(key)
         take(page, "paper")
+        page.get_by_role("button", name="For the next technician").click()
+        page.get_by_role("table", name="Unusual here").wait_for()
+        take(page, "handover")
         mended(page)
+        parts(page, url, rig)
         mixer(page, url)
         inserts(page, url)
         browser.close()

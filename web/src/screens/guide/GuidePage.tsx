@@ -7,7 +7,10 @@ import { PAGES, pictureOf } from "./pages"
 
 /** A page of the guide: that of the place where one is, and every other one to choose. */
 export default function GuidePage({ place }: { place: string }) {
-  const [name, setName] = useState(() => (PAGES.find((each) => each.place === place) ?? PAGES[0])?.name ?? "")
+  const [name, setName] = useState(() => {
+    const here = PAGES.filter((each) => each.place === place)
+    return (here.find((each) => each.first) ?? here[0] ?? PAGES[0])?.name ?? ""
+  })
   const page = PAGES.find((each) => each.name === name)
   return (
     <Box>

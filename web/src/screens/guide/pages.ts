@@ -14,6 +14,8 @@ const pictures = import.meta.glob<string>("../../../../docs/screenshots/*.png", 
 export interface GuidePage {
   name: string
   place: string
+  /** Of several of a place the one that `?` leads to. */
+  first: boolean
   title: string
   text: string
 }
@@ -22,7 +24,8 @@ export const PAGES: GuidePage[] = Object.entries(texts)
   .sort(([one], [other]) => one.localeCompare(other))
   .map(([path, text]) => ({
     name: path.split("/").pop() ?? path,
-    place: /^<!-- place: (\w+) -->/.exec(text)?.[1] ?? "",
+    place: /^<!-- place: (\w+)/.exec(text)?.[1] ?? "",
+    first: /^<!-- place: \w+ first -->/.test(text),
     title: /^# (.+)$/m.exec(text)?.[1] ?? path,
     text: text.replace(/^<!--.*?-->\n/, ""),
   }))

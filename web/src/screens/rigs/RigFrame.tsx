@@ -301,10 +301,15 @@ function Help({ place, onClose }: { place: string; onClose: () => void }) {
           Single letters are commands
         </chakra.label>
         {rows.map(([keys, words]) => (
-          <Flex key={keys} gap="12px" h="22px" align="center" textStyle="cell">
-            <Box w="96px">
+          <Flex key={keys} gap="12px" minH="22px" align="baseline" textStyle="cell">
+            <Box w="96px" flex="none">
               <Kbd>
-                {keys.replace(/^ $/, "Space").replace("Shift+z", "Shift+Z").replace("Ctrl+z", "Ctrl+Z")}
+                {keys
+                  .replace(/^ $/, "Space")
+                  .replace("Shift+z", "Shift+Z")
+                  .replace("Ctrl+z", "Ctrl+Z")
+                  .replace("ArrowDown", "↓")
+                  .replace("ArrowUp", "↑")}
               </Kbd>
             </Box>
             <span>{words}</span>
