@@ -77,7 +77,7 @@ def bundle(
     openapi_extra={
         "requestBody": {
             "required": True,
-            "content": {"application/zip": {"schema": {"type": "string", "format": "binary"}}},
+            "content": {"application/octet-stream": {"schema": {"type": "string", "format": "binary"}}},
         }
     },
 )

@@ -80,7 +80,7 @@ export function RigsScreen() {
       const response = await fetch(packed ? "/api/rigs/import-bundle" : "/api/rigs/import", {
         method: "POST",
         body: chosen,
-        headers: { "Content-Type": packed ? "application/zip" : "application/json" },
+        headers: { "Content-Type": packed ? "application/octet-stream" : "application/json" },
       })
       const body = (await response.json()) as State & { place?: string; detail?: string }
       if (!response.ok)
