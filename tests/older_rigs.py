@@ -32,3 +32,14 @@ def of_version_5(document: Any) -> Any:
         kept = {name: of_version_5(value) for name, value in document.items() if name not in NEW_IN_6}
         return {**kept, "version": 5} if kept.get("format") == "iskelo rig" else kept
     return [of_version_5(each) for each in document] if isinstance(document, list) else document
+
+
+NEW_IN_10 = ("default_output", "solo_output", "audition_output", "colour")
+
+
+def of_version_9(document: Any) -> Any:
+    """A rig as it was written before programs had outputs of choice and lines colours."""
+    if isinstance(document, dict):
+        kept = {name: of_version_9(value) for name, value in document.items() if name not in NEW_IN_10}
+        return {**kept, "version": 9} if kept.get("format") == "iskelo rig" else kept
+    return [of_version_9(each) for each in document] if isinstance(document, list) else document

@@ -9,9 +9,11 @@ import openpyxl
 import pytest
 import soundfile
 from hypothesis import given, settings
+from hypothesis import strategies as st
 
 from iskelo.core.edits.input_list import InputRow
 from iskelo.core.rig.gear import Interface
+from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import Rig
 from iskelo.core.survey import survey
 from iskelo.demo.orrin_point import orrin_point, recording
@@ -19,7 +21,7 @@ from iskelo.formats.input_list_file import ListFile, mapped_rows, read_input_lis
 from iskelo.formats.refusal import Unreadable
 from iskelo.formats.rig_file import read_rig, write_rig
 from iskelo.formats.wav import peaks, read_wav, write_wav
-from older_rigs import of_version_2, of_version_4, of_version_5
+from older_rigs import of_version_2, of_version_4, of_version_5, of_version_9
 from rigs import any_rig, two_voices
 
 
@@ -64,6 +66,23 @@ def test_a_file_of_version_3_is_brought_up_with_nothing_lost(rig: Rig) -> None:
     """There was no outboard gear; all else is as it was."""
     old = {**json.loads(write_rig(rig)), "version": 3}
     assert read_rig(json.dumps(old).encode()) == rig
+
+
+@given(any_rig(busy=True, back=True, cabled=True), st.integers(6, 9))
+@settings(max_examples=30)
+def test_a_file_of_version_6_to_9_is_brought_up_with_nothing_lost(rig: Rig, version: int) -> None:
+    """Solo was in place, and lines had no colours; all else is as it was."""
+    old = {**of_version_9(json.loads(write_rig(rig))), "version": version}
+    assert "solo_output" not in json.dumps(old)
+    plain = rig.model_copy(
+        update={
+            "gear": tuple(
+                each.model_copy(update={"solo_output": None}) if isinstance(each, Program) else each
+                for each in rig.gear
+            )
+        }
+    )
+    assert read_rig(json.dumps(old).encode()) == plain
 
 
 def spoilt(**changes: object) -> bytes:
