@@ -141,7 +141,16 @@ export function GearScreen() {
     <LitContext value={lit}>
       <Flex direction="column" h="100%">
         <AddGear focus={adding} onBring={setBringing} />
-        <Flex h="34px" flex="none" align="center" px="12px" gap="8px" textStyle="cell" whiteSpace="nowrap">
+        <Flex
+          minH="34px"
+          flex="none"
+          align="center"
+          px="12px"
+          columnGap="8px"
+          wrap="wrap"
+          textStyle="cell"
+          whiteSpace="nowrap"
+        >
           <Box position="relative" w="220px">
             <Input
               ref={finder}
