@@ -41,6 +41,12 @@ def test_a_part_is_kept_shared_as_a_file_and_brought_in(api: httpx.Client) -> No
     assert 'filename="Recorder.part.json"' in file.headers["content-disposition"]
     api.delete(f"/parts/{entry['id']}")
     (entry,) = api.post("/parts/import", content=file.content).json()
+    # Read twice it is here once; another part of its name gets a number.
+    assert len(api.post("/parts/import", content=file.content).json()) == 1
+    other = {**json.loads(file.content), "notes": "Another evening"}
+    second = api.post("/parts/import", content=json.dumps(other).encode()).json()
+    assert sorted(each["name"] for each in second) == ["Recorder", "Recorder 2"]
+    api.delete(f"/parts/{next(each['id'] for each in second if each['name'] == 'Recorder 2')}")
     blank = api.post("/rigs", json={"name": "Blank"}).json()
     path = f"/rigs/{blank['id']}"
     view = api.post(f"{path}/bring-in", json={"part": entry["id"]}).json()

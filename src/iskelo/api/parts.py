@@ -90,14 +90,13 @@ def keep_part(wanted: KeepPartRequest, session: Database) -> list[PartEntry]:
         }
     },
 )
-async def import_part(
-    request: Request, session: Database, replace: Annotated[bool, Query()] = False
-) -> list[PartEntry]:
-    """Keep the part of a file."""
+async def import_part(request: Request, session: Database) -> list[PartEntry]:
+    """Keep the part of a file; under a free name if another one is called so, and once only if it is here already."""
     data = await request.body()
 
     def kept() -> list[PartEntry]:
-        parts.keep_part(session, read_part(data), now(), replace=replace)
+        parts.add_parts(session, (read_part(data),), now())
+        session.commit()
         return list_parts(session)
 
     return await run_in_threadpool(kept)

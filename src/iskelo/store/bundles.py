@@ -8,7 +8,6 @@ from uuid import UUID, uuid4
 from sqlalchemy import text
 from sqlmodel import Session
 
-from iskelo.core.edits.base import free_name
 from iskelo.formats.bundle import Bundle, BundledTake
 from iskelo.store import parts, rigs
 from iskelo.store.revisions import first_row
@@ -56,7 +55,7 @@ def take_in(session: Session, bundle: Bundle, identity: UUID, now: datetime) -> 
         session.flush()
         for take in check.takes:
             _keep_sound(session, row_id, take, bundle.take(take))
-    _parts(session, bundle, now)
+    parts.add_parts(session, bundle.parts(), now)
     session.commit()
     return rigs.read_rig(session, identity)
 
@@ -74,16 +73,3 @@ def _keep_sound(session: Session, check: UUID, take: BundledTake, parts: Iterato
         {"check": check, "rate_hz": take.rate_hz, "channels": json.dumps(list(take.channels))},
     )
     session.execute(text("DROP TABLE sound"))
-
-
-def _parts(session: Session, bundle: Bundle, now: datetime) -> None:
-    """Parts that are not here yet; one of a name that is taken, and that says something else, under a free name."""
-    here = {each.part.name.casefold(): each.part for each in parts.kept_parts(session)}
-    for part in bundle.parts():
-        same = here.get(part.name.casefold())
-        if same == part:
-            continue
-        name = free_name(part.name, [each.name for each in here.values()])
-        kept = part.model_copy(update={"name": name})
-        session.add(parts.part_row(kept, now))
-        here[name.casefold()] = kept

@@ -1,5 +1,6 @@
 """Parts kept for other rigs."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import datetime
 from uuid import UUID, uuid4
@@ -7,7 +8,7 @@ from uuid import UUID, uuid4
 from sqlalchemy import func
 from sqlmodel import Session, col, select
 
-from iskelo.core.edits.base import Refused
+from iskelo.core.edits.base import Refused, free_name
 from iskelo.core.rig.part import Part
 from iskelo.store.tables import PartRow
 
@@ -49,9 +50,18 @@ def keep_part(session: Session, part: Part, now: datetime, *, replace: bool) -> 
     return row.id
 
 
-def part_row(part: Part, now: datetime) -> PartRow:
-    """A part as a new row."""
-    return PartRow(id=uuid4(), name=part.name, document=part.model_dump(mode="json"), made_at=now)
+def add_parts(session: Session, found: Iterable[Part], now: datetime) -> None:
+    """Add parts that are not here yet, uncommitted; one that says something else than that of its name here comes under
+    a free name.
+    """
+    here = {each.part.name.casefold(): each.part for each in kept_parts(session)}
+    for part in found:
+        if here.get(part.name.casefold()) == part:
+            continue
+        name = free_name(part.name, [each.name for each in here.values()])
+        kept = part.model_copy(update={"name": name})
+        session.add(PartRow(id=uuid4(), name=name, document=kept.model_dump(mode="json"), made_at=now))
+        here[name.casefold()] = kept
 
 
 def _row(session: Session, identity: UUID) -> PartRow:

@@ -283,7 +283,7 @@ export interface paths {
         put?: never;
         /**
          * Import Part
-         * @description Keep the part of a file.
+         * @description Keep the part of a file; under a free name if another one is called so, and once only if it is here already.
          */
         post: operations["import_part_api_parts_import_post"];
         delete?: never;
@@ -11392,9 +11392,7 @@ export interface operations {
     };
     import_part_api_parts_import_post: {
         parameters: {
-            query?: {
-                replace?: boolean;
-            };
+            query?: never;
             header?: never;
             path?: never;
             cookie?: never;
