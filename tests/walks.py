@@ -10,6 +10,7 @@ from pydantic import TypeAdapter, ValidationError
 from iskelo.core.edits import edit as e
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
+from iskelo.core.edits.parts.keeping import keep
 from iskelo.core.edits.settable import SETTABLE
 from iskelo.core.rig.index import index
 from iskelo.core.rig.ports import Bank, Port
@@ -19,7 +20,10 @@ from iskelo.demo.catalogue import catalogue
 
 KINDS: tuple[type[Value], ...] = get_args(get_args(e.Edit)[0])
 FIGURES = (0, 1, 1, 2, 2, 3, 4, 8, 16, 64, 127, 128, 129, 512, 44_100, 48_000, 96_000, 100_000, 1_000_000_000, -1, -38)
-LIKELY = {"program": "p", "interface": "b", "aggregate": "g", "to": "uom", "mixer": "b", "strip": "k", "strips": "k"}
+LIKELY = {
+    **{"program": "p", "interface": "b", "aggregate": "g", "to": "uom", "mixer": "b", "strip": "k", "strips": "k"},
+    **{"sender": "p", "receiver": "p", "cable": "b"},
+}
 """By what the ids of things begin that a field is for; half the time something else is drawn."""
 NAMES = ("Alma", "Bertil", "T Alma", "Box", "Ö", "x" * 80, "x" * 81, "\u202eamlA", "Corvane 8", "", "1")
 
@@ -74,12 +78,25 @@ class Drawing:
     def _field(self, name: str, annotation: Any) -> Any:
         if name in ("ids", "origins"):
             return () if name == "ids" else {}
+        if name == "part":
+            return self._part()
         if name == "gear":
             return self._draw.choice([*catalogue(), *self._rig.gear])
+        sockets = {"from_port": ("out", "jack_out"), "to_port": ("jack_in", "in")}.get(name, ())
+        plugs = [port for port in self.ports if port.bank in sockets]
+        if plugs and self._draw.random() < 0.5:
+            return self._draw.choice(plugs)
         fit = [each for each in self.ids if each[0] in LIKELY.get(name, "")]
         if fit and self._draw.random() < 0.5:
             return self._draw.choice(fit)
         return self._of(annotation)
+
+    def _part(self) -> Any:
+        """Some of the rig itself, as it would be kept."""
+        gear = [each.id for each in self._rig.gear]
+        if not gear:
+            return None
+        return keep(self._rig, tuple(self._draw.sample(gear, min(len(gear), self._draw.choice([1, 1, 2, 5])))), "Kept")
 
     def _of(self, annotation: Any) -> Any:
         origin, parts = get_origin(annotation), get_args(annotation)

@@ -176,7 +176,10 @@ def test_a_body_may_be_so_large_and_no_larger(server: Server) -> None:
     assert "At most 2 MiB" in answer.json()["detail"]
 
 
-@pytest.mark.parametrize("many", ['{"gear":[' + "1," * 400_000 + "1]}", '{"gear":[' + "[1]," * 100_000 + "[1]]}"])
+RIG = '{"format":"iskelo rig","gear":['
+
+
+@pytest.mark.parametrize("many", [RIG + "1," * 400_000 + "1]}", RIG + "[1]," * 100_000 + "[1]]}"])
 def test_a_file_of_rubbish_holds_nobody_else_up(server: Server, many: str) -> None:
     """While it is refused, others are answered; before, everybody waited for eleven seconds."""
     answer = httpx.post(f"{server.url}/api/rigs/import", content=many, timeout=60)

@@ -44,7 +44,7 @@ def test_whatever_a_walk_of_edits_acknowledges_can_be_exported_imported_and_kept
 
 
 def test_walks_reach_nearly_every_kind_of_edit() -> None:
-    rigs = [(orrin_point, voices_on_a_mixer)[seed % 2]() for seed in range(8)]
+    rigs = [(orrin_point, voices_on_a_mixer)[seed % 2]() for seed in range(11)]
     seen = {type(edit) for seed, rig in enumerate(rigs) for _, edit, _ in walk(seed, rig, 450)}
     assert len(seen) > 0.7 * len(KINDS)
 

@@ -226,6 +226,8 @@ function Keep(props: {
       ),
   })
   const kinds = (able.data ?? []).filter((kind) => !left.includes(kind))
+  // Before it is known what there is, all of it is kept.
+  const nothing = able.data !== undefined && kinds.length === 0
   const there = names.includes(name.trim().toLowerCase())
   const [first] = gear
   if (!first)
@@ -243,11 +245,17 @@ function Keep(props: {
       textStyle="cell"
       onSubmit={(event) => {
         event.preventDefault()
-        if (!name.trim() || kinds.length === 0) return
+        if (!name.trim() || nothing) return
         props.onKeep(() =>
           answer<Part[]>(
             client.POST("/api/parts", {
-              body: { rig: state.id, name: name.trim(), pieces, kinds, replace: there },
+              body: {
+                rig: state.id,
+                name: name.trim(),
+                pieces,
+                kinds: able.data ? kinds : null,
+                replace: there,
+              },
             }),
           ),
         )
@@ -280,12 +288,7 @@ function Keep(props: {
           value={name}
           onChange={(event) => setName(event.target.value)}
         />
-        <Button
-          variant="ink"
-          size="row"
-          type="submit"
-          disabled={!name.trim() || kinds.length === 0 || props.busy}
-        >
+        <Button variant="ink" size="row" type="submit" disabled={!name.trim() || nothing || props.busy}>
           {there ? "Keep in its place" : "Keep"}{" "}
           <Kbd borderColor="currentColor" color="inherit">
             Enter
