@@ -394,7 +394,7 @@ def test_a_mixer_swapped_for_another_takes_its_strips_and_feeds_along() -> None:
     small = next(gear for gear in catalogue() if gear.name == "Mixer 8 digital")
     assert isinstance(small, Interface)
     words = apply(bench.rig, (SwapGear(item=desk, gear=small),)).words
-    assert "strips Strip 9, Strip 10, Strip 11, Strip 12 and more left behind" in words
+    assert "strips Strip 9, Strip 10, Strip 11, Strip 12 and 4 more left behind" in words
     plain = next(gear for gear in catalogue() if gear.name == "Corvane 8")
     assert isinstance(plain, Interface)
     swapped = apply(bench.rig, (SwapGear(item=desk, gear=plain),))

@@ -14,20 +14,23 @@ from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import (
     BringIn,
     Edit,
+    JoinDevices,
     Plug,
     RefillPorts,
     Remove,
     SetDevice,
     SetDirect,
     SetJack,
+    SetMixer,
     SetTrim,
     SetValues,
+    TypeInsert,
 )
 from iskelo.core.edits.parts.bringing import Brought, bring
 from iskelo.core.edits.parts.keeping import keep, kinds_of
 from iskelo.core.edits.parts.users import users
 from iskelo.core.edits.phrases import gear_phrase
-from iskelo.core.rig.gear import Aggregate, Interface
+from iskelo.core.rig.gear import Aggregate, Interface, Member
 from iskelo.core.rig.index import index
 from iskelo.core.rig.part import KINDS, Part, PartKind, PortMove
 from iskelo.core.rig.ports import Port
@@ -460,3 +463,69 @@ def test_two_halves_called_alike_name_the_pair() -> None:
     assert [name for name, _ in ports(bench.rig, "Recorder")][2:] == ["Organ", "Harp L", "Organ R"]
     bench.do(SetValues(item=bench.id("Organ R"), values={"name": "Harp R"}))
     assert [name for name, _ in ports(bench.rig, "Recorder")][2:] == ["Harp", "Harp L", "Harp R"]
+
+
+def hall(buffer_samples: int = 128, *, order: tuple[str, ...] = ("Pellow", "Corvane"), opened: bool = True) -> Bench:
+    """Two boxes joined as Hall, with a recorder on it that has a name on channel 3."""
+    bench = Bench(Rig(name="Hall")).do(*phrase("box 2x2 Pellow"), *phrase("box 4x4 Corvane"))
+    members = tuple(Member(device=bench.id(name)) for name in order)
+    bench.do(JoinDevices(name="Hall", members=members, buffer_samples=buffer_samples))
+    if opened:
+        bench.do(*phrase("recorder Longhand"))
+        bench.do(SetDevice(program=bench.id("Longhand"), device=bench.id("Hall")))
+        bench.do(AddProgramPorts(program=bench.id("Longhand"), names=("Alma",), first_channel=3))
+    return bench
+
+
+def hall_part(bench: Bench) -> Part:
+    return keep(bench.rig, (bench.id("Hall"),), "Hall", ("settings",))
+
+
+def joined(rig: Rig) -> Aggregate:
+    return next(gear for gear in rig.gear if isinstance(gear, Aggregate))
+
+
+def test_a_joined_device_that_differs_in_its_buffer_alone_is_not_the_same() -> None:
+    part = hall_part(hall(256))
+    stays = bring(hall().rig, BringIn(part=part))
+    assert [(row.name, row.does, row.why) for row in stays.rows] == [("its boxes", "stays", "Longhand opens it")]
+    assert joined(stays.rig).buffer_samples == 128
+    unused = bring(hall(opened=False).rig, BringIn(part=part))
+    assert joined(unused.rig).buffer_samples == 256
+
+
+def test_names_follow_their_boxes_where_a_part_puts_them_in_another_order() -> None:
+    bench = hall()
+    part = hall_part(hall(order=("Corvane", "Pellow")))
+    after = apply(bench.rig, (BringIn(part=part, over_used=True),)).rig
+    assert [index(after).name(member.device) for member in joined(after).members] == ["Corvane", "Pellow"]
+    # What was Corvane's first channel, number 3, is number 1 now.
+    assert ports(after, "Longhand") == [("Alma", (1,))]
+
+
+def test_how_a_mixer_mixes_stays_while_something_comes_in() -> None:
+    bench = desk_bench("mixer 16 Havra")
+    bench.do(SetMixer(mixer=bench.id("Havra"), values={"pan_law": "-6 dB"}))
+    part = keep(bench.rig, (bench.id("Havra"),), "Desk")
+    free = bring(desk_bench("mixer 16 Havra").rig, BringIn(part=part))
+    assert mixer_of(Bench(free.rig), "Havra").pan_law == "-6 dB"
+    used = desk_bench("mixer 16 Havra", "mic Alma")
+    used.do(Plug(from_port=used.out("Alma"), to_port=Port(used.id("Havra"), "jack_in", 1)))
+    before = mixer_of(used, "Havra").pan_law
+    brought = bring(used.rig, BringIn(part=part))
+    assert mixer_of(Bench(brought.rig), "Havra").pan_law == before
+    assert ("how it mixes", "stays") in [(row.name, row.does) for row in brought.rows]
+
+
+def test_inserts_and_returns_without_their_ends_are_left_and_the_strip_comes() -> None:
+    bench = desk_bench("mixer 16 Havra")
+    strip = mixer_of(bench, "Havra").strips[0]
+    bench.do(TypeInsert(strip=strip.id, text="out 8 in 16"))
+    part = keep(bench.rig, (bench.id("Havra"),), "Desk", ("strips",))
+    small = desk_bench("mixer 8 Wren")
+    brought = bring(small.rig, BringIn(part=part, into={bench.id("Havra"): small.id("Wren")}))
+    after = mixer_of(Bench(brought.rig), "Wren").strips
+    assert len(after) == len(mixer_of(small, "Wren").strips)
+    assert after[0].insert is None
+    left = [row for row in brought.rows if row.does == "left out"]
+    assert [row.why for row in left] == ["what it takes is not here"] * 8

@@ -14,6 +14,7 @@ from iskelo.core.edits.base import free_name
 from iskelo.core.edits.edit import Edit
 from iskelo.core.rig.named import where_named
 from iskelo.core.rig.rig import Rig
+from iskelo.core.rig.text import few
 from iskelo.store.revisions import Fault, Faulty, NoSuchRig, first_row, forget, hold, next_row, rig_at
 from iskelo.store.tables import RevisionRow, RigRow
 
@@ -103,8 +104,7 @@ def find_rigs(session: Session, wanted: str) -> list[RigSummary]:
         except Faulty:
             holds = ()
         if holds or wanted.casefold() in summary.name.casefold():
-            more = f" and {len(holds) - 3} more" if len(holds) > 3 else ""
-            found.append(replace(summary, holds=", ".join(holds[:3]) + more))
+            found.append(replace(summary, holds=few(holds)))
     return found
 
 

@@ -21,6 +21,7 @@ from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.inside import say_feed
 from iskelo.core.rig.mixers import Feed, Mix, Mixer, Strip
 from iskelo.core.rig.rig import Rig
+from iskelo.core.rig.text import few
 
 
 @apply_one.register
@@ -53,9 +54,7 @@ def _(edit: e.TypeFeeds, rig: Rig) -> Applied:
     _, after = mixer_of(rig, box.id)
     gone = [say_feed(mixer, feed, how=True) for feed in mixer.feeds if feed.id not in {each.id for each in after.feeds}]
     fresh = [feed for feed in after.feeds if feed.id not in before]
-    instead = (
-        f", in place of {', '.join(gone[:3])}{f' and {len(gone) - 3} more' if len(gone) > 3 else ''}" if gone else ""
-    )
+    instead = f", in place of {few(gone)}" if gone else ""
     return Applied(rig, f"{box.name}: {', '.join(_said_feeds(after, fresh))}{instead}")
 
 

@@ -49,9 +49,7 @@ def _settled(old: Interface, new: Interface, jacks_in: Jacks, jacks_out: Jacks) 
     for before, db in enumerate(old.trims_db, start=1):
         jack = jacks_in.get(before, before)
         if jack <= new.jack_in:
-            # The same level behind the converter, whatever the new box calls full scale.
-            wanted = db - old.input_full_scale_dbu + new.input_full_scale_dbu
-            trims[jack - 1] = max(-144.0, min(60.0, wanted))
+            trims[jack - 1] = new.trim_like(old, db)
     for before, db in enumerate(old.output_trims_db, start=1):
         jack = jacks_out.get(before, before)
         if jack <= new.jack_out:

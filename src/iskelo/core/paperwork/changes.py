@@ -3,6 +3,7 @@
 from dataclasses import replace
 
 from iskelo.core.paperwork.sheet import Sheet, SheetTable
+from iskelo.core.rig.text import few
 
 GONE_SHOWN = 8
 
@@ -18,9 +19,7 @@ def with_changes(sheet: Sheet, earlier: Sheet | None, since: str) -> Sheet:
     note = f"Bars mark what changed since {since}: {count} row{'' if count == 1 else 's'}."
     gone = [name for table in tables for name in _gone(table, before.get(table.title))]
     if gone:
-        shown = ", ".join(gone[:GONE_SHOWN])
-        more = f" and {len(gone) - GONE_SHOWN} more" if len(gone) > GONE_SHOWN else ""
-        note += f" Not there any more: {shown}{more}."
+        note += f" Not there any more: {few(gone, GONE_SHOWN)}."
     return replace(sheet, tables=tables, notes=(*sheet.notes, note))
 
 

@@ -7,6 +7,7 @@ from iskelo.core.paperwork.sheet import OpenSnag, SheetTable, table
 from iskelo.core.rig.gear import Aggregate, Interface
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.programs import Program
+from iskelo.core.rig.text import few
 from iskelo.core.rig.units import say_figure
 from iskelo.core.stations import fold_numbers
 
@@ -70,11 +71,11 @@ def _mixer(box: Interface) -> Iterator[Unusual]:
         yield box.name, f"channels {numbers} are raw jacks of other numbers", "count channels on the patch sheet"
     back = [strip.name for strip in mixer.strips if strip.plays_back]
     if back:
-        yield box.name, f"{_few(back)} play their return", "what is plugged in there is not heard"
+        yield box.name, f"{few(back)} play their return", "what is plugged in there is not heard"
     muted = [strip.name for strip in mixer.strips if strip.muted]
     if muted:
         key = "moved by the mute key" if mixer.mute_key == "moves" else "muted"
-        yield box.name, f"{_few(muted)} {key}", "press again for the usual"
+        yield box.name, f"{few(muted)} {key}", "press again for the usual"
     for strip, insert in mixer.hung():
         past = "" if insert.on else ", bypassed"
         yield box.name, f"strip {strip.name} has an insert{past}", f"out at jack {insert.send}, back at {insert.back}"
@@ -95,11 +96,11 @@ def _leads(found: Index) -> Iterator[Unusual]:
 
 def _joined(found: Index) -> Iterator[Unusual]:
     for device in found.aggregates:
-        names = _few([found.name(member.device) for member in device.members if member.device in found.gear])
+        names = few([found.name(member.device) for member in device.members if member.device in found.gear])
         yield device.name, f"is {names}, in this order", "their order makes the channel numbers"
         matched = [found.name(member.device) for member in device.members if member.matched]
         if matched and device.matches:
-            yield device.name, f"matches the rate of {_few(matched)}", "those come a little later, and never slip"
+            yield device.name, f"matches the rate of {few(matched)}", "those come a little later, and never slip"
         if device.align != "none":
             yield device.name, "early boxes wait for the latest one", "all of it is as late as that"
 
@@ -150,7 +151,7 @@ def _tracks(program: Program) -> Iterator[Unusual]:
         ),
     ):
         if names:
-            yield program.name, f"tracks {_few(names)}: {words}", so
+            yield program.name, f"tracks {few(names)}: {words}", so
     for item, insert in program.hung():
         dry = f", its dry path open at {say_figure(insert.dry_db)} dB" if insert.dry_db is not None else ""
         past = "" if insert.on else ", bypassed"
@@ -182,7 +183,3 @@ def _assumed(found: Index) -> Iterator[tuple[str, str, str]]:
             if opened and "assumed" in (safety.in_origin, safety.out_origin):
                 both = f"{safety.in_samples} / {safety.out_samples}"
                 yield box.name, f"safety offsets of its {driver.kind} driver, in / out, samples", both
-
-
-def _few(names: list[str]) -> str:
-    return ", ".join(names) if len(names) <= 5 else f"{', '.join(names[:4])} and {len(names) - 4} more"

@@ -1,6 +1,6 @@
 """Why a step of the set-up list is done, and how to see that it worked."""
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable
 
 from iskelo.core.lines.context import Reading
 from iskelo.core.paperwork.steps import SetUpStep
@@ -11,6 +11,7 @@ from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import Patch
 from iskelo.core.rig.syncs import SyncLink
+from iskelo.core.rig.text import few
 
 Told = tuple[str, str]
 """Why, and how to see it."""
@@ -33,38 +34,26 @@ def reasons(reading: Reading) -> Callable[[SetUpStep], Told]:
     return told
 
 
-def _names(names: Iterable[str], most: int = 4) -> str:
-    """Example: 'Alma, Bertil and 3 more'."""
-    several = list(dict.fromkeys(names))
-    if len(several) <= most:
-        return ", ".join(several)
-    return f"{', '.join(several[: most - 1])} and {len(several) - most + 1} more"
-
-
 def _lead(found: Index, patch: Patch, wanted: dict[Port, list[str]]) -> Told:
     start, end = patch.from_port, patch.to_port
     if end.bank in ("word_in", "optical_in"):
         return "it carries the clock", f"{found.name(end.owner)} says that it is locked"
     lines = [*wanted.get(start, ()), *wanted.get(end, ())]
-    why = f"for {_names(lines)}" if lines else ""
-    if isinstance(found.gear.get(start.owner), Source):
-        what = "tap it or speak" if _is_microphone(found, start.owner) else "play it"
+    why = f"for {few(lines)}" if lines else ""
+    source = found.gear.get(start.owner)
+    if isinstance(source, Source):
+        what = "tap it or speak" if source.source_kind == "microphone" else "play it"
         return why, f"{what}: the meter of {found.say(end)} moves, and no other"
     if end.bank == "in":
         return why, f"what is played at {found.say(start)} is heard at {found.say(end)}"
     return why, f"a tone at {found.say(start)} moves the meter of {found.say(end)}"
 
 
-def _is_microphone(found: Index, source: str) -> bool:
-    gear = found.gear[source]
-    return isinstance(gear, Source) and gear.source_kind == "microphone"
-
-
 def _box(found: Index, identity: str) -> Told:
     box = found.gear[identity]
     assert isinstance(box, Interface)
     users = [program.name for program in found.programs() if found.reaches(program, identity)]
-    why = f"{_names(users)} open{'s' if len(users) == 1 else ''} it" if users else ""
+    why = f"{few(users)} open{'s' if len(users) == 1 else ''} it" if users else ""
     shows = f"the computer lists it with {box.capture} in and {box.playback} out"
     return why, shows
 
@@ -81,7 +70,7 @@ def _driver(found: Index, identity: str) -> Told:
             users.append(program.name)
     where = "its panel" if driver.set_in != "the program" else next(iter(users), "the program")
     return (
-        f"by it {_names(users)} reach{'es' if len(users) == 1 else ''} {box.name}" if users else "",
+        f"by it {few(users)} reach{'es' if len(users) == 1 else ''} {box.name}" if users else "",
         f"{where} reads buffer {buffer} at {box.rate_hz / 1000:g} kHz",
     )
 
@@ -90,7 +79,7 @@ def _clock(found: Index, identity: str) -> Told:
     box, pace = found.gear[identity], found.paces[identity]
     assert isinstance(box, Interface)
     led = [each.name for each in found.boxes if found.paces[each.id].leader == identity]
-    why = f"{_names(led)} run{'s' if len(led) == 1 else ''} by it" if led else ""
+    why = f"{few(led)} run{'s' if len(led) == 1 else ''} by it" if led else ""
     if box.cable is not None:
         return why, ""
     if pace.leader is not None:
@@ -107,7 +96,7 @@ def _phantom(found: Index, identity: str) -> Told:
         if patch.to_port.owner == identity and patch.to_port.number in box.phantom_on
     ]
     needing = list(dict.fromkeys(each.name for each in fed if isinstance(each, Source) and each.needs_phantom))
-    why = f"{_names(needing)} need{'s' if len(needing) == 1 else ''} it" if needing else ""
+    why = f"{few(needing)} need{'s' if len(needing) == 1 else ''} it" if needing else ""
     return why, "turn what is heard down first; the lamp is on, and after a few seconds they can be heard"
 
 
@@ -116,7 +105,7 @@ def _joined(found: Index, identity: str) -> Told:
     assert isinstance(device, Aggregate)
     users = [program for program in found.programs() if program.device == identity]
     streams = found.opened.get(users[0].id) if users else None
-    why = f"{_names(each.name for each in users)} open{'s' if len(users) == 1 else ''} it" if users else ""
+    why = f"{few(each.name for each in users)} open{'s' if len(users) == 1 else ''} it" if users else ""
     if streams is None:
         return why, ""
     return why, f"it shows {streams.device.capture} in and {streams.device.playback} out, in that order"

@@ -136,6 +136,10 @@ class Interface(Value):
     drivers: Annotated[tuple[Driver, ...], Field(min_length=1, max_length=8)]
     origins: Origins = Field(default_factory=dict)
 
+    def trim_like(self, other: "Interface", trim_db: float) -> float:
+        """The trim here by which a signal is as loud behind the converter as at another box, as far as trims go."""
+        return max(-144.0, min(60.0, trim_db - other.input_full_scale_dbu + self.input_full_scale_dbu))
+
     @field_validator("rates_hz", "phantom_on", "high_impedance_on")
     @classmethod
     def _ascending(cls, numbers: tuple[int, ...]) -> tuple[int, ...]:

@@ -1,6 +1,7 @@
 """Text that a person types into a rig: cleaned and checked once, here."""
 
 import unicodedata
+from collections.abc import Iterable
 from typing import Annotated
 
 from pydantic import AfterValidator, Field, StringConstraints
@@ -71,6 +72,15 @@ def clean_notes(text: str) -> str:
 def clean_tag(text: str) -> str:
     """A tag: like a name, or nothing."""
     return clean_name(text) if text.strip() else ""
+
+
+def few(names: Iterable[str], shown: int = 3) -> str:
+    """Names, each once, and of many only the first. Example: 'Alma, Bertil, Cassia and 4 more'."""
+    several = list(dict.fromkeys(names))
+    # One alone behind the others is as long as saying that there is one.
+    if len(several) <= shown + 1:
+        return ", ".join(several)
+    return f"{', '.join(several[:shown])} and {len(several) - shown} more"
 
 
 Name = Annotated[str, AfterValidator(clean_name)]

@@ -1,16 +1,14 @@
 """A part's box brought into one that is here: its jacks, its clock and buffers, its direct monitoring."""
 
-from collections.abc import Mapping
-from typing import Any
+from typing import Any, Literal
 
 from iskelo.core.edits.base import gear_of, with_gear
 from iskelo.core.edits.parts.mixers import mixer_jacks, settle_mixer
-from iskelo.core.edits.parts.under_way import UnderWay
+from iskelo.core.edits.parts.under_way import Fit, UnderWay
 from iskelo.core.rig.drivers import Driver
 from iskelo.core.rig.gear import DirectMonitor, Interface
 from iskelo.core.rig.value import DEFAULT_TRIM_DB
 
-Fit = Mapping[int, int | None]
 DRIVER_SETTINGS = ("buffer_samples", "engine_samples", "resampling_quality")
 
 
@@ -21,8 +19,7 @@ def settle(at: UnderWay, piece: Interface, here: str) -> None:
         "jack_in": {p.to_port.number for p in at.rig.patches if p.to_port[:2] == (here, "jack_in")},
         "jack_out": {p.from_port.number for p in at.rig.patches if p.from_port[:2] == (here, "jack_out")},
     }
-    ins = _fit(at, piece, box, "jack_in", _used_in(at, piece))
-    outs = _fit(at, piece, box, "jack_out", _used_out(at, piece))
+    ins, outs = _fit(at, piece, box, "jack_in"), _fit(at, piece, box, "jack_out")
     if at.wants("settings"):
         _settings(at, piece, here)
     if at.wants("inputs"):
@@ -36,43 +33,28 @@ def settle(at: UnderWay, piece: Interface, here: str) -> None:
             settle_mixer(at, piece, here, (ins, outs), plugged["jack_in"])
 
 
-def _used_in(at: UnderWay, piece: Interface) -> dict[int, str]:
-    """The input jacks of a piece that are set somehow, that strips take, or that something was plugged into."""
-    used = {
-        number: "its trim"
-        for number, trim in enumerate(piece.trims_db, start=1)
-        if trim != DEFAULT_TRIM_DB and (at.wants("inputs"))
-    }
-    if at.wants("inputs"):
+def _used(at: UnderWay, piece: Interface, bank: Literal["jack_in", "jack_out"]) -> dict[int, str]:
+    """The jacks of a piece that are set somehow, that strips or feeds speak of, or that something was plugged into."""
+    used: dict[int, str] = {}
+    if bank == "jack_in" and at.wants("inputs"):
+        used |= {number: "its trim" for number, trim in enumerate(piece.trims_db, 1) if trim != DEFAULT_TRIM_DB}
         used |= dict.fromkeys(piece.phantom_on, "phantom supply")
         used |= dict.fromkeys(piece.high_impedance_on, "high impedance")
     if at.wants("outputs"):
-        used |= {cross.jack_in: "direct monitoring" for cross in piece.direct}
-    if piece.mixer is not None and (at.wants("strips") or at.wants("mixes and feeds")):
-        used |= mixer_jacks(piece.mixer, "jack_in", at)
-    if at.wants("leads"):
-        for patch in at.old.rig.patches:
-            if patch.to_port[:2] == (piece.id, "jack_in"):
-                used[patch.to_port.number] = at.old.say(patch.from_port)
+        if bank == "jack_out":
+            used |= {number: "its trim" for number, trim in enumerate(piece.output_trims_db, 1) if trim}
+        used |= {getattr(cross, bank): "direct monitoring" for cross in piece.direct}
+    if piece.mixer is not None:
+        used |= mixer_jacks(piece.mixer, bank, at)
+    for patch in at.old.rig.patches if at.wants("leads") else ():
+        for port, other in ((patch.to_port, patch.from_port), (patch.from_port, patch.to_port)):
+            if port[:2] == (piece.id, bank):
+                used[port.number] = at.old.say(other)
     return used
 
 
-def _used_out(at: UnderWay, piece: Interface) -> dict[int, str]:
-    used: dict[int, str] = {}
-    if at.wants("outputs"):
-        used |= {number: "its trim" for number, trim in enumerate(piece.output_trims_db, start=1) if trim}
-        used |= {cross.jack_out: "direct monitoring" for cross in piece.direct}
-    if piece.mixer is not None and (at.wants("strips") or at.wants("mixes and feeds")):
-        used |= mixer_jacks(piece.mixer, "jack_out", at)
-    if at.wants("leads"):
-        for patch in at.old.rig.patches:
-            if patch.from_port[:2] == (piece.id, "jack_out"):
-                used[patch.from_port.number] = at.old.say(patch.to_port)
-    return used
-
-
-def _fit(at: UnderWay, piece: Interface, box: Interface, bank: Any, used: dict[int, str]) -> Fit:
-    """Jacks keep their numbers; one that cannot do what it must here, or is not there, has no place."""
+def _fit(at: UnderWay, piece: Interface, box: Interface, bank: Literal["jack_in", "jack_out"]) -> Fit:
+    """Jacks keep their numbers; one that is not there has no place."""
     size = box.jack_in if bank == "jack_in" else box.jack_out
 
     def place(number: int) -> tuple[int | None, str]:
@@ -80,7 +62,7 @@ def _fit(at: UnderWay, piece: Interface, box: Interface, bank: Any, used: dict[i
             return None, f"{box.name} has {size} {'input' if bank == 'jack_in' else 'output'} jacks"
         return number, "the same number"
 
-    return at.fit((piece, box), bank, size, used, place)
+    return at.fit((piece, box), bank, size, _used(at, piece, bank), place)
 
 
 def _settings(at: UnderWay, piece: Interface, here: str) -> None:
@@ -131,8 +113,7 @@ def _inputs(at: UnderWay, piece: Interface, here: str, ins: Fit, plugged: set[in
         set_there = piece.trims_db[number - 1] if number <= len(piece.trims_db) else DEFAULT_TRIM_DB
         if to is None:
             continue
-        # The same level behind the converter, whatever the box here calls full scale.
-        trim = max(-144.0, min(60.0, set_there - piece.input_full_scale_dbu + box.input_full_scale_dbu))
+        trim = box.trim_like(piece, set_there)
         supply = number in piece.phantom_on and to <= box.able_jacks("phantom")
         impedance = number in piece.high_impedance_on and to <= box.able_jacks("instrument")
         name = f"jack in {to}"

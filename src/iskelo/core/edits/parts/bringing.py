@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 from iskelo.core.edits import edit as e
 from iskelo.core.edits.base import Applied, Refused, free_name, gear_of, new_ids, with_gear
-from iskelo.core.edits.moved import rehung
+from iskelo.core.edits.moved import names_followed, rehung
 from iskelo.core.edits.parts import boxes, programs
 from iskelo.core.edits.parts.under_way import Does, PartRow, PieceRow, PortRow, UnderWay, target
 from iskelo.core.edits.renewing import ID_PREFIX, renewed
@@ -57,12 +57,8 @@ def bring(rig: Rig, edit: "e.BringIn") -> Brought:
     twice = next((each for each in into if into.count(each) > 1), None)
     if twice is not None:
         raise Refused(at.found.name(twice), "two pieces of the part cannot both be brought into it")
-    for kind in (Interface, Aggregate, Program):
-        for piece in pieces:
-            if isinstance(piece, kind) and piece.id not in at.gear:
-                _come_new(at, piece)
     for piece in pieces:
-        if not isinstance(piece, Interface | Aggregate | Program) and piece.id not in at.gear:
+        if piece.id not in at.gear:
             _come_new(at, piece)
     for piece in pieces:
         if isinstance(piece, Interface) and piece.follows is not None and at.gear[piece.id] in at.new:
@@ -138,7 +134,8 @@ def _members(at: UnderWay, piece: Aggregate) -> None:
         if box is None:
             absent.append(at.old.name(member.device))
         elif box not in {each.device for each in members}:
-            members.append(Member(device=box, matched=member.matched))
+            driver = _driver(at, box, member.driver)
+            members.append(Member(device=box, driver=driver, matched=member.matched))
     fields = ("buffer_samples", "margin_samples", "align", "matches")
     update = {"members": tuple(members), **{name: getattr(piece, name) for name in fields}}
     update["master"] = at.gear.get(piece.master or "")
@@ -149,12 +146,13 @@ def _members(at: UnderWay, piece: Aggregate) -> None:
         at.rig = with_gear(at.rig, new)
         if why:
             at.tell(here, "settings", "its boxes", "left out", why)
-    elif [each.device for each in here.members] == [each.device for each in members] and not why:
+    elif new == here:
         at.tell(here, "settings", "its boxes", "same")
     elif opened and not at.asked.over_used:
         at.tell(here, "settings", "its boxes", "stays", f"{opened[0]} opens it")
     else:
-        at.rig = with_gear(at.rig, new)
+        # The names of programs on it follow their boxes, as after any change of its members.
+        at.rig = names_followed(at.rig, with_gear(at.rig, new))
         at.tell(here, "settings", "its boxes", "set", why)
 
 
@@ -217,10 +215,10 @@ def _syncs(at: UnderWay, piece: Program) -> None:
 
 def _port(at: UnderWay, port: Port) -> Port | None:
     """The port here that stands for one of the part's; None if there is none."""
-    if port.bank in ("jack_in", "jack_out"):
-        row = next((r for r in at.ports if (r.piece, r.bank, r.number) == port), None)
-        if row is not None:
-            return Port(at.gear[port.owner], port.bank, row.to) if row.to is not None else None
+    fit = at.fits.get((port.owner, port.bank), {})
+    if port.number in fit:
+        to = fit[port.number]
+        return Port(at.gear[port.owner], port.bank, to) if to is not None else None
     owner = at.items.get(port.owner) or at.gear.get(port.owner)
     moved = Port(owner, port.bank, port.number) if owner is not None else None
     return moved if moved is not None and at.found.exists(moved) else None

@@ -1,14 +1,13 @@
 """The inside of a part's mixer brought into one that is here: strips, mixes, and what they feed."""
 
-from collections.abc import Mapping
 from typing import Any, Literal
 
 from iskelo.core.edits.base import free_name, gear_of, new_ids, with_gear
-from iskelo.core.edits.parts.under_way import UnderWay
+from iskelo.core.edits.mixer_moves import Moves, feed_moved, strip_moved
+from iskelo.core.edits.parts.under_way import Fit, UnderWay
 from iskelo.core.rig.gear import Interface
-from iskelo.core.rig.mixers import Feed, Mix, Mixer, Strip, StripSource
+from iskelo.core.rig.mixers import Feed, Mix, Mixer, Strip
 
-Fit = Mapping[int, int | None]
 Ends = tuple[Fit, Fit]
 FREE = ("trim_db", "inverted", "effect_delay_samples", "muted", "soloed", "gain_db", "pan")
 """What of a strip can be set whatever it takes."""
@@ -45,14 +44,15 @@ def settle_mixer(at: UnderWay, piece: Interface, here: str, fits: Ends, plugged:
     box = gear_of(at.rig, here, Interface)
     assert old is not None
     assert box.mixer is not None
-    _how(at, old, here)
+    in_use = {strip.id for strip in box.mixer.strips if _is_used(strip, box.mixer, plugged, _played(at, here))}
+    _how(at, old, here, in_use)
     put: set[str] = set()
     if at.wants("mixes and feeds"):
         put |= _mixes(at, old, here)
     else:
         _names(at, old.mixes, box.mixer.mixes)
     if at.wants("strips"):
-        put |= _strips(at, old, here, fits, plugged)
+        put |= _strips(at, old, here, fits, in_use)
     else:
         _names(at, old.strips, box.mixer.strips)
     if at.wants("mixes and feeds"):
@@ -72,8 +72,8 @@ def _with(at: UnderWay, here: str, **update: Any) -> None:
     at.rig = with_gear(at.rig, box.model_copy(update={"mixer": box.mixer.model_copy(update=update)}))
 
 
-def _how(at: UnderWay, old: Mixer, here: str) -> None:
-    """How it mixes; both must be of a make that lets one choose."""
+def _how(at: UnderWay, old: Mixer, here: str, in_use: set[str]) -> None:
+    """How it mixes, where nothing comes in yet; both must be of a make that lets one choose."""
     box = gear_of(at.rig, here, Interface)
     mixer = box.mixer
     assert mixer is not None
@@ -81,6 +81,9 @@ def _how(at: UnderWay, old: Mixer, here: str) -> None:
     if not at.wants("settings") or not (old.open_feeds and mixer.open_feeds):
         return
     if all(getattr(mixer, name) == value for name, value in values.items()):
+        return
+    if in_use and not at.asked.over_used:
+        at.tell(box, "settings", "how it mixes", "stays", "the mixer is in use")
         return
     _with(at, here, **values)
     at.tell(box, "settings", "how it mixes", "set")
@@ -145,17 +148,17 @@ def _paired(old: tuple[Any, ...], here: tuple[Any, ...], used: set[str]) -> dict
     return pairs
 
 
-def _strips(at: UnderWay, old: Mixer, here: str, fits: Ends, plugged: set[int]) -> set[str]:
+def _strips(at: UnderWay, old: Mixer, here: str, fits: Ends, used: set[str]) -> set[str]:
     box = gear_of(at.rig, here, Interface)
     mixer = box.mixer
     assert mixer is not None
-    used = {strip.id for strip in mixer.strips if _is_used(strip, mixer, plugged, _played(at, here))}
     strips = list(mixer.strips)
     pairs = _paired(old.strips, mixer.strips, used)
+    by = Moves(fits[0].get, fits[1].get, at.items.get)
     put: set[str] = set()
     for strip in old.strips:
         same: Strip | None = pairs.get(strip.id)
-        fitted = _fitted(at, strip, box, fits)
+        fitted = strip_moved(strip, box, by)
         if same is not None:
             at.items[strip.id] = same.id
             name = _free(strip.name, same.name, [each.name for each in strips])
@@ -208,34 +211,6 @@ def _is_used(strip: Strip, mixer: Mixer, plugged: set[int], played: set[int]) ->
     )
 
 
-def _fitted(at: UnderWay, strip: Strip, box: Interface, fits: Ends) -> Strip | None:
-    """A strip on the jacks and channels here; None if what it takes live has no place. A return without one goes."""
-    live = [_source(at, source, box, fits) for source in strip.live]
-    back = [_source(at, source, box, fits) for source in strip.back]
-    if None in live:
-        return None
-    insert = strip.insert
-    if insert is not None:
-        send, taken = fits[1].get(insert.send), fits[0].get(insert.back)
-        there = send is not None and taken is not None
-        last = (send or 0) + strip.width - 1, (taken or 0) + strip.width - 1
-        fit = there and last[0] <= box.jack_out and last[1] <= box.jack_in
-        insert = insert.model_copy(update={"send": send, "back": taken}) if fit else None
-    kept = () if None in back else tuple(back)
-    update = {"live": tuple(live), "back": kept, "plays_back": strip.plays_back and bool(kept), "insert": insert}
-    return strip.model_copy(update=update)
-
-
-def _source(at: UnderWay, source: StripSource, box: Interface, fits: Ends) -> StripSource | None:
-    if source.mix is not None:
-        mix = at.items.get(source.mix)
-        return source.model_copy(update={"mix": mix}) if mix is not None else None
-    if source.bank == "playback":
-        return source if source.number <= box.playback else None
-    to = fits[0].get(source.number)
-    return source.model_copy(update={"number": to}) if to is not None else None
-
-
 def _feeds(at: UnderWay, old: Mixer, here: str, fits: Ends, put: set[str]) -> None:
     """The feeds of what was put, in place of those that it has here; a channel or jack that another feeds stays."""
     box = gear_of(at.rig, here, Interface)
@@ -244,12 +219,13 @@ def _feeds(at: UnderWay, old: Mixer, here: str, fits: Ends, put: set[str]) -> No
     if not (mixer.open_feeds and old.open_feeds):
         at.tell(box, "mixes and feeds", "feeds", "left out", "feeds cannot be made freely on both")
         return
+    by = Moves(fits[0].get, fits[1].get, at.items.get)
     wanted = [
         moved
         for feed in old.feeds
         if not feed.fixed
         and (feed.item is None or feed.item in put)
-        and (moved := _moved(at, feed, box, fits)) is not None
+        and (moved := feed_moved(feed, box, by)) is not None
     ]
     mine = {at.items[each] for each in put}
     said = {_key(feed): feed for feed in wanted}
@@ -280,21 +256,3 @@ def _same(feed: Feed, other: Feed | None) -> bool:
 def _key(feed: Feed) -> tuple[object, ...]:
     """What makes a feed this one and no other."""
     return feed.item, feed.jack, feed.to, feed.bank, feed.number, feed.tap, feed.key
-
-
-def _moved(at: UnderWay, feed: Feed, box: Interface, fits: Ends) -> Feed | None:
-    """A feed between what stands here for its ends; None if one of them is not here."""
-    update: dict[str, Any] = {}
-    if feed.item is not None:
-        update["item"] = at.items.get(feed.item)
-    if feed.jack is not None:
-        update["jack"] = fits[0].get(feed.jack)
-    if feed.to is not None:
-        update["to"] = at.items.get(feed.to)
-    if feed.bank == "jack_out":
-        update["number"] = fits[1].get(feed.number)
-    if None in update.values():
-        return None
-    moved = feed.model_copy(update=update)
-    has = {"capture": box.capture, "jack_out": box.jack_out}.get(feed.bank)
-    return None if has is not None and moved.ends.stop - 1 > has else moved

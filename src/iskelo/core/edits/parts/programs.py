@@ -4,13 +4,14 @@ from functools import partial
 from typing import Any
 
 from iskelo.core.edits.base import free_name, gear_of, new_ids, pruned, with_gear
-from iskelo.core.edits.parts.under_way import Does, UnderWay, differs
-from iskelo.core.edits.parts.users import say_users, users
+from iskelo.core.edits.parts.under_way import Does, Fit, UnderWay
+from iskelo.core.edits.parts.users import users
 from iskelo.core.edits.renewing import DEVICE_FIELDS, OUTPUT_CHOICES
 from iskelo.core.rig.device_streams import Bank
-from iskelo.core.rig.index import index
+from iskelo.core.rig.index import index, leg_letter
 from iskelo.core.rig.part import PartKind
 from iskelo.core.rig.programs import Bus, Meant, Program, ProgramInsert, ProgramPort, Send, Track, Voice
+from iskelo.core.rig.text import few
 
 ITEMS: tuple[tuple[PartKind, str, str], ...] = (
     ("inputs", "inputs", "i"),
@@ -51,9 +52,9 @@ def settle(at: UnderWay, piece: Program, here: str) -> None:
             wanted.append((field, kind, _matched(at, piece, here, (kind, field, prefix), used, taken)))
         else:
             _by_name(at, getattr(piece, field), getattr(program, field))
-    _channels(at, piece, here, [(field, item) for field, _, items in wanted for item in items])
     for field, kind, items in wanted:
-        _put(at, piece, here, (kind, field), items)
+        fit = _channels(at, piece, here, BANKS[field], items) if field in BANKS else {}
+        _put(at, piece, here, (kind, field), items, fit)
     _choices(at, piece, here)
     _sends(at, piece, here, {item.id for _, _, items in wanted for item in items})
     _not_needed(at, here, taken)
@@ -62,12 +63,12 @@ def settle(at: UnderWay, piece: Program, here: str) -> None:
 def _settings(at: UnderWay, piece: Program, program: Program, used: dict[str, list[str]]) -> None:
     if not at.wants("settings"):
         return
-    if not differs(piece, program, SETTINGS):
+    values = {name: getattr(piece, name) for name in SETTINGS}
+    if all(getattr(program, name) == value for name, value in values.items()):
         at.tell(program, "settings", "how it works", "same")
     elif used and program.id not in at.new and not at.asked.over_used:
         at.tell(program, "settings", "how it works", "stays", "the program is in use")
     else:
-        values = {name: getattr(piece, name) for name in SETTINGS}
         at.rig = with_gear(at.rig, program.model_copy(update=values))
         at.tell(program, "settings", "how it works", "set" if program.id not in at.new else "new")
 
@@ -102,7 +103,7 @@ def _matched(
     program = gear_of(at.rig, here, Program)
     items: tuple[ProgramItem, ...] = getattr(program, field)
     put: list[ProgramItem] = []
-    for item in getattr(piece, field):
+    for number, item in enumerate(getattr(piece, field), start=1):
         alike = [each for each in items if each.id not in taken and each.name.casefold() == item.name.casefold()]
         same = next((each for each in alike if width_of(each) == width_of(item)), None)
         if same is None:
@@ -118,10 +119,9 @@ def _matched(
         at.items[item.id] = same.id
         by = used.get(same.id, [])
         where = items.index(same) + 1
-        number = f"number {where} here, {getattr(piece, field).index(item) + 1} in the part"
-        told = number if where != getattr(piece, field).index(item) + 1 else ""
+        told = f"number {where} here, {number} in the part" if where != number else ""
         if by and not at.asked.over_used:
-            at.tell(program, kind, same.name, "stays", "; ".join(each for each in (say_users(by), told) if each))
+            at.tell(program, kind, same.name, "stays", "; ".join(each for each in (f"in use: {few(by)}", told) if each))
         else:
             at.tell(program, kind, same.name, "set", told)
             put.append(item.model_copy(update={"name": same.name}))
@@ -137,24 +137,18 @@ def _by_name(at: UnderWay, old: tuple[ProgramItem, ...], here: tuple[ProgramItem
             at.items[item.id] = found.id
 
 
-def _channels(at: UnderWay, piece: Program, here: str, items: list[tuple[str, ProgramItem]]) -> None:
-    """Fit the channels of the inputs and outputs to be put to the device here; they are kept in ``at`` as rows."""
-    for field, bank in BANKS.items():
-        used: dict[int, str] = {}
-        for each, item in items:
-            if each == field and isinstance(item, ProgramPort) and item.returns is None:
-                for leg, channel in enumerate(item.legs, start=1):
-                    if channel is not None:
-                        used.setdefault(channel, f"{item.name}{(' L', ' R')[leg - 1] if len(item.legs) == 2 else ''}")
-        program = gear_of(at.rig, here, Program)
-        device = at.found.device(program)
-        at.fit(
-            (piece, program),
-            bank,
-            device.channels(bank) if device is not None else None,
-            used,
-            partial(_place, at, piece, program, bank),
-        )
+def _channels(at: UnderWay, piece: Program, here: str, bank: Bank, items: list[ProgramItem]) -> Fit:
+    """Fit the channels of the inputs or outputs to be put to the device here."""
+    used: dict[int, str] = {}
+    for item in items:
+        if isinstance(item, ProgramPort) and item.returns is None:
+            for leg, channel in enumerate(item.legs, start=1):
+                if channel is not None:
+                    used.setdefault(channel, f"{item.name}{leg_letter(leg, len(item.legs))}")
+    program = gear_of(at.rig, here, Program)
+    device = at.found.device(program)
+    size = device.channels(bank) if device is not None else None
+    return at.fit((piece, program), bank, size, used, partial(_place, at, piece, program, bank))
 
 
 def _place(at: UnderWay, piece: Program, here: Program, bank: Bank, channel: int) -> tuple[int | None, str]:
@@ -178,12 +172,9 @@ def _place(at: UnderWay, piece: Program, here: Program, bank: Bank, channel: int
     return None, f"{now.device.name} has {size} {bank} channels"
 
 
-def _to(at: UnderWay, piece: Program, bank: Bank, channel: int | None) -> int | None:
-    row = next((r for r in at.ports if (r.piece, r.bank, r.number) == (piece.id, bank, channel)), None)
-    return row.to if row is not None else None
-
-
-def _put(at: UnderWay, piece: Program, here: str, what: tuple[PartKind, str], items: list[ProgramItem]) -> None:
+def _put(
+    at: UnderWay, piece: Program, here: str, what: tuple[PartKind, str], items: list[ProgramItem], fit: Fit
+) -> None:
     """Put items, each under its id here, with what they refer to by what stands for it."""
     kind, field = what
     program = gear_of(at.rig, here, Program)
@@ -192,24 +183,22 @@ def _put(at: UnderWay, piece: Program, here: str, what: tuple[PartKind, str], it
     same_box = piece.device is not None and program.device == at.gear.get(piece.device)
     for item in items:
         identity = at.items[item.id]
+        now = there.get(identity)
         update: dict[str, Any] = {"id": identity}
         if isinstance(item, ProgramPort):
-            legs = tuple(_to(at, piece, BANKS[field], leg) for leg in item.legs)
+            legs = tuple(fit.get(leg) if leg is not None else None for leg in item.legs)
             enabled |= {leg for leg in legs if leg is not None}
-            was = there.get(identity)
-            meant = was.meant if isinstance(was, ProgramPort) and was.legs == legs else ()
-            if was is None and same_box:
+            meant = now.meant if isinstance(now, ProgramPort) and now.legs == legs else ()
+            if now is None and same_box:
                 meant = _meant(at, item)
             update |= {"legs": legs, "meant": meant, "returns": at.items.get(item.returns or "")}
         else:
             # What the part does not say, or what has no place here, takes nothing away.
-            now = there.get(identity)
             update |= {
                 name: at.items.get(getattr(item, name) or "") or getattr(now, name, None)
                 for name in REFERENCES
                 if name in type(item).model_fields
             }
-        now = there.get(identity)
         if isinstance(item, Track):
             update["straight"] = now.straight if isinstance(now, Track) and now.output == update["output"] else None
         if isinstance(item, Track | Bus) and item.insert is not None:
@@ -217,7 +206,7 @@ def _put(at: UnderWay, piece: Program, here: str, what: tuple[PartKind, str], it
                 at, item, now.insert if isinstance(now, Track | Bus) else None, same_box=same_box
             )
         new = item.model_copy(update=update)
-        if there.get(identity) == new:
+        if now == new:
             at.retell(program, kind, item.name, "same")
         there[identity] = new
     fields: dict[str, Any] = {field: tuple(there.values())}

@@ -1,6 +1,6 @@
 """A part on its way into a rig: what is asked, what stands for what, and what was found and done so far."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
 from typing import Literal
 
@@ -10,7 +10,9 @@ from iskelo.core.rig.index import Index, index
 from iskelo.core.rig.part import Channelled, PartKind, PortMove
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import AnyGear, Rig
-from iskelo.core.rig.value import Value
+
+Fit = Mapping[int, int | None]
+"""Which channel or jack here takes over from which of a part's; None: none does."""
 
 Does = Literal["new", "set", "same", "stays", "left out", "removed", "not needed"]
 """What becomes of something: it is added; what is here takes its settings; both say the same; what is here stays as it
@@ -54,7 +56,7 @@ class PieceRow:
 
 @dataclass(slots=True)
 class UnderWay:
-    """The rig as it is so far; ``gear`` and ``items``: which here stands for which of the part."""
+    """The rig as it is so far; ``gear``, ``items`` and ``fits``: which here stands for which of the part."""
 
     asked: "e.BringIn"
     old: Index
@@ -65,6 +67,7 @@ class UnderWay:
     rows: list[PartRow] = field(default_factory=list)
     ports: list[PortRow] = field(default_factory=list)
     new: set[str] = field(default_factory=set)
+    fits: dict[tuple[str, str], Fit] = field(default_factory=dict)
 
     @property
     def found(self) -> Index:
@@ -97,7 +100,7 @@ class UnderWay:
         size: int | None,
         used: dict[int, str],
         place: Callable[[int], tuple[int | None, str]],
-    ) -> dict[int, int | None]:
+    ) -> Fit:
         """Which channel or jack here takes over from which; no two of the part's share one.
 
         ``ends``: the part's piece, and the gear here, which has ``size`` of them (None: nobody knows). What somebody
@@ -109,8 +112,7 @@ class UnderWay:
         for number in used:
             typed = self.typed(piece.id, bank, number)
             if typed is not None:
-                beyond = typed.to is not None and size is not None and typed.to > size
-                if beyond:
+                if typed.to is not None and size is not None and typed.to > size:
                     raise Refused(f"{here.name}, {bank.replace('_', ' ')} {typed.to}", f"there is none; it has {size}")
                 taken[number], why[number] = typed.to, "as you say" if typed.to else "left out, as you say"
         for number in sorted(used):
@@ -121,12 +123,8 @@ class UnderWay:
                 why[number] = f"{to} is taken by another" if clash else said
         for number, what in sorted(used.items()):
             self.ports.append(PortRow(piece.id, here.name, bank, number, what, taken[number], why[number]))
+        self.fits[piece.id, bank] = taken
         return taken
-
-
-def differs(one: Value, other: Value, fields: tuple[str, ...]) -> bool:
-    """Whether any of these fields is not the same in both."""
-    return any(getattr(one, name) != getattr(other, name) for name in fields)
 
 
 def target(at: UnderWay, piece: AnyGear) -> AnyGear | None:

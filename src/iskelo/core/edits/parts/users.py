@@ -48,10 +48,3 @@ def users(program: Program, found: Index) -> dict[str, list[str]]:
         for port in (*line.from_ports, *line.to_ports):
             use(port.owner, f"line {line.name}")
     return used
-
-
-def say_users(names: list[str]) -> str:
-    """Example: 'in use: Alma, Bertil and 3 more'."""
-    shown = names if len(names) <= 3 else names[:2]
-    more = f" and {len(names) - len(shown)} more" if len(names) > len(shown) else ""
-    return f"in use: {', '.join(shown)}{more}"
