@@ -6,6 +6,8 @@ from collections.abc import Iterator
 import httpx
 import pytest
 
+from big_rig import big_rig
+from iskelo.formats.rig_file import write_rig
 from server import Server
 
 
@@ -49,14 +51,14 @@ def test_a_part_is_kept_shared_as_a_file_and_brought_in(api: httpx.Client) -> No
     api.delete(f"/parts/{next(each['id'] for each in second if each['name'] == 'Recorder 2')}")
     blank = api.post("/rigs", json={"name": "Blank"}).json()
     path = f"/rigs/{blank['id']}"
-    view = api.post(f"{path}/bring-in", json={"part": entry["id"]}).json()
+    view = api.post(f"{path}/bring-in/trial", json={"part": entry["id"]}).json()
     assert view["pieces"] == [
         {"piece": longhand["id"], "name": "Longhand", "kind": "program", "into": None}
     ]  # fmt: skip
-    made = api.post(f"{path}/edits", json={"revision": 1, "edits": [view["edit"]]}).json()
+    assert api.get("/parts").json()[0]["used_at"] is None
+    made = api.post(f"{path}/bring-in", json={"revision": 1, "wanted": {"part": entry["id"]}}).json()
     assert [track["name"] for track in piece(made, "Longhand")["tracks"]] == [t["name"] for t in longhand["tracks"]]
     assert made["undo"].startswith("brought in Recorder")
-    assert api.post(f"/parts/{entry['id']}/used").status_code == 204
     assert api.get("/parts").json()[0]["used_at"] is not None
     undone = api.post(f"{path}/undo", json={"revision": 2}).json()
     assert undone["rig"]["gear"] == []
@@ -86,7 +88,7 @@ def test_what_is_no_part_is_refused_with_the_place(api: httpx.Client) -> None:
         assert answer.status_code == 422
         assert words in f"{answer.json()['detail']} {answer.json().get('place', '')}"
     nowhere = "00000000-0000-4000-8000-000000000000"
-    assert api.post(f"/rigs/{state['id']}/bring-in", json={"part": nowhere}).status_code == 404
+    assert api.post(f"/rigs/{state['id']}/bring-in/trial", json={"part": nowhere}).status_code == 404
     assert api.get(f"/parts/{nowhere}/file").status_code == 404
     assert api.post("/rigs", json={"name": "x", "part": nowhere}).status_code == 404
 
@@ -107,3 +109,19 @@ def test_a_rig_is_duplicated_put_by_and_found(api: httpx.Client) -> None:
     assert any(each["holds"].startswith("Tank hydrophone") for each in held)
     assert api.get(f"/rigs/{state['id']}/thinning", params={"days": 0}).json() == 0
     assert [each["number"] for each in api.post(f"/rigs/{state['id']}/thin", params={"days": 0}).json()] == [2, 1]
+
+
+def test_a_part_of_a_rig_of_512_lines_is_brought_in(api: httpx.Client) -> None:
+    """It has more in it than a request may hold; it is read where it is kept."""
+    state = api.post("/rigs/import", content=write_rig(big_rig(512)), timeout=120).json()
+    every = [gear["id"] for gear in state["rig"]["gear"]]
+    (entry,) = api.post("/parts", json={"rig": state["id"], "name": "All of it", "pieces": every}).json()
+    size = len(api.get(f"/parts/{entry['id']}/file").content)
+    assert size > 1_000_000
+    blank = api.post("/rigs", json={"name": "Blank"}).json()
+    wanted = {"revision": 1, "wanted": {"part": entry["id"]}}
+    made = api.post(f"/rigs/{blank['id']}/bring-in", json=wanted).json()
+    assert len(made["rig"]["lines"]) == 512
+    stale = api.post(f"/rigs/{blank['id']}/bring-in", json=wanted)
+    assert stale.status_code == 409
+    assert stale.json()["state"]["revision"] == 2

@@ -11,13 +11,13 @@ from fastapi.concurrency import run_in_threadpool
 from iskelo.api.asked import Database, known_of, now
 from iskelo.api.downloads import attachment
 from iskelo.api.problems import ANSWERS
-from iskelo.api.views import BringRequest, KeepPartRequest, RenameRequest
+from iskelo.api.views import BringInRequest, BringRequest, KeepPartRequest, RenameRequest, State, answer_with
 from iskelo.core.compare import NowAfter, trial
 from iskelo.core.edits.edit import BringIn
 from iskelo.core.edits.parts.bringing import bring
 from iskelo.core.edits.parts.keeping import keep, kinds_of
 from iskelo.core.edits.parts.under_way import PartRow, PieceRow, PortRow
-from iskelo.core.rig.part import PartKind
+from iskelo.core.rig.part import Bringing, Part, PartKind
 from iskelo.core.rig.text import Ids
 from iskelo.formats.part_file import read_part, write_part
 from iskelo.store import parts, rigs
@@ -45,9 +45,6 @@ class BringView:
     nobody uses and the part does not have.
     """
 
-    words: str
-    edit: BringIn
-    kinds: tuple[PartKind, ...]
     pieces: tuple[PieceRow, ...]
     choices: dict[str, tuple[tuple[str, str], ...]]
     rows: tuple[PartRow, ...]
@@ -117,12 +114,6 @@ def rename_part(part_id: UUID, wanted: RenameRequest, session: Database) -> list
     return list_parts(session)
 
 
-@router.post("/parts/{part_id}/used", status_code=204)
-def used(part_id: UUID, session: Database) -> None:
-    """A part was brought in: it stands first from here on."""
-    parts.use_part(session, part_id, now())
-
-
 @router.delete("/parts/{part_id}")
 def forget_part(part_id: UUID, session: Database) -> list[PartEntry]:
     """Take a part out of the library."""
@@ -136,25 +127,29 @@ def keepable(rig_id: UUID, session: Database, piece: Annotated[Ids, Query(max_le
     return list(kinds_of(rigs.read_rig(session, rig_id).rig, piece))
 
 
-@router.post("/rigs/{rig_id}/bring-in")
-def bring_in(rig_id: UUID, wanted: BringRequest, session: Database) -> BringView:
+@router.post("/rigs/{rig_id}/bring-in/trial")
+def try_to_bring_in(rig_id: UUID, wanted: BringRequest, session: Database) -> BringView:
     """What bringing a part in would do: what becomes of everything, where channels go, Now and After."""
     known = known_of(session, rig_id)
     rig = known.reading.rig
-    part = parts.read_part(session, wanted.part)
-    edit = BringIn(
-        part=part,
-        into=wanted.into,
-        kinds=wanted.kinds,
-        ports=wanted.ports,
-        over_used=wanted.over_used,
-        remove_unused=wanted.remove_unused,
-    )
+    edit = _edit(parts.read_part(session, wanted.part), wanted)
     brought = bring(rig, edit)
     choices = {
         piece.piece: tuple((gear.id, gear.name) for gear in rig.gear if gear.kind == piece.kind)
         for piece in brought.pieces
     }
-    tried = trial(rig, (edit,), known)
     offers = sum(row.does in ("not needed", "removed") for row in brought.rows)
-    return BringView(tried.words, edit, part.kinds, brought.pieces, choices, brought.rows, brought.ports, offers, tried)
+    return BringView(brought.pieces, choices, brought.rows, brought.ports, offers, trial(rig, (edit,), known))
+
+
+@router.post("/rigs/{rig_id}/bring-in", response_model=State)
+def bring_in(rig_id: UUID, wanted: BringInRequest, session: Database) -> Response:
+    """Bring a part in; it stands first in the library from here on."""
+    part = parts.read_part(session, wanted.wanted.part)
+    kept = rigs.edit_rig(session, rig_id, wanted.revision, (_edit(part, wanted.wanted),), now())
+    parts.use_part(session, wanted.wanted.part, now())
+    return answer_with(session, kept)
+
+
+def _edit(part: Part, wanted: BringRequest) -> BringIn:
+    return BringIn(part=part, **{name: getattr(wanted, name) for name in Bringing.model_fields})

@@ -16,9 +16,9 @@ from iskelo.core.edits.input_list import InputRow, RowOutcome
 from iskelo.core.linecheck.rows import Ledger
 from iskelo.core.planner.aggregates import JoinSheet
 from iskelo.core.planner.swap import JackMove
-from iskelo.core.rig.part import PartKind, PortMove
+from iskelo.core.rig.part import Bringing, PartKind
 from iskelo.core.rig.rig import Rig
-from iskelo.core.rig.text import Id, Ids, Name
+from iskelo.core.rig.text import Ids, Name
 from iskelo.core.survey import Survey
 from iskelo.store.checks import checked_lines, take_files
 from iskelo.store.queue import working
@@ -117,15 +117,17 @@ class RenameRequest(Request):
     name: Name
 
 
-class BringRequest(Request):
-    """A part to be brought into a rig, as ``BringIn`` has it."""
+class BringRequest(Bringing):
+    """A part of the library to be brought into a rig."""
 
     part: UUID
-    into: Annotated[dict[Id, Id | None], Field(max_length=256)] = Field(default_factory=dict)
-    kinds: Annotated[tuple[PartKind, ...], Field(max_length=16)] | None = None
-    ports: Annotated[tuple[PortMove, ...], Field(max_length=1024)] = ()
-    over_used: bool = False
-    remove_unused: bool = False
+
+
+class BringInRequest(Request):
+    """The same, on the revision the sender sees."""
+
+    revision: RevisionNumber
+    wanted: BringRequest
 
 
 class CheckRequest(Request):

@@ -10,7 +10,7 @@ import {
   type ReactNode,
 } from "react"
 
-import { answer, client, Problem, type Edit, type State } from "./client"
+import { answer, client, Problem, type Edit, type Schemas, type State } from "./client"
 
 interface CheckNews {
   id: string
@@ -25,6 +25,8 @@ interface RigHandle {
   edit: (edits: Edit[]) => Promise<boolean>
   /** Add gear typed as a phrase; resolves to true when it is kept. */
   addGear: (text: string) => Promise<boolean>
+  /** Bring a part of the library in; resolves to true when it is kept. */
+  bring: (wanted: Schemas["BringRequest"]) => Promise<boolean>
   /** Go to any revision. */
   jump: (to: number) => Promise<boolean>
   undo: () => void
@@ -130,6 +132,18 @@ export function RigProvider({
       ),
     [inTurn, path],
   )
+  const bring = useCallback(
+    (wanted: Schemas["BringRequest"]) =>
+      inTurn((state) =>
+        answer<State>(
+          client.POST("/api/rigs/{rig_id}/bring-in", {
+            params: path,
+            body: { revision: state.revision, wanted },
+          }),
+        ),
+      ),
+    [inTurn, path],
+  )
   const jump = useCallback(
     (to: number) =>
       inTurn((state) =>
@@ -161,7 +175,7 @@ export function RigProvider({
   if (!query.data) return <>{query.error ? children(query.error) : null}</>
   return (
     <RigContext
-      value={{ state: query.data, edit, addGear, jump, undo, redo, message, say, check, connected }}
+      value={{ state: query.data, edit, addGear, bring, jump, undo, redo, message, say, check, connected }}
     >
       {children(null)}
     </RigContext>

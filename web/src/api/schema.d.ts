@@ -352,26 +352,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/parts/{part_id}/used": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Used
-         * @description A part was brought in: it stands first from here on.
-         */
-        post: operations["used_api_parts__part_id__used_post"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/rigs": {
         parameters: {
             query?: never;
@@ -551,9 +531,29 @@ export interface paths {
         put?: never;
         /**
          * Bring In
-         * @description What bringing a part in would do: what becomes of everything, where channels go, Now and After.
+         * @description Bring a part in; it stands first in the library from here on.
          */
         post: operations["bring_in_api_rigs__rig_id__bring_in_post"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/rigs/{rig_id}/bring-in/trial": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try To Bring In
+         * @description What bringing a part in would do: what becomes of everything, where channels go, Now and After.
+         */
+        post: operations["try_to_bring_in_api_rigs__rig_id__bring_in_trial_post"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3051,11 +3051,7 @@ export interface components {
         };
         /**
          * BringIn
-         * @description Bring a part in: each piece into the gear that ``into`` says (None: as a new one), else into that of its name.
-         *
-         *     ``kinds``: of what it holds only these (None: all). ``ports``: where channels and jacks go that somebody has placed.
-         *     What is in use stays as it is, unless ``over_used``; ``remove_unused`` takes away what the part does not have and
-         *     nobody uses.
+         * @description Bring a part in, as ``Bringing`` says.
          */
         "BringIn-Input": {
             /**
@@ -3088,11 +3084,7 @@ export interface components {
         };
         /**
          * BringIn
-         * @description Bring a part in: each piece into the gear that ``into`` says (None: as a new one), else into that of its name.
-         *
-         *     ``kinds``: of what it holds only these (None: all). ``ports``: where channels and jacks go that somebody has placed.
-         *     What is in use stays as it is, unless ``over_used``; ``remove_unused`` takes away what the part does not have and
-         *     nobody uses.
+         * @description Bring a part in, as ``Bringing`` says.
          */
         "BringIn-Output": {
             /**
@@ -3124,8 +3116,17 @@ export interface components {
             remove_unused: boolean;
         };
         /**
+         * BringInRequest
+         * @description The same, on the revision the sender sees.
+         */
+        BringInRequest: {
+            /** Revision */
+            revision: number;
+            wanted: components["schemas"]["BringRequest"];
+        };
+        /**
          * BringRequest
-         * @description A part to be brought into a rig, as ``BringIn`` has it.
+         * @description A part of the library to be brought into a rig.
          */
         BringRequest: {
             /** Into */
@@ -3170,9 +3171,6 @@ export interface components {
                     string
                 ][];
             };
-            edit: components["schemas"]["BringIn-Output"];
-            /** Kinds */
-            kinds: ("settings" | "inputs" | "outputs" | "buses" | "tracks" | "voices" | "strips" | "mixes and feeds" | "leads" | "lines")[];
             /** Offers */
             offers: number;
             /** Pieces */
@@ -3182,8 +3180,6 @@ export interface components {
             /** Rows */
             rows: components["schemas"]["PartRow"][];
             trial: components["schemas"]["NowAfter"];
-            /** Words */
-            words: string;
         };
         /**
          * BudgetPart
@@ -11774,98 +11770,6 @@ export interface operations {
             };
         };
     };
-    used_api_parts__part_id__used_post: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                part_id: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Successful Response */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description The request cannot be read */
-            400: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Not from one of Iskelo's own pages */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description No such rig, check, piece or address */
-            404: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
-            409: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Too large */
-            413: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Refused, with the place and the reason */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The database does not answer */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description The disk is full */
-            507: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     list_rigs_api_rigs_get: {
         parameters: {
             query?: {
@@ -12823,6 +12727,104 @@ export interface operations {
         };
     };
     bring_in_api_rigs__rig_id__bring_in_post: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rig_id: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BringInRequest"];
+            };
+        };
+        responses: {
+            /** @description Successful Response */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["State"];
+                };
+            };
+            /** @description The request cannot be read */
+            400: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Not from one of Iskelo's own pages */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description No such rig, check, piece or address */
+            404: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
+            409: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Too large */
+            413: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Refused, with the place and the reason */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The database does not answer */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description The disk is full */
+            507: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    try_to_bring_in_api_rigs__rig_id__bring_in_trial_post: {
         parameters: {
             query?: never;
             header?: never;

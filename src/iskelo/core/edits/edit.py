@@ -27,7 +27,7 @@ from iskelo.core.edits.additions import (
     SpreadVoices,
 )
 from iskelo.core.rig.gear import Interface, Member
-from iskelo.core.rig.part import Part, PartKind, PortMove
+from iskelo.core.rig.part import Bringing, Part
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.text import GainDb, Id, Ids, Name
 from iskelo.core.rig.value import BufferSamples, ChannelNumber, Value, Width
@@ -295,21 +295,11 @@ class SwapGear(Value):
     jacks_out: Jacks = Field(default_factory=dict)
 
 
-class BringIn(Value):
-    """Bring a part in: each piece into the gear that ``into`` says (None: as a new one), else into that of its name.
-
-    ``kinds``: of what it holds only these (None: all). ``ports``: where channels and jacks go that somebody has placed.
-    What is in use stays as it is, unless ``over_used``; ``remove_unused`` takes away what the part does not have and
-    nobody uses.
-    """
+class BringIn(Bringing):
+    """Bring a part in, as ``Bringing`` says."""
 
     edit: Literal["bring_in"] = "bring_in"
     part: Part
-    into: Annotated[dict[Id, Id | None], Field(max_length=256)] = Field(default_factory=dict)
-    kinds: Annotated[tuple[PartKind, ...], Field(max_length=16)] | None = None
-    ports: Annotated[tuple[PortMove, ...], Field(max_length=1024)] = ()
-    over_used: bool = False
-    remove_unused: bool = False
 
 
 class Plug(Value):

@@ -68,3 +68,19 @@ class PortMove(Value):
     @property
     def place(self) -> Port:
         return Port(self.piece, self.bank, self.number)
+
+
+class Bringing(Value):
+    """How a part is brought in: each piece into the gear that ``into`` says (None: as a new one), else into that of its
+    name.
+
+    ``kinds``: of what it holds only these (None: all). ``ports``: where channels and jacks go that somebody has placed.
+    What is in use stays as it is, unless ``over_used``; ``remove_unused`` takes away what the part does not have and
+    nobody uses.
+    """
+
+    into: Annotated[dict[Id, Id | None], Field(max_length=256)] = Field(default_factory=dict)
+    kinds: Annotated[tuple[PartKind, ...], Field(max_length=16)] | None = None
+    ports: Annotated[tuple[PortMove, ...], Field(max_length=1024)] = ()
+    over_used: bool = False
+    remove_unused: bool = False

@@ -51,7 +51,7 @@ interface Props {
 
 /** A part on its way into the rig: into what, what of it, where every channel goes; Now and After; one undo. */
 export function BringIn({ part, chosen, onClose }: Props) {
-  const { state, edit } = useRig()
+  const { state, bring } = useRig()
   const cache = useQueryClient()
   const [into, setInto] = useState<Record<string, string | null>>({})
   const [left, setLeft] = useState<Part["kinds"]>([])
@@ -73,7 +73,7 @@ export function BringIn({ part, chosen, onClose }: Props) {
     placeholderData: (before) => before,
     queryFn: () =>
       answer<View>(
-        client.POST("/api/rigs/{rig_id}/bring-in", {
+        client.POST("/api/rigs/{rig_id}/bring-in/trial", {
           params: { path: { rig_id: state.id } },
           body: JSON.parse(wanted) as Schemas["BringRequest"],
         }),
@@ -81,12 +81,10 @@ export function BringIn({ part, chosen, onClose }: Props) {
   })
   const refusal = plan.error instanceof Problem ? plan.error : null
   const current = wanted === JSON.stringify(asked) && !plan.isPlaceholderData ? plan.data : undefined
-  const { press, takeBack } = useOnceSeen(current, (view) => {
-    void edit([view.edit]).then((kept) => {
+  const { press, takeBack } = useOnceSeen(current, () => {
+    void bring(asked).then((kept) => {
       if (!kept) return
-      void client
-        .POST("/api/parts/{part_id}/used", { params: { path: { part_id: part.id } } })
-        .then(() => cache.invalidateQueries({ queryKey: PARTS }))
+      void cache.invalidateQueries({ queryKey: PARTS })
       onClose()
     })
   })
