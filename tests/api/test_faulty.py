@@ -1,5 +1,8 @@
 """A rig that is kept and cannot be read opens read-only, with what is wrong and a way back."""
 
+import io
+import json
+import zipfile
 from collections.abc import Iterator
 from typing import Any
 
@@ -69,6 +72,25 @@ def test_the_way_back(lone: Server, broken: dict[str, Any]) -> None:
 def test_undo_leads_out_of_it_as_well(lone: Server, broken: dict[str, Any]) -> None:
     back = httpx.post(f"{lone.url}/api/rigs/{broken['id']}/undo", json={"revision": 4}).json()
     assert (back["wrong"], back["revision"]) == (None, 3)
+
+
+def test_no_bundle_of_it_goes_out_and_afterwards_one_without_what_cannot_be_read(
+    lone: Server, broken: dict[str, Any]
+) -> None:
+    with httpx.Client(base_url=f"{lone.url}/api", timeout=60) as api:
+        rig = broken["id"]
+        for number in (2, 4):
+            assert api.put(f"/rigs/{rig}/history/{number}/name", json={"name": f"Number {number}"}).is_success
+        refused = api.get(f"/rigs/{rig}/bundle")
+        assert refused.status_code == 409
+        assert "Revision 4 of this rig cannot be read" in refused.json()["detail"]
+        api.post(f"/rigs/{rig}/jump", json={"revision": 4, "to": broken["shown"]})
+        edits = [{"edit": "set", "item": "rig", "values": {"name": "Better"}}]
+        api.post(f"/rigs/{rig}/edits", json={"revision": 3, "edits": edits})
+        with zipfile.ZipFile(io.BytesIO(api.get(f"/rigs/{rig}/bundle").content)) as found:
+            assert found.testzip() is None
+            told = json.loads(found.read("bundle.json"))
+        assert [each["number"] for each in told["revisions"]] == [2, 5]
 
 
 def test_a_rig_of_which_nothing_can_be_read_says_so(lone: Server) -> None:

@@ -2,11 +2,12 @@
 
 import pytest
 
-from iskelo.core.edits.additions import AddBuses, AddProgramPorts, AddTracks
+from iskelo.core.edits.additions import AddBuses, AddLine, AddProgramPorts, AddTracks
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import BringIn, Plug, Remove, SetValues
 from iskelo.core.edits.parts.keeping import keep
+from iskelo.core.edits.phrases import gear_phrase
 from iskelo.core.linecheck.run import run_line_check
 from iskelo.core.lines.context import read
 from iskelo.core.paperwork.line_list import line_table
@@ -22,8 +23,6 @@ def with_phones_for_solo() -> Bench:
     recorder, box = bench.id("Recorder"), bench.id("Box")
     bench.do(AddProgramPorts(program=recorder, side="output", names=("Cue",), width=2, first_channel=3))
     bench.do(*(SetValues(item=bench.track(f"T {name}"), values={"monitored": True}) for name in ("Alma", "Bertil")))
-    from iskelo.core.edits.phrases import gear_phrase  # noqa: PLC0415
-
     bench.do(*gear_phrase("headphones Ears"))
     ears = bench.id("Ears")
     for jack, leg in ((3, 1), (4, 2)):
@@ -33,8 +32,6 @@ def with_phones_for_solo() -> Bench:
 
 def at_ears(bench: Bench) -> Bench:
     """What is soloed is wanted at the other headphones."""
-    from iskelo.core.edits.additions import AddLine  # noqa: PLC0415
-
     ears = bench.id("Ears")
     ends = (Port(ears, "in", 1), Port(ears, "in", 2))
     return bench.do(AddLine(name="Alma solo", purpose="listen", from_ports=(bench.out("Alma"),), to_ports=ends))

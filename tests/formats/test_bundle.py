@@ -12,9 +12,12 @@ import openpyxl
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from pypdf import PdfReader
+from pypdf import PageObject, PdfReader
 
 from iskelo.command.check_file import check_file
+from iskelo.core.edits.additions import AddLine, AddSources
+from iskelo.core.edits.apply import apply
+from iskelo.core.edits.edit import SetTrim
 from iskelo.core.edits.parts.keeping import keep
 from iskelo.core.lines.context import read
 from iskelo.core.paperwork.changes import with_changes
@@ -88,6 +91,23 @@ def test_a_bundle_is_written_part_by_part_and_any_zip_program_reads_it() -> None
         assert found.getinfo("takes/one.wav").date_time == (2026, 3, 1, 8, 0, 0)
 
 
+REVISION = {"number": 4, "words": "made", "made_at": "2026-03-01T08:00:00Z", "file": "revisions/4.rig.json"}
+TAKE = {"rate_hz": 48_000, "channels": [0], "file": "takes/1.wav"}
+
+
+def check(**more: object) -> dict[str, object]:
+    day = "2026-03-01T08:00:00Z"
+    return {"number": 1, "revision": 4, "made_at": day, "finished_at": day, "ledger": "checks/1.json", **more}
+
+
+def listing(**more: object) -> bytes:
+    """A zip with a list that says this, and nothing else."""
+    data = io.BytesIO()
+    with zipfile.ZipFile(data, "w") as found:
+        found.writestr(LIST, json.dumps({"format": "iskelo bundle", "version": 1, "revisions": [REVISION], **more}))
+    return data.getvalue()
+
+
 def damaged() -> dict[str, tuple[bytes, str]]:
     rig = two_voices().rig
     good = packed(rig).getvalue()
@@ -111,6 +131,10 @@ def damaged() -> dict[str, tuple[bytes, str]]:
         "an empty list": (bad_list.getvalue(), "there must be 1 at least"),
         "names outside": (outside.getvalue(), "string should match pattern"),
         "names what is not there": (absent.getvalue(), "does not hold it"),
+        "a check of nothing": (listing(checks=[check(revision=5)]), "the revision that check 1 is of is not in it"),
+        "two checks of one number": (listing(checks=[check(), check()]), "two of its checks have one number"),
+        "two revisions of one number": (listing(revisions=[REVISION, REVISION]), "two of its revisions"),
+        "two takes at one rate": (listing(checks=[check(takes=[TAKE, TAKE])]), "two files of check 1 are at one rate"),
     }
 
 
@@ -147,7 +171,6 @@ def test_a_file_that_swells_is_not_unpacked_beyond_its_bound() -> None:
 
 
 def rig_with_names(*names: str) -> Rig:
-    from iskelo.core.edits.additions import AddLine, AddSources  # noqa: PLC0415
 
     bench = Bench(two_voices().rig)
     for name in names:
@@ -176,8 +199,6 @@ def test_an_input_list_written_is_read_as_the_same_rows(form: str) -> None:
 
 
 def test_change_bars_stand_on_paper_and_in_files() -> None:
-    from iskelo.core.edits.apply import apply  # noqa: PLC0415
-    from iskelo.core.edits.edit import SetTrim  # noqa: PLC0415
 
     rig = two_voices().rig
     box = Bench(rig).box().id
@@ -187,9 +208,10 @@ def test_change_bars_stand_on_paper_and_in_files() -> None:
     plain, marked = (PdfReader(io.BytesIO(write_pdf(each, HEAD))).pages[0] for each in (whole, barred))
     assert "Bars mark what changed since revision 2: 1 row." in marked.extract_text()
 
-    def thick(page: object) -> int:
-        content = page.get_contents().get_data().decode("latin-1")  # type: ignore[attr-defined]
-        return content.count("2.5 w")
+    def thick(page: PageObject) -> int:
+        content = page.get_contents()
+        assert content is not None
+        return content.get_data().count(b"2.5 w")
 
     assert thick(plain) == 0
     assert thick(marked) >= 1

@@ -18,7 +18,7 @@ from sqlmodel import Session
 from iskelo.api.asked import now
 from iskelo.api.downloads import attachment
 from iskelo.api.problems import ANSWERS
-from iskelo.api.sheets import beside_of
+from iskelo.api.sheets import beside_of, pdf_of
 from iskelo.api.surveys import surveyed
 from iskelo.api.views import State, answer_with
 from iskelo.core.paperwork.sheets import sheet_names, sheet_of
@@ -34,14 +34,14 @@ from iskelo.formats.bundle import (
     write_bundle,
     write_ledger,
 )
-from iskelo.formats.label_pdf import USUAL_HEIGHT_MM, USUAL_WIDTH_MM, write_labels
+from iskelo.formats.label_pdf import USUAL_HEIGHT_MM, USUAL_WIDTH_MM
 from iskelo.formats.part_file import write_part
 from iskelo.formats.rig_file import write_rig
 from iskelo.formats.sheet_files import SheetHead, write_xlsx
-from iskelo.formats.sheet_pdf import Paper, write_pdf
+from iskelo.formats.sheet_pdf import Paper
 from iskelo.store import checks, parts, rigs
 from iskelo.store.bundles import take_in
-from iskelo.store.revisions import rig_at
+from iskelo.store.revisions import Faulty, rig_at
 
 router = APIRouter(prefix="/api/rigs", responses=ANSWERS)
 
@@ -64,6 +64,8 @@ def bundle(
     engine: Engine = request.app.state.engine
     with Session(engine) as session:
         kept = rigs.read_rig(session, rig_id)
+    if kept.fault is not None:
+        raise Faulty(kept.fault)
     day = date or now().date()
     written = write_bundle(_entries(engine, rig_id, takes, paper, day, library=library), now())
     name = f"{kept.rig.name}, rev {kept.revision}, {day.isoformat()}.zip"
@@ -113,8 +115,11 @@ def _entries(
         kept = rigs.read_rig(session, rig_id)
         done, sounds = _checks(session, rig_id, takes)
         revisions = _revisions(session, kept, {check.revision for check in done.values()})
+        listed_numbers = {revision.number for revision in revisions}
+        done = {check_id: check for check_id, check in done.items() if check.revision in listed_numbers}
+        sounds = {name: sound for name, sound in sounds.items() if sound.check in done}
         of_library = parts.kept_parts(session) if library else []
-        beside = beside_of(session, kept)
+        beside = beside_of(session, kept, whole=True)
     part_files = {f"parts/{n} {_plain(each.part.name)}.part.json": each.part for n, each in enumerate(of_library, 1)}
     reading = surveyed(rig_id, kept.rig).reading
     names = {f"sheets/{n:03d} {_plain(each.title)}": each for n, each in enumerate(sheet_names(reading, beside), 1)}
@@ -135,9 +140,7 @@ def _entries(
     head = SheetHead(kept.rig.name, kept.revision, day.isoformat())
     for name, each in names.items():
         sheet = sheet_of(reading, each.key, beside)
-        labels = each.group == "Label strips"
-        strips = write_labels(sheet, head, paper, USUAL_WIDTH_MM, USUAL_HEIGHT_MM) if labels else b""
-        yield Entry(f"{name}.pdf", [strips or write_pdf(sheet, head, paper)], packed=False)
+        yield Entry(f"{name}.pdf", [pdf_of(sheet, head, paper, USUAL_WIDTH_MM, USUAL_HEIGHT_MM)], packed=False)
         if name in books:
             yield Entry(f"{name}.xlsx", [write_xlsx(sheet, head)], packed=False)
     for name, sound in sounds.items():
@@ -175,6 +178,8 @@ def _revisions(session: Session, kept: rigs.Kept, checked: set[int]) -> tuple[Bu
     """The revisions that were checked, those with a name, and last the one that the rig is at."""
     told = {each.number: each for each in rigs.history(session, kept.id)}
     wanted = (checked | {number for number, each in told.items() if each.kept_as}) & told.keys() - {kept.revision}
+    # What cannot be read would end the file in the middle.
+    whole = [number for number in sorted(wanted) if _reads(session, kept.id, number)]
     return tuple(
         BundledRevision(
             number=number,
@@ -183,8 +188,16 @@ def _revisions(session: Session, kept: rigs.Kept, checked: set[int]) -> tuple[Bu
             kept_as=told[number].kept_as,
             file=f"revisions/{number}.rig.json",
         )
-        for number in (*sorted(wanted), kept.revision)
+        for number in (*whole, kept.revision)
     )
+
+
+def _reads(session: Session, rig_id: UUID, number: int) -> bool:
+    try:
+        rig_at(session, rig_id, number)
+    except Faulty:
+        return False
+    return True
 
 
 def _made(make: Callable[[], bytes]) -> Iterator[bytes]:

@@ -16,8 +16,7 @@ from iskelo.api.problems import ANSWERS
 from iskelo.api.surveys import surveyed
 from iskelo.api.views import RevisionNumber
 from iskelo.core.alignment import aligned
-from iskelo.core.compare import compare_rigs
-from iskelo.core.comparison_sheet import comparison_sheet
+from iskelo.core.comparison_sheet import Side, comparison_sheet
 from iskelo.core.edits.base import Refused
 from iskelo.core.linecheck.rows import Ledger
 from iskelo.core.paperwork.changes import with_changes
@@ -61,8 +60,7 @@ class _Asked:
 def sheets(rig_id: UUID, session: Database) -> list[SheetName]:
     """Every sheet that there is for a rig as it is now."""
     kept = rigs.read_rig(session, rig_id)
-    found = surveyed(rig_id, kept.rig)
-    return list(sheet_names(found.reading, beside_of(session, kept)))
+    return list(sheet_names(surveyed(rig_id, kept.rig).reading, beside_of(session, kept, whole=False)))
 
 
 @router.get("/{rig_id}/sheet")
@@ -111,11 +109,7 @@ def sheet_file(
     # An input list is there to be read again, here or elsewhere: titles and rows, and nothing above them.
     plain = key == "inputs" and since is None
     write: dict[Form, Callable[[], bytes]] = {
-        "pdf": lambda: (
-            write_labels(found, head, paper, width_mm, height_mm)
-            if found.name.group == "Label strips"
-            else write_pdf(found, head, paper)
-        ),
+        "pdf": lambda: pdf_of(found, head, paper, width_mm, height_mm),
         "xlsx": lambda: write_list_xlsx(found.tables[0]) if plain else write_xlsx(found, head),
         "csv": lambda: write_list_csv(found.tables[0]) if plain else write_csv(found, head),
     }
@@ -128,7 +122,7 @@ def _sheet(session: Session, kept: rigs.Kept, asked: _Asked) -> Sheet:
     if asked.key == "compare":
         return _comparison(session, kept, asked)
     found = surveyed(kept.id, kept.rig)
-    beside = beside_of(session, kept)
+    beside = beside_of(session, kept, whole=asked.key == "check")
     try:
         whole = sheet_of(found.reading, asked.key, beside)
     except KeyError:
@@ -145,19 +139,18 @@ def _sheet(session: Session, kept: rigs.Kept, asked: _Asked) -> Sheet:
 
 
 def _comparison(session: Session, kept: rigs.Kept, asked: _Asked) -> Sheet:
-    """This rig, and another one or an earlier revision."""
-    here = f"{kept.rig.name}, rev {kept.revision}"
+    """A revision of this rig and what it is now, the earlier first; or this rig and another one."""
+    here = Side(f"{kept.rig.name}, rev {kept.revision}", kept.rig)
     if asked.with_rig is None or asked.with_rig == kept.id:
         number = asked.with_revision or kept.revision
-        other, name = rig_at(session, kept.id, number), f"rev {number}"
-        return comparison_sheet(compare_rigs(kept.rig, other, name), here, name)
+        there = Side(f"{kept.rig.name}, rev {number}", rig_at(session, kept.id, number))
+        return comparison_sheet(*((there, here) if number <= kept.revision else (here, there)))
     if asked.with_revision is not None:
         number, rig = asked.with_revision, rig_at(session, asked.with_rig, asked.with_revision)
     else:
-        there = rigs.read_rig(session, asked.with_rig)
-        number, rig = there.revision, there.rig
-    name = f"{rig.name}, rev {number}"
-    return comparison_sheet(compare_rigs(kept.rig, aligned(rig, kept.rig), name), here, name)
+        found = rigs.read_rig(session, asked.with_rig)
+        number, rig = found.revision, found.rig
+    return comparison_sheet(here, Side(f"{rig.name}, rev {number}", aligned(rig, kept.rig)))
 
 
 def _open(survey: Survey) -> tuple[OpenSnag, ...]:
@@ -167,12 +160,22 @@ def _open(survey: Survey) -> tuple[OpenSnag, ...]:
 _ledger: TypeAdapter[Ledger] = TypeAdapter(Ledger)
 
 
-def beside_of(session: Session, kept: rigs.Kept) -> Beside:
-    """What sheets tell beside the rig: the newest check that is done, and what is found wrong."""
-    survey = surveyed(kept.id, kept.rig).survey
-    row = checks.newest_done(session, kept.id)
+def beside_of(session: Session, kept: rigs.Kept, *, whole: bool) -> Beside:
+    """What sheets tell beside the rig: the newest check that is done, and what is found wrong.
+
+    ``whole``: with the ledger of the check, which may be large and which only the report of it tells.
+    """
+    found = checks.done_checks(session, kept.id, 1)
     checked = Checked()
-    if row is not None and row.ledger is not None:
-        faults = tuple(words for _, words in row.faults or ())
-        checked = Checked(row.number, row.revision, faults, _ledger.validate_python(row.ledger))
-    return Beside(kept.revision, checked, _open(survey))
+    if found:
+        faults = tuple(words for _, words in found[0].faults)
+        ledger = _ledger.validate_python(checks.read_check(session, found[0].id).ledger) if whole else None
+        checked = Checked(found[0].number, found[0].revision, faults, ledger)
+    return Beside(kept.revision, checked, _open(surveyed(kept.id, kept.rig).survey))
+
+
+def pdf_of(sheet: Sheet, head: SheetHead, paper: Paper, width_mm: float, height_mm: float) -> bytes:
+    """A sheet as PDF; label strips with cells of that size."""
+    if sheet.name.group == "Label strips":
+        return write_labels(sheet, head, paper, width_mm, height_mm)
+    return write_pdf(sheet, head, paper)

@@ -1,7 +1,7 @@
 """The set-up list over HTTP with its ticks; and the same for whoever walks with it on a telephone."""
 
 import socket
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 from datetime import datetime
 from typing import Annotated
 from uuid import UUID
@@ -16,7 +16,7 @@ from iskelo.api.settings import Settings
 from iskelo.api.views import Request as Asked
 from iskelo.core.edits.base import Refused
 from iskelo.core.paperwork.set_up import set_up_list
-from iskelo.core.paperwork.steps import Section
+from iskelo.core.paperwork.steps import SetUpStep
 from iskelo.core.rig.text import clean_tag
 from iskelo.store import rigs, ticks
 
@@ -38,21 +38,10 @@ class WalkersRequest(Asked):
     may_tick: bool
 
 
-@dataclass(frozen=True, slots=True)
-class TickedStep:
-    """A step with whether it is done in the room, by whom and when; ``changed``: it was, and says something else since.
+@dataclass(frozen=True, slots=True, kw_only=True)
+class TickedStep(SetUpStep):
+    """A step with whether it is done in the room, by whom, when; ``changed``: it was, and says something else now."""
 
-    See ``SetUpStep`` for the rest.
-    """
-
-    key: str
-    section: Section
-    words: str
-    settings: tuple[str, ...]
-    items: tuple[str, ...]
-    trouble: str
-    why: str
-    see: str
     says: str
     done: bool
     by: str
@@ -81,23 +70,29 @@ class Walkers:
 @router.get("/{rig_id}/set-up-list")
 def steps(rig_id: UUID, session: Database) -> list[TickedStep]:
     """What to plug, switch and open so that the room is as the rig says, in order; with what is done of it."""
+    return _with_ticks(session, rig_id, _steps(session, rig_id))
+
+
+@router.put("/{rig_id}/ticks")
+def tick(rig_id: UUID, wanted: TickRequest, session: Database) -> list[TickedStep]:
+    """Tick a step off, or take its tick away; refused if it says something else by now."""
+    return _ticked(session, rig_id, wanted)
+
+
+def _steps(session: Session, rig_id: UUID) -> tuple[SetUpStep, ...]:
+    return set_up_list(known_of(session, rig_id).reading)
+
+
+def _with_ticks(session: Session, rig_id: UUID, listed: tuple[SetUpStep, ...]) -> list[TickedStep]:
     told = ticks.ticks_of(session, rig_id)
     done = {(each.step, each.says): each for each in told}
     ever = {each.step for each in told}
     found = []
-    for step in set_up_list(known_of(session, rig_id).reading):
+    for step in listed:
         tick = done.get((step.key, step.says))
         found.append(
             TickedStep(
-                key=step.key,
-                section=step.section,
-                words=step.words,
-                settings=step.settings,
-                items=step.items,
-                trouble=step.trouble,
-                why=step.why,
-                see=step.see,
-                says=step.says,
+                **{field.name: getattr(step, field.name) for field in fields(step)},
                 done=tick is not None,
                 by=tick.by if tick is not None else "",
                 at=tick.made_at if tick is not None else None,
@@ -107,16 +102,9 @@ def steps(rig_id: UUID, session: Database) -> list[TickedStep]:
     return found
 
 
-@router.put("/{rig_id}/ticks")
-def tick(rig_id: UUID, wanted: TickRequest, session: Database) -> list[TickedStep]:
-    """Tick a step off, or take its tick away; refused if it says something else by now."""
-    _tick(session, rig_id, wanted)
-    return steps(rig_id, session)
-
-
-def _tick(session: Session, rig_id: UUID, wanted: TickRequest) -> None:
-    there = {step.key: step for step in set_up_list(known_of(session, rig_id).reading)}
-    step = there.get(wanted.step)
+def _ticked(session: Session, rig_id: UUID, wanted: TickRequest) -> list[TickedStep]:
+    listed = _steps(session, rig_id)
+    step = next((each for each in listed if each.key == wanted.step), None)
     if step is None:
         raise Refused("step", "this step is not needed any more; the rig has changed meanwhile")
     if step.says != wanted.says:
@@ -130,6 +118,7 @@ def _tick(session: Session, rig_id: UUID, wanted: TickRequest) -> None:
         ticks.tick(session, rig_id, wanted.step, wanted.says, by, now())
     else:
         ticks.untick(session, rig_id, wanted.step, wanted.says)
+    return _with_ticks(session, rig_id, listed)
 
 
 @router.get("/{rig_id}/walkers")
@@ -151,9 +140,7 @@ def allow_walkers(rig_id: UUID, wanted: WalkersRequest, request: Request, sessio
 @router.get("/{rig_id}/walk")
 def walk(rig_id: UUID, session: Database) -> Walk:
     """The list as a telephone shows it."""
-    kept = rigs.read_rig(session, rig_id)
-    may = ticks.walkers_tick(session, rig_id)
-    return Walk(kept.rig.name, kept.revision, may, tuple(steps(rig_id, session)))
+    return _walk(session, rig_id, steps(rig_id, session))
 
 
 @router.put("/{rig_id}/walk/ticks")
@@ -161,8 +148,12 @@ def tick_walking(rig_id: UUID, wanted: TickRequest, session: Database) -> Walk:
     """Tick a step off while walking, where that is allowed."""
     if not ticks.walkers_tick(session, rig_id):
         raise Refused("tick", "this page may look only; whoever sits at the rig can allow ticks on Paper")
-    _tick(session, rig_id, wanted)
-    return walk(rig_id, session)
+    return _walk(session, rig_id, _ticked(session, rig_id, wanted))
+
+
+def _walk(session: Session, rig_id: UUID, found: list[TickedStep]) -> Walk:
+    kept = rigs.read_rig(session, rig_id)
+    return Walk(kept.rig.name, kept.revision, ticks.walkers_tick(session, rig_id), tuple(found))
 
 
 def addresses() -> tuple[str, ...]:

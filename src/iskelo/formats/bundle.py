@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import IO, Annotated, Any, Literal
 
-from pydantic import Field, TypeAdapter, ValidationError
+from pydantic import Field, TypeAdapter, ValidationError, model_validator
 
 from iskelo.core.edits.base import first_reason, path_of
 from iskelo.core.linecheck.rows import Ledger
@@ -33,10 +33,7 @@ PART_BYTES = 1024 * 1024
 EARLIEST = (1980, 1, 1, 0, 0, 0)
 """A zip knows no time before (PKWARE's APPNOTE, 4.4.6, from memory)."""
 
-UNPACKING = (
-    *(zipfile.BadZipFile, zlib.error, OSError, EOFError),
-    *(RuntimeError, NotImplementedError, ValueError),
-)
+UNPACKING = (zipfile.BadZipFile, zlib.error, OSError, EOFError, RuntimeError, ValueError)
 """What unpacking a file that is spoiled, encrypted or packed by other means ends with."""
 
 FileName = Annotated[str, Field(max_length=200, pattern=r"^[a-z]+/[A-Za-z0-9 ._-]+$")]
@@ -84,6 +81,21 @@ class BundleList(Value):
     parts: Annotated[tuple[FileName, ...], Field(max_length=500)] = ()
     sheets: Annotated[tuple[FileName, ...], Field(max_length=1000)] = ()
 
+    @model_validator(mode="after")
+    def _holds_together(self) -> "BundleList":
+        numbers = {revision.number for revision in self.revisions}
+        if len(numbers) < len(self.revisions):
+            raise ValueError("two of its revisions have one number")
+        if len({check.number for check in self.checks}) < len(self.checks):
+            raise ValueError("two of its checks have one number")
+        astray = next((check.number for check in self.checks if check.revision not in numbers), None)
+        if astray is not None:
+            raise ValueError(f"the revision that check {astray} is of is not in it")
+        for check in self.checks:
+            if len({take.rate_hz for take in check.takes}) < len(check.takes):
+                raise ValueError(f"two files of check {check.number} are at one rate")
+        return self
+
 
 @dataclass(frozen=True, slots=True)
 class Entry:
@@ -107,6 +119,9 @@ class _Out:
     def flush(self) -> None:
         """There is nothing behind it."""
 
+    def close(self) -> None:
+        """Nor is anything open."""
+
     def fetched(self) -> bytes:
         data, self.waiting = b"".join(self.waiting), []
         return data
@@ -116,7 +131,7 @@ def write_bundle(entries: Iterable[Entry], made_at: datetime) -> Iterator[bytes]
     """A zip, as it grows; of each entry only one part is in memory at a time."""
     out = _Out()
     stamp = max(EARLIEST, made_at.timetuple()[:6])
-    with zipfile.ZipFile(out, "w", allowZip64=True) as packed:  # type: ignore[call-overload]
+    with zipfile.ZipFile(out, "w") as packed:
         for entry in entries:
             info = zipfile.ZipInfo(entry.name, (stamp[0], stamp[1], stamp[2], stamp[3], stamp[4], stamp[5]))
             info.compress_type = zipfile.ZIP_DEFLATED if entry.packed else zipfile.ZIP_STORED
@@ -140,7 +155,7 @@ class Bundle:
         """
         try:
             self._zip = zipfile.ZipFile(file)
-        except (zipfile.BadZipFile, OSError, NotImplementedError) as error:
+        except UNPACKING as error:
             raise Unreadable("the whole file", f"this is no zip that can be read: {error}") from None
         names = self._zip.namelist()
         if len(names) > FILES_MAX:

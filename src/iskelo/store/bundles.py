@@ -41,7 +41,7 @@ def take_in(session: Session, bundle: Bundle, identity: UUID, now: datetime) -> 
                 id=row_id,
                 rig_id=identity,
                 number=check.number,
-                revision=numbers.get(check.revision, len(listed)),
+                revision=numbers[check.revision],
                 state="done",
                 share=1.0,
                 stage="done",

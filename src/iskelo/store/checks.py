@@ -74,16 +74,6 @@ def newest_check(session: Session, rig_id: UUID) -> CheckRow | None:
     ).first()
 
 
-def newest_done(session: Session, rig_id: UUID) -> CheckRow | None:
-    """The newest check of a rig that has come to its end, if any has."""
-    return session.exec(
-        select(CheckRow)
-        .where(CheckRow.rig_id == rig_id, CheckRow.state == "done")
-        .order_by(col(CheckRow.number).desc())
-        .limit(1)
-    ).first()
-
-
 @dataclass(frozen=True, slots=True)
 class DoneCheck:
     """What there is to know of a check that is done, without its ledger, which may be large."""

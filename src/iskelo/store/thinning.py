@@ -70,5 +70,4 @@ def _deepen(left: list[RevisionRow]) -> None:
     for row in left:
         depth = 0 if row.document is not None else depths.get(row.parent or 0, 0) + 1
         depths[row.number] = depth
-        if row.depth != depth:
-            row.depth = depth
+        row.depth = depth

@@ -9444,9 +9444,7 @@ export interface components {
         };
         /**
          * TickedStep
-         * @description A step with whether it is done in the room, by whom and when; ``changed``: it was, and says something else since.
-         *
-         *     See ``SetUpStep`` for the rest.
+         * @description A step with whether it is done in the room, by whom, when; ``changed``: it was, and says something else now.
          */
         TickedStep: {
             /** At */
@@ -9468,14 +9466,23 @@ export interface components {
              * @enum {string}
              */
             section: "Boxes" | "Clocks" | "Stage" | "Outboard gear" | "Mixers" | "Devices of several boxes" | "Programs" | "Sync" | "Listening";
-            /** See */
-            see: string;
+            /**
+             * See
+             * @default
+             */
+            see?: string;
             /** Settings */
             settings: string[];
-            /** Trouble */
-            trouble: string;
-            /** Why */
-            why: string;
+            /**
+             * Trouble
+             * @default
+             */
+            trouble?: string;
+            /**
+             * Why
+             * @default
+             */
+            why?: string;
             /** Words */
             words: string;
         };

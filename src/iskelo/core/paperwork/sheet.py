@@ -76,7 +76,10 @@ class OpenSnag:
 
 @dataclass(frozen=True, slots=True)
 class Checked:
-    """The newest line check that is done: of which revision, with which faults switched on, and its ledger."""
+    """The newest line check that is done: of which revision, with which faults switched on, and its ledger.
+
+    ``number`` 0: there is none; without a ledger nobody asked for it.
+    """
 
     number: int = 0
     revision: int = 0

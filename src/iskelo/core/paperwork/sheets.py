@@ -25,7 +25,7 @@ _KINDS = {"interface": "box", "aggregate": "joined", "outboard": "outboard"}
 
 def sheet_names(reading: Reading, beside: Beside = NOTHING) -> tuple[SheetName, ...]:
     """Every sheet that there is, as they are listed: the lists, a patch sheet for each piece of gear, label strips."""
-    take = f"take {beside.checked.number}" if beside.checked.ledger is not None else "no check yet"
+    take = f"take {beside.checked.number}" if beside.checked.number else "no check yet"
     still = f"{len(beside.snags)} open" if beside.snags else ""
     lines = len(reading.lines)
     programs = len(reading.found.programs())
