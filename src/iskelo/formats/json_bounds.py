@@ -7,8 +7,10 @@ FILE_VALUES_MAX = 1_000_000
 DEPTH_MAX = 64
 DIGITS_MAX = 64
 
-_MANY_DIGITS = re.compile(rb"[0-9]{%d}" % (DIGITS_MAX + 1))
-_STRING = re.compile(rb'"[^"\\]*(?:\\.[^"\\]*)*"', re.DOTALL)
+# Each of these goes over its input once, whatever it is: what begins always ends, if need be where the input does, and
+# nothing is tried a second time (see ``tests/core/test_patterns.py``).
+_MANY_DIGITS = re.compile(rb"(?<![0-9])[0-9]{%d}" % (DIGITS_MAX + 1))
+_STRING = re.compile(rb'"(?:[^"\\]++|\\.)*+(?:"|\\?\Z)', re.DOTALL)
 _BRACKETS = re.compile(rb"[\[{]+|[\]}]+")
 
 

@@ -27,7 +27,10 @@ LOOKED_AT_BYTES = 1024 * 1024
 _CELL = re.compile(rb"<(?:\w{1,20}:)?c[ />]")
 _TEXT = re.compile(rb"<(?:\w{1,20}:)?si[ />]")
 _MERGE = re.compile(rb"<(?:\w{1,20}:)?mergeCell\s[^>]{0,200}?ref=[\"']([A-Za-z0-9:$]{1,40})[\"']")
+_ROW = re.compile(rb"<(?:\w{1,20}:)?row\s[^>]{0,200}?\br=[\"']([^\"'>]{0,40})[\"']")
 _TAG_MAX_BYTES = 300
+LAST_ROW = 1_048_576
+"""A sheet has no row behind this one (ECMA-376 as programs keep it, from memory)."""
 
 Rows = dict[int, list[str]]
 """The rows that hold anything, by their number in the sheet."""
@@ -69,6 +72,8 @@ def _read(
     sheet = sheets[0]
     rows: Rows = {}
     for number, cells in enumerate(sheet.iter_rows(values_only=True, max_col=columns_max), start=1):
+        if number > LAST_ROW:
+            raise _beyond(str(number))
         if cells.count(None) == len(cells):
             continue
         texts = [cell_text(value) for value in cells]
@@ -83,6 +88,10 @@ def _read(
         others = ", ".join(workbook.sheetnames[1:4])
         notes = (*notes, f"the first sheet, {sheet.title}, is read; {others} left out")
     return rows, str(sheet.title), notes
+
+
+def _beyond(number: str) -> Unreadable:
+    return Unreadable("", f"the sheet says that it has a row {number}; the last one of a sheet is {LAST_ROW}")
 
 
 def _part_of(sheet: Any) -> str:
@@ -106,6 +115,9 @@ def _bounded(data: bytes) -> dict[str, list[str]]:
                 if unpacked > UNPACKED_MAX_BYTES:
                     raise Unreadable("", f"the workbook unpacks to more than {UNPACKED_MAX_BYTES // 1024 // 1024} MiB")
                 if is_sheet:
+                    odd = next((match[1] for match in _ROW.finditer(piece) if not _is_row(match[1])), None)
+                    if odd is not None:
+                        raise _beyond(odd.decode(errors="replace"))
                     cells += sum(1 for _ in _CELL.finditer(piece))
                     merges.setdefault(part.filename, []).extend(match[1].decode() for match in _MERGE.finditer(piece))
                 if is_texts:
@@ -115,6 +127,10 @@ def _bounded(data: bytes) -> dict[str, list[str]]:
                 if len(merges.get(part.filename, ())) > MERGES_MAX:
                     raise Unreadable("", f"a sheet has more than {MERGES_MAX} merged areas; part them first")
     return merges
+
+
+def _is_row(number: bytes) -> bool:
+    return number.isdigit() and 1 <= int(number) <= LAST_ROW
 
 
 def _pieces(packed: zipfile.ZipFile, part: zipfile.ZipInfo) -> Iterator[tuple[bytes, int]]:

@@ -107,7 +107,7 @@ def _name(pattern: str, source: Begin, number: int) -> str:
 
 
 def _within(text: str) -> float | None:
-    cleaned = re.sub(r"\s*ms$", "", text.strip().casefold()).replace(",", ".")
+    cleaned = text.strip().casefold().removesuffix("ms").strip().replace(",", ".")
     if not cleaned:
         return None
     if not re.fullmatch(r"\d{1,5}(\.\d{1,6})?", cleaned) or not 0 < float(cleaned) <= 60_000:

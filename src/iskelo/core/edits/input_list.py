@@ -22,7 +22,7 @@ from iskelo.core.rig.index import Index
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import Purpose, Rig
-from iskelo.core.rig.text import Typed, clean_name
+from iskelo.core.rig.text import Typed, clean_name, number_behind
 from iskelo.core.rig.value import Value
 
 T = TypeVar("T")
@@ -234,18 +234,18 @@ def _jack(found: Index, text: str) -> tuple[Interface | None, int]:
     """The box and jack a cell names: '3', 'Corvane 8 / 3', 'corvane 3'."""
     if not text.strip():
         return None, 0
-    match = re.fullmatch(r"(.*?)[\s/:.,#-]*(\d{1,4})", text.strip())
+    named = number_behind(text.strip(), "/:.,#-")
     boxes = [box for box in found.hardware() if box.jack_in]
-    if match is None:
+    if named is None:
         raise _BadRow("box input", f"{text.strip()!r} names no input jack; say its number, or box and number")
-    wanted, number = match[1].strip().casefold(), int(match[2])
+    wanted, number = named[0].casefold(), named[1]
     if not boxes:
         raise _BadRow("box input", "there is no interface in this rig yet; add one on Gear")
     fitting = [box for box in boxes if box.name.casefold() == wanted] or [
         box for box in boxes if box.name.casefold().startswith(wanted)
     ]
     if not fitting:
-        raise _BadRow("box input", f"there is no interface {match[1].strip()!r}")
+        raise _BadRow("box input", f"there is no interface {named[0]!r}")
     if len(fitting) > 1:
         names = ", ".join(box.name for box in fitting)
         raise _BadRow("box input", f"say which box: {names}")

@@ -5,7 +5,7 @@ from typing import NamedTuple
 
 from iskelo.core.edits.base import Refused
 
-JACKS = r"(?:out\s*)?(\d{1,3})\s*(?:[,›>/]|\s|in|to)+\s*(\d{1,3})"
+JACKS = r"(?:out\s*)?(\d{1,3})\s*(?:[,›>/\s]|in|to)+(\d{1,3})"
 """Two numbers, out and back: 'out 3 in 5', '3 5', '3 › 5'."""
 
 
@@ -22,9 +22,7 @@ def insert_options(text: str, field: str) -> TypedInsert:
     """What a phrase says; the options stand behind: 'dry -6', 'parallel', 'bypassed'. Raises Refused."""
     what = text.replace("−", "-").strip()
     on, parallel, dry_db = True, False, None
-    options = re.compile(
-        r"[\s,]*\b(?:(bypass(?:ed)?)|(parallel)|dry(?:\s*([+-]?\d{1,3}(?:\.\d{1,2})?)(?:\s*db)?)?)$", re.I
-    )
+    options = re.compile(r"\b(?:(bypass(?:ed)?)|(parallel)|dry(?:\s*([+-]?\d{1,3}(?:\.\d{1,2})?)(?:\s*db)?)?)$", re.I)
     while (match := options.search(what)) is not None:
         if match[1]:
             on = False

@@ -11,7 +11,7 @@ from iskelo.core.rig.device_streams import CHANNELS_AT_MOST
 from iskelo.core.rig.gear import Gear, Interface
 from iskelo.core.rig.mixer_makes import new_mixer
 from iskelo.core.rig.rig import Rig
-from iskelo.core.rig.text import clean_name
+from iskelo.core.rig.text import clean_name, number_behind
 
 MOST_AT_ONCE = 128
 BEGINNING_CHARACTERS = 3
@@ -219,13 +219,14 @@ def _programs(text: str, kind: str, width: int | None, name: str, names: tuple[s
     """
     what, base, count = ("voice", *VOICES[kind]) if kind in VOICES else ("track", *TRACKS[kind])
     # The number may stand before the name as well, as it does for mixers and cables.
-    said = re.fullmatch(r"(?P<name>.*?)\s*(?P<count>\d{1,4})", name)
-    said = said or re.fullmatch(r"(?P<count>\d{1,4})\s+(?P<name>.*)", name)
-    if said:
-        count = int(said["count"])
+    said = number_behind(name)
+    if said is None and (first := re.fullmatch(r"(\d{1,4})\s+(.*)", name)) is not None:
+        said = first[2], int(first[1])
+    if said is not None:
+        count = said[1]
         if not 1 <= count <= MOST_AT_ONCE:
             raise Refused(text, f"{count} {what}s are too many or too few; say 1 to {MOST_AT_ONCE}")
-        names = _names(text, kind, None, said["name"])
+        names = _names(text, kind, None, said[0])
     items = (base,) if count == 1 else tuple(f"{base} {number}" for number in range(1, count + 1))
     # A call is mono, unless it is said to be stereo.
     width = width or (1 if kind == "call" else None)

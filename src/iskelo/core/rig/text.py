@@ -1,5 +1,6 @@
 """Text that a person types into a rig: cleaned and checked once, here."""
 
+import re
 import unicodedata
 from collections.abc import Iterable
 from typing import Annotated
@@ -74,6 +75,19 @@ def clean_tag(text: str) -> str:
     return clean_name(text) if text.strip() else ""
 
 
+def number_behind(text: str, between: str = "") -> tuple[str, int] | None:
+    """Part a text from the number of up to four digits that it ends with; None if it ends with none.
+
+    Space and the characters ``between`` are left out of what stands before. Examples: 'Corvane 8 / 3' with between '/'
+    gives ('Corvane 8', 3), '12' gives ('', 12).
+    """
+    match = re.search(r"\d{1,4}\Z", text[-4:])
+    if match is None:
+        return None
+    before = " ".join(text[: len(text) - len(match[0])].split())
+    return before.rstrip(f" {between}"), int(match[0])
+
+
 def few(names: Iterable[str], shown: int = 3) -> str:
     """Names, each once, and of many only the first. Example: 'Alma, Bertil, Cassia and 4 more'."""
     several = list(dict.fromkeys(names))
@@ -90,7 +104,14 @@ Id = Annotated[str, StringConstraints(pattern=r"^[a-z]{1,8}[0-9]{1,9}$", max_len
 
 Ids = Annotated[tuple[Id, ...], Field(max_length=1024, fail_fast=True)]
 
-Typed = Annotated[str, Field(max_length=4000)]
+
+def _keepable(text: str) -> str:
+    if "\x00" in text:
+        raise ValueError("holds a control character (U+0000); type plain text")
+    return text
+
+
+Typed = Annotated[str, Field(max_length=4000), AfterValidator(_keepable)]
 """What a person types to be taken apart, or one cell of a list."""
 
 GainDb = Annotated[float, Field(ge=-144, le=60, allow_inf_nan=False)]
