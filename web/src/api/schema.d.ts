@@ -852,8 +852,6 @@ export interface paths {
         /**
          * Plan List
          * @description What the good rows would do, and why each bad one is refused; nothing is made yet.
-         *
-         *     Given up when who asked has left.
          */
         post: operations["plan_list_api_rigs__rig_id__input_list_plan_post"];
         delete?: never;
@@ -7574,10 +7572,10 @@ export interface components {
             show_minutes?: number | null;
             /**
              * Version
-             * @default 10
+             * @default 11
              * @constant
              */
-            version?: 10;
+            version?: 11;
         };
         /**
          * Rig
@@ -7648,10 +7646,10 @@ export interface components {
             show_minutes: number | null;
             /**
              * Version
-             * @default 10
+             * @default 11
              * @constant
              */
-            version: 10;
+            version: 11;
         };
         /**
          * RigSummary
@@ -10083,6 +10081,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -10110,7 +10117,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -10179,6 +10186,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -10206,7 +10222,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -10271,6 +10287,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -10298,7 +10323,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -10368,6 +10393,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -10395,7 +10429,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -10462,6 +10496,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -10489,7 +10532,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -10556,6 +10599,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -10583,7 +10635,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -10650,6 +10702,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -10677,7 +10738,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -10746,6 +10807,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -10773,7 +10843,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -10853,6 +10923,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -10880,7 +10959,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -10952,6 +11031,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -10979,7 +11067,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -11044,6 +11132,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -11071,7 +11168,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -11158,6 +11255,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -11185,7 +11291,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -11250,6 +11356,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -11277,7 +11392,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -11346,6 +11461,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -11373,7 +11497,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -11444,6 +11568,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -11471,7 +11604,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -11538,6 +11671,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -11565,7 +11707,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -11632,6 +11774,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -11659,7 +11810,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -11730,6 +11881,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -11757,7 +11917,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -11824,6 +11984,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -11851,7 +12020,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -11920,6 +12089,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -11947,7 +12125,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -12018,6 +12196,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -12045,7 +12232,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -12114,6 +12301,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -12141,7 +12337,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -12208,6 +12404,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -12235,7 +12440,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -12300,6 +12505,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -12327,7 +12541,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -12394,6 +12608,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -12421,7 +12644,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -12492,6 +12715,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -12519,7 +12751,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -12588,6 +12820,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -12615,7 +12856,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -12686,6 +12927,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -12713,7 +12963,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -12784,6 +13034,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -12811,7 +13070,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -12882,6 +13141,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -12909,7 +13177,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -12981,6 +13249,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -13008,7 +13285,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -13079,6 +13356,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -13106,7 +13392,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -13173,6 +13459,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -13200,7 +13495,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -13267,6 +13562,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -13294,7 +13598,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -13364,6 +13668,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -13391,7 +13704,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -13458,6 +13771,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -13485,7 +13807,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -13552,6 +13874,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -13579,7 +13910,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -13650,6 +13981,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -13677,7 +14017,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -13744,6 +14084,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -13771,7 +14120,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -13838,6 +14187,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -13865,7 +14223,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -13936,6 +14294,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -13963,7 +14330,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -14034,6 +14401,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -14061,7 +14437,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -14128,6 +14504,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -14155,7 +14540,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -14225,6 +14610,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -14252,7 +14646,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -14323,6 +14717,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -14350,7 +14753,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -14423,6 +14826,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -14450,7 +14862,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -14521,6 +14933,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -14548,7 +14969,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -14619,6 +15040,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -14646,7 +15076,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -14717,6 +15147,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -14744,7 +15183,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -14813,6 +15252,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -14840,7 +15288,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -14907,6 +15355,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -14934,7 +15391,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -15004,6 +15461,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -15031,7 +15497,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -15103,6 +15569,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -15130,7 +15605,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -15198,6 +15673,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -15225,7 +15709,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -15293,6 +15777,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -15320,7 +15813,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -15391,6 +15884,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -15418,7 +15920,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -15486,6 +15988,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -15513,7 +16024,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -15584,6 +16095,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -15611,7 +16131,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -15680,6 +16200,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -15707,7 +16236,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -15774,6 +16303,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -15801,7 +16339,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -15869,6 +16407,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -15896,7 +16443,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -15964,6 +16511,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -15991,7 +16547,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -16063,6 +16619,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -16090,7 +16655,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -16161,6 +16726,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -16188,7 +16762,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -16257,6 +16831,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -16284,7 +16867,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -16355,6 +16938,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -16382,7 +16974,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -16453,6 +17045,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -16480,7 +17081,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -16547,6 +17148,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -16574,7 +17184,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -16646,6 +17256,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -16673,7 +17292,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -16752,6 +17371,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -16779,7 +17407,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -16846,6 +17474,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -16873,7 +17510,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -16944,6 +17581,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -16971,7 +17617,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -17040,6 +17686,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -17067,7 +17722,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -17136,6 +17791,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -17163,7 +17827,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -17234,6 +17898,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -17261,7 +17934,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -17328,6 +18001,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -17355,7 +18037,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -17426,6 +18108,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -17453,7 +18144,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -17524,6 +18215,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -17551,7 +18251,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -17618,6 +18318,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -17645,7 +18354,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -17716,6 +18425,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -17743,7 +18461,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -17810,6 +18528,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -17837,7 +18564,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;
@@ -17908,6 +18635,15 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
+            /** @description What was sent did not come in time */
+            408: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
             /** @description The rig has moved on, cannot be read, or there is nothing to undo or redo */
             409: {
                 headers: {
@@ -17935,7 +18671,7 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description The database does not answer */
+            /** @description The database does not answer, or too many ask at once */
             503: {
                 headers: {
                     [name: string]: unknown;

@@ -107,7 +107,9 @@ def _mixer_without(box: Interface, gone: set[str]) -> Mixer | None:
                 f"{box.name}, mix {mixes[taken]}", f"strip {strip.name} takes it; let that take something else first"
             )
     feeds = tuple(feed for feed in mixer.feeds if not gone & {feed.id, feed.item, feed.to})
-    update = {"strips": strips, "mixes": tuple(mix for mix in mixer.mixes if mix.id not in gone), "feeds": feeds}
+    never = tuple(each for each in mixer.never if not gone & {each.start, each.end})
+    mixes_left = tuple(mix for mix in mixer.mixes if mix.id not in gone)
+    update = {"strips": strips, "mixes": mixes_left, "feeds": feeds, "never": never}
     return mixer.model_copy(update=update)
 
 

@@ -23,6 +23,11 @@ def check_mixer(box: Interface) -> None:
     if mixer.stage_jacks > box.jack_in:
         raise Faulty("stage box", f"it has {mixer.stage_jacks} jacks, and {box.name} {box.jack_in} in all")
     _names(mixer)
+    items = {*(strip.id for strip in mixer.strips), *(mix.id for mix in mixer.mixes)}
+    for never in mixer.never:
+        lost = next((each for each in (never.start, never.end) if each is not None and each not in items), None)
+        if lost is not None:
+            raise Faulty("what it can never do", f"{lost!r} is no strip and no mix of {box.name}")
     mixes = {mix.id: mix.width for mix in mixer.mixes}
     for strip in mixer.strips:
         _strip(strip, box, mixes)

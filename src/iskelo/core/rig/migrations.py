@@ -2,12 +2,13 @@
 
 from typing import Any
 
-PRESENT = 10
+PRESENT = 11
 
 
 def brought_up(document: Any) -> Any:
     """A rig's document as the present version writes it; anything else is given back as it is.
 
+    Version 10 let what a mixer can never do name strips and mixes that had been removed; such rows mean nothing.
     Version 9 knew no choices of outputs in programs and no colours; version 8 no solo in programs; version 7 no far
     ends; version 6 no cables; version 5 no inserts in programs;
     version 4 no mixers; version 3 no outboard gear and no leads from output jacks to input jacks; version 2 no sends,
@@ -16,6 +17,9 @@ def brought_up(document: Any) -> Any:
     microphone that needs a supply was plugged in, the supply was on.
     """
     if isinstance(document, dict) and document.get("version") in range(2, PRESENT):
+        gear = document.get("gear")
+        if isinstance(gear, list):
+            document = {**document, "gear": [_without_lost(each) for each in gear]}
         return {**document, "version": PRESENT}
     if not isinstance(document, dict) or document.get("version") != 1:
         return document
@@ -24,6 +28,22 @@ def brought_up(document: Any) -> Any:
         supplied = _supplied(gear, document.get("patches"))
         gear = [_brought_up(each, supplied) for each in gear]
     return {**document, "version": PRESENT, "gear": gear}
+
+
+def _without_lost(gear: Any) -> Any:
+    """A box whose mixer names no strip and no mix that it does not have in what it can never do."""
+    mixer = gear.get("mixer") if isinstance(gear, dict) else None
+    never = mixer.get("never") if isinstance(mixer, dict) else None
+    if not isinstance(mixer, dict) or not isinstance(never, list) or not never:
+        return gear
+    items = [each for name in ("strips", "mixes") if isinstance(given := mixer.get(name), list) for each in given]
+    there = [None, *(each.get("id") for each in items if isinstance(each, dict))]
+    kept = [
+        each
+        for each in never
+        if not isinstance(each, dict) or (each.get("start") in there and each.get("end") in there)
+    ]
+    return {**gear, "mixer": {**mixer, "never": kept}}
 
 
 def _brought_up(gear: Any, supplied: dict[str, list[int]]) -> Any:

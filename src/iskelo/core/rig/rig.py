@@ -119,7 +119,7 @@ class Rig(Value):
     """
 
     format: Literal["iskelo rig"] = "iskelo rig"
-    version: Literal[10] = 10
+    version: Literal[11] = 11
     name: Annotated[Name, Settable("name")] = "New rig"
     notes: Annotated[Notes, Settable("notes")] = ""
     next_number: Annotated[int, Field(ge=1, le=1_000_000_000)] = 1

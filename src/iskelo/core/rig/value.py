@@ -63,3 +63,19 @@ class Value(BaseModel):
     """An immutable, validated part of a rig; nothing unknown is accepted."""
 
     model_config = ConfigDict(frozen=True, extra="forbid", json_schema_serialization_defaults_required=True)
+
+    def __hash__(self) -> int:
+        """Equal values have one hash, also those that hold tables by name, which have none of their own."""
+        given = tuple(map(self.__dict__.__getitem__, type(self).model_fields))
+        try:
+            return hash(given)
+        except TypeError:
+            return _hash_of(given)
+
+
+def _hash_of(value: object) -> int:
+    if isinstance(value, dict):
+        return hash(frozenset((name, _hash_of(each)) for name, each in value.items()))
+    if isinstance(value, list | tuple):
+        return hash(tuple(map(_hash_of, value)))
+    return hash(value)
