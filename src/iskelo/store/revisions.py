@@ -11,6 +11,7 @@ from sqlmodel import Session, select
 
 from iskelo.core.edits.base import first_reason, path_of
 from iskelo.core.edits.edit import Edit
+from iskelo.core.held import Held
 from iskelo.core.rig.check import check
 from iskelo.core.rig.delta import delta, patched
 from iskelo.core.rig.migrations import brought_up
@@ -52,22 +53,17 @@ class Faulty(ValueError):
         self.fault = fault
 
 
-_held: dict[tuple[UUID, int], Rig] = {}
+_held: Held[tuple[UUID, int], Rig] = Held(REVISIONS_HELD)
 
 
 def hold(identity: UUID, number: int, rig: Rig) -> Rig:
     """Keep a revision in memory: it never changes once it is kept."""
-    _held.pop((identity, number), None)
-    while len(_held) >= REVISIONS_HELD:
-        _held.pop(next(iter(_held)), None)
-    _held[identity, number] = rig
-    return rig
+    return _held.keep((identity, number), rig)
 
 
 def forget(identity: UUID) -> None:
     """Let go of a rig that is removed."""
-    for key in [key for key in tuple(_held) if key[0] == identity]:
-        _held.pop(key, None)
+    _held.forget(lambda key: key[0] == identity)
 
 
 def first_row(identity: UUID, rig: Rig, words: str, now: datetime) -> RevisionRow:

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 from numpy.typing import NDArray
 
+from iskelo.core.held import Held
 from iskelo.core.rig.index import index
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Rig
@@ -35,8 +36,9 @@ class CombSound:
         return wave[first : first + count]
 
 
-_kept: dict[tuple[int, int, int, int], WovenComb] = {}
 COMBS_KEPT = 6
+
+_kept: Held[tuple[int, int, int, int], WovenComb] = Held(COMBS_KEPT)
 
 
 def _woven(sources: int, rate_hz: int, lowest_hz: int, seed: int, told: Callable[[float], None]) -> WovenComb:
@@ -47,15 +49,12 @@ def _woven(sources: int, rate_hz: int, lowest_hz: int, seed: int, told: Callable
     """
     told(0.0)
     key = (sources, rate_hz, lowest_hz, seed)
-    if key not in _kept:
-        if rate_hz == lowest_hz:
-            comb = woven_comb(sources, rate_hz, seed, told)
-        else:
-            comb = replace(_woven(sources, lowest_hz, lowest_hz, seed, told), rate_hz=rate_hz)
-        while len(_kept) >= COMBS_KEPT:
-            del _kept[next(iter(_kept))]
-        _kept[key] = comb
-    return _kept[key]
+    comb = _kept.get(key)
+    if comb is not None:
+        return comb
+    if rate_hz == lowest_hz:
+        return _kept.keep(key, woven_comb(sources, rate_hz, seed, told))
+    return _kept.keep(key, replace(_woven(sources, lowest_hz, lowest_hz, seed, told), rate_hz=rate_hz))
 
 
 def play(
