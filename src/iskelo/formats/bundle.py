@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import IO, Annotated, Any, Literal
 
+import soundfile
 from pydantic import Field, TypeAdapter, ValidationError, model_validator
 
 from iskelo.core.edits.base import first_reason, path_of
@@ -19,6 +20,7 @@ from iskelo.core.rig.part import Part
 from iskelo.core.rig.rig import Rig
 from iskelo.core.rig.text import Name, Typed
 from iskelo.core.rig.value import Value
+from iskelo.formats.keepable import When, refuse_unkeepable
 from iskelo.formats.part_file import read_part
 from iskelo.formats.refusal import Unreadable
 from iskelo.formats.rig_file import read_rig
@@ -45,7 +47,7 @@ class BundledRevision(Value):
 
     number: Number
     words: Typed
-    made_at: datetime
+    made_at: When
     kept_as: Name | None = None
     file: FileName
 
@@ -65,8 +67,8 @@ class BundledCheck(Value):
     revision: Number
     only: Annotated[tuple[str, ...], Field(max_length=1024)] | None = None
     faults: Annotated[tuple[tuple[str, str], ...], Field(max_length=64)] = ()
-    made_at: datetime
-    finished_at: datetime
+    made_at: When
+    finished_at: When
     ledger: FileName
     takes: Annotated[tuple[BundledTake, ...], Field(max_length=16)] = ()
 
@@ -167,6 +169,7 @@ class Bundle:
         except ValidationError as error:
             place, reason = first_reason(error)
             raise Unreadable(f"{LIST}, {path_of(place)}" if place else LIST, reason) from None
+        refuse_unkeepable(self.list.model_dump(mode="json"), LIST)
         wanted = [revision.file for revision in self.list.revisions]
         wanted += [name for check in self.list.checks for name in (check.ledger, *(take.file for take in check.takes))]
         absent = next((name for name in (*wanted, *self.list.parts) if name not in names), None)
@@ -208,11 +211,31 @@ class Bundle:
             place, reason = first_reason(error)
             raise Unreadable(f"{check.ledger}, {path_of(place)}", reason) from None
         kept: dict[str, Any] = _ledger.dump_python(ledger, mode="json")
+        refuse_unkeepable(kept, check.ledger)
+        astray = next((place for take in check.takes for place in take.channels if place >= len(ledger.targets)), None)
+        if astray is not None:
+            words = f"it has {len(ledger.targets)} targets, and a take has sound of number {astray + 1}"
+            raise Unreadable(check.ledger, words)
         return kept
+
+    def _sound(self, take: BundledTake) -> None:
+        """Refuse what is no sound as the list says, before any of it is kept."""
+        try:
+            with self._zip.open(take.file) as file, soundfile.SoundFile(file) as sound:
+                said = (sound.samplerate, sound.channels)
+                plain = sound.format in ("WAV", "WAVEX", "RF64") and sound.subtype in ("PCM_16", "PCM_24", "PCM_32")
+                frames = sound.frames
+        except (*UNPACKING, soundfile.SoundFileError):
+            raise Unreadable(take.file, "it is no WAV file that can be read") from None
+        if not plain or not frames:
+            raise Unreadable(take.file, "it is no WAV file with whole samples (PCM) in it")
+        if said != (take.rate_hz, len(take.channels)):
+            raise Unreadable(take.file, f"it has {said[1]} channels at {said[0]} Hz, and the list says something else")
 
     def take(self, take: BundledTake) -> Iterator[bytes]:
         """A take's WAV file, part by part; raises Unreadable if it is none."""
         size = 0
+        self._sound(take)
         try:
             with self._zip.open(take.file) as file:
                 while data := file.read(PART_BYTES):

@@ -10,6 +10,7 @@ from sqlmodel import Session
 
 from iskelo.formats.bundle import Bundle, BundledTake
 from iskelo.store import parts, rigs
+from iskelo.store.checks import note_proofs
 from iskelo.store.revisions import first_row
 from iskelo.store.tables import CheckRow, RigRow
 
@@ -34,25 +35,25 @@ def take_in(session: Session, bundle: Bundle, identity: UUID, now: datetime) -> 
         numbers[revision.number] = number
         session.add(row)
         session.flush()
-    for check in bundle.list.checks:
+    for check in sorted(bundle.list.checks, key=lambda each: each.number):
         row_id = uuid4()
-        session.add(
-            CheckRow(
-                id=row_id,
-                rig_id=identity,
-                number=check.number,
-                revision=numbers[check.revision],
-                state="done",
-                share=1.0,
-                stage="done",
-                only=list(check.only) if check.only is not None else None,
-                faults=[list(each) for each in check.faults] or None,
-                ledger=bundle.ledger(check),
-                made_at=check.made_at,
-                finished_at=check.finished_at,
-            )
+        checked = CheckRow(
+            id=row_id,
+            rig_id=identity,
+            number=check.number,
+            revision=numbers[check.revision],
+            state="done",
+            share=1.0,
+            stage="done",
+            only=list(check.only) if check.only is not None else None,
+            faults=[list(each) for each in check.faults] or None,
+            ledger=bundle.ledger(check),
+            made_at=check.made_at,
+            finished_at=check.finished_at,
         )
+        session.add(checked)
         session.flush()
+        note_proofs(session, checked)
         for take in check.takes:
             _keep_sound(session, row_id, take, bundle.take(take))
     parts.add_parts(session, bundle.parts(), now)

@@ -34,10 +34,11 @@ def kept_gear(session: Session) -> list[KeptGear]:
 
 def keep_gear(session: Session, gear: tuple[Gear, ...], now: datetime) -> None:
     """Keep pieces; one of the same name is replaced."""
+    # Compared here: what a small letter is, the database may see otherwise.
+    here = {row.name.casefold(): row for row in session.exec(select(CatalogueRow)).all()}
     for piece in gear:
-        row = session.exec(
-            select(CatalogueRow).where(func.lower(col(CatalogueRow.name)) == piece.name.lower())
-        ).first() or CatalogueRow(id=uuid4(), name=piece.name, gear={}, made_at=now)
+        row = here.get(piece.name.casefold()) or CatalogueRow(id=uuid4(), name=piece.name, gear={}, made_at=now)
+        here[piece.name.casefold()] = row
         row.name, row.gear = piece.name, piece.model_dump(mode="json")
         session.add(row)
         session.flush()

@@ -7,11 +7,12 @@ from uuid import UUID
 
 from sqlalchemy import delete, func, text, update
 from sqlalchemy import select as select_columns
+from sqlalchemy.dialects.postgresql import insert
 from sqlmodel import Session, col, select
 
 from iskelo.store.queue import jobless_checks, queue_check
 from iskelo.store.revisions import NoSuchRig
-from iskelo.store.tables import CheckRow, RigRow, TakeRow
+from iskelo.store.tables import CheckRow, ProofRow, RigRow, TakeRow
 
 TAKES_KEPT = 5
 """Sound is kept of so many newest checks of a rig."""
@@ -75,6 +76,28 @@ def newest_check(session: Session, rig_id: UUID) -> CheckRow | None:
 
 
 @dataclass(frozen=True, slots=True)
+class CheckProgress:
+    """How far a check is, without its ledger."""
+
+    id: UUID
+    state: str
+    share: float
+    stage: str
+
+
+def newest_progress(session: Session, rig_id: UUID) -> CheckProgress | None:
+    """How far a rig's newest check is; None if there was none."""
+    columns = (CheckRow.id, CheckRow.state, CheckRow.share, CheckRow.stage)
+    row = session.execute(
+        select_columns(*map(col, columns))
+        .where(col(CheckRow.rig_id) == rig_id)
+        .order_by(col(CheckRow.number).desc())
+        .limit(1)
+    ).first()
+    return CheckProgress(*row) if row is not None else None
+
+
+@dataclass(frozen=True, slots=True)
 class DoneCheck:
     """What there is to know of a check that is done, without its ledger, which may be large."""
 
@@ -115,15 +138,51 @@ def checked_lines(session: Session, rig_id: UUID) -> dict[str, tuple[str, bool]]
 
     Checks of some lines stand beside the last one of all. Those with faults prove nothing.
     """
-    whole = _newest_whole(session, rig_id)
-    ledgers = session.exec(
-        select(CheckRow.ledger).where(*_done(rig_id), col(CheckRow.number) >= whole).order_by(col(CheckRow.number))
+    rows = session.execute(
+        select_columns(col(ProofRow.line), col(ProofRow.mark), col(ProofRow.proved)).where(
+            col(ProofRow.rig_id) == rig_id
+        )
     ).all()
-    found: dict[str, tuple[str, bool]] = {}
-    for ledger in ledgers:
-        for line in ledger["lines"] if ledger else []:
-            found[line["line"]] = (line["mark"], line["proved"])
-    return found
+    return {line: (mark, proved) for line, mark, proved in rows}
+
+
+def note_proofs(session: Session, check: CheckRow) -> None:
+    """Keep what a check that is done says of its lines, uncommitted: what a newer one has said of them stays.
+
+    One of all lines also takes away what earlier ones said of lines that there are no more.
+    """
+    if not check.ledger or check.faults:
+        return
+    # Two checks of a rig may end at one moment; nobody else takes this lock, so nobody waits for sound to be kept.
+    session.execute(text("SELECT pg_advisory_xact_lock(hashtext(:rig))"), {"rig": f"proofs {check.rig_id}"})
+    if _newest_whole(session, check.rig_id) > check.number:
+        return
+    if check.only is None:
+        older = (col(ProofRow.rig_id) == check.rig_id, col(ProofRow.check_number) < check.number)
+        session.execute(delete(ProofRow).where(*older))
+    found = {line["line"]: line for line in check.ledger.get("lines", ())}
+    if not found:
+        return
+    new = insert(ProofRow).values(
+        [
+            {
+                "rig_id": check.rig_id,
+                "line": line,
+                "check_number": check.number,
+                "mark": told["mark"],
+                "proved": told["proved"],
+            }
+            for line, told in found.items()
+        ]
+    )
+    taken = {name: new.excluded[name] for name in ("check_number", "mark", "proved")}
+    session.execute(
+        new.on_conflict_do_update(
+            index_elements=["rig_id", "line"],
+            set_=taken,
+            where=col(ProofRow.check_number) < new.excluded.check_number,
+        )
+    )
 
 
 def _done(rig_id: UUID) -> tuple[Any, ...]:
@@ -223,6 +282,8 @@ def finish(
     for rate_hz, (channels, wav) in (takes or {}).items():
         session.add(TakeRow(check_id=identity, rate_hz=rate_hz, channels=channels, wav=wav))
     session.flush()
+    if state == "done":
+        note_proofs(session, row)
     _let_go(session, row.rig_id)
     session.commit()
     return True

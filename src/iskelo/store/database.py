@@ -25,9 +25,20 @@ def libpq_url(url: str) -> str:
     return url.replace("postgresql+psycopg://", "postgresql://", 1)
 
 
-def connect(url: str) -> Engine:
+CONNECTION_WAIT_SECONDS = 5.0
+"""Who gets no connection within this time is told so, and may come again."""
+
+
+def connect(url: str, connections: int = 16) -> Engine:
     """An engine that tries each connection before it is used, so that a restarted server is found again."""
-    return create_engine(sqlalchemy_url(url), pool_pre_ping=True, pool_size=8, max_overflow=8)
+    kept = min(connections, 4)
+    return create_engine(
+        sqlalchemy_url(url),
+        pool_pre_ping=True,
+        pool_size=kept,
+        max_overflow=connections - kept,
+        pool_timeout=CONNECTION_WAIT_SECONDS,
+    )
 
 
 Standing = Literal["empty", "older", "current", "newer"]

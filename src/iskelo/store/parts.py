@@ -6,6 +6,7 @@ from datetime import datetime
 from uuid import UUID, uuid4
 
 from sqlalchemy import func
+from sqlalchemy import select as select_columns
 from sqlmodel import Session, col, select
 
 from iskelo.core.edits.base import Refused, free_name
@@ -35,7 +36,10 @@ def kept_parts(session: Session) -> list[KeptPart]:
 
 
 def _named(session: Session, name: str) -> PartRow | None:
-    return session.exec(select(PartRow).where(func.lower(col(PartRow.name)) == name.lower())).first()
+    # Compared here: what a small letter is, the database may see otherwise.
+    names = session.execute(select_columns(col(PartRow.id), col(PartRow.name))).all()
+    found = next((identity for identity, other in names if other.casefold() == name.casefold()), None)
+    return session.get(PartRow, found) if found is not None else None
 
 
 def keep_part(session: Session, part: Part, now: datetime, *, replace: bool) -> UUID:

@@ -77,6 +77,18 @@ class CheckRow(SQLModel, table=True):
     finished_at: datetime | None = Field(default=None, sa_column=Column(DateTime(timezone=True)))
 
 
+class ProofRow(SQLModel, table=True):
+    """The mark a line had in the newest check of it, and whether it was found there as wanted."""
+
+    __tablename__ = "proof"
+
+    rig_id: UUID = Field(sa_column=Column(ForeignKey("rig.id", ondelete="CASCADE"), primary_key=True))
+    line: str = Field(sa_column=Column(Text, primary_key=True))
+    check_number: int
+    mark: str = Field(sa_column=Column(Text, nullable=False))
+    proved: bool
+
+
 class CatalogueRow(SQLModel, table=True):
     """A piece of gear that somebody keeps for other rigs."""
 
