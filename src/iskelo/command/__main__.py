@@ -61,6 +61,16 @@ def parser() -> argparse.ArgumentParser:
 def main(words: list[str]) -> int:
     made = parser()
     given = made.parse_args(words)
+    try:
+        return _done(given, made)
+    except OSError as error:
+        if error.filename is None or error.strerror is None:
+            raise
+        kind = "a folder stands where a file should be" if isinstance(error, IsADirectoryError) else error.strerror
+        give_up(f"{error.filename} cannot be used: {kind}. Move it away, or make it readable, and say this again.")
+
+
+def _done(given: argparse.Namespace, made: argparse.ArgumentParser) -> int:
     # Each command brings only what it needs into memory.
     match given.command:
         case "start":

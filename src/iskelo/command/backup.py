@@ -11,6 +11,7 @@ import psycopg
 from psycopg import sql
 from psycopg.conninfo import conninfo_to_dict
 
+from iskelo.command.doors import ADMINISTRATOR
 from iskelo.command.install import postgres_programs
 from iskelo.command.places import DATABASE, data_folder, give_up, only_one, reachable, say
 from iskelo.command.postgres import Cluster
@@ -19,7 +20,8 @@ from iskelo.store.database import NewerDatabase, libpq_url, migrate
 BEFORE = "iskelo_before"
 """The database that keeps what a restored backup took the place of, until the next one is restored."""
 
-RESTORING = "iskelo_restoring"
+RESTORING, GOING = "iskelo_restoring", "iskelo_going"
+"""The database that a backup is read into, and the one that is dropped when that one has been opened."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,6 +49,8 @@ class _Programs:
 
 def backup(file: Path, *, replace: bool) -> int:
     """Write everything into a file, while Iskelo runs or not; an earlier file is only overwritten when told to."""
+    if os.path.lexists(file) and not file.is_file():
+        give_up(f"{file} is no file that could be written over; name another one")
     if file.exists() and not replace:
         give_up(f"{file} is there already; name another file, or say --replace")
     if not file.parent.is_dir():
@@ -95,22 +99,66 @@ def restore(file: Path, *, replace: bool) -> int:
                 f"{rigs} rig{'s are' if rigs > 1 else ' is'} here already. To put the backup in their place say "
                 f"--replace; what is here is then kept as the database {BEFORE}."
             )
-        with cluster.administer() as connection:
-            _drop(connection, RESTORING)
-            new = cluster.database(RESTORING)
-            try:
-                _fill(_Programs(programs.folder, new), file)
-            except SystemExit:
+        new = cluster.database(RESTORING)
+        try:
+            _fill(_Programs(programs.folder, new), file)
+            _change_places(cluster, keeping=bool(rigs))
+        except BaseException:
+            with cluster.administer() as connection:
                 _drop(connection, RESTORING)
-                raise
-            if rigs:
-                _drop(connection, BEFORE)
-                _rename(connection, DATABASE, BEFORE)
-            else:
-                _drop(connection, DATABASE)
-            _rename(connection, RESTORING, DATABASE)
+            raise
+        # It is there, and can be read: now what was replaced may go.
+        _rigs(programs.url)
+        with cluster.administer() as connection:
+            _drop(connection, GOING)
     say(f"restored {_rigs_in_words(rigs)}from {file}; ./iskelo start")
     return 0
+
+
+def _change_places(cluster: Cluster, *, keeping: bool) -> None:
+    """Put what was restored in the place of what is here, all at one stroke; ``keeping``: that is kept as BEFORE."""
+    with psycopg.connect(cluster.url("postgres", ADMINISTRATOR)) as connection:
+        there = cluster.databases()
+        try:
+            if keeping and BEFORE in there:
+                _rename(connection, BEFORE, GOING)
+            _rename(connection, DATABASE, BEFORE if keeping else GOING)
+            _rename(connection, RESTORING, DATABASE)
+        except psycopg.errors.ObjectInUse:
+            connection.rollback()
+            give_up(
+                "another program has the database open (a worker started by hand, or somebody who looks into it): end "
+                "it, then restore again. Nothing was changed."
+            )
+
+
+def unfinished(there: set[str]) -> str:
+    """What a restore that was broken off has left, in words; empty if nothing. ``there``: all databases by name."""
+    if DATABASE not in there and BEFORE in there:
+        return f"a restore was broken off: what was here before lies in {BEFORE}"
+    if RESTORING in there:
+        return "a restore was broken off before it had read its backup; nothing was changed by it"
+    return f"a restore has left {GOING}, which is not needed any more" if GOING in there else ""
+
+
+def settle(cluster: Cluster) -> None:
+    """Take away what a restore that was broken off has left; where the database itself is missing, what was before it
+    is put back in its place.
+    """
+    with cluster.administer() as connection:
+        there = cluster.databases()
+        words = unfinished(there)
+        if not words:
+            return
+        if DATABASE not in there and BEFORE in there:
+            _rename(connection, BEFORE, DATABASE)
+            words += ", and is in its place again. Restore the backup once more"
+        elif DATABASE not in there and GOING in there:
+            _rename(connection, GOING, DATABASE)
+        _drop(connection, RESTORING)
+        if DATABASE in there:
+            _drop(connection, GOING)
+    say(f"{words}.")
 
 
 def _rigs_in_words(rigs: int) -> str:
@@ -172,7 +220,8 @@ def _database(*, making: bool) -> Iterator[_Programs]:
         return
     folder = data_folder()
     cluster = _own(folder)
-    if not making and not cluster.version():
+    new = not cluster.folder.exists()
+    if not making and new:
         give_up(f"nothing is kept in {folder} yet; ISKELO_HOME names another folder")
     with only_one(folder) as lock:
         if lock is None and making:
@@ -185,7 +234,14 @@ def _database(*, making: bool) -> Iterator[_Programs]:
         reachable(folder)
         started = cluster.start()
         try:
+            settle(cluster)
             yield _Programs(cluster.programs(), cluster.database(DATABASE))
+        except BaseException:
+            if new:
+                # Nothing was there, so nothing is left behind.
+                cluster.stop()
+                cluster.remove()
+            raise
         finally:
             if started:
                 cluster.stop()

@@ -10,6 +10,7 @@ from pathlib import Path
 from sqlalchemy import text
 from sqlmodel import Session
 
+from iskelo.command.backup import unfinished
 from iskelo.command.install import CHROMIUM, NODE_OLDEST, found_postgres_programs, node_version
 from iskelo.command.places import DATABASE, VAR, home
 from iskelo.command.postgres import Cluster
@@ -81,6 +82,9 @@ def _database() -> Iterator[Finding]:
     url = os.environ.get("ISKELO_DATABASE_URL")
     if not url:
         cluster = Cluster(home() / "postgres")
+        if cluster.damaged():
+            yield "bad", "database", cluster.damaged()
+            return
         if not cluster.version():
             yield "note", "database", "none yet; ./iskelo start makes it"
             return
@@ -90,6 +94,9 @@ def _database() -> Iterator[Finding]:
             return
         cluster.find()
         yield "ok", "database", f"PostgreSQL {cluster.version()} runs as process {process} on port {cluster.port}"
+        left = unfinished(cluster.databases())
+        if left:
+            yield "bad", "restore", f"{left}; ./iskelo start settles it"
         url = cluster.url(DATABASE)
     how = standing(url)
     words = {

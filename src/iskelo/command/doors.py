@@ -6,6 +6,7 @@ that their owner alone can read.
 """
 
 import os
+import re
 import secrets
 from pathlib import Path
 
@@ -29,8 +30,12 @@ class Passwords:
 
     def of(self, role: str) -> str:
         """A role's password; empty if none was made yet."""
-        path = self._folder / f"{role}.password"
-        return path.read_text().strip() if path.exists() else ""
+        try:
+            said = (self._folder / f"{role}.password").read_text(errors="replace").strip()
+        except FileNotFoundError:
+            return ""
+        # What is none of ours is made anew, as a lost one is.
+        return said if re.fullmatch(r"[A-Za-z0-9_-]{20,80}", said) else ""
 
     def missing(self) -> bool:
         return not (self.of(ADMINISTRATOR) and self.of(APPLICATION))
@@ -50,6 +55,11 @@ class Passwords:
         for role in ROLES:
             path = self._folder / f"{role}.password"
             path.with_suffix(".password.new").rename(path)
+
+    def forget(self) -> None:
+        """Let go of passwords that the server does not know."""
+        for role in ROLES:
+            (self._folder / f"{role}.password").unlink(missing_ok=True)
 
 
 def role_statements(role: str, password: str) -> list[str]:

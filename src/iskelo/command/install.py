@@ -131,6 +131,8 @@ def node_modules() -> None:
         if stamp.exists() and stamp.read_text() == wanted:
             return
         _need_node()
+        # What is there is whole only once it says so again.
+        stamp.unlink(missing_ok=True)
         say("installing the screens' packages")
         _run(["npm", "ci", "--no-audit", "--no-fund"], WEB, "npm ci")
         stamp.write_text(wanted)

@@ -3,6 +3,7 @@
 import contextlib
 import os
 import pwd
+import re
 import shutil
 import socket
 import subprocess
@@ -64,6 +65,23 @@ class Cluster:
         log = self.folder / "server.log"
         words = ("-D", str(self.data), "-w", "-t", str(START_SECONDS), "-l", str(log), "-o", options, "start")
         self._as_owner("pg_ctl", *words)
+        if not self._lets_in():
+            say("the passwords kept for the database do not fit; they are made anew")
+            self.stop()
+            self.passwords.forget()
+            self._guard()
+            self._as_owner("pg_ctl", *words)
+        return True
+
+    def _lets_in(self) -> bool:
+        """Whether both roles get in with the passwords that are kept for them."""
+        # A password is asked for before it is looked whether there is such a database.
+        for role, database in ((ADMINISTRATOR, "postgres"), (APPLICATION, "none")):
+            try:
+                psycopg.connect(self.url(database, role)).close()
+            except psycopg.OperationalError as error:
+                if "authentication failed" in str(error):
+                    return False
         return True
 
     def stop(self, mode: str = "fast") -> None:
@@ -115,8 +133,26 @@ class Cluster:
 
     def version(self) -> str:
         """The version of PostgreSQL that made the data folder; empty if there is none yet."""
-        made = self.data / "PG_VERSION"
-        return made.read_text().strip() if made.exists() else ""
+        try:
+            said = (self.data / "PG_VERSION").read_text(errors="replace").strip()
+        except OSError:
+            return ""
+        return said if re.fullmatch(r"\d{1,3}(\.\d{1,3})?", said) else ""
+
+    def damaged(self) -> str:
+        """Why the data folder is none that a server can run on, and what to do; empty if nothing is wrong with it."""
+        if self.version() or not os.path.lexists(self.data):
+            return ""
+        return (
+            f"{self.data} is no whole data folder of PostgreSQL: its PG_VERSION says nothing. Move {self.folder} away, "
+            "and start (Iskelo begins anew) or restore a backup; if you have none, keep that folder for somebody who "
+            "knows PostgreSQL."
+        )
+
+    def databases(self) -> set[str]:
+        """The names of all databases of the running server."""
+        with self.administer() as connection:
+            return {name for (name,) in connection.execute("SELECT datname FROM pg_database").fetchall()}
 
     def _lock_file(self) -> tuple[int, int] | None:
         """The server's process and port, as its lock file says, if that process is this folder's server."""
@@ -163,16 +199,27 @@ class Cluster:
         return False
 
     def _make(self) -> None:
+        """Make the data folder beside its place, and move it there when it is whole."""
         if self.version():
             return
+        if self.damaged():
+            give_up(self.damaged())
         self.folder.mkdir(parents=True, exist_ok=True)
         self.folder.chmod(0o700)
         if os.geteuid() == 0:
             owner = pwd.getpwnam(OWNER_AS_ROOT)
             os.chown(self.folder, owner.pw_uid, owner.pw_gid)
         # Nobody gets in until the rules and the passwords are there.
-        where = ["-D", str(self.data), "-U", ADMINISTRATOR, "-A", "reject", "-E", "UTF8", "--locale=C.UTF-8"]
+        part = self.folder / "data.part"
+        shutil.rmtree(part, ignore_errors=True)
+        where = ["-D", str(part), "-U", ADMINISTRATOR, "-A", "reject", "-E", "UTF8", "--locale=C.UTF-8"]
         self._as_owner("initdb", *where, *([] if self._durable else ["--no-sync"]))
+        part.rename(self.data)
+        if self._durable:
+            # The new name is kept before anything is that lies below it.
+            folder = os.open(self.folder, os.O_RDONLY)
+            os.fsync(folder)
+            os.close(folder)
 
     def _guarded(self) -> bool:
         rules = self.data / "pg_hba.conf"

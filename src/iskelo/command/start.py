@@ -13,7 +13,9 @@ import uvicorn
 from sqlmodel import Session
 
 from iskelo.api.app import create_app
+from iskelo.api.connections import PatientProtocol
 from iskelo.api.settings import Settings, quiet_collector
+from iskelo.command.backup import settle
 from iskelo.command.install import built_screens
 from iskelo.command.places import DATABASE, LOCK, data_folder, give_up, only_one, reachable, say
 from iskelo.command.postgres import Cluster, free_port
@@ -51,6 +53,7 @@ def start(*, walk: bool = False) -> int:
         keeper = threading.Thread(target=_keep_running, args=(cluster, ending), daemon=True)
         keeper.start()
         try:
+            settle(cluster)
             return _serve_on(Settings(cluster.database(DATABASE), web_dir, folder, walk=walk), port)
         finally:
             ending.set()
@@ -125,6 +128,9 @@ def serve(settings: Settings, port: int) -> int:
         port=port,
         log_level="warning",
         timeout_graceful_shutdown=3,
+        http=PatientProtocol,
+        # Packing what is told to pages costs each of their sockets more memory than it saves.
+        ws_per_message_deflate=False,
     )
     server = uvicorn.Server(config)
     quiet_collector()
