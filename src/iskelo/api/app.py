@@ -4,8 +4,11 @@ import asyncio
 import contextlib
 from collections.abc import AsyncIterator
 from typing import Any
+from uuid import UUID
 
+from anyio import to_thread
 from fastapi import FastAPI, Request, Response
+from fastapi.concurrency import run_in_threadpool
 from fastapi.encoders import jsonable_encoder
 from fastapi.staticfiles import StaticFiles
 from sqlmodel import Session
@@ -27,9 +30,12 @@ from iskelo.api import (
     songs,
     walking,
 )
+from iskelo.api.aside import Aside
+from iskelo.api.asked import EDITING_AT_ONCE, READING_AT_ONCE
 from iskelo.api.guards import Guard
 from iskelo.api.settings import Settings
 from iskelo.api.views import state_of
+from iskelo.api.watches import Watches
 from iskelo.store.database import connect
 from iskelo.store.news import News
 from iskelo.store.rigs import Stale, read_rig
@@ -44,17 +50,24 @@ class _Application(FastAPI):
 
 def create_app(settings: Settings) -> FastAPI:
     """The application on a database that has been migrated."""
-    engine, news = connect(settings.database_url), News(settings.database_url)
+    engine, edits_engine = connect(settings.database_url), connect(settings.database_url, EDITING_AT_ONCE + 2)
+    news, aside = News(settings.database_url), Aside()
+    watches = Watches(news, lambda rig: run_in_threadpool(checks.look, engine, rig))
 
     @contextlib.asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
+        to_thread.current_default_thread_limiter().total_tokens = READING_AT_ONCE
         listening = asyncio.create_task(news.listen())
+        await to_thread.run_sync(aside.prepare)
         yield
         listening.cancel()
+        aside.end()
         engine.dispose()
+        edits_engine.dispose()
 
     app = _Application(title="Iskelo", version="0.1.0", lifespan=lifespan, docs_url=None, redoc_url=None)
-    app.state.engine, app.state.news, app.state.settings = engine, news, settings
+    app.state.engine, app.state.edits_engine, app.state.settings = engine, edits_engine, settings
+    app.state.watches, app.state.aside = watches, aside
     for each in (
         rigs,
         reading,
@@ -78,7 +91,7 @@ def create_app(settings: Settings) -> FastAPI:
     def stale(request: Request, _: Stale) -> Response:
         """The rig has moved on: say so, with the newer state."""
         with Session(engine) as session:
-            state = state_of(session, read_rig(session, request.path_params["rig_id"]))
+            state = state_of(session, read_rig(session, UUID(request.path_params["rig_id"])))
         detail = f"The rig was changed meanwhile, in another window; it is at revision {state.revision} now."
         return problems.problem(409, "The rig has moved on", detail, state=jsonable_encoder(state))
 

@@ -16,6 +16,7 @@ from sqlalchemy import Engine
 from sqlmodel import Session
 
 from iskelo.api.asked import now
+from iskelo.api.checks import take_part
 from iskelo.api.downloads import attachment
 from iskelo.api.problems import ANSWERS
 from iskelo.api.sheets import beside_of, pdf_of
@@ -216,10 +217,8 @@ def _ledger(engine: Engine, check_id: UUID) -> bytes:
 
 
 def _wav(engine: Engine, sound: _Sound) -> Iterator[bytes]:
-    with Session(engine) as session:
-        for at in range(0, sound.size, PART_BYTES):
-            count = min(PART_BYTES, sound.size - at)
-            yield checks.take_bytes(session, sound.check, sound.rate_hz, at, count)
+    for at in range(0, sound.size, PART_BYTES):
+        yield take_part(engine, sound.check, sound.rate_hz, at, min(PART_BYTES, sound.size - at))
 
 
 def _plain(name: str) -> str:

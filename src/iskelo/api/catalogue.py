@@ -5,6 +5,7 @@ from uuid import UUID
 
 from fastapi import APIRouter, Request, Response
 from fastapi.concurrency import run_in_threadpool
+from sqlmodel import Session
 
 from iskelo.api.asked import Database, now
 from iskelo.api.problems import ANSWERS
@@ -71,13 +72,15 @@ def export_catalogue(session: Database) -> Response:
         }
     },
 )
-async def import_catalogue(request: Request, session: Database) -> list[Entry]:
+async def import_catalogue(request: Request) -> list[Entry]:
     """Keep every piece of a catalogue file, or the box of a USB description (Audio Class 1.0 or 2.0)."""
-    data = await request.body()
+    data, engine = await request.body(), request.app.state.engine
 
     def keep() -> list[Entry]:
-        kept.keep_gear(session, read_catalogue(data), now())
-        return list_catalogue(session)
+        gear = read_catalogue(data)
+        with Session(engine) as session:
+            kept.keep_gear(session, gear, now())
+            return list_catalogue(session)
 
     return await run_in_threadpool(keep)
 

@@ -2,8 +2,10 @@
 
 import asyncio
 import contextlib
+import json
 import re
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
+from functools import partial
 from typing import Annotated
 from uuid import UUID, uuid4
 
@@ -14,23 +16,22 @@ from fastapi.responses import StreamingResponse
 from sqlalchemy import Engine
 from sqlmodel import Session
 
-from iskelo.api.asked import Database, now
+from iskelo.api.asked import Database, aside, now
 from iskelo.api.downloads import attachment
+from iskelo.api.long_work import faults_in
 from iskelo.api.problems import ANSWERS
-from iskelo.api.views import CheckRequest, CheckView, Wave, check_view, stage_of
+from iskelo.api.views import NO_WORKER, CheckRequest, CheckView, Wave, check_view
+from iskelo.api.watches import Watches
 from iskelo.core.edits.base import Refused
-from iskelo.core.linecheck.faults import Fault, faults_of
-from iskelo.core.lines.context import read
+from iskelo.core.linecheck.faults import Fault
 from iskelo.formats.wav import peaks, read_channel, write_wav
 from iskelo.store import checks, rigs, ticks
 from iskelo.store.checks import NoSuchCheck
-from iskelo.store.news import News
+from iskelo.store.queue import working
 from iskelo.store.revisions import Faulty
 
 router = APIRouter(prefix="/api", responses=ANSWERS)
 
-LOOK_SECONDS = 30.0
-"""A page looks so often by itself, should news ever fail to come."""
 PART_BYTES = 1024 * 1024
 LISTEN_PEAK = 0.5
 """Peak of what is listened to: a take is played back at one loudness, whatever its level was."""
@@ -41,30 +42,36 @@ def _view(session: Session, check_id: UUID) -> CheckView:
 
 
 @router.post("/rigs/{rig_id}/checks", status_code=202)
-def start_check(rig_id: UUID, session: Database, wanted: CheckRequest | None = None) -> CheckView:
+async def start_check(rig_id: UUID, request: Request, wanted: CheckRequest | None = None) -> CheckView:
     """Start a line check of the rig as it is now, of all lines or of some, with faults switched on or without."""
     wanted = wanted or CheckRequest()
     only = list(wanted.only) if wanted.only is not None else None
-    faults = _said(session, rig_id, wanted.faults) if wanted.faults else None
-    kept = rigs.read_rig(session, rig_id)
-    if kept.fault is not None:
-        raise Faulty(kept.fault)
-    return check_view(session, checks.start_check(session, rig_id, uuid4(), now(), only, faults))
+    faults = await _said(request, rig_id, wanted.faults) if wanted.faults else None
+    engine: Engine = request.app.state.engine
+
+    def started() -> CheckView:
+        with Session(engine) as session:
+            kept = rigs.read_rig(session, rig_id)
+            if kept.fault is not None:
+                raise Faulty(kept.fault)
+            return check_view(session, checks.start_check(session, rig_id, uuid4(), now(), only, faults))
+
+    return await run_in_threadpool(started)
 
 
-def _said(session: Session, rig_id: UUID, keys: tuple[str, ...]) -> list[list[str]]:
+async def _said(request: Request, rig_id: UUID, keys: tuple[str, ...]) -> list[list[str]]:
     """Faults by key with what they say; those that the rig cannot have any more are refused."""
-    known = {fault.key: fault.words for fault in faults_of(read(rigs.read_rig(session, rig_id).rig))}
+    known = {each["key"]: each["words"] for each in json.loads(bytes((await faults(rig_id, request)).body))}
     gone = [key for key in keys if key not in known]
     if gone:
         raise Refused("faults", "one of these faults is not possible any more; the rig has changed")
     return [[key, known[key]] for key in keys]
 
 
-@router.get("/rigs/{rig_id}/faults")
-def faults(rig_id: UUID, session: Database) -> list[Fault]:
+@router.get("/rigs/{rig_id}/faults", response_model=list[Fault])
+async def faults(rig_id: UUID, request: Request) -> Response:
     """What could go wrong with this rig, to be switched on for a run; nothing is changed by it."""
-    return list(faults_of(read(rigs.read_rig(session, rig_id).rig)))
+    return await aside(request, rig_id, faults_in)
 
 
 @router.get("/rigs/{rig_id}/checks/newest")
@@ -110,26 +117,29 @@ def take_file(
     rig = rigs.name_at(session, row.rig_id, row.revision)
     name = f"{rig}, rev {row.revision}, take {row.number}, {rate / 1000:g} kHz, {day}.wav"
     headers = {"Accept-Ranges": "bytes", "Content-Disposition": attachment(name)}
+    part = partial(take_part, request.app.state.engine, check_id, rate)
     span = _range(range_wanted, size)
     if span is None:
-        return _parts(request, check_id, rate, 0, size, 200, headers)
+        return _parts(part, 0, size, 200, headers)
     first, last = span
     if first >= size:
         return Response(status_code=416, headers={"Content-Range": f"bytes */{size}"})
     headers["Content-Range"] = f"bytes {first}-{last}/{size}"
-    return _parts(request, check_id, rate, first, last - first + 1, 206, headers)
+    return _parts(part, first, last - first + 1, 206, headers)
 
 
-def _parts(
-    request: Request, check_id: UUID, rate_hz: int, start: int, count: int, status: int, headers: dict[str, str]
-) -> Response:
+def take_part(engine: Engine, check_id: UUID, rate_hz: int, start: int, count: int) -> bytes:
+    """A stretch of a take; the connection is given back before anybody is sent it, for they may be slow, or gone."""
+    with Session(engine) as session:
+        return checks.take_bytes(session, check_id, rate_hz, start, count)
+
+
+def _parts(part: Callable[[int, int], bytes], start: int, count: int, status: int, headers: dict[str, str]) -> Response:
     """A stretch of a take, read part by part: a large one never lies in memory whole, nor is read for nobody."""
-    engine: Engine = request.app.state.engine
 
     def read() -> Iterator[bytes]:
-        with Session(engine) as session:
-            for at in range(start, start + count, PART_BYTES):
-                yield checks.take_bytes(session, check_id, rate_hz, at, min(PART_BYTES, start + count - at))
+        for at in range(start, start + count, PART_BYTES):
+            yield part(at, min(PART_BYTES, start + count - at))
 
     headers["Content-Length"] = str(count)
     return StreamingResponse(read(), status, media_type="audio/wav", headers=headers)
@@ -186,23 +196,8 @@ def listen(check_id: UUID, channel: Annotated[int, Query(ge=0, le=10_000)], sess
 @router.websocket("/rigs/{rig_id}/events")
 async def events(socket: WebSocket, rig_id: UUID) -> None:
     """Tell a page whenever the rig's revision or its newest check changes."""
-    engine: Engine = socket.app.state.engine
+    watches: Watches = socket.app.state.watches
     await socket.accept()
-
-    def look() -> dict[str, object] | None:
-        with Session(engine) as session:
-            revision = rigs.head_of(session, rig_id)
-            row = checks.newest_check(session, rig_id)
-            if revision is None:
-                return None
-            check = None
-            if row is not None:
-                stage = stage_of(session, row)
-                check = {"id": str(row.id), "state": row.state, "share": round(row.share, 3), "stage": stage}
-            return {"revision": revision, "check": check, "ticks": ticks.ticks_mark(session, rig_id)}
-
-    told: dict[str, object] | None = None
-    news: News = socket.app.state.news
 
     async def listening() -> None:
         """Ends when the page has gone; nothing that it says matters."""
@@ -211,25 +206,35 @@ async def events(socket: WebSocket, rig_id: UUID) -> None:
 
     gone = asyncio.create_task(listening())
     try:
-        with news.of(rig_id) as woken:
+        async with watches.of(rig_id) as seen:
             while not gone.done():
-                woken.clear()
-                try:
-                    seen = await run_in_threadpool(look)
-                except Exception:
-                    seen = {"database": "does not answer"}
-                if seen is None:
+                waiting = asyncio.create_task(seen.get())
+                await asyncio.wait({gone, waiting}, return_when=asyncio.FIRST_COMPLETED)
+                if not waiting.done():
+                    waiting.cancel()
+                    continue
+                told = waiting.result()
+                if told is None:
                     await socket.close(1000)
                     return
-                if seen != told:
-                    await socket.send_json(seen)
-                    told = seen
-                waiting = asyncio.create_task(woken.wait())
-                await asyncio.wait({gone, waiting}, timeout=LOOK_SECONDS, return_when=asyncio.FIRST_COMPLETED)
-                waiting.cancel()
+                await socket.send_text(told)
     except WebSocketDisconnect:
         return
     finally:
         gone.cancel()
         with contextlib.suppress(WebSocketDisconnect, asyncio.CancelledError, RuntimeError):
             await gone
+
+
+def look(engine: Engine, rig_id: UUID) -> str | None:
+    """What a page is told of a rig, as JSON; None when there is no such rig any more."""
+    with Session(engine) as session:
+        revision = rigs.head_of(session, rig_id)
+        if revision is None:
+            return None
+        row = checks.newest_progress(session, rig_id)
+        check = None
+        if row is not None:
+            stage = NO_WORKER if row.state == "queued" and not working(session) else row.stage
+            check = {"id": str(row.id), "state": row.state, "share": round(row.share, 3), "stage": stage}
+        return json.dumps({"revision": revision, "check": check, "ticks": ticks.ticks_mark(session, rig_id)})

@@ -1,12 +1,12 @@
 """What a request must satisfy before anything looks at it: its host, its origin, its size, what its JSON is made of."""
 
 import re
-from dataclasses import dataclass
 from ipaddress import ip_address
 
 from starlette.datastructures import Headers, MutableHeaders
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
+from iskelo.api.bodies import Bodies, Refusal, Unwanted, too_large
 from iskelo.api.problems import problem
 from iskelo.formats.json_bounds import too_much
 
@@ -17,7 +17,13 @@ BUNDLE_MAX_BYTES = 4 * 1024 * 1024 * 1024
 BUNDLES = "/api/rigs/import-bundle"
 """The address that takes a bundle: it goes to the disk part by part."""
 
-FILES = re.compile(r"^/api/(rigs/import|rigs/import-bundle|catalogue/import|parts/import|rigs/[^/]+/input-list/read)$")
+WALK_MAX_BYTES = 16 * 1024
+"""What comes from telephones in the network around: a tick."""
+
+FILES = re.compile(
+    r"^/api/(rigs/import|rigs/import-bundle|catalogue/import|parts/import|rigs/[^/]+/input-list/read"
+    r"|rigs/[^/]+/programs/[^/]+/song)$"
+)
 """Addresses that take a file; those who read one bound it themselves, apart from everybody else's requests."""
 
 SENT = {
@@ -44,25 +50,13 @@ ticks, where the rig allows them.
 """
 
 
-class _TooLarge(Exception):
-    pass
-
-
-@dataclass(frozen=True, slots=True)
-class Refusal:
-    """Why a request is not looked at."""
-
-    status: int
-    title: str
-    detail: str
-
-
 class Guard:
     """This computer's own addresses only, same-origin writes and sockets only, bodies of bounded size and make only."""
 
     def __init__(self, app: ASGIApp, *, walk: bool = False) -> None:
         self._app = app
         self._walk = walk
+        self._bodies = Bodies()
 
     async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         if scope["type"] not in ("http", "websocket"):
@@ -85,15 +79,15 @@ class Guard:
                     sent.setdefault(name, value)
             await send(message)
 
-        if refusal is None and _is_json(scope, headers):
-            receive, refusal = await _looked_through(receive)
         if refusal is not None:
             await _answer(refusal, scope, receive, told)
             return
         try:
-            await self._app(scope, _bounded(receive, _most(scope)), told)
-        except _TooLarge:
-            await _answer(_too_large(_most(scope)), scope, receive, told)
+            with self._bodies.taken(receive, self._most(scope), held=scope["path"] != BUNDLES) as bounded:
+                body = await _looked_through(bounded) if _is_json(scope) else bounded
+                await self._app(scope, body, told)
+        except Unwanted as unwanted:
+            await _answer(unwanted.refusal, scope, receive, told)
 
     def _refusal(self, scope: Scope, headers: Headers) -> Refusal | None:
         named = headers.getlist("host")
@@ -111,14 +105,17 @@ class Guard:
         length = headers.get("content-length", "0")
         if not re.fullmatch(r"[0-9]{1,12}", length):
             return Refusal(400, "Not possible", "The request's length is no number.")
-        if int(length) > _most(scope):
-            return _too_large(_most(scope))
+        if int(length) > self._most(scope):
+            return too_large(self._most(scope))
         return None
 
-
-def _most(scope: Scope) -> int:
-    """How much is taken at an address."""
-    return BUNDLE_MAX_BYTES if scope.get("path") == BUNDLES else FILE_MAX_BYTES
+    def _most(self, scope: Scope) -> int:
+        """How much is taken at an address, from whom it comes."""
+        if self._walk and not _is_here((scope.get("client") or ("",))[0]):
+            return WALK_MAX_BYTES
+        if scope["path"] == BUNDLES:
+            return BUNDLE_MAX_BYTES
+        return BODY_MAX_BYTES if _is_json(scope) else FILE_MAX_BYTES
 
 
 def _is_ours(scope: Scope, host: str) -> bool:
@@ -156,29 +153,26 @@ def _scheme(scope: Scope) -> str:
     return {"ws": "http", "wss": "https"}.get(own, own)
 
 
-def _is_json(scope: Scope, headers: Headers) -> bool:
+def _is_json(scope: Scope) -> bool:
     """Whether a request has a body that is read as JSON by the framework itself."""
-    return scope["method"] in ("POST", "PUT", "PATCH", "DELETE") and not FILES.match(scope["path"])
+    return scope.get("method") in ("POST", "PUT", "PATCH", "DELETE") and not FILES.match(scope["path"])
 
 
-async def _looked_through(receive: Receive) -> tuple[Receive, Refusal | None]:
-    """The body, all of it, before anybody takes it apart; and why it is not taken, if so."""
+async def _looked_through(receive: Receive) -> Receive:
+    """The body, all of it, before anybody takes it apart; raises Unwanted with the reason it is not taken for."""
     parts: list[bytes] = []
-    bounded = _bounded(receive, BODY_MAX_BYTES)
-    try:
-        while True:
-            message = await bounded()
-            if message["type"] != "http.request":
-                return _again([message], receive), None
-            parts.append(message.get("body", b""))
-            if not message.get("more_body", False):
-                break
-    except _TooLarge:
-        return receive, _too_large(BODY_MAX_BYTES)
+    while True:
+        message = await receive()
+        if message["type"] != "http.request":
+            return _again([message], receive)
+        parts.append(message.get("body", b""))
+        if not message.get("more_body", False):
+            break
     body = b"".join(parts)
     reason = too_much(body)
-    refusal = Refusal(422, "Refused", f"This is too much at once: {reason}.") if reason else None
-    return _again([{"type": "http.request", "body": body, "more_body": False}], receive), refusal
+    if reason:
+        raise Unwanted(Refusal(422, "Refused", f"This is too much at once: {reason}."))
+    return _again([{"type": "http.request", "body": body, "more_body": False}], receive)
 
 
 def _again(messages: list[Message], receive: Receive) -> Receive:
@@ -190,23 +184,8 @@ def _again(messages: list[Message], receive: Receive) -> Receive:
     return given
 
 
-def _bounded(receive: Receive, most_bytes: int) -> Receive:
-    size = 0
-
-    async def bounded() -> Message:
-        nonlocal size
-        message = await receive()
-        size += len(message.get("body", b""))
-        if size > most_bytes:
-            raise _TooLarge
-        return message
-
-    return bounded
-
-
-def _too_large(most_bytes: int) -> Refusal:
-    return Refusal(413, "Too large", f"At most {most_bytes // 1024 // 1024} MiB are taken at once.")
-
-
 async def _answer(refusal: Refusal, scope: Scope, receive: Receive, send: Send) -> None:
-    await problem(refusal.status, refusal.title, refusal.detail)(scope, receive, send)
+    answer = problem(refusal.status, refusal.title, refusal.detail)
+    if refusal.ends:
+        answer.headers["connection"] = "close"
+    await answer(scope, receive, send)

@@ -1,24 +1,21 @@
 """Input lists over HTTP: read into rows, and what the rows would do."""
 
-import threading
 from typing import Annotated
 from uuid import UUID
 
-from fastapi import APIRouter, Body, Query, Request
+from fastapi import APIRouter, Body, Query, Request, Response
 from fastapi.concurrency import run_in_threadpool
 from pydantic import StringConstraints
-from sqlmodel import Session
 
-from iskelo.api.apart import read_list_apart, while_there
-from iskelo.api.asked import known_of
+from iskelo.api.apart import read_list_apart
+from iskelo.api.asked import aside
+from iskelo.api.long_work import rows_planned
 from iskelo.api.problems import ANSWERS
 from iskelo.api.views import (
     ListView,
     PlanView,
     RowsRequest,
 )
-from iskelo.core.compare import trial
-from iskelo.core.edits.input_list import plan_rows
 from iskelo.formats.input_list_file import is_workbook, mapped_rows, read_input_list
 
 ColumnTaken = Annotated[
@@ -59,23 +56,7 @@ async def read_list(
     )
 
 
-@router.post("/{rig_id}/input-list/plan")
-async def plan_list(rig_id: UUID, wanted: Annotated[RowsRequest, Body()], request: Request) -> PlanView:
-    """What the good rows would do, and why each bad one is refused; nothing is made yet.
-
-    Given up when who asked has left.
-    """
-    engine, left = request.app.state.engine, threading.Event()
-
-    def plan() -> PlanView:
-        with Session(engine) as session:
-            known = known_of(session, rig_id)
-        rig = known.reading.rig
-        planned = plan_rows(rig, wanted.rows, lambda _: not left.is_set())
-        tried = trial(rig, planned.edits, known) if planned.edits and not left.is_set() else None
-        return PlanView(planned.edits, planned.rows, tried)
-
-    try:
-        return await while_there(request, run_in_threadpool(plan))
-    finally:
-        left.set()
+@router.post("/{rig_id}/input-list/plan", response_model=PlanView)
+async def plan_list(rig_id: UUID, wanted: Annotated[RowsRequest, Body()], request: Request) -> Response:
+    """What the good rows would do, and why each bad one is refused; nothing is made yet."""
+    return await aside(request, rig_id, rows_planned, wanted.rows)

@@ -1,17 +1,14 @@
 """What was measured or is reported of a rig, as edits; nothing here makes any."""
 
-from dataclasses import dataclass
-from threading import Lock
 from uuid import UUID
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Request, Response
 
-from iskelo.api.asked import Database, known_of
+from iskelo.api.asked import Database, aside, known_of
+from iskelo.api.long_work import measured_in
 from iskelo.api.problems import ANSWERS
-from iskelo.core.edits.base import Refused
+from iskelo.api.views import InsertMeasured
 from iskelo.core.edits.edit import Edit
-from iskelo.core.linecheck.measuring import InsertHeard, measure_insert
-from iskelo.core.linecheck.run import CannotCheck
 from iskelo.core.planner.insert_figures import InsertFigureRequest, settle_insert
 from iskelo.core.planner.measured import (
     FeedbackRequest,
@@ -21,19 +18,6 @@ from iskelo.core.planner.measured import (
     settle_report,
     settle_round_trip,
 )
-
-_one_at_a_time = Lock()
-"""A measuring run takes all that one core has; a second one waits for it."""
-
-
-@dataclass(frozen=True, slots=True)
-class InsertMeasured:
-    """What a measuring run heard, in words, and the edits that take it as measured."""
-
-    heard: InsertHeard
-    words: str
-    edits: tuple[Edit, ...]
-
 
 router = APIRouter(prefix="/api/rigs", responses=ANSWERS)
 
@@ -62,14 +46,7 @@ def plan_insert_figure(rig_id: UUID, wanted: InsertFigureRequest, session: Datab
     return list(settle_insert(known_of(session, rig_id).reading, wanted))
 
 
-@router.post("/{rig_id}/measure-insert")
-def measure(rig_id: UUID, wanted: InsertFigureRequest, session: Database) -> InsertMeasured:
+@router.post("/{rig_id}/measure-insert", response_model=InsertMeasured)
+async def measure(rig_id: UUID, wanted: InsertFigureRequest, request: Request) -> Response:
     """Send the test signal through what hangs in a track or a bus, on the twin; nothing is changed yet."""
-    reading = known_of(session, rig_id).reading
-    try:
-        with _one_at_a_time:
-            heard = measure_insert(reading.rig, wanted.item)
-    except CannotCheck as cannot:
-        raise Refused("measuring run", str(cannot)) from None
-    measured = InsertFigureRequest(item=wanted.item, samples=round(heard.samples))
-    return InsertMeasured(heard, heard.words, settle_insert(reading, measured))
+    return await aside(request, rig_id, measured_in, wanted.item)

@@ -7,8 +7,9 @@ from uuid import UUID
 
 from fastapi import APIRouter, Query, Request, Response
 from fastapi.concurrency import run_in_threadpool
+from sqlmodel import Session
 
-from iskelo.api.asked import Database, known_of, now
+from iskelo.api.asked import Database, EditDatabase, at_once, known_of, now
 from iskelo.api.downloads import attachment
 from iskelo.api.problems import ANSWERS
 from iskelo.api.views import BringInRequest, BringRequest, KeepPartRequest, RenameRequest, State, answer_with
@@ -87,14 +88,16 @@ def keep_part(wanted: KeepPartRequest, session: Database) -> list[PartEntry]:
         }
     },
 )
-async def import_part(request: Request, session: Database) -> list[PartEntry]:
+async def import_part(request: Request) -> list[PartEntry]:
     """Keep the part of a file; under a free name if another one is called so, and once only if it is here already."""
-    data = await request.body()
+    data, engine = await request.body(), request.app.state.engine
 
     def kept() -> list[PartEntry]:
-        parts.add_parts(session, (read_part(data),), now())
-        session.commit()
-        return list_parts(session)
+        part = read_part(data)
+        with Session(engine) as session:
+            parts.add_parts(session, (part,), now())
+            session.commit()
+            return list_parts(session)
 
     return await run_in_threadpool(kept)
 
@@ -143,7 +146,8 @@ def try_to_bring_in(rig_id: UUID, wanted: BringRequest, session: Database) -> Br
 
 
 @router.post("/rigs/{rig_id}/bring-in", response_model=State)
-def bring_in(rig_id: UUID, wanted: BringInRequest, session: Database) -> Response:
+@at_once
+def bring_in(rig_id: UUID, wanted: BringInRequest, session: EditDatabase) -> Response:
     """Bring a part in; it stands first in the library from here on."""
     part = parts.read_part(session, wanted.wanted.part)
     kept = rigs.edit_rig(session, rig_id, wanted.revision, (_edit(part, wanted.wanted),), now())

@@ -3,9 +3,10 @@
 from typing import Annotated
 from uuid import UUID
 
-from fastapi import APIRouter, Query
+from fastapi import APIRouter, Query, Request, Response
 
-from iskelo.api.asked import Database, known_of, state_of_line, stock
+from iskelo.api.asked import Database, aside, known_of, state_of_line, stock
+from iskelo.api.long_work import plan_of, remedies_of
 from iskelo.api.problems import ANSWERS
 from iskelo.api.views import (
     FillView,
@@ -18,13 +19,13 @@ from iskelo.core.compare import NowAfter, trial
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.batch import BatchRequest, batch
 from iskelo.core.edits.phrases import interface_phrase
-from iskelo.core.plan import Plan, plan
+from iskelo.core.plan import Plan
 from iskelo.core.planner.aggregates import JoinRequest, join_sheet
 from iskelo.core.planner.choices import Choices, choices
 from iskelo.core.planner.fill import FillRequest, fill
 from iskelo.core.planner.meters import MeterCheck, MetersRequest, meter_check
 from iskelo.core.planner.swap import plan_swap
-from iskelo.core.remedies import TriedRemedy, tried_remedies
+from iskelo.core.remedies import TriedRemedy
 from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.ports import Column
 
@@ -48,12 +49,12 @@ def plan_batch(rig_id: UUID, wanted: BatchRequest, session: Database) -> TriedRe
     return TriedRemedy(made.words, edits, made)
 
 
-@router.get("/{rig_id}/plan")
-def plan_all(rig_id: UUID, session: Database, rest: Annotated[bool, Query()] = False) -> Plan | None:
+@router.get("/{rig_id}/plan", response_model=Plan | None)
+async def plan_all(rig_id: UUID, request: Request, rest: Annotated[bool, Query()] = False) -> Response:
     """The smallest changes that make every silent or blocked line arrive, with ``rest`` also what mends the others; and
     what they leave. Null if no change is known.
     """
-    return plan(known_of(session, rig_id), rest=rest)
+    return await aside(request, rig_id, plan_of, rest)
 
 
 @router.post("/{rig_id}/fill")
@@ -90,13 +91,10 @@ def plan_join(rig_id: UUID, wanted: JoinRequest, session: Database) -> JoinView:
     return JoinView(made.words, sheet, made)
 
 
-@router.get("/{rig_id}/remedies")
-def remedies(rig_id: UUID, snag: Annotated[str, Query(max_length=200)], session: Database) -> list[TriedRemedy]:
+@router.get("/{rig_id}/remedies", response_model=list[TriedRemedy])
+async def remedies(rig_id: UUID, request: Request, snag: Annotated[str, Query(max_length=200)]) -> Response:
     """The remedies of a snag, best first, each with what it would change."""
-    known = known_of(session, rig_id)
-    rig = known.reading.rig
-    found = next((each for each in known.snags if each.key == snag), None)
-    return list(tried_remedies(rig, found, known)) if found else []
+    return await aside(request, rig_id, remedies_of, snag)
 
 
 @router.post("/{rig_id}/lines/{line_id}/meters")

@@ -10,10 +10,12 @@ from fastapi.openapi.utils import get_openapi
 from fastapi.responses import FileResponse, JSONResponse, Response
 from psycopg.errors import DiskFull
 from pydantic import BaseModel
-from sqlalchemy.exc import DBAPIError
+from sqlalchemy.exc import DataError, DBAPIError, IntegrityError, InterfaceError, OperationalError
+from sqlalchemy.exc import TimeoutError as PoolTimeout
 from starlette.exceptions import HTTPException
 
 from iskelo.api.apart import Left
+from iskelo.api.aside import Unfinished
 from iskelo.api.settings import Settings
 from iskelo.core.edits.base import Refused, plainly
 from iskelo.formats.refusal import Unreadable
@@ -52,7 +54,8 @@ ANSWERS: dict[int | str, dict[str, Any]] = {
         409: "The rig has moved on, cannot be read, or there is nothing to undo or redo",
         413: "Too large",
         422: "Refused, with the place and the reason",
-        503: "The database does not answer",
+        408: "What was sent did not come in time",
+        503: "The database does not answer, or too many ask at once",
         507: "The disk is full",
     }.items()
 }
@@ -124,15 +127,36 @@ def install(app: FastAPI, settings: Settings) -> None:
         words = f"{error.fault.words} It can be looked at, and an earlier revision gone back to; it cannot be changed."
         return problem(409, "The rig cannot be read", words, error.fault.place)
 
+    @app.exception_handler(Unfinished)
+    async def _unfinished(_: Request, error: Unfinished) -> Response:
+        return problem(422, "Given up", str(error))
+
+    @app.exception_handler(PoolTimeout)
+    async def _busy(request: Request, _: PoolTimeout) -> Response:
+        log.error("every connection to the database is in use")
+        return problem(503, "Busy", f"Too many ask at once, and nothing was changed. {AGAIN}")
+
     @app.exception_handler(DBAPIError)
     async def _database(request: Request, error: DBAPIError) -> Response:
         log.error("database: %s", error)
         writes = request.method not in ("GET", "HEAD")
+        # What is wrong with the data is no database that is away.
+        if isinstance(error, IntegrityError):
+            words = "Something was kept under the same name, or taken away, at the same moment; nothing was changed."
+            return problem(422, "Refused", f"{words} {AGAIN}")
+        if isinstance(error, DataError):
+            return problem(422, "Refused", "This holds something that cannot be kept; nothing was changed.")
+        if not isinstance(error, OperationalError | InterfaceError):
+            return _our_fault(writes)
         if isinstance(error.orig, DiskFull) or _disk_is_full(settings):
             words = "The disk is full, so nothing can be kept. Make room; what was kept is safe."
             return problem(507, "The disk is full", f"{words} {MAYBE}" if writes else words)
         words = "The database does not answer. What was kept is safe."
         return problem(503, "The database does not answer", f"{words} {MAYBE}" if writes else f"{words} {AGAIN}")
+
+    @app.exception_handler(Exception)
+    async def _unforeseen(request: Request, _: Exception) -> Response:
+        return _our_fault(request.method not in ("GET", "HEAD"))
 
     @app.exception_handler(HTTPException)
     async def _http(request: Request, error: HTTPException) -> Response:
@@ -144,6 +168,11 @@ def install(app: FastAPI, settings: Settings) -> None:
         answer = problem(error.status_code, "Not possible", words)
         answer.headers.update(error.headers or {})
         return answer
+
+
+def _our_fault(writes: bool) -> Response:
+    words = "This is a fault in Iskelo, not in the rig; what was kept is safe."
+    return problem(500, "A fault in Iskelo", f"{words} {MAYBE}" if writes else words)
 
 
 def _is_screen(request: Request) -> bool:

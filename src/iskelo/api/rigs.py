@@ -8,7 +8,8 @@ from fastapi import APIRouter, Query, Request, Response
 from fastapi.concurrency import run_in_threadpool
 from sqlmodel import Session
 
-from iskelo.api.asked import Database, now, stock
+from iskelo.api import surveys
+from iskelo.api.asked import Database, EditDatabase, at_once, now, stock
 from iskelo.api.problems import ANSWERS
 from iskelo.api.views import (
     ArchiveRequest,
@@ -97,6 +98,7 @@ def read_state(rig_id: UUID, session: Database) -> Response:
 def remove_rig(rig_id: UUID, session: Database) -> None:
     """Remove a rig with its history and takes."""
     rigs.remove_rig(session, rig_id)
+    surveys.forget(rig_id)
 
 
 @router.post("/{rig_id}/duplicate", status_code=201, response_model=State)
@@ -140,25 +142,29 @@ def export_rig(rig_id: UUID, session: Database) -> Response:
 
 
 @router.post("/{rig_id}/edits", response_model=State)
-def edit_rig(rig_id: UUID, wanted: EditRequest, session: Database) -> Response:
+@at_once
+def edit_rig(rig_id: UUID, wanted: EditRequest, session: EditDatabase) -> Response:
     """Apply edits, all or none; 409 with the newer state if the rig has moved on."""
     return answer_with(session, rigs.edit_rig(session, rig_id, wanted.revision, wanted.edits, now()))
 
 
 @router.post("/{rig_id}/undo", response_model=State)
-def undo(rig_id: UUID, wanted: MoveRequest, session: Database) -> Response:
+@at_once
+def undo(rig_id: UUID, wanted: MoveRequest, session: EditDatabase) -> Response:
     """Take the last edit back."""
     return answer_with(session, rigs.undo(session, rig_id, wanted.revision, now()))
 
 
 @router.post("/{rig_id}/redo", response_model=State)
-def redo(rig_id: UUID, wanted: MoveRequest, session: Database) -> Response:
+@at_once
+def redo(rig_id: UUID, wanted: MoveRequest, session: EditDatabase) -> Response:
     """Bring an edit back that was undone."""
     return answer_with(session, rigs.redo(session, rig_id, wanted.revision, now()))
 
 
 @router.post("/{rig_id}/phrase", response_model=State)
-def add_by_phrase(rig_id: UUID, wanted: PhraseRequest, session: Database) -> Response:
+@at_once
+def add_by_phrase(rig_id: UUID, wanted: PhraseRequest, session: EditDatabase) -> Response:
     """Add gear typed as a phrase, such as '4 mic' or 'box 8x8 Corvane'."""
     edits = gear_phrase(wanted.text, stock(session))
     return answer_with(session, rigs.edit_rig(session, rig_id, wanted.revision, edits, now()))
@@ -171,7 +177,8 @@ def history(rig_id: UUID, session: Database) -> list[Revision]:
 
 
 @router.post("/{rig_id}/jump", response_model=State)
-def jump(rig_id: UUID, wanted: JumpRequest, session: Database) -> Response:
+@at_once
+def jump(rig_id: UUID, wanted: JumpRequest, session: EditDatabase) -> Response:
     """Go to any revision; the others stay in the history."""
     return answer_with(session, rigs.jump(session, rig_id, wanted.revision, wanted.to, now()))
 

@@ -13,6 +13,7 @@ from iskelo.api.surveys import surveyed
 from iskelo.core.compare import NowAfter
 from iskelo.core.edits.edit import Edit, Edits
 from iskelo.core.edits.input_list import InputRow, RowOutcome
+from iskelo.core.linecheck.measuring import InsertHeard
 from iskelo.core.linecheck.rows import Ledger
 from iskelo.core.planner.aggregates import JoinSheet
 from iskelo.core.planner.swap import JackMove
@@ -193,6 +194,15 @@ class PlanView:
     edits: tuple[Edit, ...]
     rows: tuple[RowOutcome, ...]
     trial: NowAfter | None
+
+
+@dataclass(frozen=True, slots=True)
+class InsertMeasured:
+    """What a measuring run heard, in words, and the edits that take it as measured."""
+
+    heard: InsertHeard
+    words: str
+    edits: tuple[Edit, ...]
 
 
 @dataclass(frozen=True, slots=True)

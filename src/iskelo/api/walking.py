@@ -10,7 +10,7 @@ from fastapi import APIRouter, Request
 from pydantic import Field
 from sqlmodel import Session
 
-from iskelo.api.asked import Database, known_of, now
+from iskelo.api.asked import Database, EditDatabase, at_once, known_of, now
 from iskelo.api.problems import ANSWERS
 from iskelo.api.settings import Settings
 from iskelo.api.views import Request as Asked
@@ -74,7 +74,8 @@ def steps(rig_id: UUID, session: Database) -> list[TickedStep]:
 
 
 @router.put("/{rig_id}/ticks")
-def tick(rig_id: UUID, wanted: TickRequest, session: Database) -> list[TickedStep]:
+@at_once
+def tick(rig_id: UUID, wanted: TickRequest, session: EditDatabase) -> list[TickedStep]:
     """Tick a step off, or take its tick away; refused if it says something else by now."""
     return _ticked(session, rig_id, wanted)
 
@@ -144,7 +145,8 @@ def walk(rig_id: UUID, session: Database) -> Walk:
 
 
 @router.put("/{rig_id}/walk/ticks")
-def tick_walking(rig_id: UUID, wanted: TickRequest, session: Database) -> Walk:
+@at_once
+def tick_walking(rig_id: UUID, wanted: TickRequest, session: EditDatabase) -> Walk:
     """Tick a step off while walking, where that is allowed."""
     if not ticks.walkers_tick(session, rig_id):
         raise Refused("tick", "this page may look only; whoever sits at the rig can allow ticks on Paper")
