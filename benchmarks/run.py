@@ -14,6 +14,7 @@ import numpy as np
 
 from big_rig import big_rig, by_cables, four_actors, four_programs, going_round, many_programs, two_desks
 from iskelo.api.settings import quiet_collector
+from iskelo.command.yardstick import yardstick_ms
 from iskelo.core.answers import port_uses
 from iskelo.core.edits.additions import AddInterface, AddProgram, AddSources
 from iskelo.core.edits.apply import apply
@@ -87,13 +88,7 @@ def leads_of(count: int) -> tuple[Rig, tuple[Plug, ...]]:
 
 def yardstick() -> str:
     """How fast this machine is just now; others may be keeping it busy, and figures of two runs compare by this."""
-
-    def count() -> None:
-        total = 0
-        for number in range(1_000_000):
-            total += number
-
-    return f"Yardstick: a million steps of a plain Python loop take {best_ms(count):.0f} ms"
+    return f"Yardstick: a million steps of a plain Python loop take {yardstick_ms(15):.0f} ms"
 
 
 def many_at_once() -> None:

@@ -1,5 +1,7 @@
 """One PostgreSQL server of the tests' own, one Iskelo server, one browser, for the whole run."""
 
+import contextlib
+import json
 import os
 import shutil
 import tempfile
@@ -8,23 +10,43 @@ from pathlib import Path
 
 import pytest
 from hypothesis import HealthCheck, Phase, settings
+from hypothesis.database import DirectoryBasedExampleDatabase
 
+from drawn import drawn
+from iskelo.command.hunt import FOUND
 from iskelo.command.postgres import Cluster
+from iskelo.command.quick import DURATIONS
 from iskelo.store.database import migrate
 from server import Server, fresh_database
 
 # Shrinking whole rigs takes minutes; ISKELO_SHRINK=1 asks for it when a failure is looked into.
 PHASES = [phase for phase in Phase if phase is not Phase.shrink or os.environ.get("ISKELO_SHRINK")]
-# The same examples at every run, so that a failure belongs to the change that is tested; ISKELO_HUNT=1 draws new ones.
+# The same examples at every run (``--hypothesis-seed`` in pyproject.toml), so that a failure belongs to the change that
+# is tested; ``./iskelo hunt`` draws new ones. What failed once is kept beside the tests, and tried by every run first.
 settings.register_profile(
     "iskelo",
-    derandomize=not os.environ.get("ISKELO_HUNT"),
+    database=DirectoryBasedExampleDatabase(FOUND),
     deadline=None,
-    max_examples=60,
+    max_examples=drawn(60),
     phases=PHASES,
     suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large],
 )
 settings.load_profile("iskelo")
+
+
+def pytest_terminal_summary(terminalreporter: pytest.TerminalReporter) -> None:
+    """Write down how long each test took, for ``./iskelo quick`` to choose by."""
+    took: dict[str, float] = {}
+    for reports in terminalreporter.stats.values():
+        for each in reports:
+            if isinstance(each, pytest.TestReport):
+                took[each.nodeid] = took.get(each.nodeid, 0.0) + each.duration
+    with contextlib.suppress(OSError):
+        try:
+            known = json.loads(DURATIONS.read_text())
+        except (OSError, ValueError):
+            known = {}
+        DURATIONS.write_text(json.dumps({**known, **{name: round(seconds, 2) for name, seconds in took.items()}}))
 
 
 @pytest.fixture(scope="session")

@@ -93,7 +93,7 @@ class Process:
 
 def worker(database_url: str) -> Process:
     """A worker, not started yet."""
-    return Process(database_url, "work")
+    return Process(database_url, "work", "--with-process", str(os.getpid()))
 
 
 class Server(Process):

@@ -8,6 +8,7 @@ import schemathesis
 from hypothesis import HealthCheck, Phase, settings
 from schemathesis.checks import not_a_server_error
 
+from drawn import drawn
 from iskelo.api.openapi import contract
 from server import Server
 
@@ -22,7 +23,7 @@ def rig(server: Server) -> str:
 
 @schema.parametrize()
 @settings(
-    max_examples=25,
+    max_examples=drawn(25, 4),
     deadline=None,
     phases=[Phase.explicit, Phase.generate],
     suppress_health_check=list(HealthCheck),

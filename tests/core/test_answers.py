@@ -2,6 +2,7 @@
 
 from hypothesis import given, settings
 
+from drawn import drawn
 from iskelo.core.answers import REACHES_AT_MOST, answer_for, port_uses
 from iskelo.core.edits.apply import apply
 from iskelo.core.lines.context import read
@@ -14,7 +15,7 @@ from rigs import any_rig
 
 
 @given(any_rig(boxes_at_most=1))
-@settings(max_examples=40)
+@settings(max_examples=drawn(40))
 def test_what_arrives_and_goes_on_is_what_the_routes_say_at_every_port(rig: Rig) -> None:
     reading = read(rig)
     starts = set(reading.found.starts())
@@ -41,7 +42,7 @@ def test_what_arrives_and_goes_on_is_what_the_routes_say_at_every_port(rig: Rig)
 
 
 @given(any_rig(back=True) | full_desk())
-@settings(max_examples=40)
+@settings(max_examples=drawn(40))
 def test_what_could_arrive_does_once_its_switches_are_set(rig: Rig) -> None:
     """Every way that there could be, made: sound passes there by the ports it names."""
     reading = read(rig)
@@ -58,7 +59,7 @@ def test_what_could_arrive_does_once_its_switches_are_set(rig: Rig) -> None:
 
 
 @given(any_rig())
-@settings(max_examples=60)
+@settings(max_examples=drawn(60))
 def test_every_joined_port_has_one_use_that_names_its_neighbours_and_its_lines(rig: Rig) -> None:
     reading = read(rig)
     uses = {use.port: use for use in port_uses(reading)}

@@ -10,6 +10,7 @@ from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from clicks import CLICK_AT_SECONDS, CLICK_DBU, Click, measured, predicted
+from drawn import drawn
 from iskelo.core.edits.additions import AddInterface, AddLine, AddProgram, AddProgramPorts, AddTracks, AddVoices
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
@@ -405,7 +406,7 @@ def test_what_a_program_cannot_open_is_left_over_with_its_reason() -> None:
 
 
 @given(pairs=st.integers(0, 20), singles=st.integers(0, 20), there=st.integers(0, 3))
-@settings(max_examples=25)
+@settings(max_examples=drawn(25))
 def test_a_plan_by_cables_needs_as_few_as_the_bound_says(pairs: int, singles: int, there: int) -> None:
     """Outside check: no plan needs fewer than (pairs + half the single sounds, rounded up) / 4, rounded up."""
     assume(pairs + singles)
@@ -425,7 +426,7 @@ def test_a_plan_by_cables_needs_as_few_as_the_bound_says(pairs: int, singles: in
 
 
 @given(any_rig(cabled=True, busy=True) | any_rig(cabled=True) | any_rig(busy=True) | any_rig())
-@settings(max_examples=60)
+@settings(max_examples=drawn(60))
 def test_any_plan_by_cables_serves_lines_and_takes_nothing_away(rig: Rig) -> None:
     before = read(rig)
     found = join_by_cables(before)
@@ -481,7 +482,7 @@ def test_a_line_check_proves_what_comes_by_a_cable() -> None:
 
 
 @given(CABLED)
-@settings(max_examples=120)
+@settings(max_examples=drawn(120, 20))
 def test_the_twin_agrees_to_the_sample_on_any_rig_of_programs_and_cables(rig: Rig) -> None:
     """Clocks of one speed: those that are matched or run free across a ring are as exact as the others."""
     rig = as_one_speed(rig)
@@ -587,7 +588,7 @@ def test_a_buffer_is_tried_with_the_latest_start_in_mind() -> None:
 
 
 @given(with_what_cannot_be_known(CABLED))
-@settings(max_examples=80)
+@settings(max_examples=drawn(80, 10))
 def test_what_cannot_be_known_lies_within_what_is_told(rig: Rig) -> None:
     """Cables that start as it falls, and far ends: every copy on the twin is within the range of one of its ways."""
     rig = as_one_speed(rig)

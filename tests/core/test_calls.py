@@ -4,6 +4,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from drawn import drawn
 from iskelo.core.edits.additions import AddBuses, AddLine, AddProgram, AddProgramPorts, AddSends, AddTracks, AddVoices
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
@@ -314,7 +315,7 @@ def test_the_set_up_list_tells_what_goes_to_whom() -> None:
     assert any("goes to the far end Ines" in step for step in steps)
 
 
-@settings(max_examples=25)
+@settings(max_examples=drawn(25, 3))
 @given(st.data())
 def test_whoever_hears_itself_by_the_graph_hears_itself_at_work(data: st.DataObject) -> None:
     """Of random mixes of several far ends: the ways through the graph against the sound of the twin."""

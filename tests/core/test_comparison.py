@@ -6,6 +6,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from drawn import drawn
 from iskelo.core.alignment import aligned
 from iskelo.core.compare import compare_rigs
 from iskelo.core.comparison_sheet import Side, comparison_sheet
@@ -46,7 +47,7 @@ def test_the_same_rig_under_other_ids_compares_as_the_same(name: str) -> None:
 
 
 @given(RIGS, RIGS)
-@settings(max_examples=40)
+@settings(max_examples=drawn(40))
 def test_any_two_rigs_can_be_laid_side_by_side(one: Rig, other: Rig) -> None:
     laid = aligned(other, one)
     assert [gear.name for gear in laid.gear] == [gear.name for gear in other.gear]
@@ -105,7 +106,7 @@ def test_bars_stand_at_rows_that_changed_and_a_note_tells_what_is_gone() -> None
 
 
 @given(RIGS)
-@settings(max_examples=25)
+@settings(max_examples=drawn(25))
 def test_a_sheet_held_against_itself_has_no_bar(rig: Rig) -> None:
     reading = read(rig)
     for name in sheet_names(reading):
@@ -157,7 +158,7 @@ def test_what_is_unusual_is_told_to_the_next_technician() -> None:
 
 
 @given(RIGS)
-@settings(max_examples=60)
+@settings(max_examples=drawn(60))
 def test_any_rig_has_every_sheet_for_the_next_technician_with_whole_rows(rig: Rig) -> None:
     for key in ("handover", "inputs", "check"):
         for each in sheet(rig, key).tables:

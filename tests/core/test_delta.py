@@ -4,6 +4,7 @@ import json
 
 from hypothesis import given, settings
 
+from drawn import drawn
 from iskelo.core.edits.additions import AddSources
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.edit import Remove, SetValues
@@ -19,7 +20,7 @@ def kept(rig: Rig) -> dict:
 
 
 @given(any_rig(), any_rig())
-@settings(max_examples=60)
+@settings(max_examples=drawn(60))
 def test_the_delta_between_any_two_rigs_put_on_the_one_gives_the_other(one: Rig, other: Rig) -> None:
     change = json.loads(json.dumps(delta(one, other)))
     assert patched(kept(one), change) == kept(other)

@@ -9,6 +9,7 @@ import soundfile
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from drawn import drawn
 from iskelo.core.signals.comb import PERIODS_PLAYED, woven_comb
 from iskelo.core.signals.detect import Detection, detect
 
@@ -56,7 +57,7 @@ def test_every_source_has_an_rms_of_one_and_a_low_crest(comb8) -> None:
 
 
 @given(delay=st.floats(0, 90_000), level_db=st.floats(-50, 0), sign=st.sampled_from([1, -1]))
-@settings(max_examples=15)
+@settings(max_examples=drawn(15))
 def test_known_delays_levels_and_polarities_are_found(delay: float, level_db: float, sign: int) -> None:
     comb = woven_comb(2, RATE, seed=3)
     gain = 10 ** (level_db / 20) * 0.1

@@ -5,6 +5,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from pydantic import JsonValue
 
+from drawn import drawn
 from iskelo.core.edits.additions import AddLine
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.edit import SetValues
@@ -127,7 +128,7 @@ def test_a_fault_that_another_makes_impossible_is_left_out() -> None:
 
 
 @given(any_rig(joined=True) | any_rig(busy=True, back=True) | full_desk(), st.data())
-@settings(max_examples=60)
+@settings(max_examples=drawn(60))
 def test_any_faults_of_any_rig_leave_a_rig_that_holds_together(rig: Rig, data: st.DataObject) -> None:
     reading = read(rig)
     found = faults_of(reading)

@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 from scipy.signal import freqz
 
 from clicks import CLICK_AT_SECONDS, Click, measured
+from drawn import drawn
 from iskelo.core.edits.additions import (
     AddBuses,
     AddLine,
@@ -193,7 +194,7 @@ def played(block: int, ahead: int, note: int, *, stamped: bool) -> int:
     note=st.integers(2000, 3000),
     stamped=st.booleans(),
 )
-@settings(max_examples=60)
+@settings(max_examples=drawn(60))
 def test_what_is_played_by_hand_sounds_within_what_is_told(block: int, ahead: int, note: int, stamped: bool) -> None:
     bench = hosted(block, ahead="long", long_samples=ahead, stamped=stamped)
     late = by_hand(read(bench.rig).found, program_of(bench, "Soundcase"))

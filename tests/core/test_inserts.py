@@ -8,6 +8,7 @@ import scipy.signal
 from hypothesis import assume, given, settings
 from numpy.typing import NDArray
 
+from drawn import drawn
 from iskelo.core.edits.additions import AddBuses, AddTracks, AddVoices
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
@@ -315,7 +316,7 @@ def test_another_way_back_forgets_the_figure_and_one_figure_leaves_the_others_th
 
 
 @given(any_rig(busy=True, back=True))
-@settings(max_examples=40)
+@settings(max_examples=drawn(40))
 def test_the_measuring_run_finds_what_is_computed_to_the_sample(rig: Rig) -> None:
     """On any rig: the round trip, its level and its polarity by sound, against the sum of its hops."""
     rig = as_one_speed(rig)

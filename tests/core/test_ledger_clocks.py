@@ -2,6 +2,7 @@
 
 import pytest
 
+from drawn import drawn
 from free_clocks import free_clocks
 from iskelo.core.edits.additions import AddDestination, AddInterface, AddProgram, AddSources
 from iskelo.core.edits.edit import Plug, SetValues
@@ -21,13 +22,13 @@ def said_wrongly(row: TargetRow) -> bool:
     return not row.agrees or (row.state == "doubled" and not row.untold)
 
 
-@pytest.mark.parametrize("seed", range(14))
+@pytest.mark.parametrize("seed", range(drawn(14, 5)))
 def test_any_rig_of_free_clocks_is_heard_as_predicted(seed: int) -> None:
     ledger = run_line_check(free_clocks(seed).rig).ledger
     assert [row.name for row in ledger.targets if said_wrongly(row)] == []
 
 
-@pytest.mark.parametrize("seed", [5, 20, 33, 58, 67, 90])
+@pytest.mark.parametrize("seed", [58, 33, 20, 5, 67, 90][: drawn(6, 2)])
 @pytest.mark.parametrize("far_apart", [False, True])
 def test_sounds_far_apart_in_level_and_on_clocks_of_their_own_are_heard_as_predicted(
     seed: int, far_apart: bool
@@ -37,7 +38,7 @@ def test_sounds_far_apart_in_level_and_on_clocks_of_their_own_are_heard_as_predi
     assert ledger.agreeing + ledger.untold == len(ledger.targets)
 
 
-@pytest.mark.parametrize("seed", [2, 4, 15, 19, 24, 30, 31, 36, 39, 45])
+@pytest.mark.parametrize("seed", [15, 36, 2, 4, 19, 24, 30, 31, 39, 45][: drawn(10, 3)])
 def test_a_sound_that_slips_is_one_sound_or_it_is_said_that_it_cannot_be_told(seed: int) -> None:
     ledger = run_line_check(free_clocks(seed, far_apart=True).rig).ledger
     assert [row.name for row in ledger.targets if said_wrongly(row)] == []

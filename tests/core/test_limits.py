@@ -4,6 +4,7 @@ import json
 
 import pytest
 
+from drawn import drawn
 from iskelo.core.edits.additions import AddInterface, AddLine, AddProgram, AddSources, AddTracks
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import IDS_AHEAD, Refused, checked
@@ -29,12 +30,12 @@ def refused(rig: Rig, *edits) -> Refused:
     return caught.value
 
 
-@pytest.mark.parametrize("seed", range(12))
+@pytest.mark.parametrize("seed", range(drawn(12, 4)))
 def test_whatever_a_walk_of_edits_acknowledges_can_be_exported_imported_and_kept(seed: int) -> None:
     start = (orrin_point, voices_on_a_mixer)[seed % 2]() if seed % 3 else two_voices().rig if seed else Rig()
     document = json.loads(start.model_dump_json())
     kinds = set()
-    for before, edit, after in walk(seed, start, 350):
+    for before, edit, after in walk(seed, start, 250):
         document = patched(document, json.loads(json.dumps(delta(before, after))))
         assert document == json.loads(after.model_dump_json())
         assert Rig.model_validate(document) == after
@@ -44,9 +45,14 @@ def test_whatever_a_walk_of_edits_acknowledges_can_be_exported_imported_and_kept
 
 
 def test_walks_reach_nearly_every_kind_of_edit() -> None:
-    rigs = [(orrin_point, voices_on_a_mixer)[seed % 2]() for seed in range(11)]
-    seen = {type(edit) for seed, rig in enumerate(rigs) for _, edit, _ in walk(seed, rig, 450)}
-    assert len(seen) > 0.7 * len(KINDS)
+    """As many walks as it takes, and not very many."""
+    seen: set[type] = set()
+    for seed in range(12):
+        rig = (orrin_point, voices_on_a_mixer)[seed % 2]()
+        seen |= {type(edit) for _, edit, _ in walk(seed, rig, 220)}
+        if len(seen) > 0.7 * len(KINDS):
+            return
+    raise AssertionError(f"only {len(seen)} of {len(KINDS)} kinds of edits were met")
 
 
 def full(**many: tuple) -> Rig:

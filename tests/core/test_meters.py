@@ -6,6 +6,7 @@ import pytest
 from hypothesis import given, settings
 
 from desks import desk_bench, mixer_of, plugged, recorded, strip_of
+from drawn import drawn
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import Edit, SetOutputTrim, SetTrim, SetValues
@@ -47,7 +48,7 @@ def ids(rig: Rig) -> Bench:
 
 
 @given(any_rig(busy=True))
-@settings(max_examples=40)
+@settings(max_examples=drawn(40))
 def test_meters_read_what_the_levels_are_and_a_louder_tone_reads_louder_everywhere(rig: Rig) -> None:
     reading = read(rig)
     for state in reading.lines:

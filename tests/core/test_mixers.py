@@ -5,6 +5,7 @@ from hypothesis import given, settings
 
 from clicks import CLICK_AT_SECONDS, Click, measured, predicted
 from core.test_twin import unhurried
+from drawn import drawn
 from iskelo.core.answers import answer_for
 from iskelo.core.edits.additions import AddLine
 from iskelo.core.edits.apply import apply
@@ -26,19 +27,19 @@ from rigs import as_one_speed
 
 
 @given(any_mixing_rig())
-@settings(max_examples=100, deadline=None)
+@settings(max_examples=drawn(100, 16), deadline=None)
 def test_the_twin_agrees_with_the_prediction_on_any_mixer(rig: Rig) -> None:
     agrees(unhurried(rig))
 
 
 @given(full_desk())
-@settings(max_examples=150, deadline=None)
+@settings(max_examples=drawn(150, 12), deadline=None)
 def test_the_twin_agrees_on_any_full_desk(rig: Rig) -> None:
     agrees(rig)
 
 
 @given(full_desk(back=True))
-@settings(max_examples=100, deadline=None)
+@settings(max_examples=drawn(100, 16), deadline=None)
 def test_the_twin_agrees_on_any_desk_with_leads_of_its_own(rig: Rig) -> None:
     agrees(rig)
 
@@ -60,7 +61,7 @@ def wanted(rig: Rig) -> Rig:
 
 
 @given(full_desk(back=True).map(wanted))
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=drawn(60, 6), deadline=None)
 def test_whatever_is_wrong_with_any_desk_is_told_with_what_mends_it(rig: Rig) -> None:
     known = survey_again(rig, None)
     for snag in find_snags(known.reading)[:4]:

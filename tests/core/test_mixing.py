@@ -8,6 +8,7 @@ import pytest
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
+from drawn import drawn
 from iskelo.core.edits.additions import AddBuses, AddLine, AddSends, AddTracks, AddVoices
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
@@ -177,7 +178,7 @@ def worked(program: Program) -> dict[tuple[str, int], dict[tuple[tuple[str, int]
 
 
 @given(engines())
-@settings(max_examples=400)
+@settings(max_examples=drawn(400))
 def test_any_engine_is_predicted_as_it_mixes(program: Program) -> None:
     """Level to 0.05 dB, delay to the sample, nothing else anywhere."""
     wanted, got = predicted(program), worked(program)

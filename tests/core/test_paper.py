@@ -5,6 +5,7 @@ from typing import get_args
 import pytest
 from hypothesis import given, settings
 
+from drawn import drawn
 from iskelo.core.edits.additions import AddInterface, AddOutboard, AddProgram
 from iskelo.core.edits.edit import JoinDevices, Plug, SetDirect, SetMembers, SetOutputDevice, SetTrim, SetValues
 from iskelo.core.lines.context import read
@@ -122,7 +123,7 @@ def test_stage_and_listening_say_what_is_switched_on_the_way() -> None:
 
 
 @given(any_rig(joined=True) | programs_joined(any_rig(cabled=True, busy=True)))
-@settings(max_examples=60)
+@settings(max_examples=drawn(60))
 def test_any_rig_has_a_list_in_order_that_leaves_no_lead_and_no_box_out(rig: Rig) -> None:
     told = set_up_list(read(rig))
     order = [SECTIONS.index(step.section) for step in told]
@@ -178,7 +179,7 @@ def renamed(rig: Rig) -> Rig:
 
 
 @given(any_rig(joined=True) | programs_joined(any_rig(cabled=True, busy=True)))
-@settings(max_examples=60)
+@settings(max_examples=drawn(60))
 def test_renaming_changes_nothing_of_what_a_tick_belongs_to(rig: Rig) -> None:
     was, now = set_up_list(read(rig)), set_up_list(read(renamed(rig)))
     assert [(step.key, step.says) for step in now] == [(step.key, step.says) for step in was]

@@ -8,6 +8,7 @@ from hypothesis import strategies as st
 from pydantic import ValidationError
 
 from desks import desk_bench, feeds_to, mixer_of
+from drawn import drawn
 from iskelo.core.edits.additions import AddBuses, AddMixes, AddProgramPorts, AddTracks
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
@@ -76,7 +77,7 @@ def buses_of_another_evening() -> Part:
 
 
 @given(RIGS, st.data())
-@settings(max_examples=80)
+@settings(max_examples=drawn(80))
 def test_what_is_kept_and_brought_back_changes_nothing(rig: Rig, data: st.DataObject) -> None:
     pieces = data.draw(st.lists(st.sampled_from([gear.id for gear in rig.gear]), min_size=1, unique=True))
     part = keep(rig, tuple(pieces), "All of it")
@@ -88,7 +89,7 @@ def test_what_is_kept_and_brought_back_changes_nothing(rig: Rig, data: st.DataOb
 
 
 @given(RIGS, RIGS, st.data())
-@settings(max_examples=80)
+@settings(max_examples=drawn(80))
 def test_whatever_is_brought_in_nothing_in_use_is_touched(rig: Rig, other: Rig, data: st.DataObject) -> None:
     pieces = data.draw(st.lists(st.sampled_from([gear.id for gear in other.gear]), min_size=1, unique=True))
     part = keep(other, tuple(pieces), "Of another rig")
@@ -131,7 +132,7 @@ def test_whatever_is_brought_in_nothing_in_use_is_touched(rig: Rig, other: Rig, 
 
 
 @given(RIGS)
-@settings(max_examples=40)
+@settings(max_examples=drawn(40))
 def test_a_whole_rig_brought_into_a_blank_one_does_what_it_did(rig: Rig) -> None:
     part = keep(rig, tuple(gear.id for gear in rig.gear), "Template") if rig.gear else None
     if part is None:
@@ -411,7 +412,7 @@ def test_a_program_without_a_device_cannot_be_refilled() -> None:
 
 
 @given(RIGS, st.sampled_from(["input", "output"]), st.integers(1, 2))
-@settings(max_examples=60)
+@settings(max_examples=drawn(60))
 def test_a_refill_leaves_what_is_in_use_and_gives_every_channel_a_name(rig: Rig, side: str, width: int) -> None:
     for each in index(rig).programs():
         streams = index(rig).opened.get(each.id)

@@ -5,6 +5,7 @@ import pytest
 from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
+from drawn import drawn
 from iskelo.core.compare import compare
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
@@ -61,7 +62,7 @@ def whole(reading: Reading, ask: Ask) -> networkx.DiGraph:
 
 
 @given(RIGS)
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=drawn(40), deadline=None)
 def test_the_planners_way_is_the_cheapest_there_is(rig: Rig) -> None:
     """Outside check: networkx.dijkstra_path_length over all steps."""
     reading = read(rig)
@@ -76,7 +77,7 @@ def test_the_planners_way_is_the_cheapest_there_is(rig: Rig) -> None:
 
 
 @given(RIGS)
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=drawn(40), deadline=None)
 def test_what_is_planned_for_a_line_makes_it_sound(rig: Rig) -> None:
     reading = read(rig)
     for line in rig.lines:
@@ -89,7 +90,7 @@ def test_what_is_planned_for_a_line_makes_it_sound(rig: Rig) -> None:
 
 
 @given(RIGS)
-@settings(max_examples=30, deadline=None)
+@settings(max_examples=drawn(30), deadline=None)
 def test_a_plan_for_all_takes_nothing_away_that_arrives_and_comes_to_an_end(rig: Rig) -> None:
     reading = read(rig)
     for _ in range(len(rig.lines) + 1):
@@ -105,7 +106,7 @@ def test_a_plan_for_all_takes_nothing_away_that_arrives_and_comes_to_an_end(rig:
 
 
 @given(RIGS)
-@settings(max_examples=15, deadline=None)
+@settings(max_examples=drawn(15), deadline=None)
 def test_a_plan_for_the_rest_too_mends_as_told_and_loses_no_line(rig: Rig) -> None:
     known = survey_again(rig, None)
     without, found = plan(known), plan(known, rest=True)
@@ -124,7 +125,7 @@ def test_a_plan_for_the_rest_too_mends_as_told_and_loses_no_line(rig: Rig) -> No
 
 
 @given(RIGS, st.sampled_from(COLUMNS))
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=drawn(60), deadline=None)
 def test_a_choice_that_is_made_is_the_present_one(rig: Rig, column: str) -> None:
     reading = read(rig)
     for state in reading.lines:
@@ -148,7 +149,7 @@ def test_a_choice_that_is_made_is_the_present_one(rig: Rig, column: str) -> None
 
 
 @given(RIGS, st.sampled_from(COLUMNS), st.integers(1, 6), st.integers(1, 2))
-@settings(max_examples=60, deadline=None)
+@settings(max_examples=drawn(60), deadline=None)
 def test_what_is_filled_ascends_as_it_is_told(rig: Rig, column: str, start: int, step: int) -> None:
     assume(rig.lines)
     wanted = FillRequest(lines=tuple(line.id for line in rig.lines[:3]), column=column, start=start, step=step)

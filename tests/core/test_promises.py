@@ -5,6 +5,7 @@ from collections.abc import Iterator
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from drawn import drawn
 from iskelo.core.compare import trial
 from iskelo.core.device_maps import aggregate_views, clock_tree
 from iskelo.core.edits.apply import apply
@@ -58,7 +59,7 @@ def drawn_rung(rig: Rig, found: list[Ladder], data: st.DataObject) -> tuple[Ladd
 
 
 @given(RIGS | JOINED, st.data())
-@settings(max_examples=80)
+@settings(max_examples=drawn(80))
 def test_a_rung_of_the_ladder_is_what_its_buffer_gives(rig: Rig, data: st.DataObject) -> None:
     found = [ladder for ladder in ladders(read(rig)) if opens(rig, ladder)]
     drawn = drawn_rung(rig, found, data)
@@ -74,7 +75,7 @@ def test_a_rung_of_the_ladder_is_what_its_buffer_gives(rig: Rig, data: st.DataOb
 
 
 @given(RIGS | JOINED, st.data())
-@settings(max_examples=80)
+@settings(max_examples=drawn(80))
 def test_a_driver_side_by_side_gives_what_opening_the_box_by_it_gives(rig: Rig, data: st.DataObject) -> None:
     found = [ladder for ladder in ladders(read(rig)) if ladder.ways]
     if not found:
@@ -92,7 +93,7 @@ def test_a_driver_side_by_side_gives_what_opening_the_box_by_it_gives(rig: Rig, 
 
 
 @given(RIGS | JOINED, st.data())
-@settings(max_examples=80)
+@settings(max_examples=drawn(80))
 def test_a_join_sheet_shows_the_device_that_is_made(rig: Rig, data: st.DataObject) -> None:
     found = index(rig)
     devices = [gear.id for gear in (*found.boxes, *found.aggregates)]
@@ -118,7 +119,7 @@ def test_a_join_sheet_shows_the_device_that_is_made(rig: Rig, data: st.DataObjec
 
 
 @given(RIGS)
-@settings(max_examples=80)
+@settings(max_examples=drawn(80))
 def test_budgets_and_clocks_of_any_rig_agree_with_its_survey(rig: Rig) -> None:
     reading = read(rig)
     lines = {line.id: line for line in survey(rig).lines}
@@ -142,7 +143,7 @@ def silent(rig: Rig, lines: tuple[str, ...]) -> int:
 
 
 @given(RIGS | COMING_BACK | JOINED)
-@settings(max_examples=45)
+@settings(max_examples=drawn(45))
 def test_the_first_remedy_offered_mends_its_snag_or_some_of_it(rig: Rig) -> None:
     known = survey_again(rig, None)
     for snag in run_rules(known.reading):
@@ -157,7 +158,7 @@ def test_the_first_remedy_offered_mends_its_snag_or_some_of_it(rig: Rig) -> None
 
 
 @given(RIGS | JOINED, st.data())
-@settings(max_examples=80)
+@settings(max_examples=drawn(80))
 def test_a_rung_tells_the_late_lines_its_buffer_gives(rig: Rig, data: st.DataObject) -> None:
     limited = tuple(line.model_copy(update={"longest_delay_ms": 15.0}) for line in rig.lines)
     rig = rig.model_copy(update={"lines": limited})
@@ -186,7 +187,7 @@ def acts_again_and_again(rig: Rig) -> Iterator[tuple[Rig, Rig]]:
 
 
 @given(RIGS | COMING_BACK | JOINED)
-@settings(max_examples=35)
+@settings(max_examples=drawn(35))
 def test_first_remedies_come_to_an_end_return_to_no_rig_and_silence_nothing(rig: Rig) -> None:
     seen = [rig]
     for before, after in acts_again_and_again(rig):

@@ -10,6 +10,7 @@ from typing import Any
 
 import pytest
 
+from drawn import drawn
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import Remove
@@ -100,14 +101,16 @@ def test_the_model_names_what_it_is_known_to_name() -> None:
     """The walk over the model finds the fields: those of today, at least."""
     found = {where for rig in RIGS for where, _ in named(rig)}
     wanted = {"Track.input", "Track.output", "Feed.item", "Feed.to", "Never.start", "Never.end", "Member.device"}
-    assert wanted | {"Program.device", "Program.driver", "Patch.from_port, port", "Line.ends, port"} <= found
+    assert wanted | {"Program.device", "Program.driver", "Patch.from_port, port", "Line.to_ports, port"} <= found
 
 
 @pytest.mark.parametrize("rig", RIGS, ids=lambda rig: rig.name)
 def test_what_is_removed_is_removed_everywhere_it_is_named(rig: Rig) -> None:
     assert lost(rig) == []
     removed = 0
-    for identity in sorted(there(rig)):
+    # Of what there is very much of, every so-manieth in a common run.
+    known = sorted(there(rig))
+    for identity in known[:: max(1, len(known) // drawn(100_000, 150))]:
         try:
             after = apply(rig, (Remove(items=(identity,)),)).rig
         except Refused:
@@ -150,7 +153,7 @@ def test_all_paper_of_a_rig_whose_strips_and_mixes_were_removed_can_be_made() ->
             sheet_of(reading, each.key)
 
 
-@pytest.mark.parametrize("seed", range(3))
+@pytest.mark.parametrize("seed", range(drawn(6, 2)))
 def test_no_walk_of_edits_loses_what_is_named(seed: int) -> None:
     for _, _, after in itertools.islice(walk(seed, RIGS[seed % len(RIGS)], 200), 40):
         assert lost(after) == []

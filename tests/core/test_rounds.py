@@ -11,6 +11,7 @@ from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from clicks import CLICK_AT_SECONDS, Click, measured, predicted
+from drawn import drawn
 from iskelo.core.edits.additions import AddInterface, AddLine, AddOutboard, AddProgram, AddSources
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
@@ -38,7 +39,7 @@ BACK = st.one_of(any_rig(joined=False, busy=True, back=True), any_rig(busy=True,
 
 
 @given(BACK)
-@settings(max_examples=60)
+@settings(max_examples=drawn(60))
 def test_knots_and_loops_are_those_of_networkx(rig: Rig) -> None:
     """Outside check: networkx.strongly_connected_components and simple_cycles (of a multigraph: hop by hop)."""
     graph = read(rig).graph
@@ -62,7 +63,7 @@ def test_knots_and_loops_are_those_of_networkx(rig: Rig) -> None:
 
 
 @given(BACK)
-@settings(max_examples=120)
+@settings(max_examples=drawn(120, 16))
 def test_the_twin_agrees_to_the_sample_on_any_rig_where_sound_goes_round(rig: Rig) -> None:
     rig = as_one_speed(rig)
     reading = read(rig)
@@ -173,7 +174,7 @@ def test_a_loop_of_nought_or_more_howls(gain_db: float) -> None:
 
 
 @given(gain_db=st.floats(-24, -0.5), inverted=st.booleans(), samples=st.integers(70, 500))
-@settings(max_examples=60)
+@settings(max_examples=drawn(60))
 def test_copies_of_one_loop_are_those_of_the_recursive_filter(gain_db: float, inverted: bool, samples: int) -> None:
     """Outside check: scipy.signal.lfilter of 1 / (1 - g z^-T)."""
     ratio = (-1 if inverted else 1) * 10 ** (gain_db / 20)
@@ -194,7 +195,7 @@ def test_copies_of_one_loop_are_those_of_the_recursive_filter(gain_db: float, in
 
 
 @given(gain_db=st.floats(-24, -1), inverted=st.booleans(), samples=st.integers(70, 300))
-@settings(max_examples=25)
+@settings(max_examples=drawn(25))
 def test_peaks_and_dips_that_are_told_are_those_of_freqz(gain_db: float, inverted: bool, samples: int) -> None:
     """Outside check: scipy.signal.freqz at k/T and (k + 1/2)/T."""
     bench = looped(gain_db, samples, inverted=inverted)
@@ -216,7 +217,7 @@ def test_peaks_and_dips_that_are_told_are_those_of_freqz(gain_db: float, inverte
 
 
 @given(gain_db=st.floats(-12, 2).filter(lambda db: abs(db) > 0.2), samples=st.integers(70, 400))
-@settings(max_examples=25)
+@settings(max_examples=drawn(25))
 def test_growth_and_decay_on_the_twin_are_as_foretold(gain_db: float, samples: int) -> None:
     bench = looped(gain_db, samples)
     told = ring(bench).growth_db_per_s
@@ -240,7 +241,7 @@ HOPS = st.lists(
 
 
 @given(HOPS)
-@settings(max_examples=100)
+@settings(max_examples=drawn(100))
 def test_growth_is_the_largest_root_of_the_determinant(hops: list[tuple[int, int, float, int]]) -> None:
     """Outside check: numpy.roots of Mason's determinant, over the loops that networkx finds."""
     ports = [Port("b1", "jack_in", n + 1) for n in range(5)]
@@ -315,7 +316,7 @@ def bench_has(jacks: int) -> bool:
 
 
 @given(BACK)
-@settings(max_examples=40, deadline=None)
+@settings(max_examples=drawn(40), deadline=None)
 def test_what_opens_a_knot_opens_all_of_it_and_harms_as_little_as_can_be(rig: Rig) -> None:
     reading = read(rig)
     for told in reading.rings.all:
@@ -326,7 +327,7 @@ def test_what_opens_a_knot_opens_all_of_it_and_harms_as_little_as_can_be(rig: Ri
 
 
 @given(BACK)
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=drawn(25), deadline=None)
 def test_every_remedy_of_what_goes_round_can_be_made_and_betters_the_rig(rig: Rig) -> None:
     before = survey_again(rig, None)
     for snag in before.snags:

@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 from scipy.sparse import csr_array
 from scipy.sparse.csgraph import breadth_first_order, dijkstra
 
+from drawn import drawn
 from iskelo.core.lines.context import Reading, read
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Rig
@@ -70,7 +71,7 @@ def pairs(reading: Reading) -> list[tuple[Port, Port]]:
 
 
 @given(RIGS)
-@settings(max_examples=40)
+@settings(max_examples=drawn(40))
 def test_the_routes_are_all_the_ways_on_which_sound_passes(rig: Rig) -> None:
     reading = read(rig)
     for start, end in pairs(reading):
@@ -86,7 +87,7 @@ def test_the_routes_are_all_the_ways_on_which_sound_passes(rig: Rig) -> None:
 
 
 @given(RIGS)
-@settings(max_examples=40)
+@settings(max_examples=drawn(40))
 def test_the_least_blocked_way_is_the_shortest_where_what_is_shut_counts_one(rig: Rig) -> None:
     """Outside check: scipy.sparse.csgraph.dijkstra."""
     reading = read(rig)
@@ -104,7 +105,7 @@ def test_the_least_blocked_way_is_the_shortest_where_what_is_shut_counts_one(rig
 
 
 @given(RIGS)
-@settings(max_examples=40)
+@settings(max_examples=drawn(40))
 def test_what_lies_ahead_and_behind_is_what_scipy_finds(rig: Rig) -> None:
     """Outside check: scipy.sparse.csgraph.breadth_first_order, over all edges and over those that pass."""
     reading = read(rig)
@@ -123,14 +124,14 @@ def test_what_lies_ahead_and_behind_is_what_scipy_finds(rig: Rig) -> None:
 
 
 @given(RIGS)
-@settings(max_examples=25)
+@settings(max_examples=drawn(25))
 def test_every_edge_that_ends_at_a_port_is_found_there(rig: Rig) -> None:
     graph = read(rig).graph
     assert sorted(map(repr, graph.edges())) == sorted(repr(edge) for port in graph.ports() for edge in graph.into(port))
 
 
 @given(RIGS)
-@settings(max_examples=25)
+@settings(max_examples=drawn(25))
 def test_the_way_back_from_a_port_leads_from_the_source_to_it(rig: Rig) -> None:
     reading = read(rig)
     for start in reading.found.starts():

@@ -4,6 +4,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from drawn import drawn
 from iskelo.core.lines.context import read
 from iskelo.core.paperwork.sheet import Sheet, table
 from iskelo.core.paperwork.sheets import sheet_names, sheet_of
@@ -84,7 +85,7 @@ def test_a_rig_without_anything_has_lists_that_say_so() -> None:
 
 
 @given(RIGS)
-@settings(max_examples=25, deadline=None)
+@settings(max_examples=drawn(25), deadline=None)
 def test_every_sheet_of_any_rig_can_be_made_and_has_a_cell_for_every_column(rig: Rig) -> None:
     reading = read(rig)
     names = sheet_names(reading)

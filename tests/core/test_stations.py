@@ -8,6 +8,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from drawn import drawn
 from iskelo.core.levels.along import first_short, levels_along
 from iskelo.core.lines.context import read
 from iskelo.core.lines.findings import HEADLINES
@@ -31,7 +32,7 @@ def test_folded_numbers_can_be_read_back(numbers: list[int]) -> None:
 
 
 @given(RIGS)
-@settings(max_examples=60)
+@settings(max_examples=drawn(60))
 def test_a_line_has_six_cells_and_they_say_where_it_breaks_off(rig: Rig) -> None:
     reading = read(rig)
     for state in reading.lines:
@@ -56,7 +57,7 @@ def test_a_line_has_six_cells_and_they_say_where_it_breaks_off(rig: Rig) -> None
 
 
 @given(RIGS)
-@settings(max_examples=60)
+@settings(max_examples=drawn(60))
 def test_a_gap_lies_between_what_the_source_reaches_and_what_feeds_the_target(rig: Rig) -> None:
     reading = read(rig)
     graph = reading.graph
@@ -79,7 +80,7 @@ def test_a_gap_lies_between_what_the_source_reaches_and_what_feeds_the_target(ri
 
 
 @given(RIGS)
-@settings(max_examples=60)
+@settings(max_examples=drawn(60))
 def test_findings_stand_in_the_order_of_headlines_and_are_told_once_a_kind(rig: Rig) -> None:
     reading = read(rig)
     for state in reading.lines:
@@ -93,7 +94,7 @@ def test_findings_stand_in_the_order_of_headlines_and_are_told_once_a_kind(rig: 
 
 
 @given(RIGS)
-@settings(max_examples=60)
+@settings(max_examples=drawn(60))
 def test_the_first_place_short_of_headroom_is_the_first_step_with_less_room(rig: Rig) -> None:
     reading = read(rig)
     for state in reading.lines:
@@ -108,7 +109,7 @@ def test_the_first_place_short_of_headroom_is_the_first_step_with_less_room(rig:
 
 
 @given(RIGS)
-@settings(max_examples=40)
+@settings(max_examples=drawn(40))
 def test_the_lines_of_gear_are_those_that_begin_or_end_there(rig: Rig) -> None:
     reading = read(rig)
     owners = {port.owner for line in rig.lines for port in (*line.from_ports, *line.to_ports)}
@@ -119,7 +120,7 @@ def test_the_lines_of_gear_are_those_that_begin_or_end_there(rig: Rig) -> None:
 
 
 @given(RIGS)
-@settings(max_examples=40)
+@settings(max_examples=drawn(40))
 def test_equal_rigs_have_equal_surveys(rig: Rig) -> None:
     again = Rig.model_validate_json(rig.model_dump_json())
     assert again is not rig

@@ -9,6 +9,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from drawn import drawn
 from iskelo.core.answers import port_uses
 from iskelo.core.compare import compare, trial
 from iskelo.core.edits.apply import apply
@@ -30,7 +31,7 @@ RIGS = any_rig() | programs_joined(any_rig(cabled=True, busy=True))
 
 
 @given(RIGS)
-@settings(max_examples=300)
+@settings(max_examples=drawn(300))
 def test_no_rig_makes_the_survey_raise_and_its_counts_add_up(rig: Rig) -> None:
     found, reading = survey(rig), read(rig)
     assert found == survey(Rig.model_validate(rig.model_dump()))
@@ -58,7 +59,7 @@ def _full_scale(rig: Rig, hops: tuple[HopView, ...]) -> float:
 
 
 @given(RIGS)
-@settings(max_examples=150)
+@settings(max_examples=drawn(150))
 def test_every_remedy_of_any_rig_can_be_tried(rig: Rig) -> None:
     for snag in find_snags(read(rig)):
         for remedy in snag.mend():
@@ -66,7 +67,7 @@ def test_every_remedy_of_any_rig_can_be_tried(rig: Rig) -> None:
 
 
 @given(RIGS)
-@settings(max_examples=100)
+@settings(max_examples=drawn(100))
 def test_the_first_remedy_of_a_silent_line_of_any_rig_gives_it_a_way(rig: Rig) -> None:
     reading = read(rig)
     for snag in run_rules(reading):
@@ -78,7 +79,7 @@ def test_the_first_remedy_of_a_silent_line_of_any_rig_gives_it_a_way(rig: Rig) -
 
 
 @given(RIGS)
-@settings(max_examples=100)
+@settings(max_examples=drawn(100))
 def test_every_choice_of_every_station_of_any_rig_can_be_tried_or_says_why_not(rig: Rig) -> None:
     reading = read(rig)
     for state in reading.lines:
@@ -134,7 +135,7 @@ def test_a_port_that_leads_nowhere_is_not_used() -> None:
 
 
 @given(RIGS, st.randoms(use_true_random=False))
-@settings(max_examples=120)
+@settings(max_examples=drawn(120))
 def test_a_survey_that_begins_with_an_earlier_one_is_the_same_as_one_from_nothing(rig: Rig, random: Random) -> None:
     """Whatever was known of the rig before: after remedies, choices, removals and undos, in any order."""
     known = survey_again(rig, None)

@@ -9,6 +9,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from drawn import drawn
 from iskelo.core.edits.additions import AddProgram, AddSync
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
@@ -157,7 +158,7 @@ def test_programs_that_one_device_calls_at_once_are_exact_though_nothing_is_stam
     offset_ms=st.sampled_from([0.0, 3.25, -10.0]),
     falling=st.booleans(),
 )
-@settings(max_examples=40)
+@settings(max_examples=drawn(40))
 def test_on_the_twin_every_clip_lies_where_it_is_predicted(
     played: int,
     taken: int,
@@ -193,7 +194,7 @@ def test_on_the_twin_every_clip_lies_where_it_is_predicted(
     at_call=st.booleans(),
     engines=st.tuples(st.sampled_from([None, 48, 480]), st.sampled_from([None, 48, 480])),
 )
-@settings(max_examples=40)
+@settings(max_examples=drawn(40))
 def test_a_follower_begins_within_what_is_told_whatever_calls_it(
     calls: tuple[int, int], ends: tuple[str, str], at_call: bool, engines: tuple[int | None, int | None]
 ) -> None:

@@ -10,6 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from clicks import CLICK_AT_SECONDS, Click, Noise, measured, predicted
+from drawn import drawn
 from iskelo.core.edits.edit import SetDirect, SetValues
 from iskelo.core.lines.context import read
 from iskelo.core.rig.gear import Interface
@@ -41,7 +42,7 @@ def unhurried(rig: Rig) -> Rig:
         any_rig(joined=False, busy=True, converting=True).map(unhurried),
     )
 )
-@settings(max_examples=120)
+@settings(max_examples=drawn(120))
 def test_the_twin_agrees_with_the_prediction_to_the_sample_on_any_rig(rig: Rig) -> None:
     rig = as_one_speed(rig)
     boxes = [gear for gear in rig.gear if isinstance(gear, Interface)]
@@ -69,7 +70,7 @@ def test_the_twin_agrees_with_the_prediction_to_the_sample_on_any_rig(rig: Rig) 
     fixed=st.tuples(*[st.integers(0, 200)] * 7),
     rate=st.sampled_from([44_100, 48_000, 96_000, 192_000]),
 )
-@settings(max_examples=25)
+@settings(max_examples=drawn(25))
 def test_a_recording_measured_by_scipy_has_the_predicted_delay(buffer: int, fixed: tuple[int, ...], rate: int) -> None:
     """Outside check: scipy.signal.correlate and correlation_lags on noise, both ways through the computer."""
     bench = two_voices()
@@ -109,7 +110,7 @@ def test_a_recording_measured_by_scipy_has_the_predicted_delay(buffer: int, fixe
 
 
 @given(block=st.integers(1, 700), period=st.integers(1, 700))
-@settings(max_examples=300)
+@settings(max_examples=drawn(300))
 def test_a_rehearsal_finds_the_silence_that_the_formula_asks_for(block: int, period: int) -> None:
     """Both ways by their own means: the twin counts a round through, the prediction says B - gcd(B, M)."""
     assert rehearsed_silence_samples(block, period) == block - math.gcd(block, period)
@@ -158,7 +159,7 @@ def played(bench: Bench) -> tuple[np.ndarray, np.ndarray, Missed]:
 
 
 @given(st.floats(1, 150), st.floats(0.2, 1.0), st.floats(0, 1.5), st.integers(0, 3))
-@settings(max_examples=25)
+@settings(max_examples=drawn(25))
 def test_no_block_is_missed_where_time_is_left_and_some_are_where_none_is(
     percent: float, falls: float, late_ms: float, seed: int
 ) -> None:

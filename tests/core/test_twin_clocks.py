@@ -15,6 +15,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from clicks import CLICK_AT_SECONDS, Click, Noise, measured, predicted
+from drawn import drawn
 from iskelo.core.edits.additions import AddDestination, AddInterface, AddLine, AddProgram, AddSources
 from iskelo.core.edits.edit import JoinDevices, Plug, SetOutputDevice, SetValues
 from iskelo.core.fractional_delay import BEFORE, TAPS, between
@@ -34,7 +35,7 @@ from rigs import Bench, any_rig, as_one_speed
 
 
 @given(st.one_of(any_rig(), any_rig(busy=True), any_rig(busy=True)))
-@settings(max_examples=150)
+@settings(max_examples=drawn(150))
 def test_the_twin_agrees_to_the_sample_on_any_rig_of_joined_boxes_whose_clocks_are_right(rig: Rig) -> None:
     rig = as_one_speed(rig)
     found = index(rig)
@@ -55,7 +56,7 @@ def test_the_twin_agrees_to_the_sample_on_any_rig_of_joined_boxes_whose_clocks_a
 
 
 @given(rig=any_rig(busy=True), stretch=st.sampled_from([1, 100, 1000]), seed=st.integers(1, 100))
-@settings(max_examples=20)
+@settings(max_examples=drawn(20, 4))
 def test_sound_that_is_worked_at_once_is_that_of_every_block_by_itself(rig: Rig, stretch: int, seed: int) -> None:
     """Turns so short that a block or two goes through at a time, against turns of thousands of samples."""
     sounds = {start: Noise(number, -30) for number, start in enumerate(index(rig).starts(), start=1)}
@@ -81,7 +82,7 @@ def test_sound_that_is_worked_at_once_is_that_of_every_block_by_itself(rig: Rig,
     margin=st.sampled_from([0, 1, 16, 100]),
     phase=st.fractions(0, 1),
 )
-@settings(max_examples=40)
+@settings(max_examples=drawn(40, 6))
 def test_a_ring_between_free_clocks_slips_when_the_prediction_says_and_by_as_much(
     ppm: int, sign: int, blocks: tuple[int, int], margin: int, phase: Fraction
 ) -> None:
@@ -165,7 +166,7 @@ def lag_of(played: np.ndarray, got: np.ndarray) -> int:
     margin=st.sampled_from([0, 16, 300]),
     seed=st.integers(1, 1000),
 )
-@settings(max_examples=25)
+@settings(max_examples=drawn(25))
 def test_matched_clocks_agree_with_the_prediction_within_a_sample_early_and_late(
     ppm: float, buffer: int, margin: int, seed: int
 ) -> None:
@@ -229,7 +230,7 @@ def test_what_is_played_through_a_second_box_is_late_as_predicted_or_slips(ppm: 
 
 
 @given(ppm=st.sampled_from([-900.0, 0.0, 333.0]), buffers=st.tuples(*[st.sampled_from([32, 64, 441, 1024])] * 2))
-@settings(max_examples=12)
+@settings(max_examples=drawn(12))
 def test_input_and_output_on_two_boxes_wait_as_predicted(ppm: float, buffers: tuple[int, int]) -> None:
     bench = Bench(Rig(name="Pair"))
     bench.do(

@@ -7,6 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from core.test_promises import acts_again_and_again
+from drawn import drawn
 from iskelo.core.edits.additions import (
     AddDriver,
     AddInterface,
@@ -508,7 +509,7 @@ def asks_kept(rig: Rig, found: Ledger) -> None:
 
 
 @given(any_rig(busy=True), st.sampled_from([(None, None), (-24.0, None), (None, -20.0)]))
-@settings(max_examples=8)
+@settings(max_examples=drawn(8))
 def test_whatever_is_proved_on_any_rig_keeps_what_its_line_asks_for(
     rig: Rig, window: tuple[float | None, float | None]
 ) -> None:
@@ -534,7 +535,7 @@ def test_whatever_is_proved_on_any_rig_keeps_what_its_line_asks_for(
 
 
 @given(any_rig(busy=True))
-@settings(max_examples=6)
+@settings(max_examples=drawn(6))
 def test_where_first_remedies_end_the_twin_agrees(rig: Rig) -> None:
     for _, after in acts_again_and_again(rig):
         rig = after

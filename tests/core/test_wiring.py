@@ -5,6 +5,7 @@ import graphlib
 import pytest
 from hypothesis import given, settings
 
+from drawn import drawn
 from iskelo.core.edits.additions import AddBuses, AddDriver, AddProgram
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.edit import EnableChannels, SetDirect, SetLeg, SetValues
@@ -29,7 +30,7 @@ def edge(graph: Graph, start: Port, end: Port, kind: str) -> Edge:
 
 
 @given(any_rig())
-@settings(max_examples=80)
+@settings(max_examples=drawn(80))
 def test_what_is_offered_takes_the_block_away(rig: Rig) -> None:
     for blocked in graph_of(rig).edges():
         if blocked.block is None or not blocked.block.unblock:
@@ -46,7 +47,7 @@ def test_what_is_offered_takes_the_block_away(rig: Rig) -> None:
 
 
 @given(any_rig())
-@settings(max_examples=80)
+@settings(max_examples=drawn(80))
 def test_the_graph_of_any_rig_leads_onward_and_never_in_circles_but_for_blocked_buses(rig: Rig) -> None:
     """Outside check: Python's graphlib finds an order for what passes; it raises if there is a circle."""
     graph = graph_of(rig)
@@ -175,7 +176,7 @@ def test_buses_that_feed_each_other_are_in_a_circle_and_one_beside_them_is_not()
 
 
 @given(any_rig(back=True))
-@settings(max_examples=60)
+@settings(max_examples=drawn(60))
 def test_edges_that_one_switch_shuts_have_one_code_and_say_the_same(rig: Rig) -> None:
     found, said = index(rig), dict[tuple[str, str], str]()
     for each in graph_of(rig).edges():

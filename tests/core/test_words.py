@@ -8,6 +8,7 @@ from typing import get_args
 from hypothesis import given, settings
 
 import iskelo.core
+from drawn import drawn
 from iskelo.core.lines.context import read
 from iskelo.core.rig.rig import Rig, WantedTap
 from iskelo.core.words.say import SENTENCES, say, say_unblock
@@ -44,7 +45,7 @@ def test_every_sentence_is_of_a_fact_that_is_made() -> None:
 
 
 @given(any_rig(back=True))
-@settings(max_examples=60)
+@settings(max_examples=drawn(60))
 def test_whatever_is_found_of_any_rig_can_be_said(rig: Rig) -> None:
     reading = read(rig)
     for state in reading.lines:

@@ -14,6 +14,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from pypdf import PageObject, PdfReader
 
+from drawn import drawn
 from iskelo.command.check_file import check_file
 from iskelo.core.edits.additions import AddLine, AddSources
 from iskelo.core.edits.apply import apply
@@ -55,7 +56,7 @@ def packed(rig: Rig, whole: BundleList | None = None, **files: bytes) -> io.Byte
 
 
 @given(RIGS)
-@settings(max_examples=40)
+@settings(max_examples=drawn(40))
 def test_a_rig_in_a_bundle_is_surveyed_as_before(rig: Rig) -> None:
     bundle = Bundle(packed(rig))
     again = bundle.rig(bundle.list.revisions[0])
@@ -64,7 +65,7 @@ def test_a_rig_in_a_bundle_is_surveyed_as_before(rig: Rig) -> None:
 
 
 @given(RIGS)
-@settings(max_examples=40)
+@settings(max_examples=drawn(40))
 def test_a_part_written_and_read_is_the_same_part(rig: Rig) -> None:
     part = keep(rig, tuple(gear.id for gear in rig.gear), "All")
     assert read_part(write_part(part)) == part

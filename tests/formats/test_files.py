@@ -11,6 +11,7 @@ import soundfile
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from drawn import drawn
 from iskelo.core.edits.input_list import InputRow
 from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.programs import Program
@@ -43,7 +44,7 @@ def test_a_file_of_version_2_is_brought_up_and_means_what_it_did() -> None:
 
 
 @given(any_rig(busy=True))
-@settings(max_examples=20)
+@settings(max_examples=drawn(20))
 def test_a_file_of_version_5_is_brought_up_with_nothing_lost(rig: Rig) -> None:
     """Programs had no inserts, leads ended in no unbalanced input; all else is as it was."""
     old = of_version_5(json.loads(write_rig(rig)))
@@ -61,7 +62,7 @@ def test_a_file_of_version_5_is_brought_up_with_nothing_lost(rig: Rig) -> None:
 
 
 @given(any_rig(busy=True))
-@settings(max_examples=20)
+@settings(max_examples=drawn(20))
 def test_a_file_of_version_3_is_brought_up_with_nothing_lost(rig: Rig) -> None:
     """There was no outboard gear; all else is as it was."""
     old = {**json.loads(write_rig(rig)), "version": 3}
@@ -69,7 +70,7 @@ def test_a_file_of_version_3_is_brought_up_with_nothing_lost(rig: Rig) -> None:
 
 
 @given(any_rig(busy=True, back=True, cabled=True), st.integers(6, 9))
-@settings(max_examples=30)
+@settings(max_examples=drawn(30))
 def test_a_file_of_version_6_to_9_is_brought_up_with_nothing_lost(rig: Rig, version: int) -> None:
     """Solo was in place, and lines had no colours; all else is as it was."""
     old = {**of_version_9(json.loads(write_rig(rig))), "version": version}
@@ -283,7 +284,7 @@ def test_the_demo_is_the_same_every_time() -> None:
 
 
 @given(any_rig(back=True))
-@settings(max_examples=25)
+@settings(max_examples=drawn(25))
 def test_a_file_of_the_version_before_mixers_is_read_with_nothing_lost(rig: Rig) -> None:
     document = of_version_4(json.loads(write_rig(rig)))
     assert document["version"] == 4

@@ -10,6 +10,7 @@ from pypdf.generic import ContentStream
 from reportlab.lib.pagesizes import A4
 from reportlab.pdfbase.pdfmetrics import stringWidth
 
+from drawn import drawn
 from iskelo.core.lines.context import read
 from iskelo.core.paperwork.sheet import Sheet, SheetName, table
 from iskelo.core.paperwork.sheets import sheet_names, sheet_of
@@ -76,7 +77,7 @@ def test_every_label_of_the_demo_is_on_its_strip() -> None:
 
 
 @given(st.text(st.characters(codec="latin-1", exclude_categories=["C"]), max_size=60), st.integers(5, 60))
-@settings(max_examples=150)
+@settings(max_examples=drawn(150))
 def test_a_label_fits_whatever_it_says(label: str, width_mm: int) -> None:
     register_fonts()
     width = width_mm * POINTS_A_MM - 2 * PADDING

@@ -11,6 +11,7 @@ from pypdf import PdfReader
 from reportlab.lib.pagesizes import A4, LETTER
 from reportlab.pdfbase.pdfmetrics import stringWidth
 
+from drawn import drawn
 from iskelo.core.lines.context import read
 from iskelo.core.paperwork.sheet import Sheet, SheetName, table
 from iskelo.core.paperwork.sheets import sheet_names, sheet_of
@@ -90,7 +91,7 @@ def test_a_workbook_has_figures_as_numbers_and_words_as_words() -> None:
 
 
 @given(st.lists(st.tuples(st.just("1"), st.text(NO_NUL, max_size=12), st.text(NO_NUL, max_size=6)), max_size=4))
-@settings(max_examples=60)
+@settings(max_examples=drawn(60))
 def test_no_cell_of_a_csv_is_a_formula_and_no_word_is_lost(rows: list[tuple[str, str, str]]) -> None:
     data = write_csv(made(*rows), HEAD).decode("utf-8-sig")
     read_back = list(csv.reader(io.StringIO(data, newline="")))

@@ -8,6 +8,7 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 from sqlmodel import Session, col, delete
 
+from drawn import drawn
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import SetValues
 from iskelo.core.edits.parts.keeping import keep
@@ -64,7 +65,7 @@ def test_of_old_days_the_last_revision_stays_with_named_and_checked_ones(session
     st.integers(0, 7),
     st.lists(st.integers(1, 70), max_size=3),
 )
-@settings(max_examples=25, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=drawn(25), deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 def test_whatever_is_thinned_what_is_left_reads_as_before(
     session: Session, minutes: list[int], undone: list[int], days: int, snapshots: list[int]
 ) -> None:

@@ -12,6 +12,7 @@ from sqlalchemy import inspect, text
 from sqlalchemy.exc import IntegrityError, OperationalError
 from sqlmodel import Session, SQLModel
 
+from drawn import drawn
 from iskelo.command.postgres import Cluster
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import SetValues
@@ -100,7 +101,7 @@ def test_a_stale_edit_is_refused_and_a_refused_one_keeps_nothing(session: Sessio
 
 
 @given(any_rig(), st.text(min_size=1, max_size=20))
-@settings(max_examples=25, suppress_health_check=[HealthCheck.function_scoped_fixture])
+@settings(max_examples=drawn(25), suppress_health_check=[HealthCheck.function_scoped_fixture])
 def test_undo_restores_any_rig_exactly_as_it_was_kept(session: Session, rig: Rig, name: str) -> None:
     kept = rigs.make_rig(session, rig, uuid4(), NOW, "made")
     try:

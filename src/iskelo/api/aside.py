@@ -6,6 +6,7 @@ for any more is ended at once, and so is all of it with the server.
 
 import asyncio
 import contextlib
+import importlib
 import logging
 import multiprocessing
 import os
@@ -17,7 +18,7 @@ from dataclasses import dataclass, field
 from multiprocessing import connection, forkserver
 from multiprocessing.connection import Connection
 from multiprocessing.context import ForkServerProcess
-from typing import Any
+from typing import Any, Literal
 from uuid import UUID
 
 from fastapi import Request
@@ -33,6 +34,10 @@ NICENESS = 5
 
 Work = Callable[[], bytes]
 """A module's function with what it is given (``functools.partial``); answers with JSON."""
+
+LONG_WORK = "iskelo.api.long_work"
+LongWork = Literal["plan_of", "remedies_of", "faults_in", "measured_in", "rows_planned"]
+"""The functions of that module. The server knows them by name: what they stand on is loaded where they work."""
 
 _context = multiprocessing.get_context("forkserver")
 
@@ -67,7 +72,7 @@ class Aside:
 
     def prepare(self) -> None:
         """Have the process ready from which others begin with everything loaded."""
-        _context.set_forkserver_preload(["iskelo.api.long_work"])
+        _context.set_forkserver_preload([LONG_WORK])
         forkserver.ensure_running()
 
     def end(self) -> None:
@@ -143,6 +148,12 @@ class Aside:
             process.kill()
             with contextlib.suppress(RuntimeError):
                 self._threads.submit(process.join)
+
+
+def long_work(name: LongWork, *given: Any) -> bytes:
+    """Do what is known by this name."""
+    done: bytes = getattr(importlib.import_module(LONG_WORK), name)(*given)
+    return done
 
 
 def _heard(ours: Connection) -> tuple[str, Any]:

@@ -15,6 +15,7 @@ from sqlalchemy import Engine
 from sqlalchemy.exc import DBAPIError
 from sqlmodel import Session
 
+from iskelo.api.aside import LongWork, long_work
 from iskelo.api.surveys import surveyed
 from iskelo.core.edits.base import Refused
 from iskelo.core.lines.context import Reading
@@ -89,7 +90,7 @@ def at_once(endpoint: Callable[Given, Answer]) -> Callable[Given, Coroutine[Any,
     return first
 
 
-async def aside(request: Request, rig_id: UUID, work: Callable[..., bytes], *given: Hashable) -> Response:
+async def aside(request: Request, rig_id: UUID, work: LongWork, *given: Hashable) -> Response:
     """Have long work done on a rig as it is now, in another process (see ``aside.py``); it answers with JSON."""
     engine = request.app.state.engine
 
@@ -98,8 +99,8 @@ async def aside(request: Request, rig_id: UUID, work: Callable[..., bytes], *giv
             return rigs.read_rig(session, rig_id)
 
     rig = await run_in_threadpool(kept)
-    what = (rig.shown, work.__name__, given)
-    said = await request.app.state.aside.ask(request, rig_id, what, functools.partial(work, rig.rig, *given))
+    what = (rig.shown, work, given)
+    said = await request.app.state.aside.ask(request, rig_id, what, functools.partial(long_work, work, rig.rig, *given))
     return Response(said, media_type="application/json")
 
 

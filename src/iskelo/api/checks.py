@@ -18,7 +18,6 @@ from sqlmodel import Session
 
 from iskelo.api.asked import Database, aside, now
 from iskelo.api.downloads import attachment
-from iskelo.api.long_work import faults_in
 from iskelo.api.problems import ANSWERS
 from iskelo.api.views import NO_WORKER, CheckRequest, CheckView, Wave, check_view
 from iskelo.api.watches import Watches
@@ -71,7 +70,7 @@ async def _said(request: Request, rig_id: UUID, keys: tuple[str, ...]) -> list[l
 @router.get("/rigs/{rig_id}/faults", response_model=list[Fault])
 async def faults(rig_id: UUID, request: Request) -> Response:
     """What could go wrong with this rig, to be switched on for a run; nothing is changed by it."""
-    return await aside(request, rig_id, faults_in)
+    return await aside(request, rig_id, "faults_in")
 
 
 @router.get("/rigs/{rig_id}/checks/newest")

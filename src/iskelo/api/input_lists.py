@@ -9,7 +9,6 @@ from pydantic import StringConstraints
 
 from iskelo.api.apart import read_list_apart
 from iskelo.api.asked import aside
-from iskelo.api.long_work import rows_planned
 from iskelo.api.problems import ANSWERS
 from iskelo.api.views import (
     ListView,
@@ -59,4 +58,4 @@ async def read_list(
 @router.post("/{rig_id}/input-list/plan", response_model=PlanView)
 async def plan_list(rig_id: UUID, wanted: Annotated[RowsRequest, Body()], request: Request) -> Response:
     """What the good rows would do, and why each bad one is refused; nothing is made yet."""
-    return await aside(request, rig_id, rows_planned, wanted.rows)
+    return await aside(request, rig_id, "rows_planned", wanted.rows)

@@ -1,4 +1,7 @@
-"""What is done aside (see ``aside.py``): each function is given all that it needs, and answers with JSON."""
+"""What is done aside (see ``aside.py``): each function is given all that it needs, and answers with JSON.
+
+The server itself does not load this: it names what is to be done.
+"""
 
 from collections.abc import Mapping
 
@@ -10,8 +13,6 @@ from iskelo.core.compare import trial
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.input_list import InputRow, plan_rows
 from iskelo.core.linecheck.faults import Fault, faults_of
-from iskelo.core.linecheck.measuring import measure_insert
-from iskelo.core.linecheck.run import CannotCheck
 from iskelo.core.lines.context import read
 from iskelo.core.plan import Plan, plan
 from iskelo.core.planner.insert_figures import InsertFigureRequest, settle_insert
@@ -50,6 +51,10 @@ def faults_in(rig: Rig) -> bytes:
 
 def measured_in(rig: Rig, item: str) -> bytes:
     """A measuring run of an insert, and the edits that take what was heard."""
+    # The twin, and the library of its filters, which nothing else here needs.
+    from iskelo.core.linecheck.measuring import measure_insert  # noqa: PLC0415
+    from iskelo.core.linecheck.run import CannotCheck  # noqa: PLC0415
+
     try:
         heard = measure_insert(rig, item)
     except CannotCheck as cannot:

@@ -5,7 +5,6 @@ from uuid import UUID
 from fastapi import APIRouter, Request, Response
 
 from iskelo.api.asked import Database, aside, known_of
-from iskelo.api.long_work import measured_in
 from iskelo.api.problems import ANSWERS
 from iskelo.api.views import InsertMeasured
 from iskelo.core.edits.edit import Edit
@@ -49,4 +48,4 @@ def plan_insert_figure(rig_id: UUID, wanted: InsertFigureRequest, session: Datab
 @router.post("/{rig_id}/measure-insert", response_model=InsertMeasured)
 async def measure(rig_id: UUID, wanted: InsertFigureRequest, request: Request) -> Response:
     """Send the test signal through what hangs in a track or a bus, on the twin; nothing is changed yet."""
-    return await aside(request, rig_id, measured_in, wanted.item)
+    return await aside(request, rig_id, "measured_in", wanted.item)

@@ -6,7 +6,6 @@ from uuid import UUID
 from fastapi import APIRouter, Query, Request, Response
 
 from iskelo.api.asked import Database, aside, known_of, state_of_line, stock
-from iskelo.api.long_work import plan_of, remedies_of
 from iskelo.api.problems import ANSWERS
 from iskelo.api.views import (
     FillView,
@@ -54,7 +53,7 @@ async def plan_all(rig_id: UUID, request: Request, rest: Annotated[bool, Query()
     """The smallest changes that make every silent or blocked line arrive, with ``rest`` also what mends the others; and
     what they leave. Null if no change is known.
     """
-    return await aside(request, rig_id, plan_of, rest)
+    return await aside(request, rig_id, "plan_of", rest)
 
 
 @router.post("/{rig_id}/fill")
@@ -94,7 +93,7 @@ def plan_join(rig_id: UUID, wanted: JoinRequest, session: Database) -> JoinView:
 @router.get("/{rig_id}/remedies", response_model=list[TriedRemedy])
 async def remedies(rig_id: UUID, request: Request, snag: Annotated[str, Query(max_length=200)]) -> Response:
     """The remedies of a snag, best first, each with what it would change."""
-    return await aside(request, rig_id, remedies_of, snag)
+    return await aside(request, rig_id, "remedies_of", snag)
 
 
 @router.post("/{rig_id}/lines/{line_id}/meters")

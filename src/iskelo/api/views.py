@@ -13,8 +13,7 @@ from iskelo.api.surveys import surveyed
 from iskelo.core.compare import NowAfter
 from iskelo.core.edits.edit import Edit, Edits
 from iskelo.core.edits.input_list import InputRow, RowOutcome
-from iskelo.core.linecheck.measuring import InsertHeard
-from iskelo.core.linecheck.rows import Ledger
+from iskelo.core.linecheck.rows import InsertHeard, Ledger
 from iskelo.core.planner.aggregates import JoinSheet
 from iskelo.core.planner.swap import JackMove
 from iskelo.core.rig.part import Bringing, PartKind

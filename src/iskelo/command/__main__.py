@@ -36,6 +36,9 @@ def parser() -> argparse.ArgumentParser:
     )
     test = add("test", "install what is missing, run every check and every test")
     test.add_argument("pytest", nargs=argparse.REMAINDER, help="words for pytest: only the tests are run then")
+    add("quick", "look at what has changed since this last ended well: a minute, no database, no browser")
+    hunted = add("hunt", "draw new examples for the tests that draw any; what is found is kept, and tried by every run")
+    hunted.add_argument("minutes", type=float, metavar="MINUTES")
     add("check", "formatting, types, architecture, generated files")
     add("types", "make the generated files anew")
     add("bench", "measure, and print ratios")
@@ -94,6 +97,14 @@ def _done(given: argparse.Namespace, made: argparse.ArgumentParser) -> int:
             if given.command == "types":
                 return check.make_types()
             return check.test(given.pytest) if given.command == "test" else min(check.check(), 1)
+        case "quick":
+            from iskelo.command.quick import quick  # noqa: PLC0415
+
+            return quick()
+        case "hunt":
+            from iskelo.command.hunt import hunt  # noqa: PLC0415
+
+            return hunt(given.minutes)
         case "bench":
             from iskelo.command.bench import bench  # noqa: PLC0415
 

@@ -5,12 +5,14 @@ import os
 import subprocess
 import sys
 import time
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 from iskelo.api.openapi import contract
 from iskelo.api.rules import rules_file
 from iskelo.command.install import built_screens, chromium, node_modules, postgres_programs, recorded_speech
 from iskelo.command.places import ROOT, WEB, give_up, say
+from iskelo.command.yardstick import yardstick_ms
 from iskelo.core.rig.part import Part
 from iskelo.core.rig.rig import Rig
 from iskelo.core.rig.value import Value
@@ -22,6 +24,8 @@ from iskelo.formats.bundle import BundleList
 PYTHON = sys.executable
 BIN = Path(PYTHON).parent
 CODE = ["src", "tests", "benchmarks"]
+Step = tuple[str, list[str], Path]
+"""A step's name, its command, and where it runs."""
 
 
 def types_file() -> Path:
@@ -98,46 +102,85 @@ def check() -> int:
     """Everything that is checked without running the application. The number of failed steps."""
     node_modules()
     code = [folder for folder in CODE if (ROOT / folder).exists()]
-    steps: list[tuple[str, list[str], Path]] = [
-        ("ruff format", [str(BIN / "ruff"), "format", "--check", "-q", *code], ROOT),
-        ("ruff", [str(BIN / "ruff"), "check", "-q", *code], ROOT),
+    steps: list[Step] = [
         ("mypy", [str(BIN / "mypy")], ROOT),
-        ("arrows", [str(BIN / "lint-imports"), "--no-cache"], ROOT),
-        ("tsc", ["npx", "tsc", "--noEmit"], WEB),
         ("eslint", ["npx", "eslint", "src", "--max-warnings", "0"], WEB),
+        ("tsc", ["npx", "tsc", "--noEmit"], WEB),
         ("prettier", ["npx", "prettier", "--check", "--log-level", "warn", "src"], WEB),
         ("vitest", ["npx", "vitest", "run"], WEB),
+        ("arrows", [str(BIN / "lint-imports"), "--no-cache"], ROOT),
+        ("ruff", [str(BIN / "ruff"), "check", "-q", *code], ROOT),
+        ("ruff format", [str(BIN / "ruff"), "format", "--check", "-q", *code], ROOT),
     ]
     failed = 0
-    for name, words, folder in steps:
-        began = time.monotonic()
-        done = subprocess.run(words, cwd=folder, check=False, capture_output=True, text=True)
-        if done.returncode:
-            print(done.stdout + done.stderr)
-        failed += _report(name, done.returncode == 0, began)
+    # Side by side, the longest first: each of them works on one core.
+    with ThreadPoolExecutor(2) as two:
+        for name, done, seconds in two.map(_checked, steps):
+            if done.returncode:
+                print(done.stdout + done.stderr)
+            failed += _report(name, done.returncode == 0, seconds)
     began = time.monotonic()
-    failed += _report("generated files", _fresh(), began)
+    failed += _report("generated files", _fresh(), time.monotonic() - began)
     return failed
 
 
-def _report(name: str, good: bool, began: float) -> int:
-    print(f"{'ok    ' if good else 'FAILED'} {name} ({time.monotonic() - began:.1f} s)", flush=True)
+def _checked(step: Step) -> tuple[str, "subprocess.CompletedProcess[str]", float]:
+    name, words, folder = step
+    began = time.monotonic()
+    done = subprocess.run(words, cwd=folder, check=False, capture_output=True, text=True)
+    return name, done, time.monotonic() - began
+
+
+def _report(name: str, good: bool, seconds: float) -> int:
+    print(f"{'ok    ' if good else 'FAILED'} {name} ({seconds:.1f} s)", flush=True)
     return 0 if good else 1
 
 
+BUDGET_YARDSTICKS = 16_000
+"""What a whole run may take, in steps of the yardstick: 12 minutes where it is 45 ms."""
+AT_ONCE = "3"
+"""Much of a test is waiting for a server or a browser: so many at a time, each with servers of its own."""
+
+
 def test(more: list[str]) -> int:
-    """Install what the tests need, check everything, run every test; an error if anything failed."""
-    postgres_programs()
-    chromium()
-    recorded_speech()
-    web_dir = built_screens()
-    failed = 0 if more else check()
+    """Install what the tests need, check everything, run every test; an error if anything failed.
+
+    ``more``: words for pytest. Only what the tests that they name need is made ready then, and nothing is checked.
+    """
     began = time.monotonic()
-    environment = {**os.environ, "ISKELO_TEST_WEB_DIR": str(web_dir)}
-    # Much of a test is waiting for a server or a browser: two at a time, each with servers of its own.
-    words = more or ["-n", "2", "--dist", "worksteal"]
+    ruler = yardstick_ms()
+    places = [word for word in more if word.startswith("tests") or (ROOT / word.split("::")[0]).exists()]
+    environment = _made_ready(places or ["tests"])
+    failed = 0 if more else check()
+    started = time.monotonic()
+    words = more or ["-n", AT_ONCE, "--dist", "worksteal", "--durations=20", "--durations-min=1"]
     done = subprocess.run([PYTHON, "-m", "pytest", *words], cwd=ROOT, check=False, env=environment)
-    failed += _report("pytest", done.returncode == 0, began)
+    failed += _report("pytest", done.returncode == 0, time.monotonic() - started)
+    if not more:
+        _told_of_budget(time.monotonic() - began, min(ruler, yardstick_ms()))
     if failed:
         say(f"{failed} step{'s' if failed > 1 else ''} failed; what is wrong stands above.")
     return 1 if failed else 0
+
+
+def _made_ready(places: list[str]) -> dict[str, str]:
+    """Install and build what the tests in these places need; the environment they run in."""
+    needs = {(place.split("::")[0].removeprefix("tests").strip("/").split("/")[0]) for place in places}
+    everything = bool(needs & {"", "web"})
+    environment = dict(os.environ)
+    if everything or needs & {"core", "formats"}:
+        recorded_speech()
+    if everything or needs & {"api", "store", "command"}:
+        postgres_programs()
+    if everything or needs & {"api", "command"}:
+        environment["ISKELO_TEST_WEB_DIR"] = str(built_screens())
+    if everything:
+        chromium()
+    return environment
+
+
+def _told_of_budget(seconds: float, ruler_ms: float) -> None:
+    """How a whole run stands to what it may take; a warning, for machines are not alike and others are at work."""
+    took = 1000 * seconds / ruler_ms
+    words = f"{seconds / 60:.1f} minutes = {took:.0f} of {BUDGET_YARDSTICKS} yardsticks of {ruler_ms:.0f} ms"
+    print(f"{'within' if took <= BUDGET_YARDSTICKS else 'WARNING, over'} the budget: {words}", flush=True)

@@ -5,6 +5,7 @@ import os
 import signal
 import socket
 import threading
+import time
 from datetime import UTC, datetime
 from pathlib import Path
 from uuid import uuid4
@@ -107,8 +108,21 @@ def serve_only(database_url: str, port: int) -> int:
     """Serve, with no worker and no database of our own; tests start those by themselves."""
     web = os.environ.get("ISKELO_TEST_WEB_DIR")
     migrate(database_url)
+    _end_with_parent()
     walk = os.environ.get("ISKELO_TEST_WALK") == "1"
     return serve(Settings(database_url, Path(web) if web else None, walk=walk), port)
+
+
+def _end_with_parent() -> None:
+    """Stop in good order when whoever started this is not there any more: tests and benchmarks may be killed."""
+    parent = os.getppid()
+
+    def watch() -> None:
+        while os.getppid() == parent:
+            time.sleep(1)
+        os.kill(os.getpid(), signal.SIGTERM)
+
+    threading.Thread(target=watch, daemon=True).start()
 
 
 def load_demo_once(database_url: str) -> None:

@@ -4,11 +4,11 @@ Nothing else sounds, and the insert itself is bypassed, so that what comes back 
 """
 
 import math
-from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 
+from iskelo.core.linecheck.rows import InsertHeard
 from iskelo.core.linecheck.run import SEED, CannotCheck
 from iskelo.core.linecheck.sounds import play
 from iskelo.core.rig.device_streams import OpenDevice
@@ -17,35 +17,12 @@ from iskelo.core.rig.index import Index, index
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Bus, Program, ProgramInsert, Track, Voice
 from iskelo.core.rig.rig import AnyGear, Rig
-from iskelo.core.rig.units import say_figure
 from iskelo.core.signals.comb import PERIOD_SECONDS, PERIODS_PLAYED, TAIL_SECONDS
 from iskelo.core.signals.detect import detect
 from iskelo.core.twin.run import run_twin
 from iskelo.core.twin.told import CannotFollow
 
 PLAYED_DBFS = -18.0
-
-
-@dataclass(frozen=True, slots=True)
-class InsertHeard:
-    """What came back: after how many samples (the later leg), how loud against what was sent, with which polarity.
-
-    ``copies``: so many times, of the leg that came back most often.
-    """
-
-    samples: float
-    rate_hz: int
-    gain_db: float
-    inverted: bool
-    copies: int
-
-    @property
-    def words(self) -> str:
-        """In words: 'Came back after 328 samples = 6.83 ms, 0 dB'."""
-        ms = 1000 * self.samples / self.rate_hz
-        level = f"{say_figure(round(self.gain_db, 1))} dB{', polarity reversed' if self.inverted else ''}"
-        again = f", {self.copies} times" if self.copies > 1 else ""
-        return f"Came back after {round(self.samples)} samples = {ms:.2f} ms, {level}{again}"
 
 
 def measure_insert(rig: Rig, item: str) -> InsertHeard:

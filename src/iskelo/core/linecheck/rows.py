@@ -3,6 +3,7 @@
 from dataclasses import dataclass
 
 from iskelo.core.rig.ports import Port
+from iskelo.core.rig.units import say_figure
 from iskelo.core.twin.told import Missed, Slipped
 
 
@@ -129,3 +130,25 @@ class Ledger:
     slips: tuple[Slipped, ...] = ()
     untold: int = 0
     clips: tuple[ClipRow, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class InsertHeard:
+    """What came back: after how many samples (the later leg), how loud against what was sent, with which polarity.
+
+    ``copies``: so many times, of the leg that came back most often.
+    """
+
+    samples: float
+    rate_hz: int
+    gain_db: float
+    inverted: bool
+    copies: int
+
+    @property
+    def words(self) -> str:
+        """In words: 'Came back after 328 samples = 6.83 ms, 0 dB'."""
+        ms = 1000 * self.samples / self.rate_hz
+        level = f"{say_figure(round(self.gain_db, 1))} dB{', polarity reversed' if self.inverted else ''}"
+        again = f", {self.copies} times" if self.copies > 1 else ""
+        return f"Came back after {round(self.samples)} samples = {ms:.2f} ms, {level}{again}"

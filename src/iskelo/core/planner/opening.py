@@ -9,7 +9,6 @@ from collections.abc import Callable, Iterable, Sequence
 from typing import NamedTuple
 
 import numpy as np
-from scipy import optimize, sparse
 
 from iskelo.core.edits.edit import Edit, Remove, SetDirect, SetValues
 from iskelo.core.lines.context import Reading
@@ -251,6 +250,9 @@ class _Programme:
         """The switches to be used."""
         if not self._rows:
             return []
+        # Half of what the core takes to begin, and needed here alone.
+        from scipy import optimize, sparse  # noqa: PLC0415
+
         entries = [(row, column, value) for row, some in enumerate(self._rows) for column, value in some]
         rows, columns, values = zip(*entries, strict=True)
         table = sparse.csr_array((values, (rows, columns)), (len(self._rows), len(self._cost)))

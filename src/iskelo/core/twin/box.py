@@ -42,6 +42,9 @@ class Returns(Protocol):
         ...
 
 
+AHEAD_SAMPLES = STRETCH_SAMPLES // 4
+
+
 class Box:
     """One interface: its converters and its mixer, and the drivers by which programs open it."""
 
@@ -145,8 +148,14 @@ class Box:
         """Let the converters sample all that leaves the mixer before this sample of the box's clock."""
         last = until - self._in_samples
         while (missing := last - self._sampled.written) > 0:
-            # Where sound goes round, no more is taken in at once than has been given out.
-            self._sample(min(missing, self.step_samples or missing))
+            # Where sound goes round, no more is taken in at once than has been given out. What only comes in is taken
+            # in ahead of what is asked for, where turns are short: a long stretch costs as much as a few short ones.
+            self._sample(min(missing, self.step_samples) if self.step_samples else max(missing, self._ahead_samples))
+
+    @property
+    def _ahead_samples(self) -> int:
+        """So much is sampled at once at least, as far as nothing that comes in was given out before."""
+        return 0 if self.returns else AHEAD_SAMPLES
 
     def digital(self, start: int, count: int) -> Block:
         """What leaves the mixer towards the computer in these samples; a view, good until more is taken in."""

@@ -14,6 +14,9 @@ from iskelo.core.twin.program import Sound
 from iskelo.core.twin.ring import Clock
 from iskelo.core.twin.stream import STRETCH_SAMPLES, Block
 
+LISTENED_SAMPLES = STRETCH_SAMPLES // 2
+"""So much may wait to be listened to; memories hold two stretches."""
+
 
 @dataclass(frozen=True, slots=True)
 class Lead:
@@ -35,6 +38,13 @@ class OutputEnd:
         self.length = length
         self._at = 0
         self._tap = box.tap([lead.jack - 1 for lead in leads])
+
+    def listen(self, sample: int) -> None:
+        """The same where turns are short: nobody waits for what is heard, and a long stretch costs as much as two short
+        ones.
+        """
+        if sample - self._at >= LISTENED_SAMPLES:
+            self.play_until(sample)
 
     def play_until(self, sample: int) -> None:
         """Let everything out that leaves the jacks before this sample and is already in the box."""

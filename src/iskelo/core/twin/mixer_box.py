@@ -98,6 +98,11 @@ class MixerBox(Box):
         waits = [session.behind_samples for session in self.sessions]
         return min([*waits, self.gear.converter_out_samples if not self._analogue else 0])
 
+    @property
+    def _ahead_samples(self) -> int:
+        # Its channels are worked as far as its jacks are, and hear what is played.
+        return 0
+
     def take_in(self, until: int) -> None:
         super().take_in(until)
         while (missing := self._sampled.written - self._captured.written) > 0:

@@ -240,7 +240,7 @@ class Simulation:
             self._hand_out(caller.ends)
         self._hand_out(self._others)
         for out in self._heard:
-            out.play_until(int(self.engine.now * out.box.clock.rate / self.engine.ticks_per_second))
+            out.listen(int(self.engine.now * out.box.clock.rate / self.engine.ticks_per_second))
 
     def _hand_in(self, sessions: Sequence[DriverAtWork]) -> None:
         for session in sessions:
