@@ -19,6 +19,7 @@ from iskelo.core.rig.value import Value
 from iskelo.demo.catalogue import catalogue
 
 KINDS: tuple[type[Value], ...] = get_args(get_args(e.Edit)[0])
+ANY_EDIT: TypeAdapter[e.Edit] = TypeAdapter(e.Edit)
 FIGURES = (0, 1, 1, 2, 2, 3, 4, 8, 16, 64, 127, 128, 129, 512, 44_100, 48_000, 96_000, 100_000, 1_000_000_000, -1, -38)
 LIKELY = {
     **{"program": "p", "interface": "b", "aggregate": "g", "to": "uom", "mixer": "b", "strip": "k", "strips": "k"},
@@ -141,13 +142,14 @@ class Drawing:
 def walk(seed: int, rig: Rig, steps: int) -> Iterator[tuple[Rig, e.Edit, Rig]]:
     """Every acknowledged edit of a walk: the rig before, the edit, the rig after."""
     draw = random.Random(seed)
+    drawing = Drawing(draw, rig)
     for _ in range(steps):
-        edit = Drawing(draw, rig).edit()
+        edit = drawing.edit()
         if edit is None:
             continue
         try:
-            after = apply(rig, (TypeAdapter(e.Edit).validate_python(edit),)).rig
+            after = apply(rig, (ANY_EDIT.validate_python(edit),)).rig
         except Refused:
             continue
         yield rig, edit, after
-        rig = after
+        rig, drawing = after, Drawing(draw, after)

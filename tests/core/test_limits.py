@@ -49,7 +49,7 @@ def test_walks_reach_nearly_every_kind_of_edit() -> None:
     seen: set[type] = set()
     for seed in range(12):
         rig = (orrin_point, voices_on_a_mixer)[seed % 2]()
-        seen |= {type(edit) for _, edit, _ in walk(seed, rig, 220)}
+        seen |= {type(edit) for _, edit, _ in walk(seed, rig, 450)}
         if len(seen) > 0.7 * len(KINDS):
             return
     raise AssertionError(f"only {len(seen)} of {len(KINDS)} kinds of edits were met")
