@@ -1,6 +1,7 @@
 """``./iskelo backup FILE`` and ``./iskelo restore FILE``: everything that is kept, as PostgreSQL archives it."""
 
 import contextlib
+import hashlib
 import os
 import subprocess
 from collections.abc import Iterator
@@ -19,6 +20,9 @@ from iskelo.store.database import NewerDatabase, libpq_url, migrate
 
 BEFORE = "iskelo_before"
 """The database that keeps what a restored backup took the place of, until the next one is restored."""
+
+SEAL = b"\nIskelo backup, SHA-256 %s\n"
+"""Stands behind what PostgreSQL archived, which does not read so far."""
 
 RESTORING, GOING = "iskelo_restoring", "iskelo_going"
 """The database that a backup is read into, and the one that is dropped when that one has been opened."""
@@ -67,6 +71,10 @@ def backup(file: Path, *, replace: bool) -> int:
         if done.returncode or not _is_backup(programs.folder, part):
             part.unlink(missing_ok=True)
             give_up(f"the backup failed, and no file was written:\n{done.stderr[-2000:]}")
+        digest = _digest(part, part.stat().st_size)
+        with part.open("ab") as whole:
+            whole.write(SEAL % digest.encode())
+            os.fsync(whole.fileno())
         part.replace(file)
     say(f"kept everything in {file} ({file.stat().st_size / 1e6:.1f} MB)")
     return 0
@@ -79,6 +87,28 @@ def _is_backup(programs: Path, file: Path) -> bool:
     return done.returncode == 0 and " TABLE DATA public revision " in done.stdout
 
 
+def _is_as_written(file: Path) -> bool:
+    """Whether what stands before a backup's seal is what was sealed; one without a seal is of an older version."""
+    size, length = file.stat().st_size, len(SEAL % (b"0" * 64))
+    with file.open("rb") as whole:
+        whole.seek(max(0, size - length))
+        end = whole.read()
+    begin, _, behind = SEAL.partition(b"%s")
+    if not (end.startswith(begin) and end.endswith(behind)):
+        return True
+    return SEAL % _digest(file, size - length).encode() == end
+
+
+def _digest(file: Path, count: int) -> str:
+    """SHA-256 of a file's first bytes."""
+    digest, left = hashlib.sha256(), count
+    with file.open("rb") as whole:
+        while left and (data := whole.read(min(left, 1024 * 1024))):
+            digest.update(data)
+            left -= len(data)
+    return digest.hexdigest()
+
+
 def restore(file: Path, *, replace: bool) -> int:
     """Put a backup in the place of what is kept. It is read whole, and brought up to this version, before anything
     gives way to it; a database with rigs in it only does so when told to.
@@ -87,6 +117,11 @@ def restore(file: Path, *, replace: bool) -> int:
         give_up(f"there is no file {file}")
     if not _is_backup(postgres_programs(), file):
         give_up(f"{file} is no backup of Iskelo, or it is not whole")
+    if not _is_as_written(file):
+        give_up(
+            f"{file} is not as it was written: something in it was changed, on a disk or on the way. Take another copy "
+            "of it, or an older backup. Nothing was changed here."
+        )
     given = os.environ.get("ISKELO_DATABASE_URL")
     if given:
         return _restore_into(given, file, replace=replace)
