@@ -128,7 +128,7 @@ def choose(changed: Iterable[str]) -> Chosen:
     tests = {path: path.relative_to(folder) for path in folder.rglob("test_*.py")}
     distance = distances([path for path in changed if path.endswith(".py")])
     near = [path for path, short in tests.items() if needs_nothing(short) and path in distance]
-    known = _seconds()
+    known = known_seconds()
     slow = {name for name, seconds in known.items() if seconds > SLOWEST_SECONDS}
     takes = dict.fromkeys(near, UNKNOWN_SECONDS)
     for path in near:
@@ -151,7 +151,7 @@ def _name(path: Path) -> str:
     return str(path.relative_to(ROOT))
 
 
-def _seconds() -> dict[str, float]:
+def known_seconds() -> dict[str, float]:
     """How long each test took when it was last run; the tests themselves write it down (``tests/conftest.py``)."""
     try:
         found: dict[str, float] = json.loads(DURATIONS.read_text())
