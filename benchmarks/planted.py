@@ -2,7 +2,8 @@
 
 ``python benchmarks/planted.py [NUMBER ...]``, all of them without a number. What a cut in the tests costs is read here:
 a fault that was found before is to be found after. The tests of the core and of the formats are run, what mirrors the
-module first, then what takes the least, until one fails. Ends with an error if a fault is found by none, or its place is not there any more.
+module first, then what takes the least, until one fails. Ends with an error if a fault is found by none, or its place
+is not there any more.
 """
 
 import concurrent.futures
