@@ -105,7 +105,7 @@ def main() -> None:
     try:
         print("\nServed (targets: edit on the demo 60 ms, on 512 lines 150 ms; shown 100 ms later; first page 1 s)")
         with sync_playwright() as playwright:
-            browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+            browser = playwright.chromium.launch(executable_path="/usr/bin/chromium-headless-shell", args=FLAGS)
             page = browser.new_page(viewport={"width": 1280, "height": 800})
             for name, rig in (("demo", orrin_point()), ("512 lines", big_rig(512))):
                 made = httpx.post(f"{server.url}/api/rigs/import", content=write_rig(rig), timeout=120).json()["id"]

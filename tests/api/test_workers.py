@@ -130,6 +130,24 @@ def test_a_worker_ends_with_the_process_it_belongs_to(lone: Server) -> None:
     assert gone.process.wait(timeout=30) == 0, "its parent is not process 1"
 
 
+def test_a_worker_whose_database_does_not_come_back_ends() -> None:
+    """One that was forgotten does not ask for ever; an hour, and for this test two seconds."""
+    with own_cluster(durable=False) as gone:
+        server = Server(gone.database("checks"), working=False)
+        server.start()
+        forgotten = Process(server.database_url, "work", ISKELO_TEST_GIVES_UP_SECONDS="2")
+        forgotten.start()
+        try:
+            with httpx.Client(base_url=f"{server.url}/api", timeout=60) as api:
+                check = api.post(f"/rigs/{demo(api)}/checks").json()["id"]
+                assert ended(api, check)["state"] == "done"
+            kill_postgres(gone)
+            assert forgotten.process is not None
+            assert forgotten.process.wait(timeout=90) == 0
+        finally:
+            server.stop()
+
+
 @pytest.mark.parametrize("again_after_s", [0.0, 4.0])
 def test_a_check_under_which_postgresql_dies_ends_all_the_same(again_after_s: float) -> None:
     """It finds its database again, or is taken up anew; the rig is not shut out of further checks."""

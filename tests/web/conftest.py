@@ -16,7 +16,7 @@ FLAGS = (
 
 @pytest.fixture(scope="session")
 def browser_type_launch_args() -> dict[str, Any]:
-    return {"executable_path": "/usr/bin/chromium", "args": FLAGS.split()}
+    return {"executable_path": "/usr/bin/chromium-headless-shell", "args": FLAGS.split()}
 
 
 @pytest.fixture(scope="session")

@@ -151,7 +151,7 @@ def on_gear_and_timing(page: Page) -> None:
 def main(url: str) -> None:
     rig = httpx.post(f"{url}/api/rigs", json={"example": "orrin-point"}).json()["id"]
     with sync_playwright() as playwright:
-        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        browser = playwright.chromium.launch(executable_path="/usr/bin/chromium-headless-shell", args=FLAGS)
         page = browser.new_page(viewport={"width": 1280, "height": 800})
         page.goto(f"{url}/rigs/{rig}/lines")
         page.click('[data-line="Alma, heard"]')

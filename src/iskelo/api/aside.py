@@ -6,38 +6,26 @@ for any more is ended at once, and so is all of it with the server.
 
 import asyncio
 import contextlib
-import importlib
 import logging
 import multiprocessing
-import os
-import threading
-import traceback
-from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, field
-from multiprocessing import connection, forkserver
+from multiprocessing import forkserver
 from multiprocessing.connection import Connection
 from multiprocessing.context import ForkServerProcess
-from typing import Any, Literal
+from typing import Any
 from uuid import UUID
 
 from fastapi import Request
 
 from iskelo.api.apart import while_there
+from iskelo.api.at_work import AT_WORK, LONG_WORK, Work, work_aside
 from iskelo.core.edits.base import Refused
 
 log = logging.getLogger("iskelo")
 
 AT_ONCE = 2
 LONGEST_SECONDS = 90.0
-NICENESS = 5
-
-Work = Callable[[], bytes]
-"""A module's function with what it is given (``functools.partial``); answers with JSON."""
-
-LONG_WORK = "iskelo.api.long_work"
-LongWork = Literal["plan_of", "remedies_of", "faults_in", "measured_in", "rows_planned"]
-"""The functions of that module. The server knows them by name: what they stand on is loaded where they work."""
 
 _context = multiprocessing.get_context("forkserver")
 
@@ -72,7 +60,7 @@ class Aside:
 
     def prepare(self) -> None:
         """Have the process ready from which others begin with everything loaded."""
-        _context.set_forkserver_preload([LONG_WORK])
+        _context.set_forkserver_preload([AT_WORK, LONG_WORK])
         forkserver.ensure_running()
 
     def end(self) -> None:
@@ -117,7 +105,7 @@ class Aside:
     async def _done(self, work: Work) -> bytes:
         loop = asyncio.get_running_loop()
         ours, theirs = _context.Pipe()
-        process = _context.Process(target=_work_aside, args=(theirs, work), daemon=True)
+        process = _context.Process(target=work_aside, args=(theirs, work), daemon=True)
         begun = self._threads.submit(process.start)
         begun.add_done_callback(lambda _: theirs.close())
         heard: tuple[str, Any] = ("late", "")
@@ -150,12 +138,6 @@ class Aside:
                 self._threads.submit(process.join)
 
 
-def long_work(name: LongWork, *given: Any) -> bytes:
-    """Do what is known by this name."""
-    done: bytes = getattr(importlib.import_module(LONG_WORK), name)(*given)
-    return done
-
-
 def _heard(ours: Connection) -> tuple[str, Any]:
     """What a process says at its end; nothing if it was ended."""
     try:
@@ -165,26 +147,3 @@ def _heard(ours: Connection) -> tuple[str, Any]:
         return "gone", "its process was ended"
     finally:
         ours.close()
-
-
-def _work_aside(theirs: Connection, work: Work) -> None:
-    """What the process does; it ends when the server does."""
-    threading.Thread(target=_end_with_parent, daemon=True).start()
-    with contextlib.suppress(OSError):
-        os.nice(NICENESS)
-    said: tuple[str, Any]
-    try:
-        said = ("done", work())
-    except Refused as refused:
-        said = ("refused", (refused.place, refused.reason))
-    except Exception:
-        said = ("broken", traceback.format_exc())
-    with contextlib.suppress(BrokenPipeError):
-        theirs.send(said)
-
-
-def _end_with_parent() -> None:
-    parent = multiprocessing.parent_process()
-    if parent is not None:
-        connection.wait([parent.sentinel])
-        os._exit(1)

@@ -15,7 +15,7 @@ from sqlalchemy import Engine
 from sqlalchemy.exc import DBAPIError
 from sqlmodel import Session
 
-from iskelo.api.aside import LongWork, long_work
+from iskelo.api.at_work import LongWork, long_work
 from iskelo.api.surveys import surveyed
 from iskelo.core.edits.base import Refused
 from iskelo.core.lines.context import Reading

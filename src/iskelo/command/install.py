@@ -13,7 +13,7 @@ from pathlib import Path
 from iskelo.command.places import ROOT, VAR, WEB, give_up, say
 
 NODE_OLDEST = (20, 19)
-CHROMIUM = Path("/usr/bin/chromium")
+CHROMIUM = Path("/usr/bin/chromium-headless-shell")
 
 
 @contextlib.contextmanager
@@ -83,7 +83,7 @@ def chromium() -> Path:
     if not CHROMIUM.exists():
         with one_at_a_time():
             if not CHROMIUM.exists():
-                debian(["chromium"], "the browser for the screen tests")
+                debian(["chromium-headless-shell"], "the browser for the screen tests")
     return CHROMIUM
 
 
