@@ -259,16 +259,16 @@ def at_once(url: str, rig: str, tally: Tally, count: int) -> None:
 
     def one(number: int) -> None:
         draw = random.Random(number)
-        with httpx.Client(base_url=f"{url}/api/rigs/{rig}", timeout=60) as api:
+        with httpx.Client(base_url=f"{url}/api", timeout=60) as api:
             for _ in range(count // 12):
                 if number < 2:
-                    revision = api.get("").json()["revision"]
+                    revision = api.get(f"/rigs/{rig}").json()["revision"]
                     edits = [{"edit": "set", "item": "rig", "values": {"name": f"Many {draw.random():.3f}"}}]
-                    request = partial(api.post, "/edits", json={"revision": revision, "edits": edits})
+                    request = partial(api.post, f"/rigs/{rig}/edits", json={"revision": revision, "edits": edits})
                     tally.send("renamed by many", request, slow_seconds=WITH_MANY_SECONDS)
                     continue
                 path = draw.choice(READS)
-                tally.send(f"many {path}", partial(api.get, path), slow_seconds=WITH_MANY_SECONDS)
+                tally.send(f"many {path}", partial(api.get, f"/rigs/{rig}{path}"), slow_seconds=WITH_MANY_SECONDS)
 
     with ThreadPoolExecutor(12) as many:
         for done in [many.submit(one, number) for number in range(12)]:

@@ -32,7 +32,7 @@ from server import Server, kill_postgres, own_cluster, worker
 Made = TypeVar("Made")
 
 ROUNDS = 50
-EDITS_A_ROUND = 4
+EDITS_A_ROUND = 3
 """Fewer edits than that in a round, and it was not a burst of them that was cut off."""
 STARTS_SECONDS = 90.0
 ENDED = ("done", "failed", "cancelled")

@@ -16,7 +16,7 @@ def serious(page: Page) -> list[str]:
     page.evaluate(f"window.axe || (() => {{ {Path(AXE).read_text()} }})()")
     # Another theme has other colours, and nothing else: all but contrast is looked at in one of them.
     found = page.evaluate(
-        "axe.run(document, {resultTypes: ['violations'],"
+        "axe.run(document, {resultTypes: ['violations'], preload: false,"
         " ...(document.querySelector('html.dark') ? {runOnly: ['color-contrast']} : {})})"
     )
     return [
