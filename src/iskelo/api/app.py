@@ -6,7 +6,7 @@ from collections.abc import AsyncIterator
 from typing import Any
 from uuid import UUID
 
-from anyio import to_thread
+from anyio import CapacityLimiter, to_thread
 from fastapi import FastAPI, Request, Response
 from fastapi.concurrency import run_in_threadpool
 from fastapi.encoders import jsonable_encoder
@@ -36,6 +36,7 @@ from iskelo.api.guards import Guard
 from iskelo.api.settings import Settings
 from iskelo.api.views import state_of
 from iskelo.api.watches import Watches
+from iskelo.core.held import give_back
 from iskelo.store.database import connect
 from iskelo.store.news import News
 from iskelo.store.rigs import Stale, read_rig
@@ -48,6 +49,25 @@ class _Application(FastAPI):
         return problems.described(self)
 
 
+TIDY_SECONDS = 30.0
+
+
+PREPARED_AFTER_SECONDS = 3.0
+
+
+async def _prepare(aside: Aside) -> None:
+    """Have long work ready soon, but not before the first page has been served; who asks sooner waits for it."""
+    await asyncio.sleep(PREPARED_AFTER_SECONDS)
+    await to_thread.run_sync(aside.prepare, limiter=CapacityLimiter(1))
+
+
+async def _keep_small() -> None:
+    """Give memory back now and then: what clients leave behind who break off is in circles."""
+    while True:
+        await asyncio.sleep(TIDY_SECONDS)
+        await to_thread.run_sync(give_back, limiter=CapacityLimiter(1))
+
+
 def create_app(settings: Settings) -> FastAPI:
     """The application on a database that has been migrated."""
     engine, edits_engine = connect(settings.database_url), connect(settings.database_url, EDITING_AT_ONCE + 2)
@@ -57,10 +77,10 @@ def create_app(settings: Settings) -> FastAPI:
     @contextlib.asynccontextmanager
     async def lifespan(app: FastAPI) -> AsyncIterator[None]:
         to_thread.current_default_thread_limiter().total_tokens = READING_AT_ONCE
-        listening = asyncio.create_task(news.listen())
-        await to_thread.run_sync(aside.prepare)
+        tasks = [asyncio.create_task(each) for each in (news.listen(), _keep_small(), _prepare(aside))]
         yield
-        listening.cancel()
+        for task in tasks:
+            task.cancel()
         aside.end()
         engine.dispose()
         edits_engine.dispose()

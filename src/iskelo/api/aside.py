@@ -28,6 +28,7 @@ AT_ONCE = 2
 LONGEST_SECONDS = 90.0
 
 _context = multiprocessing.get_context("forkserver")
+_context.set_forkserver_preload([AT_WORK, LONG_WORK])
 
 
 class Unfinished(RuntimeError):
@@ -60,7 +61,6 @@ class Aside:
 
     def prepare(self) -> None:
         """Have the process ready from which others begin with everything loaded."""
-        _context.set_forkserver_preload([AT_WORK, LONG_WORK])
         forkserver.ensure_running()
 
     def end(self) -> None:

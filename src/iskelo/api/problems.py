@@ -13,6 +13,7 @@ from pydantic import BaseModel
 from sqlalchemy.exc import DataError, DBAPIError, IntegrityError, InterfaceError, OperationalError
 from sqlalchemy.exc import TimeoutError as PoolTimeout
 from starlette.exceptions import HTTPException
+from starlette.requests import ClientDisconnect
 
 from iskelo.api.apart import Left
 from iskelo.api.aside import Unfinished
@@ -111,7 +112,8 @@ def install(app: FastAPI, settings: Settings) -> None:
         return problem(409, "Nothing to do", str(error))
 
     @app.exception_handler(Left)
-    async def _left(_: Request, __: Left) -> Response:
+    @app.exception_handler(ClientDisconnect)
+    async def _left(_: Request, __: Exception) -> Response:
         return Response(status_code=CLIENT_LEFT)
 
     @app.exception_handler(RequestValidationError)

@@ -1,5 +1,8 @@
 """The newest few of something dear to make, held in memory; any thread may ask, keep and forget."""
 
+import contextlib
+import ctypes
+import gc
 import threading
 from collections.abc import Callable, Hashable
 from typing import Generic, TypeVar
@@ -34,3 +37,14 @@ class Held(Generic[Key, Kept]):
         with self._lock:
             for key in [key for key in self._kept if which(key)]:
                 del self._kept[key]
+
+
+def give_back() -> None:
+    """Let go of what nobody holds any more, and give its memory back to the system.
+
+    What knows each other in circles only the collector finds; and the C library keeps what it was given back, in
+    pieces, unless it is asked for it (GNU's ``malloc_trim``; another one keeps it).
+    """
+    gc.collect()
+    with contextlib.suppress(OSError, AttributeError):
+        ctypes.CDLL(None).malloc_trim(0)

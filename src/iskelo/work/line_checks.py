@@ -1,8 +1,5 @@
 """One line check, from the queue to its ledger; whatever happens on the way, it ends or is taken up again."""
 
-import contextlib
-import ctypes
-import gc
 import logging
 import threading
 import time
@@ -16,6 +13,7 @@ from sqlalchemy import Engine
 from sqlalchemy.exc import DBAPIError
 from sqlmodel import Session
 
+from iskelo.core.held import give_back
 from iskelo.core.linecheck.faults import with_faults
 from iskelo.core.linecheck.rows import Ledger
 from iskelo.core.linecheck.run import CannotCheck, CheckResult, run_line_check
@@ -62,7 +60,7 @@ class LineChecks:
             if result is not None:
                 self._keep(identity, attempt, result, TakeTold(rig.name, *about, ()))
         finally:
-            _give_back()
+            give_back()
 
     def _checked(
         self, identity: UUID, attempt: int, rig: Rig, only: list[str] | None, keys: set[str]
@@ -113,17 +111,6 @@ class LineChecks:
                 if time.monotonic() > until or self._stopping.wait(1):
                     raise
                 log.warning("a line check's result waits for the database: %s", error)
-
-
-def _give_back() -> None:
-    """Let go of what a check has left, and give its memory back to the system.
-
-    The twin's parts know each other, so only the collector finds them; and the C library keeps what it was given back,
-    in pieces, unless it is asked for it (GNU's ``malloc_trim``; another one keeps it).
-    """
-    gc.collect()
-    with contextlib.suppress(OSError, AttributeError):
-        ctypes.CDLL(None).malloc_trim(0)
 
 
 class _Teller:
