@@ -52,11 +52,11 @@ class _Application(FastAPI):
 TIDY_SECONDS = 30.0
 
 
-PREPARED_AFTER_SECONDS = 3.0
+PREPARED_AFTER_SECONDS = 0.2
 
 
 async def _prepare(aside: Aside) -> None:
-    """Have long work ready soon, but not before the first page has been served; who asks sooner waits for it."""
+    """Have long work ready soon, before anybody is in a hurry; who asks sooner waits for it."""
     await asyncio.sleep(PREPARED_AFTER_SECONDS)
     await to_thread.run_sync(aside.prepare, limiter=CapacityLimiter(1))
 
