@@ -11,6 +11,7 @@ from typing import Any
 import pytest
 
 from drawn import drawn
+from iskelo.core.edits.additions import AddGear
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import Remove
@@ -86,8 +87,6 @@ def lost(rig: Rig) -> list[tuple[str, str]]:
 
 def with_everything() -> list[Rig]:
     """The examples, and a rig of every piece that the catalogue has."""
-    from iskelo.core.edits.additions import AddGear  # noqa: PLC0415
-
     stocked = Rig(name="Stock")
     for piece in catalogue():
         stocked = apply(stocked, (AddGear(gear=piece),)).rig
@@ -108,7 +107,7 @@ def test_the_model_names_what_it_is_known_to_name() -> None:
 def test_what_is_removed_is_removed_everywhere_it_is_named(rig: Rig) -> None:
     assert lost(rig) == []
     removed = 0
-    # Of what there is very much of, every so-manieth in a common run.
+    # Of what there is very much of, only some in a common run.
     known = sorted(there(rig))
     for identity in known[:: max(1, len(known) // drawn(100_000, 150))]:
         try:
@@ -155,8 +154,11 @@ def test_all_paper_of_a_rig_whose_strips_and_mixes_were_removed_can_be_made() ->
 
 @pytest.mark.parametrize("seed", range(drawn(6, 2)))
 def test_no_walk_of_edits_loses_what_is_named(seed: int) -> None:
+    made = 0
     for _, _, after in itertools.islice(walk(seed, RIGS[seed % len(RIGS)], 200), 40):
         assert lost(after) == []
+        made += 1
+    assert made > 5, "the walk goes somewhere"
 
 
 def test_a_mixer_that_names_what_is_not_there_is_refused_and_an_older_file_is_mended() -> None:
