@@ -25,6 +25,8 @@ PHASES = [phase for phase in Phase if phase is not Phase.shrink or os.environ.ge
 # is tested; ``./iskelo hunt`` draws new ones. What failed once is kept beside the tests, and tried by every run first.
 settings.register_profile(
     "iskelo",
+    # Said outright: where CI is set, Hypothesis itself would draw by the name of the test and keep no database.
+    derandomize=False,
     database=DirectoryBasedExampleDatabase(FOUND),
     deadline=None,
     max_examples=drawn(60),
