@@ -107,3 +107,25 @@ def test_two_copies_on_a_clock_that_drifts_are_two_copies_and_no_slip(comb: Wove
     assert found.jumps == ()
     assert found.drift_ppm == pytest.approx(35, abs=0.04)
     assert pace(take, comb).jumps == ()
+
+
+@pytest.mark.parametrize("ppm", [-2000.0, 0.3, 94.0])
+def test_the_lines_of_a_period_between_samples_are_those_of_the_sum_that_defines_them(
+    comb: WovenComb, ppm: float
+) -> None:
+    """To 160 dB below the strongest, and back again; the sum is worked out term by term for some of the lines."""
+    take = np.random.default_rng(3).standard_normal(LENGTH)
+    period = comb.period_samples * (1 + ppm * 1e-6)
+    lines = np.random.default_rng(4).choice(comb.lines.ravel(), 12, replace=False)
+    found = periods_at(take, comb, ppm, 1, 3)
+    for number, spectrum in enumerate(found, 1):
+        first = round(number * period)
+        at = np.arange(first, first + round(period)) - number * period
+        expected = np.exp(-2j * np.pi * np.outer(lines, at) / period) @ take[first : first + round(period)]
+        assert np.abs(spectrum[lines] - expected).max() < 1e-8 * np.abs(expected).max()
+    own = np.zeros_like(found[0])
+    own[lines] = found[0][lines]
+    sound = sound_at(own, comb, ppm, 1, 4, LENGTH)
+    at = np.arange(2 * RATE_HZ, 10 * RATE_HZ, 997)
+    expected = 2 / round(period) * (np.exp(2j * np.pi * np.outer(at, lines) / period) @ own[lines]).real
+    assert np.abs(sound[at] - expected).max() < 1e-8 * np.abs(expected).max()

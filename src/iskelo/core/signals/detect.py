@@ -10,8 +10,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from iskelo.core.signals.comb import PERIODS_PLAYED, WovenComb
-from iskelo.core.signals.drift import repeats, steady
-from iskelo.core.signals.layers import heard_by_clock, restless
+from iskelo.core.signals.drift import SAME, alike, periods_at, unlike_share
+from iskelo.core.signals.layers import UNHEARD, heard_by_clock, restless
 from iskelo.core.signals.listen import (
     COPIES_AT_MOST,
     Heard,
@@ -72,14 +72,18 @@ def detect(take: NDArray[np.float32] | Real, comb: WovenComb, copies_at_most: in
     heard: list[Heard] = []
     noise_rms = np.zeros(len(take))
     for channel, recorded in enumerate(take):
-        if steady(recorded, comb) or not repeats(recorded, comb):
-            spectrum = mean_spectrum(recorded, period)
+        unlike = unlike_share(recorded, comb)
+        # What lies in the take period by period is transformed once, and only where it is not nearly the same.
+        lying = periods_at(recorded, comb, 0.0, 1, PERIODS_PLAYED - 1) if unlike >= UNHEARD else None
+        steady = unlike <= SAME
+        if steady or lying is None or not alike(lying[1] * lying[0].conj(), comb):
+            spectrum = mean_spectrum(recorded, period) if lying is None else np.mean(lying, axis=0)
             there = gate(spectrum, comb, noise_power(spectrum, comb))
             found = sources_heard(channel, spectrum, comb, there, tests, copies_at_most=copies_at_most)
-            if not (steady(recorded, comb) and restless(recorded, comb, there, found)):
+            if not (steady and lying is not None and restless(lying, comb, there, found)):
                 noise_rms[channel] = rms_of_noise(spectrum, comb)
                 heard += found
                 continue
-        noise_rms[channel], found = heard_by_clock(channel, recorded, comb, tests)
+        noise_rms[channel], found = heard_by_clock(channel, recorded, comb, tests, lying)
         heard += found
     return Detection(tuple(heard), noise_rms)

@@ -6,14 +6,13 @@ are not, each is compared with the next. Unequal lags from period to period are 
 pace of each clock found, and each source's own lines tell which clock it is on, and what is left of its drift.
 """
 
-import functools
 import itertools
-from collections.abc import Callable, Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
+import finufft
 import numpy as np
 import scipy.fft
-import scipy.signal
 from numpy.typing import NDArray
 
 from iskelo.core.signals.comb import PERIODS_PLAYED, WovenComb
@@ -41,6 +40,12 @@ JUMPED = 0.3
 CLOCKS_AT_MOST = 4
 APART_SAMPLES = 1.5
 COHERENT = 0.5
+
+EXACT = 1e-9
+"""What is asked of a transform between bins: 180 dB below the sound."""
+
+TOGETHER = 16
+"""So many neighbouring lines are turned alike, but for a hundredth of a turn, by the few samples that may be left."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,7 +78,7 @@ def unlike_share(channel: NDArray[np.float32] | Real, comb: WovenComb) -> float:
 
 def repeats(channel: NDArray[np.float32] | Real, comb: WovenComb, first: int = 1) -> bool:
     """Whether two neighbouring periods are alike at any lag; mere noise is not, and has no pace to be found."""
-    early, late = _periods(channel, comb, first, first + 1)
+    early, late = periods_at(channel, comb, 0.0, first, first + 1)
     return alike(late * early.conj(), comb)
 
 
@@ -87,19 +92,19 @@ def alike(cross: Complex, comb: WovenComb) -> bool:
     return near > ALIKE * float(np.sqrt(np.mean(correlation**2)))
 
 
-def _periods(channel: NDArray[np.float32] | Real, comb: WovenComb, first: int, last: int) -> list[Complex]:
-    """Spectra of the periods from ``first`` to ``last`` as they lie in the take."""
-    period = comb.period_samples
-    return [scipy.fft.rfft(channel[n * period : (n + 1) * period].astype(np.float64)) for n in range(first, last + 1)]
-
-
-def pace(channel: NDArray[np.float32] | Real, comb: WovenComb, begin: int = 1, end: int = PERIODS_PLAYED - 1) -> Pace:
+def pace(
+    channel: NDArray[np.float32] | Real,
+    comb: WovenComb,
+    begin: int = 1,
+    end: int = PERIODS_PLAYED - 1,
+    lying: list[Complex] | None = None,
+) -> Pace:
     """Compare each period with the next: by how much it lags, in how many clocks, and where it jumped.
 
-    Periods ``begin`` to ``end`` are compared, two at least.
+    Periods ``begin`` to ``end`` are compared, two at least; ``lying`` are their spectra as they lie, if known.
     """
     period = comb.period_samples
-    spectra = _periods(channel, comb, begin, end)
+    spectra = lying or periods_at(channel, comb, 0.0, begin, end)
     lowest, highest = int(comb.lines.min()), int(comb.lines.max())
     steps = [_peaks(late * early.conj(), lowest, highest, period) for early, late in itertools.pairwise(spectra)]
     most = MOST_PPM * 1e-6 * period
@@ -160,16 +165,21 @@ def _peaks(cross: Complex, lowest: int, highest: int, period: int) -> list[tuple
 
 def _finely(cross: Complex, lowest: int, highest: int, period: int, lag: float) -> float:
     """A peak's place between samples: parabolas through three ever closer values of the correlation."""
-    band = cross[lowest : highest + 1]
+    lines = np.arange(lowest, highest + 1)
+    cycles, sums = _together(cross[lowest : highest + 1] * _turns(lag / period, highest + 1)[lowest:], lines / period)
+    off = 0.0
     for step in (0.4, 0.1, 0.02):
-        before, here, after = (
-            # Where it begins turns all of it alike, which its size does not show.
-            abs(complex(_turns(at / period, len(band)) @ band))
-            for at in (lag - step, lag, lag + step)
-        )
+        before, here, after = np.abs(np.exp(2j * np.pi * np.outer((off - step, off, off + step), cycles)) @ sums)
         bend = before - 2 * here + after
-        lag += float(np.clip(0.5 * step * (before - after) / bend, -step, step)) if bend < 0 else 0.0
-    return lag
+        off += float(np.clip(0.5 * step * (before - after) / bend, -step, step)) if bend < 0 else 0.0
+    return lag + off
+
+
+def _together(cross: Complex, cycles: Real) -> tuple[Real, Complex]:
+    """Neighbouring lines of a cross spectrum summed: what their turns by a few samples are asked of."""
+    firsts = np.arange(0, len(cross), TOGETHER)
+    counts = np.diff(np.append(firsts, len(cross)))
+    return np.add.reduceat(cycles, firsts) / counts, np.add.reduceat(cross, firsts)
 
 
 def _turns(cycles: float, count: int) -> Complex:
@@ -224,37 +234,34 @@ def periods_at(
     """Spectra of the signal's periods from ``first`` to ``last``, on a clock that is fast by so much.
 
     Such a period is no whole number of samples, and its lines stand between the bins of any transform of the take; a
-    chirp-z transform is asked for just these lines (Rabiner, Schafer and Rader, "The chirp z-transform algorithm",
-    *IEEE Trans. Audio Electroacoust.* 17(2), 1969, from memory; done by scipy.signal).
+    non-uniform transform is asked for just these lines (Dutt and Rokhlin, "Fast Fourier transforms for nonequispaced
+    data", *SIAM J. Sci. Comput.* 14(6), 1993, from memory; done by finufft). Beside the comb's band they are nought.
     """
     if ppm == 0:
-        return _periods(channel, comb, first, last)
+        whole = comb.period_samples
+        return [scipy.fft.rfft(channel[n * whole : (n + 1) * whole].astype(float)) for n in range(first, last + 1)]
     period = comb.period_samples * (1 + ppm * 1e-6)
     count = round(period)
-    most = int(comb.lines.max())
-    transform = _transform(count, most, period)
-    spectra: list[Complex] = []
+    lowest, highest = int(comb.lines.min()), int(comb.lines.max())
     starts = [each * period for each in range(first, last + 1)]
-    for pair in (starts[n : n + 2] for n in range(0, len(starts), 2)):
-        # Two real periods are one complex one; their spectra come apart by their symmetry.
-        both = np.zeros(count, complex)
-        for start, unit in zip(pair, (1, 1j), strict=False):
-            taken = channel[round(start) : round(start) + count]
-            both[: len(taken)] += unit * taken
-        lines = transform(both)
-        ahead, behind = lines[most:], lines[most::-1].conj()
-        for start, halves in zip(pair, (ahead + behind, -1j * (ahead - behind)), strict=False):
-            spectrum: Complex = np.zeros(comb.period_samples // 2 + 1, complex)
-            spectrum[: most + 1] = halves / 2 * _turns((start - round(start)) / period, most + 1)
-            spectra.append(spectrum)
+    # Two real periods are one complex one; their spectra come apart by their symmetry.
+    pairs = np.zeros(((len(starts) + 1) // 2, count), complex)
+    for at, start in enumerate(starts):
+        taken = channel[round(start) : round(start) + count]
+        half = pairs[at // 2].imag if at % 2 else pairs[at // 2].real
+        half[: len(taken)] = taken
+    turns = 2 * np.pi / period * np.arange(lowest, highest + 1)
+    both = finufft.nufft1d2(np.concatenate([turns, -turns]), pairs, isign=-1, eps=EXACT, nthreads=1)
+    ahead, behind = both[:, : len(turns)], both[:, len(turns) :].conj()
+    spectra: list[Complex] = []
+    for at, start in enumerate(starts):
+        half = -1j * (ahead - behind)[at // 2] if at % 2 else (ahead + behind)[at // 2]
+        spectrum: Complex = np.zeros(comb.period_samples // 2 + 1, complex)
+        # Such a transform counts from the middle of what it is given.
+        turned = _turns((start - round(start) - count // 2) / period, highest + 1)[lowest:]
+        spectrum[lowest : highest + 1] = half / 2 * turned
+        spectra.append(spectrum)
     return spectra
-
-
-@functools.lru_cache(maxsize=4)
-def _transform(count: int, most: int, period: float) -> scipy.signal.CZT:
-    """Lines from minus ``most`` to ``most``. It is dear to build, and the channels of one box share it."""
-    step = np.exp(-2j * np.pi / period)
-    return scipy.signal.CZT(count, m=2 * most + 1, w=step, a=np.exp(-2j * np.pi * most / period))
 
 
 def sound_at(spectrum: Complex, comb: WovenComb, ppm: float, first: int, last: int, samples: int) -> Real:
@@ -262,7 +269,6 @@ def sound_at(spectrum: Complex, comb: WovenComb, ppm: float, first: int, last: i
 
     It is silent but for the periods from ``first`` to ``last`` and a little around them.
     """
-    most = int(comb.lines.max())
     period = comb.period_samples * (1 + ppm * 1e-6)
     # Five periods on the fastest clock are so much longer than on the slowest.
     around = round(2 * MOST_PPM * 1e-6 * PERIODS_PLAYED * comb.period_samples)
@@ -275,34 +281,23 @@ def sound_at(spectrum: Complex, comb: WovenComb, ppm: float, first: int, last: i
         sound[begin:end] = np.resize(np.roll(wave, -begin), end - begin)
         return sound
     count = round(period)
-    both = np.concatenate([spectrum[most:0:-1].conj(), [0], spectrum[1 : most + 1]]) / count
-    lines = np.arange(-most, most + 1)
-    transform = _back(count, most, period)
+    lines = np.flatnonzero(spectrum[: int(comb.lines.max()) + 1])
     starts = list(range(begin, end, count))
-    for pair in (starts[n : n + 2] for n in range(0, len(starts), 2)):
-        # Two real stretches are the halves of one complex one.
-        turned = sum(
-            unit * both * np.exp(2j * np.pi * (start % period) / period * lines)
-            for start, unit in zip(pair, (1, 1j), strict=False)
-        )
-        waves = transform(turned)
-        for start, wave in zip(pair, (waves.real, waves.imag), strict=False):
-            stop = min(end, start + count)
-            sound[start:stop] = wave[: stop - start]
+    # Two real stretches are the halves of one complex one; each is counted from its middle.
+    middles = [start + count // 2 for start in starts]
+    own = np.array([spectrum[lines] * _turns(middle % period / period, len(spectrum))[lines] for middle in middles])
+    own = np.concatenate([own, np.zeros((len(own) % 2, len(lines)))]) / count
+    pairs = np.concatenate([own[::2] + 1j * own[1::2], own[::2].conj() + 1j * own[1::2].conj()], axis=1)
+    turns = 2 * np.pi / period * lines
+    waves = finufft.nufft1d1(np.concatenate([turns, -turns]), pairs, count, isign=1, eps=EXACT, nthreads=1)
+    for at, start in enumerate(starts):
+        stop = min(end, start + count)
+        sound[start:stop] = (waves[at // 2].imag if at % 2 else waves[at // 2].real)[: stop - start]
     return sound
 
 
-@functools.lru_cache(maxsize=4)
-def _back(count: int, most: int, period: float) -> Callable[[Complex], Complex]:
-    """From lines from minus ``most`` to ``most`` to ``count`` samples."""
-    transform = scipy.signal.CZT(2 * most + 1, m=count, w=np.exp(2j * np.pi / period))
-    # The first line is not nought but minus ``most``.
-    lowest = np.exp(-2j * np.pi * most / period * np.arange(count))
-    return lambda lines: transform(lines) * lowest
-
-
 def left_over(
-    spectra: list[Complex], comb: WovenComb, sources: Iterable[int], clear: Clear | None = None
+    spectra: Sequence[Complex], comb: WovenComb, sources: Iterable[int], clear: Clear | None = None
 ) -> dict[int, Left]:
     """The drift that each source's own lines have beside the pace of these periods: from the first to the last."""
     period = comb.period_samples
@@ -319,15 +314,16 @@ def _slope(cross: Complex, cycles: Real) -> tuple[float, float]:
     strength = float(np.abs(cross).sum())
     if strength == 0:
         return 0.0, 0.0
+    near, sums = _together(cross, cycles)
     tried = np.arange(-4, 4.01, 0.25)
-    turned = np.abs(np.exp(2j * np.pi * np.outer(tried, cycles)) @ cross)
-    lag = float(tried[np.argmax(turned)])
-    weight = np.abs(cross)
+    lag = float(tried[np.argmax(np.abs(np.exp(2j * np.pi * np.outer(tried, near)) @ sums))])
+    near, sums = _together(cross * np.exp(2j * np.pi * cycles * lag), cycles)
+    off, weight = 0.0, np.abs(sums)
     for _ in range(6):
-        phase = np.angle(cross * np.exp(2j * np.pi * cycles * lag))
-        step = -float((weight * cycles * phase).sum() / (2 * np.pi * (weight * cycles**2).sum()))
-        lag += step
+        phase = np.angle(sums * np.exp(2j * np.pi * near * off))
+        step = -float((weight * near * phase).sum() / (2 * np.pi * (weight * near**2).sum()))
+        off += step
         if abs(step) < 1e-7:
             break
-    coherence = float(np.abs((cross * np.exp(2j * np.pi * cycles * lag)).sum())) / strength
-    return lag, coherence
+    coherence = float(np.abs((cross * np.exp(2j * np.pi * cycles * (lag + off))).sum())) / strength
+    return lag + off, coherence

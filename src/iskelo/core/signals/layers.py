@@ -7,7 +7,7 @@ non-regular distribution of interferometer baselines", *Astron. Astrophys. Suppl
 the strongest first).
 """
 
-from collections.abc import Collection, Iterable, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -24,7 +24,6 @@ from iskelo.core.signals.drift import (
     periods_at,
     repeats,
     sound_at,
-    unlike_share,
 )
 from iskelo.core.signals.listen import (
     Clear,
@@ -35,7 +34,6 @@ from iskelo.core.signals.listen import (
     arriving,
     clear_lines,
     gate,
-    mean_spectrum,
     noise_power,
     rms_of_noise,
     sources_heard,
@@ -45,6 +43,9 @@ LEAST_PPM = 0.02
 SAME_CLOCK_PPM = 0.03
 ABOUT_ONE_CLOCK_PPM = 0.3
 """Drifts so close are taken for one clock's until what is on other clocks was taken out."""
+
+ONE_PACE_PPM = 0.001
+"""Paces so close are one: a neighbouring line shows 85 dB down."""
 
 UNHEARD = 1e-8
 """Periods that differ by less than this share of their energy differ by a converter's own noise: it hides nothing."""
@@ -64,49 +65,52 @@ _SETTLED_PPM = 0.004
 
 @dataclass(frozen=True, slots=True)
 class Layer:
-    """Sources on one clock, and the mean spectrum of the periods at its pace; where it slipped."""
+    """Sources on one clock, and the mean spectrum of the periods at its pace; where it slipped.
+
+    ``periods`` are their spectra in what the layer was found in.
+    """
 
     ppm: float
     sources: tuple[int, ...]
     spectrum: Complex
     pace: Pace
+    periods: Sequence[Complex] = ()
 
     def read(self, channel: NDArray[np.float32] | Real, comb: WovenComb) -> list[Complex]:
         """A channel's periods at this pace, as far as nothing slipped."""
         return periods_at(channel, comb, self.ppm, self.pace.first, self.pace.last)
 
 
-def restless(
-    recorded: NDArray[np.float32] | Real, comb: WovenComb, there: NDArray[np.int64], found: Collection[Heard]
-) -> bool:
-    """Whether something soft drifts in a channel whose loud sounds are steady.
+def restless(lying: list[Complex], comb: WovenComb, there: NDArray[np.int64], found: Collection[Heard]) -> bool:
+    """Whether something soft drifts in a channel whose loud sounds are steady, from its periods as they lie.
 
     A source that seems to be there and is not the same in the last period as in the first one drifts, and so does what
     repeats at a lag in the lines that nobody plays.
     """
-    if unlike_share(recorded, comb) < UNHEARD:
-        return False
-    spectra = periods_at(recorded, comb, 0.0, 1, PERIODS_PLAYED - 1)
-    left = left_over(spectra, comb, there)
+    left = left_over(lying, comb, there)
     if any(abs(each.ppm) > LEAST_PPM or each.coherence < COHERENT for each in left.values()):
         return True
     steadily = [each.source for each in found]
     nobodys = np.zeros(comb.period_samples // 2 + 1, bool)
     nobodys[np.delete(comb.lines, steadily, axis=0)] = True
-    return alike(spectra[1] * spectra[0].conj() * nobodys, comb)
+    return alike(lying[1] * lying[0].conj() * nobodys, comb)
 
 
 def heard_by_clock(
-    channel: int, recorded: NDArray[np.float32] | Real, comb: WovenComb, tests: int
+    channel: int, recorded: NDArray[np.float32] | Real, comb: WovenComb, tests: int, lying: list[Complex] | None = None
 ) -> tuple[float, list[Heard]]:
-    """The noise of a channel that is not the same from period to period, and what is heard in it, clock by clock."""
-    layers, last = _peeled(recorded, comb)
+    """The noise of a channel that is not the same from period to period, and what is heard in it, clock by clock.
+
+    ``lying`` are the spectra of its analysed periods as they lie, if known.
+    """
+    lying = lying or periods_at(recorded, comb, 0.0, 1, PERIODS_PLAYED - 1)
+    layers, last = _peeled(recorded, comb, lying)
     for _ in range(_ROUNDS if len(layers) > 1 else 0):
         before, layers = layers, _again(recorded, comb, layers, tests)
         if _settled(before, layers):
             break
     heard: list[Heard] = []
-    noise_rms = rms_of_noise(mean_spectrum(recorded, comb.period_samples), comb)
+    noise_rms = rms_of_noise(np.mean(lying, axis=0), comb)
     softer: dict[int, tuple[float, Layer, Clear]] = {}
     placed = {source for layer in layers for source in layer.sources}
     others: list[tuple[Layer, NDArray[np.float32] | Real]] = []
@@ -115,7 +119,7 @@ def heard_by_clock(
         others = [(Layer(ppm, (), np.zeros(0, complex), last), rest) for ppm in last.clocks_ppm]
     for layer, clean in [*_each_alone(recorded, comb, layers), *others]:
         clear = _clear(comb, layers, layer)
-        spectra = layer.read(clean, comb)
+        spectra = layer.periods if clean is recorded else layer.read(clean, comb)
         spectrum = np.mean(spectra, axis=0)
         noise = noise_power(spectrum, comb)
         noise_rms = min(noise_rms, rms_of_noise(spectrum, comb))
@@ -136,16 +140,18 @@ def heard_by_clock(
     return noise_rms, sorted((each for each in real if each.copies), key=lambda each: each.source)
 
 
-def _peeled(recorded: NDArray[np.float32] | Real, comb: WovenComb) -> tuple[list[Layer], Pace | None]:
+def _peeled(
+    recorded: NDArray[np.float32] | Real, comb: WovenComb, lying: list[Complex]
+) -> tuple[list[Layer], Pace | None]:
     """The clocks of a channel, the loudest first, with their sources; and the pace of what is left, if it has one."""
     layers: list[Layer] = []
     rest = recorded
-    found = pace(rest, comb)
+    found = pace(rest, comb, lying=lying)
     while len(layers) < CLOCKS_AT_MOST:
         new = _on_clocks(rest, comb, found, {source for layer in layers for source in layer.sources})
         layers += new
-        if not new or found.last <= found.first:
-            break
+        if not new or found.last <= found.first or (len(layers) == 1 and _is_all(layers[0], comb)):
+            return layers, None if new and found.last > found.first else found
         rest = rest - _sounds(new, comb, len(recorded))
         inside = slice(found.first * comb.period_samples, (found.last + 1) * comb.period_samples)
         if _energy(rest[inside]) <= LEAST_LEFT * _energy(recorded[inside]) or not repeats(rest, comb, found.first):
@@ -154,16 +160,27 @@ def _peeled(recorded: NDArray[np.float32] | Real, comb: WovenComb) -> tuple[list
     return layers, found
 
 
+def _is_all(layer: Layer, comb: WovenComb) -> bool:
+    """Whether the only clock found is all there is: what its sources leave of its periods is little or mere noise."""
+    own = np.zeros_like(layer.spectrum)
+    lines = comb.lines[list(layer.sources)].ravel()
+    own[lines] = layer.spectrum[lines]
+    rest = [period - own for period in layer.periods]
+    left, whole = (sum(_energy(each.view(float)) for each in spectra) for spectra in (rest, layer.periods))
+    return left <= LEAST_LEFT * whole or not alike(rest[1] * rest[0].conj(), comb)
+
+
 def _energy(samples: NDArray[np.float32] | Real) -> float:
-    return float(np.square(samples, dtype=np.float64).sum())
+    exact = samples.astype(np.float64, copy=False)
+    return float(exact @ exact)
 
 
 def _on_clocks(rest: NDArray[np.float32] | Real, comb: WovenComb, found: Pace, known: set[int]) -> list[Layer]:
     """Every clock found is tried: a source is on the one where its lines are most alike from period to period."""
     best: dict[int, tuple[float, float]] = {}
-    # Channels on one clock are read at one pace, though each finds a slightly other one: ``left_over`` tells the rest.
-    for ppm in (round(each, 1) for each in found.clocks_ppm):
-        spectra = periods_at(rest, comb, ppm, found.first, found.last)
+    read: dict[float, list[Complex]] = {}
+    for ppm in (round(each, 3) for each in found.clocks_ppm):
+        spectra = read[ppm] = periods_at(rest, comb, ppm, found.first, found.last)
         spectrum = np.mean(spectra, axis=0)
         there = [int(each) for each in gate(spectrum, comb, noise_power(spectrum, comb))]
         for source, left in left_over(spectra, comb, [each for each in there if each not in known]).items():
@@ -171,7 +188,7 @@ def _on_clocks(rest: NDArray[np.float32] | Real, comb: WovenComb, found: Pace, k
             if left.coherence > COHERENT and energy > best.get(source, (0.0, 0.0))[0]:
                 best[source] = (energy, ppm + left.ppm)
     groups = _on_one_clock({source: ppm for source, (_, ppm) in best.items()}, ABOUT_ONE_CLOCK_PPM)
-    return [_layer(rest, comb, sources, ppm, found) for sources, ppm in groups]
+    return [_layer(rest, comb, sources, ppm, found, read) for sources, ppm in groups]
 
 
 def _layer(
@@ -180,12 +197,15 @@ def _layer(
     sources: Iterable[int],
     ppm: float,
     at: Pace,
-    known: tuple[float, list[Complex]] | None = None,
+    read: Mapping[float, list[Complex]],
 ) -> Layer:
-    """Sources on one clock in the rest of a channel, of which the periods at some pace may be known."""
-    bare = Layer(round(ppm, 3) if abs(ppm) > LEAST_PPM else 0.0, tuple(sources), np.zeros(0, complex), at)
-    spectra = known[1] if known is not None and known[0] == bare.ppm else bare.read(rest, comb)
-    return replace(bare, spectrum=np.mean(spectra, axis=0))
+    """Sources on one clock in the rest of a channel, of which the periods at some paces were read already."""
+    there = min(read, key=lambda each: abs(each - ppm))
+    exact = round(ppm, 3) if abs(ppm) > LEAST_PPM else 0.0
+    pace_ppm = there if abs(there - ppm) <= ONE_PACE_PPM and exact else exact
+    bare = Layer(pace_ppm, tuple(sources), np.zeros(0, complex), at)
+    spectra = read[pace_ppm] if pace_ppm in read else bare.read(rest, comb)
+    return replace(bare, spectrum=np.mean(spectra, axis=0), periods=spectra)
 
 
 def _again(recorded: NDArray[np.float32] | Real, comb: WovenComb, layers: Sequence[Layer], tests: int) -> list[Layer]:
@@ -201,7 +221,7 @@ def _again(recorded: NDArray[np.float32] | Real, comb: WovenComb, layers: Sequen
         left = left_over(spectra, comb, layer.sources, clear)
         drifts = {source: layer.ppm + each.ppm for source, each in left.items()}
         for sources, ppm in _on_one_clock(drifts):
-            new = _layer(clean, comb, sources, ppm, layer.pace, (layer.ppm, spectra))
+            new = _layer(clean, comb, sources, ppm, layer.pace, {layer.ppm: spectra})
             for source in sources:
                 delays, gains = arrivals(new.spectrum, comb, source, tests, clear)
                 own = clear_lines(comb, source, clear)

@@ -187,18 +187,26 @@ def _fit(seen: Complex, cycles: Real, delays: Real) -> tuple[Real, Complex]:
     """Joint least squares of gains, Gauss-Newton on delays; never more than a sample a step."""
     for _ in range(8):
         steering = _model(cycles, delays)
-        gains: Complex = np.linalg.lstsq(steering, seen, rcond=None)[0].astype(np.complex128)
+        gains = _solved(steering, seen)
         slope = steering * (-2j * np.pi * cycles[:, None]) * gains[None]
         columns = np.concatenate([steering, 1j * steering, slope], axis=1)
-        rest = seen - steering @ gains
-        step = np.linalg.lstsq(
-            np.vstack([columns.real, columns.imag]), np.concatenate([rest.real, rest.imag]), rcond=None
-        )[0][2 * len(delays) :]
+        step = _solved(columns, seen - steering @ gains, real=True)[2 * len(delays) :].real
         step = np.clip(step, -1, 1)
         delays = delays + step
         if np.max(np.abs(step)) < 1e-6:
             break
-    return delays, np.linalg.lstsq(_model(cycles, delays), seen, rcond=None)[0].astype(np.complex128)
+    return delays, _solved(_model(cycles, delays), seen)
+
+
+def _solved(columns: Complex, seen: Complex, *, real: bool = False) -> Complex:
+    """Least squares by the normal equations: few columns of some thousand rows each, brought to one size first."""
+    sizes = np.sqrt(np.sum(columns.real**2 + columns.imag**2, axis=0))
+    even = columns / np.maximum(sizes, 1e-300)
+    alike, right = even.conj().T @ even, even.conj().T @ seen
+    if real:
+        alike, right = alike.real, right.real
+    solved: Complex = np.linalg.lstsq(alike, right, rcond=None)[0] / np.maximum(sizes, 1e-300)
+    return solved
 
 
 def _polarity(gain: complex) -> int:
