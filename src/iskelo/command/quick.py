@@ -6,6 +6,7 @@ changed and of what imports them, the nearest first, as many as fit. How long ea
 
 import ast
 import concurrent.futures
+import functools
 import hashlib
 import json
 import os
@@ -162,11 +163,13 @@ def known_seconds() -> dict[str, float]:
 
 def distances(changed: list[str]) -> dict[Path, int]:
     """Over how many imports each file knows something that has changed; a test that mirrors it is nearest."""
-    imports = {path: _imported(path) for folder in CODE for path in (ROOT / folder).rglob("*.py")}
+    files = {path for folder in CODE for path in (ROOT / folder).rglob("*.py")}
     known_by: dict[Path, list[Path]] = {}
-    for path, others in imports.items():
-        for other in others:
-            known_by.setdefault(other, []).append(path)
+    for path in files:
+        for module in _imported(path, path.stat().st_mtime_ns):
+            for other in _places(module):
+                if other in files:
+                    known_by.setdefault(other, []).append(path)
     found: dict[Path, int] = {ROOT / path: 0 for path in changed}
     waiting = deque(found)
     while waiting:
@@ -179,21 +182,20 @@ def distances(changed: list[str]) -> dict[Path, int]:
     return {path: 0 if path.name in names else far for path, far in found.items()}
 
 
-def _imported(path: Path) -> set[Path]:
-    """The files of ours that a file imports, wherever in it."""
-    found: set[Path] = set()
+@functools.cache
+def _imported(path: Path, _: int) -> frozenset[str]:
+    """The modules that a file, as it was changed last at some time, imports, wherever in it."""
+    found: set[str] = set()
     for node in ast.walk(ast.parse(path.read_text())):
         if isinstance(node, ast.ImportFrom) and node.module:
-            found |= _file_of(node.module)
-            for each in node.names:
-                found |= _file_of(f"{node.module}.{each.name}")
+            found |= {node.module, *(f"{node.module}.{each.name}" for each in node.names)}
         elif isinstance(node, ast.Import):
-            for each in node.names:
-                found |= _file_of(each.name)
-    return found
+            found |= {each.name for each in node.names}
+    return frozenset(found)
 
 
-def _file_of(module: str) -> set[Path]:
-    parts = module.split(".")
-    places = [(ROOT / folder).joinpath(*parts) for folder in CODE]
-    return {file for place in places for file in (place.with_suffix(".py"), place / "__init__.py") if file.exists()}
+@functools.cache
+def _places(module: str) -> tuple[Path, ...]:
+    """The files of ours that a module may be."""
+    places = [(ROOT / folder).joinpath(*module.split(".")) for folder in CODE]
+    return tuple(file for place in places for file in (place.with_suffix(".py"), place / "__init__.py"))
