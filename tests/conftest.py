@@ -12,6 +12,7 @@ import pytest
 from hypothesis import HealthCheck, Phase, settings
 from hypothesis.database import DirectoryBasedExampleDatabase
 
+import server as servers
 from drawn import drawn
 from iskelo.command.hunt import FOUND
 from iskelo.command.postgres import Cluster
@@ -34,6 +35,7 @@ settings.register_profile(
     suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large],
 )
 settings.load_profile("iskelo")
+servers.FORKS = True
 
 
 def pytest_terminal_summary(terminalreporter: pytest.TerminalReporter) -> None:

@@ -14,11 +14,15 @@ from pathlib import Path
 
 import httpx
 
+import forked
+from forked import PARENT, Forked
 from iskelo.command.places import ROOT
 from iskelo.command.postgres import Cluster, free_port
 from iskelo.store.database import migrate
 
 _numbers = itertools.count(1)
+FORKS = False
+"""Whether commands begin by fork: set where tests run; benchmarks begin them as a person does."""
 
 
 def fresh_database(cluster: Cluster) -> str:
@@ -74,10 +78,14 @@ class Process:
             "ISKELO_DATABASE_URL": database_url,
             **more,
         }
-        self.process: subprocess.Popen[bytes] | None = None
+        self.process: subprocess.Popen[bytes] | Forked | None = None
 
     def start(self) -> None:
-        self.process = subprocess.Popen([sys.executable, "-m", "iskelo.command", *self._words], env=self._environment)
+        if FORKS:
+            self.process = forked.begin(*self._words, environment=self._environment)
+            return
+        words = [str(os.getpid()) if word == PARENT else word for word in self._words]
+        self.process = subprocess.Popen([sys.executable, "-m", "iskelo.command", *words], env=self._environment)
 
     def kill(self) -> None:
         """Kill it the hard way (-9)."""
@@ -93,7 +101,7 @@ class Process:
 
 def worker(database_url: str) -> Process:
     """A worker, not started yet."""
-    return Process(database_url, "work", "--with-process", str(os.getpid()))
+    return Process(database_url, "work", "--with-process", PARENT)
 
 
 class Server(Process):

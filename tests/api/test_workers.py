@@ -24,8 +24,8 @@ def lone(cluster: Cluster) -> Iterator[Server]:
     made.stop()
 
 
-def demo(api: httpx.Client) -> str:
-    return str(api.post("/rigs", json={"example": "orrin-point-rehearsal"}).json()["id"])
+def demo(api: httpx.Client, example: str = "orrin-point-rehearsal") -> str:
+    return str(api.post("/rigs", json={"example": example}).json()["id"])
 
 
 def ended(api: httpx.Client, check: str, seconds: float = 90) -> dict[str, Any]:
@@ -67,7 +67,7 @@ def test_two_workers_share_a_queue_and_one_that_is_killed_loses_nothing(lone: Se
     try:
         with httpx.Client(base_url=f"{lone.url}/api", timeout=60) as api:
             rig = demo(api)
-            checks = [api.post(f"/rigs/{rig}/checks").json()["id"] for _ in range(4)]
+            checks = [api.post(f"/rigs/{rig}/checks").json()["id"] for _ in range(3)]
             until = time.monotonic() + 60
             while len(running(api, checks)) < 2:
                 assert time.monotonic() < until, "two checks run at the same time"
@@ -139,7 +139,7 @@ def test_a_worker_whose_database_does_not_come_back_ends() -> None:
         forgotten.start()
         try:
             with httpx.Client(base_url=f"{server.url}/api", timeout=60) as api:
-                check = api.post(f"/rigs/{demo(api)}/checks").json()["id"]
+                check = api.post(f"/rigs/{demo(api, 'two-voices-on-one-box')}/checks").json()["id"]
                 assert ended(api, check)["state"] == "done"
             kill_postgres(gone)
             assert forgotten.process is not None
@@ -155,7 +155,7 @@ def test_a_check_under_which_postgresql_dies_ends_all_the_same() -> None:
         server.start()
         try:
             with httpx.Client(base_url=f"{server.url}/api", timeout=60) as api:
-                rig = demo(api)
+                rig = demo(api, "two-boxes-as-one")
                 for again_after_s in (0.0, 4.0):
                     check = api.post(f"/rigs/{rig}/checks").json()["id"]
                     while not running(api, [check]):
@@ -165,7 +165,7 @@ def test_a_check_under_which_postgresql_dies_ends_all_the_same() -> None:
                     durable.start()
                     view = ended(api, check)
                     assert view["state"] == "done"
-                    assert view["ledger"]["agreeing"] == 15
+                    assert view["ledger"]["agreeing"] == len(view["ledger"]["targets"]) > 0
                     assert ended(api, api.post(f"/rigs/{rig}/checks").json()["id"])["state"] == "done"
                     emptied(server.database_url)
         finally:

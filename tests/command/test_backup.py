@@ -3,7 +3,6 @@
 import os
 import shutil
 import subprocess
-import sys
 import tempfile
 from collections.abc import Iterator
 from datetime import UTC, datetime
@@ -15,6 +14,7 @@ import pytest
 from sqlalchemy import text
 from sqlmodel import Session
 
+import forked
 from iskelo.command.places import ROOT
 from iskelo.command.postgres import Cluster
 from iskelo.core.edits.edit import SetValues
@@ -41,9 +41,7 @@ def home() -> Iterator[Path]:
 def iskelo(home: Path, *words: str, **more: str) -> subprocess.CompletedProcess[str]:
     environment = {**os.environ, "PYTHONPATH": str(ROOT / "src"), "ISKELO_HOME": str(home), **more}
     environment.pop("ISKELO_DATABASE_URL", None) if "ISKELO_DATABASE_URL" not in more else None
-    return subprocess.run(
-        [sys.executable, "-m", "iskelo.command", *words], env=environment, capture_output=True, text=True, check=False
-    )
+    return forked.run(*words, environment=environment)
 
 
 def fill(url: str) -> tuple[UUID, UUID]:

@@ -3,7 +3,6 @@
 import os
 import shutil
 import subprocess
-import sys
 import tempfile
 from collections.abc import Iterator
 from pathlib import Path
@@ -11,6 +10,7 @@ from pathlib import Path
 import psycopg
 import pytest
 
+import forked
 from iskelo.command.__main__ import main, parser
 from iskelo.command.places import ROOT
 from iskelo.command.postgres import Cluster
@@ -20,14 +20,7 @@ from server import own_database, worker
 
 def iskelo(*words: str, **more: str) -> subprocess.CompletedProcess[str]:
     environment = {**os.environ, "PYTHONPATH": str(ROOT / "src"), **more}
-    return subprocess.run(
-        [sys.executable, "-m", "iskelo.command", *words],
-        env=environment,
-        capture_output=True,
-        text=True,
-        check=False,
-        timeout=120,
-    )
+    return forked.run(*words, environment=environment)
 
 
 @pytest.mark.parametrize("words", [["help"], [], ["--help"]])

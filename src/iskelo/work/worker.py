@@ -25,7 +25,7 @@ log = logging.getLogger("iskelo")
 
 SWEEP_SECONDS = 3.0
 PATIENCE_SECONDS = 4.0
-GIVES_UP_SECONDS = float(os.environ.get("ISKELO_TEST_GIVES_UP_SECONDS", "3600"))
+GIVES_UP_SECONDS = 3600.0
 """A database that was away for so long does not come back, and a worker that waits for it is one that was forgotten."""
 NICENESS = 5
 """Edits go first where a worker shares its computer with the server."""
@@ -53,6 +53,7 @@ async def _work(database_url: str, engine: Engine, parent: int) -> None:
     for sign in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
         asyncio.get_running_loop().add_signal_handler(sign, end)
     line_checks = LineChecks(engine, stopping)
+    gives_up_s = float(os.environ.get("ISKELO_TEST_GIVES_UP_SECONDS", GIVES_UP_SECONDS))
     there = time.monotonic()
     watch = asyncio.create_task(_watch(parent, end))
     while not stop.is_set():
@@ -71,8 +72,8 @@ async def _work(database_url: str, engine: Engine, parent: int) -> None:
                     there = time.monotonic()
         except (ConnectorException, DBAPIError) as error:
             log.warning("line checks wait for the database: %s", str(error.__cause__ or error).strip().split("\n")[0])
-        if time.monotonic() - there > GIVES_UP_SECONDS:
-            log.error("the database has been away for %.0f minutes; this worker ends", GIVES_UP_SECONDS / 60)
+        if time.monotonic() - there > gives_up_s:
+            log.error("the database has been away for %.0f minutes; this worker ends", gives_up_s / 60)
             break
         with contextlib.suppress(TimeoutError):
             await asyncio.wait_for(stop.wait(), 1)
