@@ -1,5 +1,6 @@
 """The test signal and its detection: known delays, levels, polarities, noises, speech."""
 
+import functools
 from pathlib import Path
 
 import numpy as np
@@ -14,6 +15,9 @@ from iskelo.core.signals.comb import PERIODS_PLAYED, woven_comb
 from iskelo.core.signals.detect import Detection, detect
 
 RATE = 48_000
+woven = functools.cache(woven_comb)
+"""A comb of so many sources, woven once."""
+
 LENGTH = PERIODS_PLAYED * 2 * RATE + RATE // 4
 SPEECH = Path("/usr/share/sounds/alsa")
 
@@ -37,7 +41,7 @@ def only(found: Detection) -> list[tuple[int, list[tuple[float, float, int]]]]:
 
 @pytest.fixture(scope="module")
 def comb8():
-    return woven_comb(8, RATE, seed=3)
+    return woven(8, RATE, seed=3)
 
 
 def test_slots_share_no_line_and_two_stay_silent(comb8) -> None:
@@ -59,7 +63,7 @@ def test_every_source_has_an_rms_of_one_and_a_low_crest(comb8) -> None:
 @given(delay=st.floats(0, 90_000), level_db=st.floats(-50, 0), sign=st.sampled_from([1, -1]))
 @settings(max_examples=drawn(15))
 def test_known_delays_levels_and_polarities_are_found(delay: float, level_db: float, sign: int) -> None:
-    comb = woven_comb(2, RATE, seed=3)
+    comb = woven(2, RATE, seed=3)
     gain = 10 ** (level_db / 20) * 0.1
     found = only(detect(take(sign * gain * shifted(comb.waveform(1), delay), noise_db=-90), comb))
     ((source, ((got, got_gain, polarity),)),) = found
@@ -101,7 +105,7 @@ def _pink(random: np.random.Generator) -> np.ndarray:
 
 @pytest.mark.parametrize("kind", ["white", "pink", "brown", "hum", "silence"])
 def test_noise_and_hum_raise_no_false_alarm(kind: str) -> None:
-    comb = woven_comb(32, RATE, seed=3)
+    comb = woven(32, RATE, seed=3)
     random = np.random.default_rng(11)
     time = np.arange(LENGTH) / RATE
     for _ in range(4):
