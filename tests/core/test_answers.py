@@ -8,8 +8,10 @@ from iskelo.core.edits.apply import apply
 from iskelo.core.lines.context import read
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Rig
+from iskelo.core.routes.possible import possible_routes
 from iskelo.core.routes.route import ROUTES_AT_MOST, passing_routes
 from iskelo.core.timing.delays import delay_of
+from iskelo.demo.orrin_point import orrin_point
 from mixers import full_desk
 from rigs import any_rig
 
@@ -74,3 +76,19 @@ def test_every_joined_port_has_one_use_that_names_its_neighbours_and_its_lines(r
     for state in reading.lines:
         ports = {port for leg in state.legs for arrival in leg.arrivals for port in arrival.route.ports}
         assert passed.get(state.line.id, set()) == ports
+
+
+def test_no_more_ways_are_told_than_were_asked_for_and_they_are_the_first() -> None:
+    reading = read(orrin_point())
+    starts, ends = reading.found.starts(), sorted(reading.graph.ports())
+    several = []
+    for start, end in ((start, end) for start in starts for end in ends):
+        ways = possible_routes(reading.graph, start, end, 3)
+        if len(ways) == 3:
+            several.append((start, end, ways))
+            if len(several) == 5:
+                break
+    assert several
+    for start, end, ways in several:
+        for most in (0, 1, 2):
+            assert possible_routes(reading.graph, start, end, most) == ways[:most]
