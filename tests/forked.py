@@ -25,6 +25,8 @@ PARENT = "{parent}"
 """Stands in a command's words for the number of the process that it belongs to."""
 READY_SECONDS = 120.0
 _NUMBER = struct.Struct("!i")
+STANDARD = (1, 2)
+"""The descriptors of what a process says, and of what it complains of."""
 
 
 class Forked:
@@ -92,7 +94,7 @@ class _Loaded:
                 assert self._process.poll() is None, "what commands are forked from has ended"
                 time.sleep(0.02)
         asked = json.dumps({"words": words, "environment": environment}).encode()
-        places = [(out or sys.__stdout__).fileno(), (error or sys.__stderr__).fileno()]  # type: ignore[union-attr]
+        places = [out.fileno() if out else STANDARD[0], error.fileno() if error else STANDARD[1]]
         socket.send_fds(channel, [_NUMBER.pack(len(asked))], places)
         channel.sendall(asked)
         return Forked(channel, words)
@@ -149,7 +151,7 @@ def _kept(channel: socket.socket) -> list[str]:
     command = os.fork()
     if command == 0:
         channel.close()
-        for place, standard in zip(places, (1, 2), strict=True):
+        for place, standard in zip(places, STANDARD, strict=True):
             os.dup2(place, standard)
             os.close(place)
         os.environ.clear()
