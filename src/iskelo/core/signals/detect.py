@@ -75,6 +75,7 @@ def detect(take: NDArray[np.float32] | Real, comb: WovenComb, copies_at_most: in
         unlike = unlike_share(recorded, comb)
         # What lies in the take period by period is transformed once, and only where it is not nearly the same.
         lying = periods_at(recorded, comb, 0.0, 1, PERIODS_PLAYED - 1) if unlike >= UNHEARD else None
+        # The last period is the first one again: nothing loud drifts.
         steady = unlike <= SAME
         if steady or lying is None or not alike(lying[1] * lying[0].conj(), comb):
             spectrum = mean_spectrum(recorded, period) if lying is None else np.mean(lying, axis=0)

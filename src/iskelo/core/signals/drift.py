@@ -62,11 +62,6 @@ class Pace:
     last: int
 
 
-def steady(channel: NDArray[np.float32] | Real, comb: WovenComb) -> bool:
-    """Whether the last analysed period is the first one again, so that nothing loud drifts."""
-    return unlike_share(channel, comb) <= SAME
-
-
 def unlike_share(channel: NDArray[np.float32] | Real, comb: WovenComb) -> float:
     """The energy by which the last analysed period differs from the first one, as a share of the first one's."""
     period = comb.period_samples

@@ -150,8 +150,10 @@ def _peeled(
     while len(layers) < CLOCKS_AT_MOST:
         new = _on_clocks(rest, comb, found, {source for layer in layers for source in layer.sources})
         layers += new
-        if not new or found.last <= found.first or (len(layers) == 1 and _is_all(layers[0], comb)):
-            return layers, None if new and found.last > found.first else found
+        if not new or found.last <= found.first:
+            break
+        if len(layers) == 1 and _is_all(layers[0], comb):
+            return layers, None
         rest = rest - _sounds(new, comb, len(recorded))
         inside = slice(found.first * comb.period_samples, (found.last + 1) * comb.period_samples)
         if _energy(rest[inside]) <= LEAST_LEFT * _energy(recorded[inside]) or not repeats(rest, comb, found.first):
