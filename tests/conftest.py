@@ -3,10 +3,11 @@
 import contextlib
 import json
 import os
-import shutil
-import tempfile
+import ssl
 from collections.abc import Iterator
+from functools import cache
 from pathlib import Path
+from unittest import mock
 
 import pytest
 from hypothesis import HealthCheck, Phase, settings
@@ -18,7 +19,7 @@ from iskelo.command.hunt import FOUND
 from iskelo.command.postgres import Cluster
 from iskelo.command.quick import DURATIONS
 from iskelo.store.database import migrate
-from server import Server, fresh_database
+from server import Server, fresh_database, own_cluster
 
 # Shrinking whole rigs takes minutes; ISKELO_SHRINK=1 asks for it when a failure is looked into.
 PHASES = [phase for phase in Phase if phase is not Phase.shrink or os.environ.get("ISKELO_SHRINK")]
@@ -36,6 +37,9 @@ settings.register_profile(
 )
 settings.load_profile("iskelo")
 servers.FORKS = True
+# Every client that is made would read the list of the world's certificates, which nothing here needs: a tenth of all
+# that the tests of the API do.
+mock.patch("ssl.create_default_context", cache(ssl.create_default_context)).start()
 
 
 def pytest_terminal_summary(terminalreporter: pytest.TerminalReporter) -> None:
@@ -56,13 +60,8 @@ def pytest_terminal_summary(terminalreporter: pytest.TerminalReporter) -> None:
 @pytest.fixture(scope="session")
 def cluster() -> Iterator[Cluster]:
     """A PostgreSQL server in a folder of its own, without waits for the disk."""
-    folder = Path(tempfile.mkdtemp(prefix="iskelo-test-", dir="/tmp"))
-    made = Cluster(folder / "postgres", durable=False)
-    folder.chmod(0o755)
-    made.start()
-    yield made
-    made.stop("immediate")
-    shutil.rmtree(folder, ignore_errors=True)
+    with own_cluster(durable=False) as made:
+        yield made
 
 
 @pytest.fixture(scope="session")

