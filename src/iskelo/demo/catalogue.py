@@ -1,5 +1,7 @@
 """The catalogue that ships with Iskelo: invented stand-ins, with their figures as a maker would describe them."""
 
+from functools import cache
+
 from pydantic import JsonValue
 
 from iskelo.core.edits.additions import (
@@ -27,8 +29,9 @@ ENGINE_SAMPLES = 480
 SMALL_BUFFERS = [32, 64, 128, 256, 512, 1024, 2048]
 
 
+@cache
 def catalogue() -> tuple[Gear, ...]:
-    """Every piece, in the order in which the screen lists them."""
+    """Every piece, in the order in which the screen lists them; made once, for none of them can change."""
     return (
         _box("Interface 2×2", 2, 2, link="USB full speed", ppm=50, instrument=1),
         _box("Interface 4×4", 4, 4, phantom=2, instrument=2, ppm=25),

@@ -36,7 +36,8 @@ class CombSound:
         return wave[first : first + count]
 
 
-COMBS_KEPT = 6
+COMBS_KEPT = 16
+"""A comb is some 0.4 MB, and takes longer to weave than a small rig takes to be heard."""
 
 _kept: Held[tuple[int, int, int, int], WovenComb] = Held(COMBS_KEPT)
 
