@@ -11,6 +11,8 @@ import type { RowItem } from "./rows"
 
 /** Rows beyond the visible ones that are kept, so that a page of scrolling finds them there. */
 const OVERSCAN = 12
+/** The titles stay above the rows. */
+const HEAD_PX = 30
 
 interface Props {
   rows: RowItem[]
@@ -47,14 +49,17 @@ export function LinesTable(props: Props) {
     getScrollElement: () => scroller,
     estimateSize: () => ROW_PX,
     overscan: OVERSCAN,
-    scrollPaddingStart: 30,
+    scrollPaddingStart: HEAD_PX,
     getItemKey: (index) => rows[index]?.key ?? index,
   })
   const at = rows.findIndex((row) => holds(row, chosen))
-  const { scrollToIndex } = virtual
   useEffect(() => {
-    if (at >= 0) scrollToIndex(at, { align: "auto" })
-  }, [at, scrollToIndex])
+    const row = virtual.measurementsCache[at]
+    const top = virtual.scrollOffset ?? 0
+    const bottom = top + (virtual.scrollRect?.height ?? 0)
+    // To scroll to where it stands lays the whole page out once more, at every key.
+    if (row && (row.start <= top + HEAD_PX || row.end >= bottom)) virtual.scrollToIndex(at, { align: "auto" })
+  }, [at, virtual])
   const shown = virtual.getVirtualItems()
   const before = shown[0]?.start ?? 0
   const after = virtual.getTotalSize() - (shown.at(-1)?.end ?? 0)
