@@ -1,6 +1,22 @@
 """What a person does who never touches a mouse."""
 
-from playwright.sync_api import Page, expect
+import contextlib
+
+from playwright.sync_api import Page, TimeoutError, expect
+
+TO_BE_MADE = 'button:not([disabled]):has-text("Ctrl Enter")'
+"""The button of what stands on the screen and can be made."""
+
+
+def make(screen: Page) -> None:
+    """Press Ctrl+Enter as somebody does who looks: when what is to be made stands there, and again where it did not."""
+    with contextlib.suppress(TimeoutError):
+        screen.locator(TO_BE_MADE).first.wait_for(timeout=10_000)
+    screen.keyboard.press("Control+Enter")
+    too_early = screen.get_by_role("alert").filter(has_text="still being worked out")
+    if too_early.is_visible():
+        expect(too_early).to_have_count(0)
+        screen.keyboard.press("Control+Enter")
 
 
 def choose(screen: Page, label: str, words: str) -> None:

@@ -8,6 +8,7 @@ import sys
 from pathlib import Path
 
 import httpx
+from keyboard import make
 from playwright.sync_api import Page, sync_playwright
 
 FOLDER = Path(__file__).parents[2] / "docs" / "screenshots"
@@ -34,7 +35,7 @@ def mended(page: Page) -> None:
     page.click('[data-line="Dov"]')
     page.keyboard.press("m")
     page.wait_for_timeout(600)
-    page.keyboard.press("Control+Enter")
+    make(page)
     page.wait_for_timeout(600)
     page.keyboard.press("Escape")
     page.keyboard.press("u")
@@ -104,7 +105,7 @@ def inserts(page: Page, url: str) -> None:
     page.get_by_label("Insert of Alma", exact=True).wait_for()
     page.keyboard.press("m")
     page.get_by_test_id("now-after").wait_for()
-    page.keyboard.press("Control+Enter")
+    make(page)
     page.get_by_role("dialog").wait_for(state="detached")
     take(page, "inserts")
 

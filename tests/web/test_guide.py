@@ -8,6 +8,8 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Page, expect
 
+from web.keyboard import make
+
 GUIDE = Path(__file__).parents[2] / "docs" / "guide"
 PAGES = sorted(path for path in GUIDE.glob("[0-9]*.md"))
 PLACES = ("gear", "lines", "timing", "check", "paper")
@@ -101,6 +103,8 @@ def test_the_keys_of_a_page_do_what_the_page_says(screen: Page, path: Path) -> N
                 for token, quoted in step.words:
                     if quoted:
                         screen.keyboard.type(token)
+                    elif token == "Ctrl+Enter":
+                        make(screen)
                     else:
                         screen.keyboard.press(key_of(token))
 

@@ -9,7 +9,7 @@ from iskelo.core.edits.edit import SetValues
 from iskelo.demo.voices_on_a_mixer import voices_on_a_mixer
 from rigs import heard, two_voices
 from server import Server
-from web.keyboard import card
+from web.keyboard import card, make
 from web.test_mending import opened
 from web.test_person import press, row
 from web.test_tasks import preview
@@ -44,7 +44,7 @@ def test_a_way_that_could_be_is_shown_with_its_switch_and_made(screen: Page, ser
     way = answer.get_by_role("button", name=re.compile("Phones L.*Monitor track T Alma"))
     way.press("Enter")
     expect(preview(screen)).to_contain_text("Alma heard")
-    screen.keyboard.press("Control+Enter")
+    make(screen)
     expect(answer.get_by_role("button", name=re.compile("Phones L.*ms"))).to_contain_text("line Alma heard")
 
 

@@ -9,6 +9,7 @@ from iskelo.core.edits.edit import SetValues, TypeFeeds, TypeStripFeeds
 from iskelo.core.rig.ports import Port
 from rigs import Bench
 from server import Server
+from web.keyboard import make
 from web.test_mending import opened
 from web.test_person import press, row
 from web.test_tasks import preview
@@ -90,7 +91,7 @@ def test_a_player_in_the_consumer_return_is_missing_and_mended(screen: Page, ser
     expect(screen.get_by_label("Tape measure of L Cassette")).to_contain_text("behind the send to the computer")
     press(screen, ["m"])
     expect(preview(screen)).to_be_visible()
-    screen.keyboard.press("Control+Enter")
+    make(screen)
     expect(row(screen, "L Cassette")).to_contain_text("arrives")
 
 
@@ -127,7 +128,7 @@ def test_everything_sounds_hollow_from_a_dry_path_beside_an_insert(screen: Page,
     expect(screen.get_by_label("Tape measure of Alma heard")).to_contain_text("68 samples")
     keys += press(screen, ["m"])
     expect(preview(screen)).to_contain_text("doubled")
-    screen.keyboard.press("Control+Enter")
+    make(screen)
     expect(row(screen, "Alma heard")).to_contain_text("arrives")
     assert keys + 1 <= 10
     press(screen, ["4", "r"])

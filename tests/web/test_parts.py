@@ -6,7 +6,7 @@ import httpx
 from playwright.sync_api import Page, expect
 
 from server import Server
-from web.keyboard import card, choose, typed
+from web.keyboard import card, choose, make, typed
 from web.test_person import add, new_rig, press
 from web.test_tasks import demo
 
@@ -74,7 +74,7 @@ def test_the_buses_of_a_program_come_into_a_rig_that_has_some_in_use(screen: Pag
     expect(told).to_contain_text("Stringsnot in the part")
     form.get_by_label("remove the 1 that nobody uses").press("Space")
     expect(told).to_contain_text("Stringsremoved")
-    screen.keyboard.press("Control+Enter")
+    make(screen)
     expect(form).to_have_count(0)
     expect(screen.get_by_label("Name of bus 2")).to_have_value("Winds")
     assert names_of_buses(screen) == ["Voices", "Winds"]
@@ -112,7 +112,7 @@ def test_what_a_box_is_set_to_is_fitted_to_a_smaller_one(screen: Page, server: S
     typed_to.fill("4")
     typed_to.press("Enter")
     expect(ports).to_contain_text("as you say")
-    screen.keyboard.press("Control+Enter")
+    make(screen)
     expect(form).to_have_count(0)
     expect(screen.get_by_label("Trim of jack in 4")).to_have_value("11")
     expect(screen.get_by_label("Trim of jack in 2")).to_have_value("20")
@@ -147,7 +147,7 @@ def test_inputs_are_refilled_from_the_device_seen_before_it_is_done(screen: Page
     screen.get_by_role("button", name="Refill inputs from the device", exact=True).press("Enter")
     trial = screen.get_by_role("dialog", name="Trial: Longhand: inputs as its device has them")
     expect(trial.get_by_test_id("now-after")).to_contain_text("4 new")
-    screen.keyboard.press("Control+Enter")
+    make(screen)
     expect(screen.get_by_label("Name of input 4")).to_have_value("In 4")
 
 

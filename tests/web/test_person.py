@@ -10,6 +10,7 @@ import soundfile
 from playwright.sync_api import Page, expect
 
 from server import Server
+from web.keyboard import make
 
 
 def new_rig(screen: Page, name: str) -> None:
@@ -94,7 +95,7 @@ def test_two_microphones_to_a_recorder_heard_within_10_ms_and_a_green_line_check
     row(screen, "Alma, heard").click()
     screen.keyboard.press("m")
     expect(screen.get_by_test_id("now-after")).to_contain_text("arrives, ~1.23 ms")
-    screen.keyboard.press("Control+Enter")
+    make(screen)
     arriving(screen, "3/3")
     screen.keyboard.press("Escape")
     row(screen, "Alma").click()
@@ -133,7 +134,7 @@ def test_a_silent_track_is_found_and_mended_from_snags(screen: Page) -> None:
     expect(snags.get_by_label("What follows from it")).to_contain_text("Dov is silent")
     expect(snags.get_by_test_id("now-after")).to_contain_text("arrives, 6.60 ms")
     arriving(screen, "12/16")
-    screen.keyboard.press("Control+Enter")
+    make(screen)
     arriving(screen, "13/16")
     expect(row(screen, "Dov")).to_contain_text("arrives")
     screen.keyboard.press("Control+z")
@@ -148,11 +149,11 @@ def test_a_silent_track_is_found_and_mended_from_snags(screen: Page) -> None:
         if before:
             # The step before says what it leads to, too: it must have gone.
             expect(snags.get_by_test_id("now-after")).not_to_contain_text(before)
-        screen.keyboard.press("Control+Enter")
+        make(screen)
         arriving(screen, rest)
     # And a risk that no line tells: the computer's beeps in the director's ears.
     expect(snags).to_contain_text("The computer's own sounds play through Corvane 8")
-    screen.keyboard.press("Control+Enter")
+    make(screen)
     # What is left is a note: what matching the second box costs.
     expect(snags).to_contain_text("Matching Pellow Duo costs")
     expect(snags.get_by_text("worst first")).to_have_text("1, worst first")
@@ -329,10 +330,12 @@ def test_another_windows_edit_is_seen_and_a_stale_one_is_refused_with_the_newer_
 
 
 def press(screen: Page, keys: list[str]) -> int:
-    """Press keys one after the other, as fast as they come; a word counts its letters."""
+    """Press keys one after the other, what is to be made when it stands there; a word counts its letters."""
     for key in keys:
         if len(key) > 1 and key not in KEYS_OF_ONE and "+" not in key:
             screen.keyboard.type(key)
+        elif key == "Control+Enter":
+            make(screen)
         else:
             screen.keyboard.press(key)
     return sum(len(key) if len(key) > 1 and key not in KEYS_OF_ONE and "+" not in key else 1 for key in keys)
@@ -380,7 +383,7 @@ def test_the_history_is_told_compared_named_and_gone_through(screen: Page) -> No
     row(screen, "Dov").click()
     screen.keyboard.press("m")
     expect(screen.get_by_test_id("now-after")).to_be_visible()
-    screen.keyboard.press("Control+Enter")
+    make(screen)
     arriving(screen, "13/16")
     press(screen, ["Escape", "u"])
     history = screen.get_by_role("complementary", name="History")
@@ -393,7 +396,7 @@ def test_the_history_is_told_compared_named_and_gone_through(screen: Page) -> No
     expect(history.get_by_test_id("now-after")).to_contain_text("Dov")
     expect(history.get_by_test_id("now-after")).to_contain_text("silent")
     expect(history.get_by_test_id("now-after")).to_contain_text("settingsLonghand, input Dov, channels43")
-    screen.keyboard.press("Control+Enter")
+    make(screen)
     arriving(screen, "12/16")
     expect(screen.get_by_text("rev 1", exact=True)).to_be_visible()
     screen.keyboard.press("Escape")
@@ -414,7 +417,7 @@ def test_the_first_example_opens_with_two_lines_silent_and_one_plan_mends_every_
     screen.keyboard.press("a")
     expect(drawer.get_by_role("checkbox")).to_be_checked()
     expect(drawer.get_by_role("region", name="Remedies")).to_contain_text("Match the rate of Pellow Duo in Hall")
-    screen.keyboard.press("Control+Enter")
+    make(screen)
     arriving(screen, "31/31")
     screen.keyboard.press("4")
     screen.keyboard.press("r")

@@ -5,7 +5,7 @@ import re
 from playwright.sync_api import Page, expect
 
 from server import Server
-from web.keyboard import card, choose, typed
+from web.keyboard import card, choose, make, typed
 from web.test_person import add, arriving, new_rig, press, row
 
 
@@ -55,7 +55,7 @@ def test_a_lead_from_an_output_back_into_an_input_howls_and_is_opened_by_its_rem
     expect(drawer).to_contain_text("+2.0 dB every 11.23 ms: it grows by 178 dB a second")
     screen.keyboard.press("Enter")
     expect(drawer).to_contain_text("Stop direct monitoring of jack in 2 at jack out 2 of Corvane")
-    screen.keyboard.press("Control+Enter")
+    make(screen)
     expect(row(screen, "Alma, heard")).not_to_contain_text("howls")
     press(screen, ["Escape"])
     screen.keyboard.press("Control+z")

@@ -2,7 +2,7 @@
 
 from playwright.sync_api import Page, expect
 
-from web.keyboard import card, choose
+from web.keyboard import card, choose, make
 from web.test_person import add, arriving, new_rig, press, row
 from web.test_tasks import demo
 
@@ -41,7 +41,7 @@ def test_a_voice_to_two_effects_buses_and_a_main_bus_named_and_heard(screen: Pag
     strip.get_by_label("Name of the line").press("Enter")
     expect(row(screen, "Heard")).to_be_visible()
     press(screen, ["Escape", "p"])
-    screen.keyboard.press("Control+Enter")
+    make(screen)
     expect(row(screen, "Heard")).to_contain_text("arrives")
     screen.keyboard.press("ArrowDown")
     expect(screen.get_by_label("Tape measure of Heard")).to_contain_text("Wet, through effects")
@@ -100,7 +100,7 @@ def test_legs_before_the_faders_outlast_a_solo_and_those_behind_them_do_not(scre
     expect(snags).to_contain_text("other tracks of Gangway are soloed")
     expect(snags).to_contain_text("End all solo")
     expect(screen.get_by_test_id("now-after")).to_contain_text("12 of 12")
-    screen.keyboard.press("Control+Enter")
+    make(screen)
     arriving(screen, "12/12")
     press(screen, ["Escape", "1"])
     card(screen, "Gangway")

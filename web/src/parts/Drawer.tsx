@@ -2,6 +2,7 @@ import { Box, Flex, chakra } from "@chakra-ui/react"
 import { useEffect, useRef, type ReactNode } from "react"
 
 import { Button, Kbd } from "./controls"
+import { useOnlyPanel } from "./panel"
 
 interface Props {
   title: string
@@ -10,9 +11,13 @@ interface Props {
   children: ReactNode
 }
 
-/** A panel over the right of any place, which stays live on the left; Escape closes it (its owner binds the key). */
+/**
+ * A panel over the right of any place, which stays live on the left; another one takes its place. Escape closes it (its owner
+ * binds the key).
+ */
 export function Drawer({ title, note, onClose, children }: Props) {
   const panel = useRef<HTMLDivElement>(null)
+  useOnlyPanel(onClose)
   useEffect(() => {
     // A field inside that takes the focus itself keeps it.
     if (!panel.current?.contains(document.activeElement)) panel.current?.focus()

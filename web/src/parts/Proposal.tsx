@@ -8,7 +8,7 @@ import { Button, Kbd } from "./controls"
 import { useKeys } from "./keys"
 import { NowAfter } from "./NowAfter"
 import { ProposeContext, type Asked } from "./propose"
-import { useOnceSeen } from "./seen"
+import { useShown } from "./seen"
 
 /** Changes that are shown, Now and After, before they are made; over any place, in pencil. */
 export function ProposalProvider({ children }: { children: ReactNode }) {
@@ -72,9 +72,7 @@ function Proposal({ asked, tried, onClose }: Props) {
     queryFn: () => tried(asked.edits),
     retry: false,
   })
-  const { press: apply } = useOnceSeen(trial.data, () => {
-    void edit(asked.edits).then((kept) => kept && onClose(true))
-  })
+  const apply = useShown(trial.data, () => edit(asked.edits).then((kept) => kept && onClose(true)))
   useKeys([
     { keys: "Ctrl+Enter", words: "Make this change", run: apply, inFields: true },
     { keys: "Escape", words: "Leave it as it is", run: () => onClose("left"), inFields: true },

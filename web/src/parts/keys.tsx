@@ -51,6 +51,11 @@ function onClosedSelect(event: KeyboardEvent): boolean {
   }
 }
 
+/** A drop-down of a form is one of its fields: letters choose in it, and what is chosen counts when the form is sent. */
+function ofForm(target: EventTarget | null): boolean {
+  return target instanceof HTMLSelectElement && target.closest("form") !== null
+}
+
 /** Keys that a drop-down has for itself. */
 const OF_SELECTS = ["Enter", " ", "Escape", "ArrowUp", "ArrowDown", "ArrowLeft", "ArrowRight"]
 
@@ -65,8 +70,8 @@ export function KeysProvider({ children }: { children: ReactNode }) {
         for (const binding of group) {
           if (!matches(binding, event)) continue
           if (plain && /^[a-z]$/i.test(binding.keys) && !lettersOn()) continue
-          if (inField(event.target) && !binding.inFields && (plain || binding.keys.startsWith("Ctrl+")))
-            continue
+          const field = inField(event.target) || ofForm(event.target)
+          if (field && !binding.inFields && (plain || binding.keys.startsWith("Ctrl+"))) continue
           const select = event.target instanceof HTMLSelectElement
           if (
             select &&
@@ -82,7 +87,13 @@ export function KeysProvider({ children }: { children: ReactNode }) {
           return
         }
       }
-      if (plain && event.key.length === 1 && event.key !== " " && onClosedSelect(event))
+      if (
+        plain &&
+        event.key.length === 1 &&
+        event.key !== " " &&
+        onClosedSelect(event) &&
+        !ofForm(event.target)
+      )
         event.preventDefault()
     }
     window.addEventListener("keydown", listen)

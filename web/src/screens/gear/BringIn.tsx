@@ -9,7 +9,7 @@ import { Figure, Input, Select } from "../../parts/controls"
 import { useKeys } from "../../parts/keys"
 import { PencilForm } from "../../parts/PencilForm"
 import { useRested } from "../../parts/rested"
-import { useOnceSeen } from "../../parts/seen"
+import { useShown, WORKED_OUT } from "../../parts/seen"
 
 type View = Schemas["BringView"]
 type Row = View["rows"][number]
@@ -81,21 +81,21 @@ export function BringIn({ part, chosen, onClose }: Props) {
   })
   const refusal = plan.error instanceof Problem ? plan.error : null
   const current = wanted === JSON.stringify(asked) && !plan.isPlaceholderData ? plan.data : undefined
-  const { press, takeBack } = useOnceSeen(current, () => {
-    void bring(asked).then((kept) => {
-      if (!kept) return
-      void cache.invalidateQueries({ queryKey: PARTS })
-      onClose()
-    })
-  })
+  const press = useShown(
+    refusal ? null : current,
+    () =>
+      bring(asked).then((kept) => {
+        if (!kept) return false
+        void cache.invalidateQueries({ queryKey: PARTS })
+        onClose()
+        return true
+      }),
+    refusal ? refusal.message : WORKED_OUT,
+  )
   useKeys([
     { keys: "Ctrl+Enter", words: "Bring the part in", run: press },
     { keys: "Escape", words: "Leave the part out", run: onClose },
   ])
-  const change = (put: () => void) => {
-    takeBack()
-    put()
-  }
   // What was shown last stays while something typed is refused: nothing typed is lost.
   const [last, setLast] = useState<View | null>(null)
   if (plan.data && plan.data !== last) setLast(plan.data)
@@ -124,9 +124,7 @@ export function BringIn({ part, chosen, onClose }: Props) {
             {view.ports.length > 0 && (
               <Ports
                 ports={view.ports}
-                onMove={(move) =>
-                  change(() => setPorts([...ports.filter((each) => !same(each, move)), move]))
-                }
+                onMove={(move) => setPorts([...ports.filter((each) => !same(each, move)), move])}
               />
             )}
             <Becomes rows={view.rows} />
@@ -144,12 +142,10 @@ export function BringIn({ part, chosen, onClose }: Props) {
             <Select
               aria-label={`Bring ${piece.name} into`}
               value={into[piece.piece] === null ? "" : (into[piece.piece] ?? piece.into ?? "")}
-              onChange={(event) =>
-                change(() => {
-                  setPorts([])
-                  setInto({ ...into, [piece.piece]: event.target.value || null })
-                })
-              }
+              onChange={(event) => {
+                setPorts([])
+                setInto({ ...into, [piece.piece]: event.target.value || null })
+              }}
             >
               <option value="">a new one</option>
               {view.choices[piece.piece]?.map(([id, name]) => (
@@ -167,9 +163,7 @@ export function BringIn({ part, chosen, onClose }: Props) {
               type="checkbox"
               checked={!left.includes(kind)}
               onChange={(event) =>
-                change(() =>
-                  setLeft(event.target.checked ? left.filter((each) => each !== kind) : [...left, kind]),
-                )
+                setLeft(event.target.checked ? left.filter((each) => each !== kind) : [...left, kind])
               }
             />{" "}
             {kind}
@@ -177,20 +171,12 @@ export function BringIn({ part, chosen, onClose }: Props) {
         ))}
       </Flex>
       <label>
-        <input
-          type="checkbox"
-          checked={over}
-          onChange={(event) => change(() => setOver(event.target.checked))}
-        />{" "}
-        set what is in use, too
+        <input type="checkbox" checked={over} onChange={(event) => setOver(event.target.checked)} /> set what
+        is in use, too
       </label>
       {view && view.offers > 0 && (
         <label>
-          <input
-            type="checkbox"
-            checked={remove}
-            onChange={(event) => change(() => setRemove(event.target.checked))}
-          />{" "}
+          <input type="checkbox" checked={remove} onChange={(event) => setRemove(event.target.checked)} />{" "}
           remove the {view.offers} that nobody uses
         </label>
       )}

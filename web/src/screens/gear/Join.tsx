@@ -7,7 +7,7 @@ import { useRig } from "../../api/rig"
 import { Button, Figure, Input, Select } from "../../parts/controls"
 import { PencilForm } from "../../parts/PencilForm"
 import { useRested } from "../../parts/rested"
-import { useOnceSeen } from "../../parts/seen"
+import { useShown, WORKED_OUT } from "../../parts/seen"
 import { STATES } from "./AggregateFields"
 
 type Sheet = Schemas["JoinView"]["sheet"]
@@ -57,24 +57,20 @@ export function Join({ marked, onClose, onMade }: Props) {
   })
   const refusal = plan.error instanceof Problem ? plan.error : null
   const current = wanted === JSON.stringify(asked) && !plan.isPlaceholderData ? plan.data : undefined
-  const { press, takeBack } = useOnceSeen(current, (made) => {
-    void edit(made.sheet.edits).then((kept) => kept && onMade(made.sheet.device.id))
-  })
+  const press = useShown(
+    current,
+    (made) => edit(made.sheet.edits).then((kept) => kept && onMade(made.sheet.device.id)),
+    refusal ? refusal.message : WORKED_OUT,
+  )
   // What was proposed last stays while something typed is refused: nothing typed is lost.
   const [last, setLast] = useState<Sheet | null>(null)
   if (plan.data && plan.data.sheet !== last) setLast(plan.data.sheet)
   const sheet = plan.data?.sheet ?? last ?? undefined
-  const change = <T,>(put: (value: T) => void) => {
-    return (value: T) => {
-      takeBack()
-      put(value)
-    }
-  }
   const up = (place: number) => {
     const order = sheet?.device.members.map((member) => member.box) ?? asked.devices
     const [box] = order.splice(place, 1)
     if (box) order.splice(place - 1, 0, box)
-    change(setDevices)([...order])
+    setDevices([...order])
   }
   const next = (place: number) =>
     fields.current?.querySelectorAll<HTMLInputElement>("input[data-channel]")[place]?.focus()
@@ -99,7 +95,7 @@ export function Join({ marked, onClose, onMade }: Props) {
                 const typed = [...names]
                 while (typed.length < channel) typed.push("")
                 typed[channel - 1] = text
-                change(setNames)(typed)
+                setNames(typed)
               }}
               onNext={next}
             />
@@ -126,7 +122,7 @@ export function Join({ marked, onClose, onMade }: Props) {
                                 const now = sheet.device.members
                                   .filter((each) => each.state === "matched" && each.box !== member.box)
                                   .map((each) => each.box)
-                                change(setMatched)(event.target.checked ? [...now, member.box] : now)
+                                setMatched(event.target.checked ? [...now, member.box] : now)
                               }}
                             />{" "}
                             {STATES[member.state]}
@@ -165,7 +161,7 @@ export function Join({ marked, onClose, onMade }: Props) {
         aria-label="Name of the device"
         placeholder={sheet?.device.name ?? "a name"}
         value={name}
-        onChange={(event) => change(setName)(event.target.value)}
+        onChange={(event) => setName(event.target.value)}
       />
       {sheet && (
         <>
@@ -174,7 +170,7 @@ export function Join({ marked, onClose, onMade }: Props) {
             <Select
               aria-label="Clock master"
               value={sheet.device.members.find((member) => member.state === "calls")?.box ?? ""}
-              onChange={(event) => change(setMaster)(event.target.value)}
+              onChange={(event) => setMaster(event.target.value)}
             >
               {sheet.device.members.map((member) => (
                 <option key={member.box} value={member.box}>
@@ -188,7 +184,7 @@ export function Join({ marked, onClose, onMade }: Props) {
             <Select
               aria-label="Buffer"
               value={sheet.device.buffer_samples}
-              onChange={(event) => change(setBuffer)(Number(event.target.value))}
+              onChange={(event) => setBuffer(Number(event.target.value))}
             >
               {sheet.buffers_samples.map((size) => (
                 <option key={size}>{size}</option>
@@ -200,7 +196,7 @@ export function Join({ marked, onClose, onMade }: Props) {
               <input
                 type="checkbox"
                 checked={sheet.padded}
-                onChange={(event) => change(setPad)(event.target.checked)}
+                onChange={(event) => setPad(event.target.checked)}
               />{" "}
               pad to the latest
             </label>
@@ -210,7 +206,7 @@ export function Join({ marked, onClose, onMade }: Props) {
               <input
                 type="checkbox"
                 checked={nameSources}
-                onChange={(event) => change(setNameSources)(event.target.checked)}
+                onChange={(event) => setNameSources(event.target.checked)}
               />{" "}
               name what is plugged in, too
             </label>

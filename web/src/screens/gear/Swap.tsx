@@ -7,7 +7,7 @@ import { useRig } from "../../api/rig"
 import { Figure, Input } from "../../parts/controls"
 import { PencilForm } from "../../parts/PencilForm"
 import { useRested } from "../../parts/rested"
-import { useOnceSeen } from "../../parts/seen"
+import { useShown, WORKED_OUT } from "../../parts/seen"
 
 /** Another interface for this one: where every used jack goes, and what would change, before it is made. */
 export function Swap({ box, onClose }: { box: Interface; onClose: () => void }) {
@@ -28,9 +28,11 @@ export function Swap({ box, onClose }: { box: Interface; onClose: () => void }) 
   })
   const refusal = plan.error instanceof Problem ? plan.error : null
   const seen = wanted === text ? plan.data : undefined
-  const { press, takeBack } = useOnceSeen(seen, (plan) => {
-    void edit(plan.edits).then((kept) => kept && onClose())
-  })
+  const press = useShown(
+    seen,
+    (plan) => edit(plan.edits).then((kept) => kept && onClose()),
+    refusal ? refusal.message : text.trim() ? WORKED_OUT : "say for which box.",
+  )
   return (
     <PencilForm
       label={`Swap ${box.name}`}
@@ -51,10 +53,7 @@ export function Swap({ box, onClose }: { box: Interface; onClose: () => void }) 
         bad={refusal !== null}
         aria-invalid={refusal !== null}
         value={text}
-        onChange={(event) => {
-          takeBack()
-          setText(event.target.value)
-        }}
+        onChange={(event) => setText(event.target.value)}
       />
     </PencilForm>
   )

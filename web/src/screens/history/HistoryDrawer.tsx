@@ -9,6 +9,7 @@ import { Button, Figure, Input, Kbd } from "../../parts/controls"
 import { Drawer } from "../../parts/Drawer"
 import { useKeys } from "../../parts/keys"
 import { NowAfter } from "../../parts/NowAfter"
+import { useShown, WORKED_OUT } from "../../parts/seen"
 
 type Revision = Schemas["Revision"]
 
@@ -96,9 +97,11 @@ export function HistoryDrawer({ onClose }: { onClose: () => void }) {
   })
   const step = (by: number) =>
     setChosen(rows[Math.max(0, Math.min(rows.length - 1, at + by))]?.number ?? null)
-  const go = () => {
-    if (elsewhere && between.data) void jump(current.number)
-  }
+  const go = useShown(
+    elsewhere && between.data ? current : null,
+    (revision) => jump(revision.number),
+    elsewhere ? WORKED_OUT : "the rig is at this revision.",
+  )
   const name = (number: number, wanted: string) =>
     answer<undefined>(
       client.PUT("/api/rigs/{rig_id}/history/{number}/name", {

@@ -7,7 +7,7 @@ import { useRig } from "../../api/rig"
 import { Input } from "../../parts/controls"
 import { PencilForm } from "../../parts/PencilForm"
 import { useRested } from "../../parts/rested"
-import { useOnceSeen } from "../../parts/seen"
+import { useShown, WORKED_OUT } from "../../parts/seen"
 
 const FIELDS = [
   ["sources", "From", "mic 1-4", "150px"],
@@ -38,9 +38,11 @@ export function Batch({ onClose }: { onClose: () => void }) {
   })
   const refusal = asked && plan.error instanceof Problem ? plan.error : null
   const seen = wanted === typed && !plan.isPlaceholderData ? plan.data : undefined
-  const { press, takeBack } = useOnceSeen(seen, (plan) => {
-    void edit(plan.edits).then((kept) => kept && onClose())
-  })
+  const press = useShown(
+    refusal ? null : seen,
+    (plan) => edit(plan.edits).then((kept) => kept && onClose()),
+    refusal ? refusal.message : asked ? WORKED_OUT : "say from which sources.",
+  )
   return (
     <PencilForm
       label="Batch of lines"
@@ -62,10 +64,7 @@ export function Batch({ onClose }: { onClose: () => void }) {
             aria-invalid={refusal?.place === words}
             bad={refusal?.place === words}
             value={typed[field]}
-            onChange={(event) => {
-              takeBack()
-              setTyped({ ...typed, [field]: event.target.value })
-            }}
+            onChange={(event) => setTyped({ ...typed, [field]: event.target.value })}
           />
         </Flex>
       ))}

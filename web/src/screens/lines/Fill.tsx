@@ -6,7 +6,7 @@ import { answer, client, Problem, type LineView, type Schemas } from "../../api/
 import { useRig } from "../../api/rig"
 import { Input, Select } from "../../parts/controls"
 import { PencilForm } from "../../parts/PencilForm"
-import { useOnceSeen } from "../../parts/seen"
+import { useShown, WORKED_OUT } from "../../parts/seen"
 import type { CellName, Range } from "./columns"
 
 const FILLABLE = [
@@ -57,9 +57,11 @@ export function Fill({ lines, asked, onPencil, onClose }: Props) {
     onPencil(new Map(Object.entries(numbers ?? {})), column)
     return () => onPencil(new Map<string, string>(), null)
   }, [numbers, column, onPencil])
-  const { press, takeBack } = useOnceSeen(plan.data, (seen) => {
-    void edit(seen.edits).then((kept) => kept && onClose())
-  })
+  const press = useShown(
+    plan.data,
+    (shown) => edit(shown.edits).then((kept) => kept && onClose()),
+    refusal ? refusal.message : whole ? WORKED_OUT : "Start and Step are whole numbers.",
+  )
   return (
     <PencilForm
       label="Fill ascending"
@@ -79,10 +81,7 @@ export function Fill({ lines, asked, onPencil, onClose }: Props) {
         <Select
           aria-label="Column"
           value={column}
-          onChange={(event) => {
-            takeBack()
-            setColumn(event.target.value as Fillable)
-          }}
+          onChange={(event) => setColumn(event.target.value as Fillable)}
         >
           {FILLABLE.map(([key, words]) => (
             <option key={key} value={key}>
@@ -108,10 +107,7 @@ export function Fill({ lines, asked, onPencil, onClose }: Props) {
             aria-invalid={!/^\d+$/.test(value) || refusal?.place === words}
             value={value}
             onFocus={(event) => event.target.select()}
-            onChange={(event) => {
-              takeBack()
-              set(event.target.value)
-            }}
+            onChange={(event) => set(event.target.value)}
           />
         </Flex>
       ))}

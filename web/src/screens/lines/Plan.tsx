@@ -8,7 +8,7 @@ import { Button, Kbd } from "../../parts/controls"
 import { Drawer } from "../../parts/Drawer"
 import { useKeys } from "../../parts/keys"
 import { NowAfter } from "../../parts/NowAfter"
-import { useOnceSeen } from "../../parts/seen"
+import { useShown, WORKED_OUT } from "../../parts/seen"
 
 const STUCK = ["silent", "half silent", "blocked"]
 
@@ -33,9 +33,11 @@ export function Plan({ onClose }: { onClose: () => void }) {
         client.GET("/api/rigs/{rig_id}/plan", { params: { path: { rig_id: state.id }, query: { rest } } }),
       ),
   })
-  const { press: apply } = useOnceSeen(plan.data, (seen) => {
-    void edit(seen.edits).then((kept) => kept && onClose())
-  })
+  const apply = useShown(
+    plan.data,
+    (shown) => edit(shown.edits).then((kept) => kept && onClose()),
+    plan.isSuccess ? "the plan has nothing to make." : WORKED_OUT,
+  )
   useKeys([
     { keys: "Escape", words: "Close the plan", run: onClose, inFields: true },
     { keys: "Ctrl+Enter", words: "Make the plan", run: apply, inFields: true },
@@ -64,7 +66,7 @@ export function Plan({ onClose }: { onClose: () => void }) {
                 ? "Every line has its way; no remedy that Iskelo knows mends the others without harm."
                 : stuck === 0
                   ? "Every line has its way; what else is wrong stands among the snags."
-                  : `For ${stuck === 1 ? "one line" : `${stuck} lines`} no list of changes that Iskelo knows joins both ends: every jack, channel, driver and crosspoint there is was tried.`}
+                  : `For ${stuck === 1 ? "one line" : `${stuck} lines`} Iskelo finds no list of changes that joins both ends. It tries jacks, channels, drivers and crosspoints that are there; what it left out, and gear that you could add, may do it.`}
           </Box>
         )}
         {plan.data === null && (

@@ -9,7 +9,7 @@ import { Drawer } from "../../parts/Drawer"
 import { useKeys } from "../../parts/keys"
 import { Mark } from "../../parts/Mark"
 import { NowAfter } from "../../parts/NowAfter"
-import { useOnceSeen } from "../../parts/seen"
+import { useShown, WORKED_OUT } from "../../parts/seen"
 import { useSelection } from "../../parts/selection"
 
 /** Everything found wrong, worst first, over any place; a chosen snag shows its remedies, each with Now and After. */
@@ -41,23 +41,17 @@ export function SnagDrawer() {
   }
   const turn = (step: number) =>
     current && setChoice({ key: current.key, number: Math.max(0, Math.min(count - 1, number + step)) })
-  const { press: apply, takeBack } = useOnceSeen(remedy, (seen) => {
-    void edit(seen.edits).then((kept) => kept && openSnags(""))
-  })
-  const pickOther = (step: number) => {
-    takeBack()
-    pick(step)
-  }
-  const turnOver = (step: number) => {
-    takeBack()
-    turn(step)
-  }
+  const apply = useShown(
+    remedy,
+    (shown) => edit(shown.edits).then((kept) => kept && openSnags("")),
+    !current || remedies.isSuccess ? "there is no remedy here." : WORKED_OUT,
+  )
   useKeys([
     { keys: "Escape", words: "Close the snags", run: () => openSnags(null) },
-    { keys: "ArrowDown", words: "Next snag", run: () => pickOther(1) },
-    { keys: "ArrowUp", words: "Snag before", run: () => pickOther(-1) },
-    { keys: "ArrowRight", words: "Next remedy", run: () => turnOver(1) },
-    { keys: "ArrowLeft", words: "Remedy before", run: () => turnOver(-1) },
+    { keys: "ArrowDown", words: "Next snag", run: () => pick(1) },
+    { keys: "ArrowUp", words: "Snag before", run: () => pick(-1) },
+    { keys: "ArrowRight", words: "Next remedy", run: () => turn(1) },
+    { keys: "ArrowLeft", words: "Remedy before", run: () => turn(-1) },
     { keys: "Ctrl+Enter", words: "Apply the remedy", run: apply, inFields: true },
   ])
   return (
@@ -127,7 +121,7 @@ export function SnagDrawer() {
                       size="row"
                       variant="quiet"
                       aria-label="Remedy before"
-                      onClick={() => turnOver(-1)}
+                      onClick={() => turn(-1)}
                       disabled={number === 0}
                     >
                       ‹
@@ -136,7 +130,7 @@ export function SnagDrawer() {
                       size="row"
                       variant="quiet"
                       aria-label="Next remedy"
-                      onClick={() => turnOver(1)}
+                      onClick={() => turn(1)}
                       disabled={number === count - 1}
                     >
                       ›

@@ -36,7 +36,9 @@ export function Budgets({ onLine }: { onLine: (line: string) => void }) {
   return (
     <Box flex="1" minH="0" overflow="auto" borderTop="1px solid" borderColor="edge" tabIndex={0}>
       <Flex minH="26px" align="center" px="12px" textStyle="head" bg="paper" gap="16px" wrap="wrap">
-        <chakra.h2>Delay budgets · {budgets.length} lines arrive</chakra.h2>
+        <chakra.h2>
+          Delay budgets · {budgets.length} of {state.survey.lines.length} lines have a way
+        </chakra.h2>
         {KINDS.map(({ kind, words }) => (
           <Flex key={kind} align="center" gap="5px">
             <Box w="16px" h="12px" border="1px solid" borderColor="ink" css={{ background: fill(kind) }} />

@@ -8,7 +8,7 @@ import { useRig } from "../../api/rig"
 import { Button, Kbd } from "../../parts/controls"
 import { useKeys } from "../../parts/keys"
 import { NowAfter } from "../../parts/NowAfter"
-import { useOnceSeen } from "../../parts/seen"
+import { useShown, WORKED_OUT } from "../../parts/seen"
 import { useSelection } from "../../parts/selection"
 import { Budgets } from "./Budgets"
 import { ClockTree } from "./ClockTree"
@@ -71,20 +71,20 @@ export function TimingScreen() {
     setTriedDriver(null)
     setSettled(null)
   }
-  const { press, takeBack } = useOnceSeen(change ? trial.data : undefined, () => {
-    if (edits) void edit(edits).then((kept) => kept && untry())
-  })
+  const press = useShown(
+    change ? trial.data : undefined,
+    () => edit(edits ?? []).then((kept) => kept && untry()),
+    change ? (trial.error?.message ?? WORKED_OUT) : "no trial stands here.",
+  )
   const discard = () => {
     untry()
     setClimbing(false)
-    takeBack()
   }
   /** A delay that was measured or is reported: what it says of the driver is shown before it is taken. */
   const settle = async (found: Promise<Edit[]>): Promise<boolean> => {
     try {
       const edits = await found
       say(null)
-      takeBack()
       untry()
       setSettled(edits)
       return true
@@ -108,7 +108,6 @@ export function TimingScreen() {
     if (!current) return
     const sizes = current.rungs.map((rung) => rung.buffer_samples)
     const from = sizes.indexOf(tried ?? buffer ?? current.buffer_samples)
-    takeBack()
     untry()
     setTried(sizes[Math.max(0, Math.min(sizes.length - 1, from + step))] ?? null)
   }
@@ -203,14 +202,12 @@ export function TimingScreen() {
           climbing={climbing}
           onTry={(size) => {
             setClimbing(true)
-            takeBack()
             untry()
             setTried(size)
           }}
           onMeasured={measure}
           onReported={report}
           onTryDriver={(driver) => {
-            takeBack()
             untry()
             setTriedDriver(current.ways.find((each) => each.driver === driver)?.now ? null : driver)
           }}
