@@ -1,4 +1,4 @@
-"""Outboard hung in a track and measured; a pair and its halves; all by keyboard."""
+"""Outboard hung in a track and heard on the twin; a pair and its halves; all by keyboard."""
 
 from playwright.sync_api import Page, expect
 
@@ -9,13 +9,14 @@ from iskelo.core.edits.edit import SetValues, TypeProgramInsert
 from iskelo.core.edits.phrases import gear_phrase
 from rigs import heard, two_voices
 from server import Server
+from web.keyboard import make
 from web.test_mending import opened
 from web.test_person import arriving, press, row
 from web.test_tasks import preview
 
 
-def test_outboard_is_inserted_and_measured_in_few_keys(screen: Page, server: Server) -> None:
-    """'Outboard inserted and measured': at most 40 keys, from the rig with the gear standing beside it."""
+def test_outboard_is_inserted_and_heard_in_few_keys_and_nothing_is_measured(screen: Page, server: Server) -> None:
+    """'Outboard inserted, its round trip known': at most 40 keys, from the rig with the gear standing beside it."""
     bench = heard(two_voices(), "Alma").do(*gear_phrase("compressor Anvil press"))
     bench.do(SetValues(item=bench.track("T Alma"), values={"monitored": True}))
     bench.do(SetValues(item=bench.id("Anvil press"), values={"delay_samples": 77}))
@@ -31,20 +32,23 @@ def test_outboard_is_inserted_and_measured_in_few_keys(screen: Page, server: Ser
     expect(preview(screen)).to_be_visible()
     keys += press(screen, ["Control+Enter"])
     expect(screen.get_by_role("dialog")).to_have_count(0)
-    expect(screen.get_by_label("Round trip of the insert of T Alma as measured")).to_have_value("448")
-    expect(table).to_contain_text("measured")
+    expect(screen.get_by_label("Round trip that the insert of T Alma counts with")).to_have_value("448")
+    # The twin played what is assumed: it is computed, and as uncertain as before.
+    expect(table).to_contain_text("computed")
+    expect(table).not_to_contain_text("measured")
+    expect(table).to_contain_text("~448 = 9.33 ms")
     assert keys <= 40
     # In and bypassed, beside each other before it is made; then after a reload.
     press(screen, ["b"])
     expect(preview(screen)).to_contain_text("Alma heard")
-    screen.keyboard.press("Control+Enter")
+    make(screen)
     expect(screen.get_by_label("Insert of T Alma", exact=True)).to_have_value(
         "To Anvil press › From Anvil press, bypassed"
     )
     screen.reload()
     expect(screen.locator('[data-card="Recorder"]').first).to_be_visible()
     press(screen, ["/", "rec", "Enter", "i"])
-    expect(screen.get_by_label("Round trip of the insert of T Alma as measured")).to_have_value("448")
+    expect(screen.get_by_label("Round trip that the insert of T Alma counts with")).to_have_value("448")
     screen.keyboard.press("Control+z")
     expect(screen.get_by_label("Insert of T Alma", exact=True)).to_have_value("To Anvil press › From Anvil press")
 
@@ -58,7 +62,7 @@ def test_what_cannot_hang_there_stays_typed_and_a_wrong_figure_is_refused(screen
     expect(field).to_have_value("hammer")
     expect(field).to_have_attribute("aria-invalid", "true")
     expect(screen.locator("body")).to_contain_text("there is no outboard gear 'hammer'; there is Anvil press")
-    figure = screen.get_by_label("Round trip of the insert of T Alma as measured")
+    figure = screen.get_by_label("Round trip that the insert of T Alma counts with")
     figure.focus()
     press(screen, ["12", "Enter"])
     expect(figure).to_have_value("12")
@@ -107,5 +111,5 @@ def test_a_pair_as_two_mono_tracks_its_arming_clash_read_and_mended(screen: Page
     expect(screen.get_by_label("Tape measure of Left")).to_contain_text("arms a channel on one track only")
     press(screen, ["m"])
     expect(preview(screen)).to_contain_text("Left")
-    screen.keyboard.press("Control+Enter")
+    make(screen)
     arriving(screen, "4/4")

@@ -50,7 +50,7 @@ def faults_in(rig: Rig) -> bytes:
 
 
 def measured_in(rig: Rig, item: str) -> bytes:
-    """A measuring run of an insert, and the edits that take what was heard."""
+    """A run of an insert on the twin, and the edits after which its program counts with what is computed."""
     # The twin, and the library of its filters, which nothing else here needs.
     from iskelo.core.linecheck.measuring import measure_insert  # noqa: PLC0415
     from iskelo.core.linecheck.run import CannotCheck  # noqa: PLC0415
@@ -59,7 +59,7 @@ def measured_in(rig: Rig, item: str) -> bytes:
         heard = measure_insert(rig, item)
     except CannotCheck as cannot:
         raise Refused("measuring run", str(cannot)) from None
-    wanted = InsertFigureRequest(item=item, samples=round(heard.samples))
+    wanted = InsertFigureRequest(item=item, origin="computed")
     return _measured.dump_json(InsertMeasured(heard, heard.words, settle_insert(read(rig), wanted)))
 
 

@@ -197,7 +197,10 @@ class PlanView:
 
 @dataclass(frozen=True, slots=True)
 class InsertMeasured:
-    """What a measuring run heard, in words, and the edits that take it as measured."""
+    """What a run on the twin heard, in words, and the edits after which a program counts with what is computed.
+
+    The twin plays what is assumed: what it hears proves the computation, and measures nothing.
+    """
 
     heard: InsertHeard
     words: str

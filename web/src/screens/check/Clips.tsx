@@ -29,7 +29,7 @@ export function Clips({ clips }: { clips: Clip[] }) {
                 {clip.leader} on {clip.follower}, {clip.name}
               </td>
               <td>predicted {fromTo(clip.predicted_least, clip.predicted_most, 1)}</td>
-              <td>measured {clip.measured === null ? "nothing" : fromTo(clip.measured, clip.measured, 1)}</td>
+              <td>heard {clip.measured === null ? "nothing" : fromTo(clip.measured, clip.measured, 1)}</td>
               <td>{clip.words}</td>
             </tr>
           ))}

@@ -9,7 +9,7 @@ const SIGN: Record<string, string> = { "1": "+", "-1": "−", "0": "?" }
 const sign = (polarity: number | null | undefined) =>
   polarity === null || polarity === undefined ? "" : SIGN[String(polarity)]
 
-/** One target: for every copy of every source, predicted against measured. */
+/** One target: for every copy of every source, predicted against heard. */
 /** By how many samples a copy is not where it was predicted. */
 function off(copy: { delay_samples: number; predicted_samples: number | null; predicted_spread?: number }) {
   if (copy.predicted_samples === null) return null
@@ -43,7 +43,7 @@ export function TargetDetail({ row, lines }: { row: TargetRow; lines: LineRow[] 
                     {sound.copies.length > 1 && `, copy ${index + 1}`}
                   </Head>
                   <Head right>predicted</Head>
-                  <Head right>measured</Head>
+                  <Head right>heard</Head>
                   <Head right>difference</Head>
                 </tr>
               </thead>

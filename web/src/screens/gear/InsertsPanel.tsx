@@ -28,7 +28,7 @@ export function InsertsPanel({ program, onClose }: { program: Program; onClose: 
   const { state, say, edit } = useRig()
   const propose = usePropose()
   const [at, setAt] = useState(0)
-  const [measuring, setMeasuring] = useState(false)
+  const [playing, setPlaying] = useState(false)
   const [heard, setHeard] = useState("")
   const table = useRef<HTMLDivElement>(null)
   const found = useQuery({
@@ -52,22 +52,22 @@ export function InsertsPanel({ program, onClose }: { program: Program; onClose: 
     say(problem instanceof Error ? problem.message : String(problem))
     return false
   }
-  const measure = async () => {
-    if (!row?.trip || measuring) return
-    setMeasuring(true)
+  const hear = async () => {
+    if (!row?.trip || playing) return
+    setPlaying(true)
     setHeard("")
     try {
       const run = await answer<{ words: string; edits: Edit[] }>(
         client.POST("/api/rigs/{rig_id}/measure-insert", { params, body: { item: row.id } }),
       )
       say(null)
-      setMeasuring(false)
+      setPlaying(false)
       setHeard(`${row.name}: ${run.words}`)
-      await propose({ edits: run.edits, words: `${run.words}. Take it as measured` })
+      await propose({ edits: run.edits, words: `${run.words}, on the twin. Count with it, as computed` })
     } catch (problem) {
       failed(problem)
     } finally {
-      setMeasuring(false)
+      setPlaying(false)
     }
   }
   const count = async (item: InsertView, samples: number | null, origin: "measured" | "reported") => {
@@ -94,7 +94,7 @@ export function InsertsPanel({ program, onClose }: { program: Program; onClose: 
     { keys: "ArrowDown", words: "Next track or bus", run: () => walk(1) },
     { keys: "ArrowUp", words: "Track or bus before", run: () => walk(-1) },
     { keys: "Enter", words: "Type what hangs in it", run: () => row && field(row.id)?.select() },
-    { keys: "m", words: "Measure its round trip by sound", run: () => void measure() },
+    { keys: "m", words: "Hear its round trip on the twin", run: () => void hear() },
     { keys: "b", words: "Bypassed or in: what that changes", run: bypass },
     { keys: "Escape", words: "Close the inserts", run: onClose },
   ])
@@ -119,14 +119,14 @@ export function InsertsPanel({ program, onClose }: { program: Program; onClose: 
             compensates delays
           </label>
           <Box color="ink2" overflow="hidden" textOverflow="ellipsis" role="status">
-            {measuring ? "Sending the test signal through it …" : heard}
+            {playing ? "Sending the test signal through it …" : heard}
           </Box>
         </>
       }
       acts={
         <>
-          <Button size="row" onClick={() => void measure()} disabled={!row?.trip || measuring}>
-            Measure <Kbd>m</Kbd>
+          <Button size="row" onClick={() => void hear()} disabled={!row?.trip || playing}>
+            Hear it <Kbd>m</Kbd>
           </Button>
           <Button size="row" variant="quiet" onClick={bypass} disabled={!row?.trip}>
             {row?.trip && !row.on ? "Put in" : "Bypass"} <Kbd>b</Kbd>
@@ -171,8 +171,8 @@ export function InsertsPanel({ program, onClose }: { program: Program; onClose: 
 const KNOWN: Record<NonNullable<InsertView["trip"]>["known"], string> = {
   right: "",
   nothing: "not known",
-  "other rate": "at another rate: measure again",
-  "other buffer": "at another buffer: measure again",
+  "other rate": "of another rate: say it anew",
+  "other buffer": "of another buffer: say it anew",
   wrong: "does not hold",
 }
 
@@ -233,7 +233,7 @@ function InsertRow({ item, chosen, onChoose, onCount, onReport }: RowProps) {
           <Flex gap="4px" align="center">
             <Commit
               value={trip.held_samples}
-              label={`Round trip of the insert of ${item.name} as measured`}
+              label={`Round trip that the insert of ${item.name} counts with`}
               width="56px"
               figure
               placeholder="none"
