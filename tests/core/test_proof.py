@@ -2,8 +2,8 @@
 
 import pytest
 
-from iskelo.core.edits.additions import AddSources
-from iskelo.core.edits.edit import Plug, SetDirect, SetLeg, SetTrim, SetValues
+from iskelo.core.edits.additions import AddDriver, AddSources
+from iskelo.core.edits.edit import Plug, SetDevice, SetDirect, SetLeg, SetTrim, SetValues, SwapGear
 from iskelo.core.linecheck.run import run_line_check
 from iskelo.core.lines.context import read
 from iskelo.core.lines.proof import mark, proofs
@@ -12,12 +12,14 @@ from rigs import Bench, heard, two_voices
 
 
 def checked(bench: Bench, good: bool = True) -> dict[str, tuple[str, bool]]:
-    return {state.line.id: (mark(state), good) for state in read(bench.rig).lines}
+    reading = read(bench.rig)
+    return {state.line.id: (mark(state, reading.found), good) for state in reading.lines}
 
 
 def told(bench: Bench, before: dict[str, tuple[str, bool]]) -> dict[str, str]:
-    found = proofs(read(bench.rig).lines, before)
-    return {state.line.name: found.get(state.line.id, "unchecked") for state in read(bench.rig).lines}
+    reading = read(bench.rig)
+    found = proofs(reading.lines, reading.found, before)
+    return {state.line.name: found.get(state.line.id, "unchecked") for state in reading.lines}
 
 
 @pytest.mark.parametrize(
@@ -78,3 +80,35 @@ def test_the_ledger_keeps_the_marks_of_the_rig_it_checked() -> None:
     bench = two_voices()
     rows = run_line_check(bench.rig).ledger.lines
     assert {row.line: (row.mark, row.proved) for row in rows} == checked(bench)
+
+
+def test_another_box_or_driver_in_the_way_ages_a_proof_whatever_its_figures() -> None:
+    """Ruling 21 of the design's page on acts: what was proved of one box says nothing of its twin."""
+    bench = heard(two_voices(), "Alma")
+    bench.do(AddDriver(interface=bench.id("Box")), SetValues(item=bench.track("T Alma"), values={"monitored": True}))
+    box = bench.box()
+    same = box.drivers[0].model_copy(update={"id": box.drivers[1].id})
+    bench.rig = bench.rig.model_copy(
+        update={
+            "gear": tuple(
+                box.model_copy(update={"drivers": (box.drivers[0], same)}) if gear is box else gear
+                for gear in bench.rig.gear
+            )
+        }
+    )
+    before = checked(bench)
+    kept = bench.rig
+    bench.do(SetDevice(program=bench.id("Recorder"), device=box.id, driver=same.id))
+    assert set(told(bench, before).values()) == {"stale"}
+    bench.rig = kept
+    assert set(told(bench, before).values()) == {"proved"}
+    bench.do(SwapGear(item=box.id, gear=bench.box(), jacks_in={}, jacks_out={}))
+    assert set(told(bench, before).values()) == {"stale"}
+
+
+def test_a_proof_of_an_older_version_knows_no_gear_and_holds() -> None:
+    bench = two_voices()
+    before = {line: (then.partition(".")[0], good) for line, (then, good) in checked(bench).items()}
+    assert set(told(bench, before).values()) == {"proved"}
+    bench.do(SetValues(item=bench.box().drivers[0].id, values={"buffer_samples": 64}))
+    assert set(told(bench, before).values()) == {"stale"}

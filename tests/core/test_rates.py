@@ -9,7 +9,7 @@ from scipy.signal import firwin, freqz, kaiser_beta
 
 from clicks import Noise
 from iskelo.core.edits.additions import AddLine, AddProgram
-from iskelo.core.edits.edit import SetValues
+from iskelo.core.edits.edit import Plug, SetValues
 from iskelo.core.linecheck.run import run_line_check
 from iskelo.core.lines.context import read
 from iskelo.core.rig.drivers import FILTER_TAPS, Quality
@@ -103,6 +103,38 @@ def test_a_line_check_hears_what_plays_at_the_wrong_speed_and_does_not_prove_it(
     (copy,) = sound.copies
     assert copy.delay_samples == pytest.approx(copy.predicted_samples, abs=0.05)
     assert ear.state == "wrong speed"
+
+
+@pytest.mark.parametrize("rate_hz", [44_100, 96_000])
+def test_what_is_recorded_at_another_rate_than_its_box_runs_at_is_off_speed_and_not_proved(rate_hz: int) -> None:
+    """Ruling 18 of the design's page on acts: such a file is right where it was made, and wrong anywhere else."""
+    bench = two_voices()
+    bench.do(SetValues(item=bench.id("Recorder"), values={"rate_hz": rate_hz}))
+    assert {state.headline for state in read(bench.rig).lines} == {"off speed"}
+    fast, high = 100 * (rate_hz / 48_000 - 1), 1200 * np.log2(rate_hz / 48_000)
+    way, pitch = ("fast", "high") if fast > 0 else ("slow", "low")
+    told = f"{abs(fast):.1f} % {way} and {abs(high):.1f} cents {pitch}"
+    assert bench.said("L Alma") == f"what Recorder track 1 T Alma records plays {told} anywhere else"
+    (snag,) = [each for each in find_snags(read(bench.rig)) if "speed" in each.rule or "rate" in each.rule]
+    assert (snag.rule, len(snag.lines)) == ("program-at-another-rate", 2)
+    ledger = run_line_check(bench.rig).ledger
+    assert not any(row.proved for row in ledger.lines)
+    bench.do(*snag.mend()[0].edits)
+    assert {state.headline for state in read(bench.rig).lines} == {"arrives"}
+
+
+def test_two_wrong_rates_that_cancel_each_other_are_told_with_both_and_never_proved() -> None:
+    """Ruling 31."""
+    bench, music = deck(44_100)
+    track, box = Port(bench.track("T Bertil"), "track", 1), bench.id("Box")
+    bench.do(
+        SetValues(item=bench.id("Recorder"), values={"rate_hz": 44_100}),
+        Plug(from_port=Port(box, "jack_out", 1), to_port=Port(box, "jack_in", 2), replace=True),
+    )
+    bench.do(AddLine(name="Music kept", purpose="record", from_ports=(music,), to_ports=(track,)))
+    finding = bench.line("Music kept").finding("off speed")
+    assert finding is not None
+    assert finding.fact.parts["ratio"] * finding.fact.parts["kept"] == 1
 
 
 def resampled(rate_hz: int, samples: int = 72) -> tuple[Bench, Port]:

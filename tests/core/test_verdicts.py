@@ -531,7 +531,8 @@ def test_whatever_is_proved_on_any_rig_keeps_what_its_line_asks_for(
     arriving = {line.id for line in told.lines if line.headline == "arrives"}
     assert {line for line, proof in told.proofs.items() if proof == "proved"} <= arriving
     assert told.vitals.proved <= told.vitals.arriving
-    assert proofs(read(rig).lines, {}) == {}
+    reading = read(rig)
+    assert proofs(reading.lines, reading.found, {}) == {}
 
 
 @given(any_rig(busy=True))

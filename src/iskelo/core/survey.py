@@ -204,7 +204,7 @@ def survey_again(rig: Rig, before: Surveyed | None, checked: Mapping[str, tuple[
     reading = read(rig, before.reading if before is not None else None)
     # The rules look at nothing but the reading: who only reads the rig again runs none of them.
     snags = before.snags if before is not None and reading is before.reading else find_snags(reading)
-    proved = proofs(reading.lines, checked)
+    proved = proofs(reading.lines, reading.found, checked)
     old: dict[str, tuple[LineState, LineView]] = {}
     if before is not None:
         views = zip(before.reading.lines, before.survey.lines, strict=True)

@@ -42,8 +42,8 @@ def _row(reading: Reading, state: SyncState, clip: Clip, targets: tuple[TargetRo
         way = "late" if measured > 0 else "early"
         in_time = abs(measured) <= NOUGHT_SAMPLES
         words = "in time" if in_time else f"{say_figure(abs(measured), 2)} samples {way}"
-        if not clip.in_time and in_time:
-            words = "in time now; it is another at the next start"
+        if clip.least != clip.most:
+            words += " at this start; it is another at the next one"
     return ClipRow(
         link=state.link.id,
         leader=state.leader.name,

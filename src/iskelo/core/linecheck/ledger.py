@@ -64,7 +64,7 @@ def write_ledger(
         for channel, target in enumerate(targets)
     )
     lines = tuple(
-        replace(_gaps(state, missed) or line_verdict(state, rows, reading, slips), mark=mark(state))
+        replace(_gaps(state, missed) or line_verdict(state, rows, reading, slips), mark=mark(state, reading.found))
         for state in reading.lines
         if only is None or state.line.id in only
     )

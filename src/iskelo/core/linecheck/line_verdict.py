@@ -25,7 +25,16 @@ def line_verdict(
     words = words or _not_heard_as_wanted(state, rows, reading, slips)
     if not words and state.headline != "arrives":
         words = f"{state.headline}, by the plan: {say(state.findings[0], reading.found)}"
-    return LineRow(line.id, line.name, not words, words or "as wanted")
+    return LineRow(line.id, line.name, not words, words or _as_wanted(state))
+
+
+def _as_wanted(state: LineState) -> str:
+    """What is said of a line that is proved: of one that starts as it falls, no proof holds for the next start."""
+    falls = [delay for delay in state.delays() if delay.spread]
+    if not falls:
+        return "as wanted"
+    least, most = min(delay.ms for delay in falls), max(delay.most_ms for delay in falls)
+    return f"as wanted at this start; another one comes after {least:.2f} to {most:.2f} ms"
 
 
 def _not_heard_as_wanted(

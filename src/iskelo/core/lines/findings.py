@@ -1,6 +1,7 @@
 """What is found about a line: one small rule for each kind of finding, in the order in which they make headlines."""
 
 from collections.abc import Mapping
+from fractions import Fraction
 from typing import Literal, NamedTuple, get_args
 
 from iskelo.core.levels.along import first_short
@@ -157,14 +158,24 @@ def _going_round(legs: tuple[Leg, ...]) -> list[Finding]:
 
 
 def _off_speed(legs: tuple[Leg, ...], found: Index) -> list[Finding]:
-    """What a program sounds itself runs at its device's rate, whatever it was made for."""
+    """What a program sounds runs at its device's rate, and so does what it records, whatever it believes.
+
+    Two that cancel each other leave a file that is right here alone, and a sound that is wrong where it is heard.
+    """
     for leg in legs:
-        if not leg.arrivals or leg.start.bank != "voice":
+        if not leg.arrivals:
             continue
-        program = found.items[leg.start.owner].program
-        ratio = speed(found, program)
-        if ratio != 1:
-            return [Finding("off speed", fact("off speed", start=leg.start, ratio=ratio))]
+        plays, keeps = (
+            speed(found, found.items[port.owner].program) if port.bank == bank else Fraction(1)
+            for port, bank in ((leg.start, "voice"), (leg.end, "track"))
+        )
+        if plays != 1 and keeps != 1:
+            both = fact("off speed twice", start=leg.start, ratio=plays, end=leg.end, kept=1 / keeps)
+            return [Finding("off speed", both)]
+        if plays != 1:
+            return [Finding("off speed", fact("off speed", start=leg.start, ratio=plays))]
+        if keeps != 1:
+            return [Finding("off speed", fact("recorded off speed", end=leg.end, ratio=1 / keeps))]
     return []
 
 

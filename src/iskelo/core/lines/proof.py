@@ -1,20 +1,45 @@
 """The age of a proof: a line stays proved until something on its way changes.
 
-A check keeps a mark of every line it proved: a digest of all that decides what arrives. Names, notes and gear that the
-line does not pass are not in it, so renaming a track leaves its proof alone, and another buffer on its box does not.
+A check keeps a mark of every line it proved: a digest of all that decides what arrives, and one of the boxes, drivers
+and devices on its way: what was proved of one box says nothing of another, though its figures are the same. Names,
+notes and gear that the line does not pass are not in it, so renaming a track leaves its proof alone.
 """
 
 import hashlib
 from collections.abc import Mapping
+from fractions import Fraction
 from typing import Literal
 
 from iskelo.core.lines.legs import Arrival
 from iskelo.core.lines.state import LineState
+from iskelo.core.rig.gear import Interface
+from iskelo.core.rig.index import Index
+from iskelo.core.timing.delays import way_of
+from iskelo.core.wiring.hops import DEVICE_HOPS
 
 Proof = Literal["proved", "stale", "failed"]
 
 
-def mark(state: LineState) -> str:
+def mark(state: LineState, found: Index) -> str:
+    """What a proof of a line holds for: a digest of what arrives and is wanted, and behind a stop one of the gear."""
+    return f"{_mark_of_sound(state)}.{_mark_of_gear(state, found)}"
+
+
+def _mark_of_gear(state: LineState, found: Index) -> str:
+    """A digest of the boxes, drivers and devices that a line passes; a box swapped for another has other drivers."""
+    passed: set[str] = set()
+    for edge in (edge for leg in state.legs for arrival in leg.arrivals for edge in arrival.route.edges):
+        for port in (edge.start, edge.end):
+            box = found.gear.get(port.owner)
+            if isinstance(box, Interface):
+                passed.add(box.drivers[0].id)
+        if edge.kind in DEVICE_HOPS:
+            streams = found.opened[edge.owner]
+            passed |= {streams.device.id, way_of(streams, edge).driver.id}
+    return hashlib.sha256(repr(sorted(passed)).encode()).hexdigest()[:8]
+
+
+def _mark_of_sound(state: LineState) -> str:
     """A digest of everything that decides what arrives at a line's targets, and of what is wanted there."""
     legs = [
         (
@@ -38,7 +63,8 @@ def mark(state: LineState) -> str:
         for leg in state.legs
         for ring in leg.rings
     ]
-    speeds = [str(finding.fact.parts["ratio"]) for finding in state.findings if finding.kind == "off speed"]
+    off = [finding.fact.parts for finding in state.findings if finding.kind == "off speed"]
+    speeds = [str(part) for parts in off for part in parts.values() if isinstance(part, Fraction)]
     line = state.line
     wanted = (line.longest_delay_ms, line.lowest_dbfs, line.highest_dbfs, line.alone, state.others, *speeds)
     found = [finding.kind for finding in state.findings]
@@ -57,7 +83,7 @@ def _terms(arrival: Arrival) -> list[tuple[str | int, ...]]:
     ]
 
 
-def proofs(states: list[LineState], checked: Mapping[str, tuple[str, bool]]) -> dict[str, Proof]:
+def proofs(states: list[LineState], found: Index, checked: Mapping[str, tuple[str, bool]]) -> dict[str, Proof]:
     """What a check says of each line today.
 
     Parameters
@@ -71,9 +97,11 @@ def proofs(states: list[LineState], checked: Mapping[str, tuple[str, bool]]) -> 
         *proved* (as wanted, nothing on its way changed since), *failed* (not as wanted, nothing changed), or
         *stale* (something changed); lines that were never checked are absent.
     """
-    found: dict[str, Proof] = {}
+    told: dict[str, Proof] = {}
     for state in states:
         if state.line.id in checked:
             then, good = checked[state.line.id]
-            found[state.line.id] = "stale" if mark(state) != then else "proved" if good else "failed"
-    return found
+            # Checks of older versions kept no mark of the gear.
+            now = mark(state, found) if "." in then else _mark_of_sound(state)
+            told[state.line.id] = "stale" if now != then else "proved" if good else "failed"
+    return told

@@ -16,12 +16,13 @@ from iskelo.core.timing.rates import passband_hz, say_speed, speed
 
 @rule("rate", symptoms=("wrong pitch",), explains=("line-off-speed",))
 def program_at_another_rate(reading: Reading) -> list[Snag]:
-    """A program is set to another rate than its device runs at, so its sound plays at the wrong speed."""
+    """A program is set to another rate than its device runs at, so what it plays and records has the wrong speed."""
     snags = []
     for program in reading.found.programs():
         box, ratio = reading.found.device(program), speed(reading.found, program)
         if box is None or program.rate_hz is None or ratio == 1:
             continue
+        timed = {voice.id for voice in program.voices} | {track.id for track in program.tracks}
         follows = []
         if program.voices:
             follows.append(f"What it plays is {say_speed(ratio)}.")
@@ -39,7 +40,7 @@ def program_at_another_rate(reading: Reading) -> list[Snag]:
                 lines=tuple(
                     line.id
                     for line in reading.rig.lines
-                    if any(port.owner in {voice.id for voice in program.voices} for port in line.from_ports)
+                    if any(port.owner in timed for port in (*line.from_ports, *line.to_ports))
                 ),
                 mend=partial(one_rate, program, box),
             )

@@ -59,8 +59,8 @@ VERDICTS: dict[Headline, Verdict] = {
         "the way of the others closed where the line does not share it",
     ),
     "off speed": Verdict(
-        "a program's own sound is made for another rate than its device runs at, and nothing resamples it",
-        "it plays at the rate it was made for",
+        "a program plays or records at another rate than its device runs at, and nothing resamples it",
+        "it plays at the rate it was made for, and what is recorded at the rate its file tells",
         "the program set to its device's rate, or the device to the program's",
     ),
     "drifting": Verdict(

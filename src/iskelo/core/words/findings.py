@@ -20,6 +20,8 @@ FOUND = {
     "doubled apart": "{copies} arrivals at {end:port}, {comb:comb}",
     "goes round": "{ring:ringing}",
     "off speed": "{start:port} plays {ratio:speed}",
+    "recorded off speed": "what {end:port} records plays {ratio:speed} anywhere else",
+    "off speed twice": "{start:port} plays {ratio:speed}, and what {end:port} records plays {kept:speed} anywhere else",
     "runs free": "{box:name} runs free, {drift:drift}",
     "late": "{ms:.2f} ms, {over_ms:.2f} ms over its limit of {limit_ms:g} ms",
     "late in any case": "{ms:.0f} to {most_ms:.0f} ms, over its limit of {limit_ms:g} ms in any case",

@@ -4,13 +4,26 @@ import type { LineView, Station } from "../../api/client"
 import { useRig } from "../../api/rig"
 import type { Kept } from "../../parts/Commit"
 import { Input } from "../../parts/controls"
+import { numberOf } from "../../parts/figures"
 import { Tick } from "../../parts/Mark"
 import type { CellName, Range } from "./columns"
 import { StationEditor } from "./StationEditor"
 import { Swatch } from "./Swatch"
 
 /** A tick for a line that a check proved and nothing has changed since; words for one it did not, or no longer. */
-export function ProofMark({ proof }: { proof: "proved" | "stale" | "failed" | undefined }) {
+interface Proof {
+  proof: "proved" | "stale" | "failed" | undefined
+  /** Another start is as late as it falls: a proof holds for the one that was heard. */
+  falls: boolean
+}
+
+export function ProofMark({ proof, falls }: Proof) {
+  if (proof === "proved" && falls)
+    return (
+      <>
+        <Tick label="proved" /> <span className="in-ink3">this start</span>
+      </>
+    )
   if (proof === "proved") return <Tick label="proved" />
   if (proof === "stale") return <span className="in-ink3">stale</span>
   if (proof === "failed") return <span className="in-wax">checked</span>
@@ -154,7 +167,7 @@ export function DelayCell(props: EditableProps) {
       value={line.longest_delay_ms === null ? "" : String(line.longest_delay_ms)}
       shown={<Delay line={line} />}
       onKeep={(text) => {
-        const limit = text === "" ? null : Number(text.replace(",", ".").replace(/\s*ms$/i, ""))
+        const limit = text === "" ? null : (numberOf(text.replace(/\s*ms$/i, "")) ?? NaN)
         if (!Number.isNaN(limit))
           return edit([{ edit: "set", item: line.id, values: { longest_delay_ms: limit } }])
         say(`${line.name}: “${text}” is no delay in milliseconds; type for example 10.`)

@@ -65,7 +65,8 @@ export const LineRow = memo(function LineRow(props: Props) {
           title={line.findings.map((each) => `${each.kind}: ${each.words}`).join("\n")}
         >
           {line.headline}
-          {line.more_findings > 0 && ` +${line.more_findings}`} <ProofMark proof={props.proof} />
+          {line.more_findings > 0 && ` +${line.more_findings}`}{" "}
+          <ProofMark proof={props.proof} falls={line.delay_open} />
         </span>
       </Cell>
     </tr>
