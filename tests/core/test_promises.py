@@ -71,6 +71,7 @@ def test_a_rung_of_the_ladder_is_what_its_buffer_gives(rig: Rig, data: st.DataOb
     assert (now.in_samples, now.out_samples) == (rung.in_samples, rung.out_samples)
     assert now.spare_percent == rung.spare_percent
     assert (now.assumed, now.known) == (rung.assumed, rung.known)
+    assert (now.nearest, now.verdict, now.late_lines) == (rung.nearest, rung.verdict, rung.late_lines)
     assert then.assumed == rung.assumed
 
 

@@ -139,6 +139,23 @@ def test_a_ladder_with_readings_tells_what_is_left_and_the_smallest_safe_rung() 
     assert {rung.buffer_samples: rung.verdict for rung in ladder_of(bench).rungs}[512] == "late"
 
 
+def test_without_readings_no_buffer_fits_and_the_limit_stands_beside_the_line_that_has_it() -> None:
+    """A round trip of 13 ms once stood beyond the mark of a line's own 10 ms and was said to fit."""
+    bench = two_voices()
+    assert {rung.verdict for rung in ladder_of(bench).rungs} == {"not known"}
+    assert {rung.nearest for rung in ladder_of(bench).rungs} == {None}
+    heard(bench, "Alma", within_ms=10)
+    bench.do(SetValues(item=bench.track("T Alma"), values={"monitored": True}))
+    rungs = ladder_of(bench).rungs
+    assert {rung.verdict for rung in rungs} == {"in time", "late"}
+    for rung in rungs:
+        assert rung.nearest is not None
+        assert (rung.nearest.ms > rung.nearest.limit_ms) == (rung.late_lines > 0) == (rung.verdict == "late")
+        bench.do(SetValues(item=ladder_of(bench).driver, values={"buffer_samples": rung.buffer_samples}))
+        (line,) = (each for each in read(bench.rig).lines if each.line.longest_delay_ms)
+        assert rung.nearest.ms == pytest.approx(max(a.delay.most_ms for leg in line.legs for a in leg.arrivals))
+
+
 def test_a_program_that_clicks_comes_before_one_whose_lines_are_late() -> None:
     bench = two_voices()
     heard(bench, "Alma", within_ms=1)

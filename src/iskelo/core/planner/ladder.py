@@ -17,16 +17,30 @@ from iskelo.core.timing.terms import trip_terms
 from iskelo.core.wiring.edge import Edge
 from iskelo.core.wiring.hops import DEVICE_HOPS
 
-Verdict = Literal["clicks", "tight", "late", "fits"]
-"""*clicks*: the work does not fit in the buffer; *tight*: it fits, with less to spare than it should have."""
+Verdict = Literal["clicks", "tight", "late", "fits", "in time", "not known"]
+"""*clicks*: the work does not fit in the buffer; *tight*: it fits, with less to spare than it should have.
+
+Where nothing is known of the work, no buffer *fits*: with it every line is *in time*, or it is *not known*.
+"""
 
 
 KnownBy = Literal["measured", "described", ""]
 
 
 @dataclass(frozen=True, slots=True)
+class Nearest:
+    """The line that comes nearest to its limit, or exceeds it most, at one buffer size."""
+
+    line: str
+    ms: float
+    limit_ms: float
+
+
+@dataclass(frozen=True, slots=True)
 class Rung:
     """One buffer size: its time, the round trip, the time to spare in per cent, and how many lines would be late.
+
+    ``nearest`` is the line nearest to its limit, None where none of those that wait here has one.
 
     The time to spare is a range where one reading of the program's meter is all there is; None without any.
     ``known``: how the safety offsets of a single box are known at just this buffer, if they are.
@@ -39,6 +53,7 @@ class Rung:
     round_trip_samples: int
     round_trip_ms: float
     late_lines: int
+    nearest: Nearest | None
     verdict: Verdict
     spare_percent: tuple[float, float] | None
     smallest_safe: bool
@@ -99,16 +114,25 @@ class _Waiting:
     """A copy that waits in a driver's buffers: of which line, by which way, for which programs, and its limit."""
 
     line: str
+    name: str
     programs: frozenset[str]
     edges: tuple[Edge, ...]
     seconds: Fraction
     limit_ms: float
 
 
+@dataclass(frozen=True, slots=True)
+class _AtSize:
+    """What a buffer size does to the copies that wait in it: which lines are late, and the one nearest to its limit."""
+
+    late: frozenset[str]
+    nearest: Nearest | None
+
+
 def ladders(reading: Reading) -> tuple[Ladder, ...]:
     """A ladder for every program that has a device; those that click first, then those with late lines."""
     waiting, growth = _waiting(reading), Growth(reading.found)
-    late: dict[str, dict[int, set[str]]] = {}
+    at_sizes: dict[str, dict[int, _AtSize]] = {}
     found = []
     for program in reading.found.programs():
         streams = reading.found.opened.get(program.id)
@@ -116,10 +140,10 @@ def ladders(reading: Reading) -> tuple[Ladder, ...]:
             device = streams.device
             buffer = device.buffer_id
             mine = waiting.get(buffer, [])
-            if buffer not in late:
+            if buffer not in at_sizes:
                 # Programs on one driver share its buffer, and so its late lines.
-                late[buffer] = {size: _late(mine, growth, buffer, size) for size in device.buffers_samples}
-            found.append(_ladder(reading, program, streams, mine, late[buffer]))
+                at_sizes[buffer] = {size: _at(mine, growth, buffer, size) for size in device.buffers_samples}
+            found.append(_ladder(reading, program, streams, mine, at_sizes[buffer]))
     return tuple(sorted(found, key=lambda each: (each.verdict != "clicks", -each.late_lines)))
 
 
@@ -128,7 +152,7 @@ def _ladder(
     program: Program,
     streams: OpenDevice,
     waiting: list[_Waiting],
-    late: dict[int, set[str]],
+    at_sizes: dict[int, _AtSize],
 ) -> Ladder:
     device, driver = streams.device, streams.device.driver
     trip = trip_of(streams, reading.found)
@@ -138,7 +162,7 @@ def _ladder(
             size,
             trip_of(at_buffer(streams, device.buffer_id, size), reading.found),
             device.rate_hz,
-            len(late[size]),
+            at_sizes[size],
             load,
             known.origin if driver and (known := driver.known_offsets(device.rate_hz, size)) else "",
         )
@@ -169,7 +193,7 @@ def _ladder(
         assumed_out=trip.assumed_out,
         limit_ms=min((each.limit_ms for each in waiting), default=None),
         lines=len({each.line for each in waiting}),
-        late_lines=len(own & late[device.buffer_samples]),
+        late_lines=len(own & at_sizes[device.buffer_samples].late),
         verdict=now.verdict,
         rungs=rungs,
         ways=driver_ways(reading, program, streams),
@@ -254,14 +278,19 @@ def _load(reading: Reading, program: Program, box: Device) -> _Load:
     return _Load(works, jitter_s, safe)
 
 
-def _rung(size: int, trip: Trip, rate_hz: int, late: int, load: _Load, known: KnownBy) -> Rung:
+def _verdict(waits: _AtSize, spare: list[float]) -> Verdict:
+    if spare and max(spare) < 0:
+        return "clicks"
+    if waits.late:
+        return "late"
+    if not spare:
+        return "in time" if waits.nearest else "not known"
+    return "tight" if min(spare) < MARGIN else "fits"
+
+
+def _rung(size: int, trip: Trip, rate_hz: int, waits: _AtSize, load: _Load, known: KnownBy) -> Rung:
     total = trip.in_samples + trip.out_samples
     spare = [to_spare(work, load.jitter_s, size, rate_hz) for work in load.works]
-    verdict: Verdict = "late" if late else "fits"
-    if spare and max(spare) < 0:
-        verdict = "clicks"
-    elif spare and min(spare) < MARGIN and not late:
-        verdict = "tight"
     return Rung(
         buffer_samples=size,
         buffer_ms=float(samples_to_ms(size, rate_hz)),
@@ -269,8 +298,9 @@ def _rung(size: int, trip: Trip, rate_hz: int, late: int, load: _Load, known: Kn
         out_samples=trip.out_samples,
         round_trip_samples=total,
         round_trip_ms=float(samples_to_ms(total, rate_hz)),
-        late_lines=late,
-        verdict=verdict,
+        late_lines=len(waits.late),
+        nearest=waits.nearest,
+        verdict=_verdict(waits, spare),
         spare_percent=(100 * min(spare), 100 * max(spare)) if spare else None,
         smallest_safe=size == load.smallest_safe,
         assumed=trip.assumed,
@@ -278,11 +308,16 @@ def _rung(size: int, trip: Trip, rate_hz: int, late: int, load: _Load, known: Kn
     )
 
 
-def _late(waiting: list[_Waiting], growth: Growth, buffer: str, size: int) -> set[str]:
-    """The lines that are late with this buffer."""
-    return {
-        each.line for each in waiting if 1000 * (each.seconds + growth.along(each.edges, buffer, size)) > each.limit_ms
-    }
+def _at(waiting: list[_Waiting], growth: Growth, buffer: str, size: int) -> _AtSize:
+    """What every copy that waits here comes to with this buffer."""
+    come = [
+        (each, Nearest(each.name, float(1000 * (each.seconds + growth.along(each.edges, buffer, size))), each.limit_ms))
+        for each in waiting
+    ]
+    return _AtSize(
+        frozenset(each.line for each, now in come if now.ms > now.limit_ms),
+        max((now for _, now in come), key=lambda now: (now.ms / now.limit_ms, now.line), default=None),
+    )
 
 
 def _waiting(reading: Reading) -> dict[str, list[_Waiting]]:
@@ -306,6 +341,7 @@ def _waiting(reading: Reading) -> dict[str, list[_Waiting]]:
             for driver_id, programs in passed.items():
                 copy = _Waiting(
                     state.line.id,
+                    state.line.name,
                     frozenset(programs),
                     arrival.route.edges,
                     arrival.delay.seconds + arrival.delay.spread,

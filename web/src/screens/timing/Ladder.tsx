@@ -8,7 +8,7 @@ import { Button, Figure } from "../../parts/controls"
 
 import { Offsets } from "../../parts/Offsets"
 import { Readings } from "./Readings"
-import { RungRow } from "./Rung"
+import { RungRow, lengthOf } from "./Rung"
 import { useNumber, useSet } from "../gear/fields"
 
 interface Props {
@@ -23,16 +23,18 @@ interface Props {
   onReported: (inSamples: number, outSamples: number) => Promise<boolean>
 }
 
-/** Every buffer the driver offers: round trip against the limit, time to spare, and who would be late. */
+/** Every buffer the driver offers: delay against its limit, round trip, time to spare, and who would be late. */
 export function Ladder(props: Props) {
   const { ladder, tried, climbing } = props
   const list = useRef<HTMLDivElement>(null)
   useEffect(() => {
     if (climbing) list.current?.focus()
   }, [climbing])
-  const longest = Math.max(...ladder.rungs.map((rung) => rung.round_trip_ms))
+  const limited = ladder.limit_ms !== null
+  const longest = Math.max(...ladder.rungs.map(lengthOf))
   // Beyond three times the limit a bar says nothing more; the scale serves the rungs that could be chosen.
-  const span = ladder.limit_ms ? Math.min(longest, 3 * ladder.limit_ms) : longest
+  const span = limited ? Math.max(1, Math.min(longest, 3)) : longest
+  const named = [...new Set(ladder.rungs.map((rung) => rung.nearest?.line))]
   const at = tried ?? ladder.buffer_samples
   // What a trial tells takes room below: the rung that is tried stays in sight.
   useEffect(() => {
@@ -65,9 +67,11 @@ export function Ladder(props: Props) {
           lasts
         </Box>
         <Box flex="1" minW="80px">
-          Round trip{ladder.limit_ms === null ? "" : `, limit ${ladder.limit_ms} ms`}
+          {limited && (named.length === 1 ? `Nearest its limit: ${named[0]}` : "Line nearest its limit")}
         </Box>
-        <Box w="122px" flex="none" />
+        <Box w="122px" flex="none" textAlign="right">
+          Round trip
+        </Box>
         <Box w="170px" flex="none">
           Time to spare, 20 % wanted
         </Box>

@@ -56,11 +56,18 @@ export function RungRow({
       <Figure w="70px" flex="none" textAlign="right">
         {rung.buffer_ms.toFixed(2)} ms
       </Figure>
-      <Bar
-        share={rung.round_trip_ms / span}
-        limit={ladder.limit_ms ? ladder.limit_ms / span : null}
-        wax={late}
-      />
+      <Bar share={lengthOf(rung) / span} limit={rung.nearest ? 1 / span : null} wax={late} />
+      {rung.nearest && (
+        <Figure
+          w="110px"
+          flex="none"
+          whiteSpace="nowrap"
+          title={rung.nearest.line}
+          color={late ? "wax" : "ink"}
+        >
+          {rung.nearest.ms.toFixed(2)} of {rung.nearest.limit_ms} ms
+        </Figure>
+      )}
       <Figure w="122px" flex="none" textAlign="right">
         {rung.assumed ? "~" : ""}
         {rung.round_trip_ms.toFixed(2)} ms {rung.round_trip_samples}
@@ -81,6 +88,10 @@ function verdictOf(rung: Rung, now: boolean): string {
   const words = rung.smallest_safe && rung.verdict === "fits" ? "smallest safe" : rung.verdict
   return now ? `now, ${words}` : words
 }
+
+/** What a rung's bar shows: the share of its limit that the line nearest to it takes; without any, the round trip in ms. */
+export const lengthOf = (rung: Rung) =>
+  rung.nearest ? rung.nearest.ms / rung.nearest.limit_ms : rung.round_trip_ms
 
 /** A bar of a share, with the limit as a line; what goes beyond the scale ends in a sawn edge. */
 function Bar(props: { share: number; limit: number | null; wax: boolean }) {
