@@ -222,7 +222,7 @@ def test_a_stage_box_is_the_same_rig_with_other_numbers() -> None:
         (lambda b, m: TypeFeeds(mixer=b, number=1, text="in 40 raw"), "there is no jack in 40"),
         (lambda b, m: TypeFeeds(mixer=b, number=1, text="in 1 raw post"), "says two taps"),
         (lambda b, m: TypeFeeds(mixer=b, number=1, text="kazoo"), "nothing in Havra 16 is called 'kazoo'"),
-        (lambda b, m: TypeStripFeeds(strip=m.strips[0].id, text="usb 1-2"), "say one number"),
+        (lambda b, m: TypeStripFeeds(strip=m.strips[0].id, text="usb 1-3"), "say one number"),
         (lambda b, m: TypeStripFeeds(strip=m.strips[0].id, text="strip 2"), "not another strip"),
         (lambda b, m: TypeInsert(strip=m.strips[0].id, text="somewhere"), "is no insert"),
         (lambda b, m: TypeInsert(strip=m.strips[0].id, text="out 40 in 3"), "needs jack out 40"),

@@ -117,7 +117,7 @@ def test_an_insert_is_typed_in_many_ways(text: str, on: bool, dry_db: float | No
         ("Hammer", "there is no outboard gear 'Hammer'"),
         ("out 99 in 3", "99"),
         ("12", "there is no outboard gear '12'"),
-        ("To tape > From tape", "'to tape' is no port"),
+        ("To tape > From tape", "'To tape' is no port"),
         ("out 3 in 3 parallel", "parallel is said of a dry path"),
     ],
 )

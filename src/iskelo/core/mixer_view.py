@@ -5,20 +5,23 @@ from collections.abc import Iterable
 from iskelo.core.edits.mixing import REASONS
 from iskelo.core.lines.context import Reading
 from iskelo.core.lines.inserts import Hung, hung_in, round_trip, trips_of
+from iskelo.core.returns import returned_tracks
+from iskelo.core.rig.feed_words import fed_by, feeds_phrase
 from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.insert_words import strip_insert_words
-from iskelo.core.rig.mixers import Feed, Mix, Mixer, Strip, StripSource
+from iskelo.core.rig.mixers import Mixer, Strip, StripSource
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.units import say_figure
 from iskelo.core.values import light
 
-_TAPS = {"direct": " direct", "before the fader": " pre", "behind the fader": ""}
-
 
 @light
 class StripView:
-    """One row: what it takes as its switch stands, what hangs in it, where it goes as a phrase, what sounds in it."""
+    """One row: what it takes as its switch stands, what hangs in it, where it goes as a phrase, what sounds in it.
+
+    ``returns``: the track that its return plays, whether it is switched to it or not; empty if it plays none alone.
+    """
 
     id: str
     position: int
@@ -35,6 +38,7 @@ class StripView:
     pan: float
     has_return: bool
     plays_back: bool
+    returns: str
     feeds: str
     contains: tuple[str, ...]
 
@@ -101,6 +105,7 @@ def mixer_view(reading: Reading, box: Interface) -> MixerView | None:
         return tuple(dict.fromkeys(name for port in ports for name in sounding.get(port, ())))
 
     hung = {each.owner: each for each in hung_in(found)}
+    returns = {each.strip.id: f"track {each.track.name}" for each in returned_tracks(found, box)}
     strips = tuple(
         StripView(
             id=strip.id,
@@ -118,6 +123,7 @@ def mixer_view(reading: Reading, box: Interface) -> MixerView | None:
             pan=strip.pan,
             has_return=bool(strip.back),
             plays_back=strip.plays_back,
+            returns=returns.get(strip.id, ""),
             feeds=feeds_phrase(mixer, strip),
             contains=contains(Port(strip.id, "strip_post", leg) for leg in range(1, strip.width + 1)),
         )
@@ -180,51 +186,6 @@ def _what(box: Interface, source: StripSource) -> str:
         return "return"
     local = box.jack_in - (box.mixer.stage_jacks if box.mixer is not None else 0)
     return "stage jack" if source.number > local else "jack"
-
-
-def feeds_phrase(mixer: Mixer, item: Strip | Mix) -> str:
-    """Where a strip or mix goes, as it could be typed: 'Main · Aux 1 −6 pre · usb 3 raw'."""
-    jacks = {source.number for source in item.live if source.bank == "jack_in"} if isinstance(item, Strip) else set()
-    names = {mix.id: mix.name for mix in mixer.mixes}
-    said = []
-    for feed in mixer.feeds:
-        if feed.item != item.id and feed.jack not in jacks:
-            continue
-        where = (
-            names[feed.to] if feed.to is not None else f"{'usb' if feed.bank == 'capture' else 'out'} {_range(feed)}"
-        )
-        gain = f" {'+' if feed.gain_db > 0 else ''}{say_figure(feed.gain_db)}" if feed.gain_db else ""
-        tap = " raw" if feed.is_raw else _TAPS[feed.tap] if isinstance(item, Strip) else ""
-        off = "" if feed.on else " (off)"
-        key = f" ({feed.key})" if feed.key != "always" and mixer.mute_key == "moves" else ""
-        said.append(f"{where}{gain}{tap}{off}{key}")
-    return " · ".join(said)
-
-
-def _range(feed: Feed) -> str:
-    return str(feed.number) if feed.width == 1 else f"{feed.number}–{feed.ends.stop - 1}"
-
-
-def fed_by(mixer: Mixer, bank: str, number: int) -> tuple[str, bool]:
-    """What feeds a channel or jack, as a phrase, and whether that is the gear's own."""
-    names = {strip.id: strip.name for strip in mixer.strips} | {mix.id: mix.name for mix in mixer.mixes}
-    strips = {strip.id for strip in mixer.strips}
-    said, fixed = [], False
-    for feed in mixer.feeds:
-        if feed.bank != bank or number not in feed.ends:
-            continue
-        fixed = fixed or feed.fixed
-        if feed.is_raw:
-            said.append(f"in {feed.jack} raw")
-            continue
-        side = f" {'LR'[number - feed.number]}" if feed.width == 2 else ""
-        tap = _TAPS[feed.tap] if feed.item in strips else ""
-        said.append(f"{names[feed.item or '']}{side}{tap}{'' if feed.on else ' (off)'}")
-    for strip in mixer.strips if bank == "jack_out" else ():
-        insert = strip.insert
-        if insert is not None and insert.send <= number < insert.send + strip.width:
-            said.append(f"insert of {strip.name}")
-    return " + ".join(said), fixed
 
 
 def _never(reading: Reading, mixer: Mixer) -> tuple[str, ...]:

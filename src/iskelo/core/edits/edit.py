@@ -221,7 +221,7 @@ class TypeFeeds(Value):
     mixer: Id
     bank: Literal["capture", "jack_out"] = "capture"
     number: ChannelNumber
-    text: Annotated[str, Field(max_length=200)]
+    text: Annotated[str, Field(max_length=4000)]
 
 
 class TypeStripFeeds(Value):
@@ -229,7 +229,7 @@ class TypeStripFeeds(Value):
 
     edit: Literal["type_strip_feeds"] = "type_strip_feeds"
     strip: Id
-    text: Annotated[str, Field(max_length=400)]
+    text: Annotated[str, Field(max_length=8000)]
 
 
 class TypeInsert(Value):
@@ -248,7 +248,7 @@ class TypeProgramInsert(Value):
 
     edit: Literal["type_program_insert"] = "type_program_insert"
     item: Id
-    text: Annotated[str, Field(max_length=200)]
+    text: Annotated[str, Field(max_length=500)]
 
 
 class SplitTrack(Value):

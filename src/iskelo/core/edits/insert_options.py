@@ -10,10 +10,10 @@ JACKS = r"(?:out\s*)?(\d{1,3})\s*(?:[,›>/\s]|in|to)+(\d{1,3})"
 
 
 class TypedInsert(NamedTuple):
-    """An insert as it was typed: ``what`` hangs there, and how (None: nobody says)."""
+    """An insert as it was typed: ``what`` hangs there, and how; ``on`` is False for *bypassed*, None: nobody says."""
 
     what: str
-    on: bool
+    on: bool | None
     dry_db: float | None
     parallel: bool
 
@@ -21,7 +21,7 @@ class TypedInsert(NamedTuple):
 def insert_options(text: str, field: str) -> TypedInsert:
     """What a phrase says; the options stand behind: 'dry -6', 'parallel', 'bypassed'. Raises Refused."""
     what = text.replace("−", "-").strip()
-    on, parallel, dry_db = True, False, None
+    on, parallel, dry_db = None, False, None
     options = re.compile(r"\b(?:(bypass(?:ed)?)|(parallel)|dry(?:\s*([+-]?\d{1,3}(?:\.\d{1,2})?)(?:\s*db)?)?)$", re.I)
     while (match := options.search(what)) is not None:
         if match[1]:

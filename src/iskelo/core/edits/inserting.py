@@ -6,6 +6,7 @@ from typing import Literal, NamedTuple
 from iskelo.core.edits import additions as a
 from iskelo.core.edits import edit as e
 from iskelo.core.edits.base import Applied, Refused, changed, new_ids, with_gear
+from iskelo.core.edits.feeds_phrase import same_figure
 from iskelo.core.edits.insert_options import JACKS, TypedInsert, insert_options
 from iskelo.core.edits.single_edit import apply_one
 from iskelo.core.rig.device_streams import Bank, OpenDevice
@@ -45,6 +46,8 @@ def _(edit: e.TypeProgramInsert, rig: Rig) -> Applied:
     item, program = placed.item, placed.program
     place = f"{program.name}, {placed.side} {item.name}, insert"
     words = edit.text.casefold().strip()
+    if item.insert is not None and edit.text.strip() == insert_phrase(program, item.insert):
+        return Applied(rig, f"{place}: {edit.text.strip()}, as it was")
     done: list[str] = []
     if words in ("", "none", "-", "—"):
         insert = None
@@ -66,8 +69,9 @@ def _(edit: e.TypeProgramInsert, rig: Rig) -> Applied:
         # What was found out holds for the way it was found on.
         same = item.insert is not None and (item.insert.send, item.insert.back) == (send, back)
         held = item.insert.held if item.insert is not None and same else None
+        dry_db = same_figure(typed.dry_db, item.insert.dry_db) if item.insert is not None else typed.dry_db
         insert = ProgramInsert(
-            send=send, back=back, on=typed.on, dry_db=typed.dry_db, parallel=typed.parallel, held=held
+            send=send, back=back, on=typed.on is not False, dry_db=dry_db, parallel=typed.parallel, held=held
         )
     rig = _hung(rig, program.id, item, insert, place)
     after = index(rig).items[item.id].program
@@ -92,7 +96,7 @@ def _ends(rig: Rig, program: Program, item: Track | Bus, what: str, place: str) 
         numbers = (int(match[1]), int(match[2]))
         _within_device(rig, program, item, numbers, place)
         return _by_channels(rig, program, item, numbers, (f"{item.name}, send", f"{item.name}, return"))
-    names = [part.strip().casefold() for part in re.split(r"[›>]", what)]
+    names = [part.strip() for part in re.findall(r'(?:"(?:[^"]|"")*+"|[^"›>])+', what)]
     if len(names) == 2:
         send, back = (
             _named(ports, name, place) for ports, name in zip((program.outputs, program.inputs), names, strict=True)
@@ -120,8 +124,11 @@ def _within_device(rig: Rig, program: Program, item: Track | Bus, numbers: tuple
 
 
 def _named(ports: tuple[ProgramPort, ...], name: str, place: str) -> str:
-    fitting = [port for port in ports if port.name.casefold() == name]
-    fitting = fitting or [port for port in ports if port.name.casefold().startswith(name)]
+    quoted = len(name) > 1 and name.startswith('"') and name.endswith('"')
+    name = name[1:-1].replace('""', '"') if quoted else name
+    fitting = [port for port in ports if port.name == name]
+    fitting = fitting or [port for port in ports if port.name.casefold() == name.casefold()]
+    fitting = fitting or [port for port in ports if not quoted and port.name.casefold().startswith(name.casefold())]
     if len(fitting) != 1:
         raise Refused(
             place,

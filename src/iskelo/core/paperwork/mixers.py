@@ -3,7 +3,8 @@
 from collections.abc import Iterator
 from typing import NamedTuple
 
-from iskelo.core.mixer_view import fed_by, feeds_phrase, takes_words
+from iskelo.core.mixer_view import takes_words
+from iskelo.core.rig.feed_words import fed_by, feeds_phrase
 from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.insert_words import strip_insert_words

@@ -1,5 +1,7 @@
 """What hangs in strips, tracks and buses, as it could be typed again."""
 
+import re
+
 from iskelo.core.rig.inside import GONE
 from iskelo.core.rig.mixers import Strip, StripInsert
 from iskelo.core.rig.programs import Program, ProgramInsert
@@ -10,9 +12,17 @@ def insert_phrase(program: Program, insert: ProgramInsert | None) -> str:
     """What hangs in a track or a bus, with how: 'To Anvil press › From Anvil press, dry −6'; empty if nothing does."""
     if insert is None:
         return ""
-    names = {item.id: item.name for item in (*program.outputs, *program.inputs)}
+    names = {item.id: said_end(item.name) for item in (*program.outputs, *program.inputs)}
     ends = f"{names.get(insert.send, GONE)} › {names.get(insert.back, GONE)}"
     return f"{ends}{_dry(insert)}{'' if insert.on else ', bypassed'}"
+
+
+def said_end(name: str) -> str:
+    """A name as it stands in a phrase; in quotation marks, inner ones doubled, where it could be taken for more."""
+    plain = not re.search(r'[›>,"−]', name) and not re.search(
+        r"(?:\b(?:bypass(?:ed)?|parallel|dry)\b|^(?:out\s*|in\s*)?\d)", name, re.IGNORECASE
+    )
+    return name if plain else '"' + name.replace('"', '""') + '"'
 
 
 def strip_insert_words(strip: Strip) -> str:

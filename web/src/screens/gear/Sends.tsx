@@ -6,6 +6,7 @@ import { useRig } from "../../api/rig"
 import { PAN_LAWS } from "../../api/rules"
 import { Commit } from "../../parts/Commit"
 import { Button, Select } from "../../parts/controls"
+import { panOf } from "../../parts/figures"
 import { Check, Row, Section, useNumber, useSet } from "./fields"
 
 type Send = Program["sends"][number]
@@ -121,14 +122,14 @@ function Tap(props: { label: string; value: string; onChange: (tap: Send["tap"])
   )
 }
 
-/** A pan from −100, all left, to 100; empty is the centre, or what `none` says. */
+/** A pan from −100, all left, to 100, or *left*, *30 R*, *centre*; empty is the centre, or what `none` says. */
 export function PanField(props: {
   label: string
   value: number | null
   none?: string
   onKeep: (pan: number | null) => ReturnType<ReturnType<typeof useSet>>
 }) {
-  const number = useNumber()
+  const { say } = useRig()
   const empty = props.none === undefined ? 0 : null
   return (
     <Commit
@@ -137,11 +138,14 @@ export function PanField(props: {
       width="66px"
       figure
       placeholder={props.none ?? "centre"}
-      onKeep={(text) =>
-        text === ""
-          ? props.onKeep(empty)
-          : number(props.label, text, (percent) => props.onKeep(percent / 100))
-      }
+      onKeep={(text) => {
+        const pan = text === "" ? empty : panOf(text)
+        if (text === "" || pan !== null) return props.onKeep(pan)
+        say(
+          `${props.label}: “${text}” is no place between left and right; type for example 30 R, left or centre.`,
+        )
+        return false
+      }}
     />
   )
 }

@@ -2,6 +2,7 @@ import { Box, Flex, chakra } from "@chakra-ui/react"
 
 import type { Edit } from "../../api/client"
 import { useRig } from "../../api/rig"
+import { numberOf } from "../../parts/figures"
 import { ORIGINS } from "../../api/rules"
 import { Commit, type Kept } from "../../parts/Commit"
 import { Select } from "../../parts/controls"
@@ -16,8 +17,8 @@ export function useSet(item: string) {
 export function useNumber() {
   const { say } = useRig()
   return (label: string, text: string, keep: (number: number) => Kept): Kept => {
-    const number = Number(text.replace(",", "."))
-    if (text !== "" && !Number.isNaN(number)) return keep(number)
+    const number = numberOf(text)
+    if (number !== null) return keep(number)
     say(`${label}: “${text}” is no number.`)
     return false
   }

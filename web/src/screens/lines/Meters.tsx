@@ -5,15 +5,14 @@ import { useState } from "react"
 import { answer, client, type LineView, type Schemas } from "../../api/client"
 import { useRig } from "../../api/rig"
 import { Figure, Input } from "../../parts/controls"
-import { signed } from "../../parts/figures"
+import { numberOf, signed } from "../../parts/figures"
 
 type Check = Schemas["MeterCheck"]
 
 /** A number as typed, or null where nothing is; undefined where it is none. */
 function typed(text: string): number | null | undefined {
   if (text.trim() === "") return null
-  const number = Number(text.replace(",", ".").replace("−", "-"))
-  return Number.isNaN(number) ? undefined : number
+  return numberOf(text) ?? undefined
 }
 
 /** A level check at both meters: what each should read for one tone, and what it says if two of them do not. */

@@ -3,6 +3,7 @@ import { useRef, useState } from "react"
 
 import type { Edit, PortTuple } from "../../api/client"
 import { useRig } from "../../api/rig"
+import { numberOf } from "../../parts/figures"
 import { Button, Input, Kbd, Select } from "../../parts/controls"
 
 const NEW_TRACK = "new"
@@ -67,7 +68,8 @@ export function NewLine({ onClose }: { onClose: () => void }) {
     if (text.trim() && begun[0] && begun.every((each) => each.id !== from)) setFrom(begun[0].id)
   }
 
-  const bad = Number.isNaN(Number(within.replace(",", ".")))
+  const limit = within.trim() === "" ? null : numberOf(within.replace(/\s*ms$/i, ""))
+  const bad = within.trim() !== "" && limit === null
 
   const add = async () => {
     if (!source || !target) return
@@ -94,7 +96,6 @@ export function NewLine({ onClose }: { onClose: () => void }) {
       ends = ports(target, "track", track?.width ?? 1)
     }
     if (bad) return say(`Within: “${within}” is no number of milliseconds.`)
-    const limit = within.trim() === "" ? null : Number(within.replace(",", "."))
     edits.push({
       edit: "add_line",
       name: name.trim() || fallback,

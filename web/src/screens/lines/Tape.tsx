@@ -4,6 +4,7 @@ import { useState } from "react"
 
 import { answer, client, type LineView, type Schemas } from "../../api/client"
 import { useRig } from "../../api/rig"
+import { numberOf } from "../../parts/figures"
 import { WANTED_TAPS } from "../../api/rules"
 import { Commit } from "../../parts/Commit"
 import { Button, Kbd, Select } from "../../parts/controls"
@@ -153,7 +154,7 @@ function Window({ line }: { line: LineView }) {
   const set = (values: Record<string, string | number | null>) =>
     edit([{ edit: "set", item: line.id, values }])
   const limit = (field: "lowest_dbfs" | "highest_dbfs", text: string) => {
-    const number = text === "" ? null : Number(text.replace(",", ".").replace("−", "-"))
+    const number = text === "" ? null : (numberOf(text) ?? NaN)
     if (!Number.isNaN(number)) return set({ [field]: number })
     say(`${line.name}: “${text}” is no level in dBFS; type for example -24.`)
     return false
