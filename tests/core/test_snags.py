@@ -395,6 +395,11 @@ BREAKS: dict[str, Break] = {
         SwapGear(item=b.id("Box"), gear=new_mixer("Desk", 8, analogue=False)),
         TypeFeeds(mixer=b.id("Box"), number=9, text=""),
     ),
+    "track-on-another-strip": lambda b: (
+        SwapGear(item=b.id("Box"), gear=new_mixer("Desk", 8, analogue=False)),
+        AddProgramPorts(program=b.id("Recorder"), side="output", names=("Out 2",), first_channel=2, ids=("new1",)),
+        SetValues(item=b.track("T Alma"), values={"output": "new1"}),
+    ),
     "consumer-and-professional": lambda b: (
         SetValues(item=b.id("Alma"), values={"source_kind": "line player", "level_unit": "dBV", "level_dbu": -7.78}),
         SetTrim(interface=b.id("Box"), jack_in=1, trim_db=-4),

@@ -55,7 +55,11 @@ def box_not_connected(reading: Reading) -> list[Snag]:
     return snags
 
 
-@rule("aggregate", symptoms=("nothing",), explains=("line-silent", "line-half-silent", "line-crossed", "line-crowded"))
+@rule(
+    "aggregate",
+    symptoms=("nothing", "misplaced"),
+    explains=("line-silent", "line-half-silent", "line-crossed", "line-crowded"),
+)
 def member_absent(reading: Reading) -> list[Snag]:
     """A member of an aggregate is not there, so the numbers behind it move and names have other boxes' channels."""
     found = reading.found
@@ -148,7 +152,7 @@ def master_not_a_member(reading: Reading) -> list[Snag]:
 
 @rule(
     "aggregate",
-    symptoms=("nothing", "one side"),
+    symptoms=("misplaced", "nothing", "one side"),
     explains=("line-silent", "line-half-silent", "line-crossed", "line-crowded"),
 )
 def member_order(reading: Reading) -> list[Snag]:

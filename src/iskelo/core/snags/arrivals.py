@@ -13,14 +13,15 @@ from iskelo.core.lines.state import LineState
 from iskelo.core.planner.opening import switch_of
 from iskelo.core.rig.device_streams import open_box
 from iskelo.core.rig.gear import Interface
+from iskelo.core.rig.ports import Port
 from iskelo.core.routes.route import passing_routes
 from iskelo.core.snags.mixer_remedies import all_but_one, closing, out_of_mixes, parted, set_back
 from iskelo.core.snags.rates import one_rate
 from iskelo.core.snags.reach import with_finding
 from iskelo.core.snags.rule import Remedy, Snag, distinct, if_so, rule
-from iskelo.core.timing.copies import heard_as
 from iskelo.core.timing.delays import way_of
 from iskelo.core.timing.growth import Buffers, Growth
+from iskelo.core.timing.rates import speed
 from iskelo.core.wiring.edge import Edge
 from iskelo.core.wiring.hops import DEVICE_HOPS
 
@@ -55,10 +56,10 @@ def _apart(state: LineState) -> str:
 
 def _hollow(state: LineState) -> str:
     found = next((leg.comb for leg in state.legs if leg.comb), None)
-    if found is None or not found.delay_samples:
+    if found is None or found.heard is None:
         return "The copies add up to a louder sound, or cancel each other."
-    if heard_as(found.delay_ms) != "hollow":
-        return f"It is heard {heard_as(found.delay_ms)}: twice, {found.delay_ms:.1f} ms apart."
+    if found.heard != "hollow":
+        return f"It is heard {found.heard}: twice, {found.delay_ms:.1f} ms apart."
     if not found.notches_hz:
         return "The copies add up to a louder sound, or cancel each other."
     depth = "endless" if found.ripple_db is None else f"{found.ripple_db:.1f} dB"
@@ -107,7 +108,7 @@ def _closer(reading: Reading, arrival: Arrival) -> tuple[bool, str, Edit | None]
 
 @rule("lines", symptoms=("wrong pitch",))
 def line_off_speed(reading: Reading) -> list[Snag]:
-    """What a program sounds plays at another speed than it was made for."""
+    """What a program sounds or records plays at another speed than it was made for."""
     return [
         Snag(
             key=f"line-off-speed:{state.line.id}",
@@ -117,7 +118,7 @@ def line_off_speed(reading: Reading) -> list[Snag]:
             evidence=words,
             consequence="It is out of tune and ends at the wrong time.",
             lines=(state.line.id,),
-            items=tuple(port.owner for port in state.line.from_ports),
+            items=tuple(port.owner for port in _timed(state)),
             mend=partial(_at_one_rate, reading, state),
         )
         for state, words in with_finding(reading, "off speed")
@@ -126,15 +127,20 @@ def line_off_speed(reading: Reading) -> list[Snag]:
 
 def _at_one_rate(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
     remedies: list[Remedy] = []
-    for port in state.line.from_ports:
-        placed = reading.found.items.get(port.owner)
-        box = reading.found.device(placed.program) if placed else None
-        if placed is not None and box is not None:
-            remedies += one_rate(placed.program, box)
+    for port in _timed(state):
+        program = reading.found.items[port.owner].program
+        box = reading.found.device(program)
+        if box is not None and speed(reading.found, program) != 1:
+            remedies += one_rate(program, box)
     return distinct(remedies)
 
 
-@rule("lines")
+def _timed(state: LineState) -> tuple[Port, ...]:
+    """Where a program's own rate decides how fast it plays: what sounds in it, and what it records."""
+    return tuple(port for port in (*state.line.from_ports, *state.line.to_ports) if port.bank in ("voice", "track"))
+
+
+@rule("lines", symptoms=("others",))
 def line_crowded(reading: Reading) -> list[Snag]:
     """Another sound arrives at the target of a line that wants to be alone there."""
     return [

@@ -11,10 +11,10 @@ from iskelo.core.rig.drivers import Driver
 from iskelo.core.rig.gear import Aggregate, Interface
 from iskelo.core.rig.links import BANKS
 from iskelo.core.rig.programs import Program
+from iskelo.core.rig.text import fold_numbers
 from iskelo.core.snags.lines import joining_remedies
 from iskelo.core.snags.reach import lines_of_program, with_finding
 from iskelo.core.snags.rule import REMEDIES_AT_MOST, Remedy, Snag, distinct, if_so, joining, one_remedy, rule
-from iskelo.core.stations import fold_numbers
 from iskelo.core.wiring.blocks import held, wider_driver
 from iskelo.core.words.say import say
 
@@ -261,7 +261,7 @@ def lets_go_in_background(reading: Reading) -> list[Snag]:
     return snags
 
 
-@rule("driver")
+@rule("driver", symptoms=("others",))
 def system_sounds_on_a_recording_device(reading: Reading) -> list[Snag]:
     """The computer's own sounds play through a box that is recorded from."""
     snags = []

@@ -17,7 +17,7 @@ from iskelo.core.snags.rule import Remedy, Snag, distinct, one_remedy, rule
 
 @rule(
     "inputs and outputs",
-    symptoms=("nothing",),
+    symptoms=("nothing", "misplaced", "others"),
     explains=("line-silent", "line-half-silent", "line-crossed", "line-crowded"),
 )
 def two_inputs_on_one_channel(reading: Reading) -> list[Snag]:

@@ -171,7 +171,7 @@ Other = tuple[str, str, list[Remedy]]
 """Whose sound is where an insert is, by id and in words, and what takes it away."""
 
 
-@rule("insert", symptoms=("distorted",), explains=("line-crowded",))
+@rule("insert", symptoms=("distorted", "others"), explains=("line-crowded",))
 def insert_shared(reading: Reading) -> list[Snag]:
     """Somebody else's sound goes out where an insert sends, or comes in where it takes its sound back."""
     snags: dict[str, Snag] = {}

@@ -100,7 +100,7 @@ def _first_block(state: LineState) -> Block:
     return next(block for leg in state.legs for block in leg.blocks)
 
 
-@rule("lines", symptoms=("nothing", "one side"))
+@rule("lines", symptoms=("misplaced", "nothing", "one side"))
 def line_crossed(reading: Reading) -> list[Snag]:
     """A source arrives where another line's belongs, or left and right are swapped."""
     return [

@@ -3,16 +3,19 @@
 from functools import partial
 
 from iskelo.core.edits.additions import AddFeed
-from iskelo.core.edits.edit import EnableChannels, SetValues
+from iskelo.core.edits.edit import EnableChannels, SetLeg, SetValues
 from iskelo.core.lines.context import Reading
 from iskelo.core.lines.state import LineState
+from iskelo.core.returns import Returned, returned_tracks
+from iskelo.core.rig.gear import Interface
+from iskelo.core.rig.index import Index
 from iskelo.core.rig.mixers import Mixer, Strip
 from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import WantedTap
+from iskelo.core.rig.text import fold_numbers
 from iskelo.core.snags.reach import with_finding
 from iskelo.core.snags.recorded import taken_at
 from iskelo.core.snags.rule import Remedy, Snag, distinct, if_so, rule
-from iskelo.core.stations import fold_numbers
 from iskelo.core.wiring.edge import Edge
 
 
@@ -94,6 +97,58 @@ def channels_unfed(reading: Reading) -> list[Snag]:
             )
         )
     return snags
+
+
+@rule("tracks", symptoms=("misplaced",))
+def track_on_another_strip(reading: Reading) -> list[Snag]:
+    """A track comes back on another strip of a mixer than the one it was recorded from."""
+    found = reading.found
+    snags = []
+    for box in found.boxes:
+        returned = returned_tracks(found, box)
+        for each in (each for each in returned if each.astray):
+            own = ", ".join(strip.name for strip in each.own)
+            snags.append(
+                Snag(
+                    key=f"track-on-another-strip:{each.track.id}:{each.strip.id}",
+                    rule="track-on-another-strip",
+                    severity="risk",
+                    title=f"Track {each.track.name} comes back on strip {each.strip.name} of {box.name}",
+                    evidence=f"It is recorded from strip {own}, and plays to the return of strip {each.strip.name}.",
+                    consequence="Played back, it has another's fader, effects and sends; what is set for it live "
+                    "does not go for it.",
+                    items=(each.track.id, box.id),
+                    lines=tuple(
+                        line.id
+                        for line in reading.rig.lines
+                        if any(port.owner == each.track.id for port in line.to_ports)
+                    ),
+                    mend=partial(_to_own_strips, found, box, returned, each),
+                )
+            )
+    return snags
+
+
+def _to_own_strips(found: Index, box: Interface, returned: tuple[Returned, ...], wrong: Returned) -> tuple[Remedy, ...]:
+    """The track to the return of its own strip, with all that stand where they should not; or the strip's return."""
+    of_program = [each for each in returned if each.astray and each.program.id == wrong.program.id]
+    edits = [edit for each in of_program for edit in _to_own_strip(found, box, each)]
+    if not edits:
+        return ()
+    names = ", ".join(each.track.name for each in of_program)
+    return distinct([Remedy(f"Play {names} to the return of the strip each was recorded from", tuple(edits))])
+
+
+def _to_own_strip(found: Index, box: Interface, each: Returned) -> list[SetLeg]:
+    """The channels of a track's output, so that they are those of its own strip's return."""
+    strip = next(strip for strip in each.own if strip.back)
+    streams = found.opened[each.program.id]
+    numbers = [source.number for source in strip.back if source.bank == "playback"]
+    channels = [streams.channel("playback", box.id, number) for number in numbers]
+    if None in channels or len(channels) != len(each.strip.back) or each.track.output is None:
+        return []
+    output = each.track.output
+    return [SetLeg(item=output, leg=leg, channel=channel) for leg, channel in enumerate(channels, start=1)]
 
 
 def _disabled(off: EnableChannels, numbers: str) -> tuple[Remedy, ...]:

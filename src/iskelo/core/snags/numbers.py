@@ -46,7 +46,7 @@ def strayed(found: Index, program: Program) -> list[Strayed]:
 
 @rule(
     "aggregate",
-    symptoms=("nothing", "one side"),
+    symptoms=("misplaced", "nothing", "one side"),
     explains=(
         "line-silent",
         "line-half-silent",

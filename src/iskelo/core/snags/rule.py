@@ -86,6 +86,8 @@ Symptom = Literal[
     "howls",
     "rings",
     "one side",
+    "misplaced",
+    "others",
     "wrong pitch",
     "too quiet",
     "distorted",

@@ -120,6 +120,11 @@ function StripRow({ strip, moves }: { strip: Strip; moves: boolean }) {
         ) : (
           strip.takes
         )}
+        {strip.returns && (
+          <Box color="ink2" fontSize="12px">
+            {strip.plays_back ? strip.returns : `return: ${strip.returns}`}
+          </Box>
+        )}
       </TableCell>
       <TableCell>
         <Commit
