@@ -13,13 +13,18 @@ interface Props {
   /** What is typed is about something heard, without saying what. */
   asking: boolean
   found: SnagView[]
+  /** The lines that it names, the track number in it that there is not, and what of it was not understood. */
+  about: string[]
+  missing: number | null
+  unknown: string
   onText: (text: string) => void
   onTake: () => void
   onSnag: (snag: SnagView) => void
 }
 
 /** Finds a line by name or number, or the snags behind what somebody hears. */
-export function Finder({ field, text, symptom, asking, found, onText, onTake, onSnag }: Props) {
+export function Finder(props: Props) {
+  const { field, text, symptom, asking, found, about, missing, unknown, onText, onTake, onSnag } = props
   const [focused, setFocused] = useState(false)
   const [at, setAt] = useState(0)
   const open = focused && (symptom !== null || asking)
@@ -88,13 +93,21 @@ export function Finder({ field, text, symptom, asking, found, onText, onTake, on
               "What do you hear?"
             ) : (
               <>
-                You hear: <b>{symptom}</b>.{" "}
-                {found.length === 0
-                  ? "Nothing that Iskelo finds in this rig could sound like that."
-                  : "It could be, the likeliest first:"}
+                You hear: <b>{symptom}</b>
+                {about.length > 0 && ` · ${listed(about)}`}.{" "}
+                {found.length > 0
+                  ? "It could be, the likeliest first:"
+                  : missing !== null && about.length === 0
+                    ? `No track has the number ${missing}.`
+                    : `Nothing that Iskelo finds ${about.length > 0 ? "there" : "in this rig"} could sound like that.`}
               </>
             )}
           </Box>
+          {unknown !== "" && (
+            <Box px="8px" py="4px" color="wax" borderBottom="1px solid" borderColor="rule" role="note">
+              Not understood: “{unknown}”.
+            </Box>
+          )}
           {asking &&
             SYMPTOMS.map((each, index) => (
               <Suspect
@@ -126,6 +139,9 @@ export function Finder({ field, text, symptom, asking, found, onText, onTake, on
     </Box>
   )
 }
+
+const listed = (names: string[]) =>
+  names.length > 3 ? `${names.slice(0, 2).join(", ")} and ${names.length - 2} more` : names.join(", ")
 
 /** A row of what can be chosen; the text field keeps the focus. */
 function Suspect(props: { chosen: boolean; onTake: () => void; children: React.ReactNode }) {

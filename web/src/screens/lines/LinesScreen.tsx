@@ -10,7 +10,7 @@ import { useSetting, useWidth } from "../../parts/settings"
 import { DRAWER_PX } from "../../theme/system"
 import { Batch } from "./Batch"
 import { Fill } from "./Fill"
-import { beginsAName, fits, namedLines, soundsWrong, suspects, symptomOf } from "./find"
+import { aboutOf, beginsAName, fits, notUnderstood, soundsWrong, suspects, symptomOf } from "./find"
 import { Finder } from "./Finder"
 import { Gutter } from "./FoldedRows"
 import { InputList } from "./InputList"
@@ -67,10 +67,8 @@ export function LinesScreen() {
   const named = wanted !== "" && shown.length > 0 && shown.length < lines.length
   const isName = beginsAName(lines, wanted)
   const symptom = isName || (named && !wanted.includes(" ")) ? null : symptomOf(wanted)
-  const found = useMemo(
-    () => suspects(snags, symptom, namedLines(lines, wanted)),
-    [snags, symptom, lines, wanted],
-  )
+  const about = useMemo(() => aboutOf(lines, wanted), [lines, wanted])
+  const found = useMemo(() => suspects(snags, symptom, about), [snags, symptom, about])
   const rows = useMemo(
     () => rowsOf(shown, state.rig.gear, by, folded && !wanted, opened, closed),
     [shown, state.rig.gear, by, folded, wanted, opened, closed],
@@ -231,6 +229,9 @@ export function LinesScreen() {
           symptom={symptom}
           asking={symptom === null && !isName && soundsWrong(wanted)}
           found={found}
+          about={lines.filter((line) => about.lines.has(line.id)).map((line) => line.name)}
+          missing={about.missing}
+          unknown={notUnderstood(lines, wanted)}
           onText={setWanted}
           onTake={() => choose(Math.max(0, at))}
           onSnag={suspect}

@@ -2,7 +2,19 @@ import fc from "fast-check"
 import { describe, expect, it } from "vitest"
 
 import type { LineView, SnagView } from "../../api/client"
-import { SYMPTOMS, beginsAName, fits, namedLines, numberIn, soundsWrong, suspects, symptomOf } from "./find"
+import {
+  ABOUT_ALL,
+  SYMPTOMS,
+  aboutOf,
+  beginsAName,
+  fits,
+  namedLines,
+  notUnderstood,
+  numberIn,
+  soundsWrong,
+  suspects,
+  symptomOf,
+} from "./find"
 
 type Station = LineView["stations"][number]
 
@@ -24,7 +36,8 @@ const line = (position: number, name: string, ...stations: Station[]) =>
     headline: "arrives",
     tag: "",
     stations,
-    from_ports: [["s1", "out", 1]],
+    from_ports: [[`s${position}`, "out", 1]],
+    to_ports: [[`t${position}`, "track", 1]],
   }) as unknown as LineView
 
 const alma = line(
@@ -50,6 +63,11 @@ describe("what a sentence tells of", () => {
     ["there is ringing in the hall", "rings"],
     ["only in one ear", "one side"],
     ["much too loud", "distorted"],
+    ["Alma is on the wrong track", "misplaced"],
+    ["she hears herself", "echo"],
+    ["notifications are in the recording", "others"],
+    ["the reed organ only on the left", "one side"],
+    ["I hear it in the left only", "one side"],
   ])("%s: %s", (text, symptom) => {
     expect(symptomOf(text)).toBe(symptom)
   })
@@ -96,6 +114,10 @@ describe("numbers in sentences", () => {
     ["only on one side", null],
     ["in one ear", null],
     ["somewhere", null],
+    ["this one is dead", null],
+    ["no one hears it", null],
+    ["on one there is nothing", 1],
+    ["the fifth track is empty", 5],
   ])("%s: %s", (text, number) => {
     expect(numberIn(text)).toBe(number)
   })
@@ -131,22 +153,47 @@ describe("which lines fit", () => {
     expect([...namedLines([alma, dov], "there is no sound on five")]).toEqual(["l1"])
     expect([...namedLines([alma, dov], "dov crackles")]).toEqual(["l12"])
     expect([...namedLines([alma, dov], "it crackles")]).toEqual([])
+    expect([...namedLines([alma, dov], "almanacs crackle")]).toEqual([])
+    expect([...namedLines([alma, dov], "Alma's track crackles")]).toEqual(["l1"])
+  })
+
+  it("says what it did not understand, and nothing of what it did", () => {
+    for (const text of ["there is no sound on five", "Dov crackles now", "it sounds hollow", "zither"])
+      expect(notUnderstood([alma, dov], text)).toBe("")
+    expect(notUnderstood([alma, dov], "the zither crackles in the kitchen")).toBe("zither kitchen")
+    expect(notUnderstood([alma, dov], "no sound on nine")).toBe("nine")
+    expect(notUnderstood([alma, dov], "Dov yodels on 12")).toBe("yodels")
   })
 })
 
 describe("who could be behind it", () => {
-  const snag = (key: string, symptoms: string[], lines: string[]) =>
-    ({ key, symptoms, lines }) as unknown as SnagView
+  const snag = (key: string, symptoms: string[], lines: string[], items: string[] = []) =>
+    ({ key, symptoms, lines, items }) as unknown as SnagView
 
-  it("puts those of a line that is named first, then those whose first symptom it is", () => {
+  it("puts those whose first symptom it is first", () => {
     const snags = [
       snag("a", ["late", "hollow"], ["l1"]),
       snag("b", ["hollow"], ["l1"]),
       snag("c", ["clicks", "hollow"], ["l12"]),
       snag("d", ["clicks"], ["l12"]),
     ]
-    expect(suspects(snags, "hollow", new Set(["l12"])).map((each) => each.key)).toEqual(["c", "b", "a"])
-    expect(suspects(snags, "hollow", new Set()).map((each) => each.key)).toEqual(["b", "a", "c"])
-    expect(suspects(snags, null, new Set())).toEqual([])
+    expect(suspects(snags, "hollow", ABOUT_ALL).map((each) => each.key)).toEqual(["b", "a", "c"])
+    expect(suspects(snags, null, ABOUT_ALL)).toEqual([])
+  })
+
+  it("answers about nothing but the place that a sentence names, and what everybody shares", () => {
+    const snags = [
+      snag("dov", ["nothing"], ["l12"], ["t12"]),
+      snag("his track", ["nothing"], [], ["t12"]),
+      snag("the box", ["late", "nothing"], [], ["b1"]),
+      snag("alma", ["late", "nothing"], ["l1"], ["t1"]),
+    ]
+    const told = (text: string) =>
+      suspects(snags, "nothing", aboutOf([alma, dov], text)).map((each) => each.key)
+    expect(told("no sound on five")).toEqual(["alma", "the box"])
+    expect(told("no sound from Dov")).toEqual(["dov", "his track", "the box"])
+    expect(told("no sound")).toEqual(["dov", "his track", "the box", "alma"])
+    expect(told("no sound on nine")).toEqual([])
+    expect(aboutOf([alma, dov], "no sound on nine").missing).toBe(9)
   })
 })

@@ -8,19 +8,50 @@ const SAID: Record<Symptom, string[]> = {
   thin: ["thin", "tinny", "no bass", "no low", "no middle", "weak bass", "polarity", "out of phase"],
   clicks: ["click", "crack", "pop", "dropout", "drop out", "glitch", "gap", "stutter", "scratch", "crunch"],
   late: ["late", "latency", "delay", "lag", "slow", "behind", "drag", "after the beat"],
-  echo: ["echo", "twice", "double", "repeat", "slap", "flam"],
+  echo: [
+    ...["echo", "twice", "double", "repeat", "slap", "flam", "own voice", "hears itself", "hear itself"],
+    ...[
+      "hears herself",
+      "hears himself",
+      "hear herself",
+      "hear himself",
+      "hear themselves",
+      "hears themselves",
+    ],
+    ...["hears her own", "hears his own", "hear their own", "hear my own"],
+  ],
   howls: ["howl", "feedback", "feeds back", "squeal", "whistl"],
   rings: ["rings", "ringing", "reson", "goes round", "boomy"],
   "one side": [
-    "one side",
-    "one ear",
-    "left only",
-    "right only",
-    "only left",
-    "only right",
-    "half",
-    "mono",
-    "lopsided",
+    ...["one side", "one ear", "left only", "right only", "only left", "only right", "only on the left"],
+    ...["only on the right", "only the left", "only the right", "on the left only", "on the right only"],
+    ...[
+      "only in the left",
+      "only in the right",
+      "no left",
+      "no right",
+      "left is missing",
+      "right is missing",
+    ],
+    ...["half", "mono", "lopsided"],
+  ],
+  misplaced: [
+    ...[
+      "wrong place",
+      "wrong track",
+      "wrong channel",
+      "wrong input",
+      "wrong strip",
+      "wrong output",
+      "wrong mic",
+    ],
+    ...["wrong box", "swapped", "mixed up", "exchanged", "crossed", "shifted", "somebody else's track"],
+    ...["another track", "other track", "the wrong", "on the other"],
+  ],
+  others: [
+    ...["others", "notification", "beep", "alert", "bleed", "somebody else", "someone else", "crosstalk"],
+    ...["in the recording too", "is on it too", "not alone", "unwanted", "should not be", "shouldn't be"],
+    ...["music too", "other voice", "another voice", "computer's own", "system sound"],
   ],
   "wrong pitch": ["pitch", "tune", "speed", "chipmunk", "too fast", "too high", "too deep", "slowed"],
   "too quiet": ["quiet", "soft", "faint", "too low", "low level", "weak", "hiss", "noisy", "not loud"],
@@ -47,6 +78,9 @@ export const SYMPTOMS = Object.keys(SAID) as Symptom[]
 
 const plain = (text: string) => text.trim().toLowerCase().replace(/\s+/g, " ")
 
+/** A text without its punctuation: "Alma, heard" is said "alma heard". */
+const said = (text: string) => plain(text.replace(/[.,!?;:“”"]/g, " "))
+
 /** The symptom that a word or a sentence tells of, from three letters on. */
 export function symptomOf(text: string): Symptom | null {
   const typed = plain(text)
@@ -64,6 +98,40 @@ export function symptomOf(text: string): Symptom | null {
   if (best) return (best as { symptom: Symptom }).symptom
   return null
 }
+
+/** Words that say nothing by themselves of what is heard, or where. */
+const LITTLE = new Set(
+  (
+    "a an the there is are was it its it's on in of at from to for my our his her their your i we you he she they " +
+    "me us them him no not nothing only much too very all everything every some sound sounds sounding hear hears " +
+    "heard hearing comes come coming goes going track tracks channel input output line number microphone mic voice " +
+    "ear ears side when while with and or but so that this what have has had do does don't can can't cannot will be " +
+    "been like little bit again then out up down off over through into strip box jack recorded recording left right " +
+    "headphones phones wrong strange odd bad noise gets get seems something anything somewhere always sometimes now"
+  ).split(" "),
+)
+
+/** What of a sentence is neither a symptom nor a place that there is, nor one of the small words. */
+export function notUnderstood(lines: LineView[], text: string): string {
+  const typed = plain(text)
+  if (!typed.includes(" ") || SYMPTOMS.some((each) => each.startsWith(typed))) return ""
+  let left = ` ${said(text)} `
+  const stems = Object.values(SAID).flat()
+  for (const stem of [...stems, ...SYMPTOMS].sort((a, b) => b.length - a.length))
+    left = left.replace(new RegExp(`(?<= )${escaped(stem)}\\S*`, "g"), " ")
+  for (const name of [...new Set(lines.flatMap(namesOf))].sort((a, b) => b.length - a.length))
+    left = left.replace(new RegExp(`(?<= )${escaped(name)}(?='s\\b| )`, "g"), " ")
+  const number = numberIn(typed)
+  const known = number !== null && numbered(lines, number).length > 0
+  return left
+    .split(/\s+/)
+    .filter((word) => word !== "" && word !== "'s" && !LITTLE.has(word) && !(known && isNumber(word, number)))
+    .join(" ")
+}
+
+const escaped = (text: string) => text.replace(/[.*+?^${}()|[\]\\]/g, "\\$&")
+
+const isNumber = (word: string, number: number) => numberIn(`on ${word}`) === number
 
 /** Words that are about what is heard, without saying what: then every symptom is offered. */
 export function soundsWrong(text: string): boolean {
@@ -91,26 +159,81 @@ const NUMBER_WORDS = [
   "twelve",
 ]
 
+const ORDINALS = [
+  ...["first", "second", "third", "fourth", "fifth", "sixth", "seventh", "eighth", "ninth", "tenth"],
+  ...["eleventh", "twelfth"],
+]
+
+/** What stands before "one" where it is a number: "on one", "track one"; not in "this one" and "no one". */
+const BEFORE_ONE = [
+  "on",
+  "track",
+  "channel",
+  "input",
+  "number",
+  "mic",
+  "microphone",
+  "line",
+  "strip",
+  "output",
+  "",
+]
+
 /** The number that a sentence names: "there is no sound on five" is 5. */
 export function numberIn(text: string): number | null {
-  const digits = /(?:^|\s|t|#)(\d{1,3})(?:\s|$|[.,!?])/.exec(plain(text))
+  const digits = /(?:^|\s|t|#)(\d{1,3})(?:st|nd|rd|th)?(?:\s|$|[.,!?])/.exec(plain(text))
   if (digits) return Number(digits[1])
   const words = plain(text).split(/[^a-z]+/)
   // "one side" and "one ear" are no numbers.
   const at = words.findIndex((word, place) => {
+    if (word !== "one") return NUMBER_WORDS.includes(word) || ORDINALS.includes(word)
     const side = ["side", "ear", "channel"].includes(words[place + 1] ?? "")
-    return NUMBER_WORDS.includes(word) && !(word === "one" && side)
+    return !side && BEFORE_ONE.includes(words[place - 1] ?? "")
   })
-  return at < 0 ? null : NUMBER_WORDS.indexOf(words[at] ?? "") + 1
+  const word = words[at] ?? ""
+  return at < 0 ? null : Math.max(NUMBER_WORDS.indexOf(word), ORDINALS.indexOf(word)) + 1
 }
 
-/** The snags that could be behind a symptom: those whose first symptom it is come first; those of a line named too. */
-export function suspects(snags: SnagView[], symptom: Symptom | null, lines: ReadonlySet<string>): SnagView[] {
-  if (!symptom) return []
-  const named = (snag: SnagView) => (snag.lines.some((line) => lines.has(line)) ? 0 : 1)
+/** What a sentence is about: lines by a number or a name, and the number that nothing has. */
+export interface About {
+  lines: ReadonlySet<string>
+  /** The places of the rig that are none of theirs: what concerns one of these alone is not about them. */
+  elsewhere: ReadonlySet<string>
+  missing: number | null
+}
+
+export const ABOUT_ALL: About = { lines: new Set(), elsewhere: new Set(), missing: null }
+
+/** What a sentence names; every source, target and track of other lines is elsewhere. */
+export function aboutOf(lines: LineView[], text: string): About {
+  const named = namedLines(lines, text)
+  const number = numberIn(text)
+  const ends = (some: LineView[]) =>
+    some.flatMap((line) => [...line.from_ports, ...line.to_ports].map((port) => port[0]))
+  const own = new Set(ends(lines.filter((line) => named.has(line.id))))
+  return {
+    lines: named,
+    elsewhere: new Set(named.size > 0 ? ends(lines).filter((id) => !own.has(id)) : []),
+    missing: number !== null && numbered(lines, number).length === 0 ? number : null,
+  }
+}
+
+/**
+ * The snags that could be behind a symptom, those whose first symptom it is first. Where a sentence names a place, only
+ * what concerns that: its lines, or gear that all of them share.
+ */
+export function suspects(snags: SnagView[], symptom: Symptom | null, about: About): SnagView[] {
+  if (!symptom || (about.missing !== null && about.lines.size === 0)) return []
+  const named = (snag: SnagView) => snag.lines.some((line) => about.lines.has(line))
+  const shared = (snag: SnagView) =>
+    snag.lines.length === 0 && !snag.items.some((item) => about.elsewhere.has(item))
   return snags
     .filter((snag) => snag.symptoms.includes(symptom))
-    .sort((a, b) => named(a) - named(b) || a.symptoms.indexOf(symptom) - b.symptoms.indexOf(symptom))
+    .filter((snag) => about.lines.size === 0 || named(snag) || shared(snag))
+    .sort(
+      (a, b) =>
+        Number(named(b)) - Number(named(a)) || a.symptoms.indexOf(symptom) - b.symptoms.indexOf(symptom),
+    )
 }
 
 const numbersIn = (text: string) =>
@@ -122,15 +245,23 @@ const numbersIn = (text: string) =>
 const trackNumbers = (line: LineView) =>
   line.stations.filter((each) => each.column === "track").flatMap((each) => numbersIn(each.number))
 
+const numbered = (lines: LineView[], number: number) =>
+  lines.filter((line) => trackNumbers(line).includes(number))
+
+/** What a line may be called in a sentence: by its own name, and by what it begins and ends at. */
+function namesOf(line: LineView): string[] {
+  const ends = line.stations.filter((each) => ["source", "track", "out"].includes(each.column))
+  const names = [line.name, line.name.replace(/, (heard|for .*)$/i, ""), ...ends.map((each) => each.label)]
+  return names.map(said).filter((name) => name.length > 2 && !LITTLE.has(name))
+}
+
 /** The lines that a sentence names by a track's or a line's number, or by name. */
 export function namedLines(lines: LineView[], text: string): Set<string> {
-  const typed = plain(text)
-  const number = numberIn(typed)
-  const found = lines.filter(
-    (line) =>
-      (number !== null && trackNumbers(line).includes(number)) ||
-      (line.name.length > 2 && typed.includes(line.name.toLowerCase())),
-  )
+  const typed = ` ${said(text)} `
+  const number = numberIn(text)
+  const says = (name: string) => typed.includes(` ${name} `) || typed.includes(` ${name}'s `)
+  const called = lines.filter((line) => namesOf(line).some(says))
+  const found = [...called, ...(number === null ? [] : numbered(lines, number))]
   return new Set(found.map((line) => line.id))
 }
 
