@@ -5,6 +5,7 @@ import pytest
 from iskelo.core.edits.additions import AddDestination, AddInterface, AddProgram, AddSources
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.input_list import InputRow, plan_rows
+from iskelo.core.edits.phrases import gear_phrase
 from iskelo.core.lines.context import read
 from iskelo.core.progress import Cancelled
 from iskelo.core.rig.index import index
@@ -84,6 +85,60 @@ def test_a_bad_row_is_refused_with_its_field_and_reason_and_the_others_stand(row
     assert [state.headline for state in read(after).lines] == ["arrives", "arrives"]
 
 
+def test_track_numbers_into_an_empty_recorder_make_its_tracks_called_by_who_asks_for_them() -> None:
+    bench = blank()
+    asked = ((2, "Alma", "3"), (3, "Bertil", "1"), (4, "Cassia", "2"), (5, "Dov", "5"), (6, "Alma too", "9"))
+    rows = tuple(InputRow(number=n, source=name, box_input=str(n - 1), track=track) for n, name, track in asked)
+    plan = plan_rows(bench.rig, rows)
+    assert [outcome.accepted for outcome in plan.rows] == [True, True, True, False, False]
+    assert plan.rows[3].reason == "Longhand has no track 5: it has 3, and no row asks for 4"
+    assert plan.rows[4].reason == "Longhand has no track 9: it has 3, and no row asks for 4, 6–8"
+    bench.do(*plan.edits)
+    assert [track.name for track in bench.program().tracks] == ["Bertil", "Cassia", "Alma"]
+    assert {state.line.name: state.headline for state in read(bench.rig).lines} == dict.fromkeys(
+        ("Alma", "Bertil", "Cassia"), "arrives"
+    )
+    # Read once more with other names, the numbers are those tracks.
+    again = plan_rows(bench.rig, (InputRow(number=2, name="Second", source="Bertil", track="1"),))
+    bench.do(*again.edits)
+    assert len(bench.program().tracks) == 3
+    assert bench.line("Second").headline == "arrives"
+
+
+def test_a_number_with_noughts_before_it_is_the_name_of_a_track() -> None:
+    bench = blank()
+    bench.do(*plan_rows(bench.rig, (InputRow(number=2, source="Alma", box_input="1", track="007"),)).edits)
+    assert [track.name for track in bench.program().tracks] == ["007"]
+
+
+@pytest.mark.parametrize(("said", "needs"), [("", True), ("yes", True), ("+48 V", True), ("x", True), ("no", False)])
+def test_a_microphone_of_a_list_needs_what_a_typed_one_needs_unless_the_list_says_otherwise(
+    said: str, needs: bool
+) -> None:
+    bench = blank()
+    bench.do(*plan_rows(bench.rig, (InputRow(number=2, source="Alma", box_input="1", phantom=said),)).edits)
+    (source,) = (gear for gear in bench.rig.gear if gear.kind == "source")
+    assert source.needs_phantom == needs
+    assert bench.box().phantom_on == ((1,) if needs else ())
+    assert bench.line("Alma").headline == "arrives"
+    if said == "":
+        typed = Bench(Rig()).do(*gear_phrase("mic Alma")).rig.gear[0]
+        assert typed == source.model_copy(update={"id": typed.id})
+
+
+def test_what_a_list_says_of_a_supply_goes_for_a_source_that_is_there_and_nonsense_is_refused() -> None:
+    bench = blank().do(*gear_phrase("mic Alma"))
+    rows = (
+        InputRow(number=2, source="Alma", box_input="1", phantom="nein"),
+        InputRow(number=3, source="Bertil", phantom="perhaps"),
+    )
+    plan = plan_rows(bench.rig, rows)
+    assert (plan.rows[1].field, plan.rows[1].reason) == ("phantom", "'perhaps' is neither yes nor no")
+    bench.do(*plan.edits)
+    assert not next(gear for gear in bench.rig.gear if gear.name == "Alma").needs_phantom
+    assert bench.box().phantom_on == ()
+
+
 def test_two_boxes_must_be_told_apart() -> None:
     bench = blank().do(AddInterface(name="Pellow Duo"))
     rows = (
@@ -132,7 +187,7 @@ def test_a_list_of_1000_rows_is_one_action_whose_every_line_arrives() -> None:
     bench = hall()
     plan = plan_rows(bench.rig, long_list(1000))
     assert all(row.accepted for row in plan.rows)
-    assert len(plan.edits) < 2100, "many of one kind are made as one"
+    assert len(plan.edits) < 3100, "many of one kind are made as one"
     bench.do(*plan.edits)
     states = read(bench.rig).lines
     assert len(states) == 1000
@@ -164,7 +219,7 @@ def test_the_edits_of_a_list_do_what_each_row_by_itself_would() -> None:
 
     assert told(one) == told(many)
     assert [row.words for row in together.rows[-2:]] == [
-        "added microphone Mic 9; plugged Mic 9 into Box 1 jack in 7; "
+        "added microphone Mic 9; plugged Mic 9 into Box 1 jack in 7; Box 1, jack in 7: phantom supply on; "
         "Rec 1: added input Line 3; Rec 1: added track Line 3; added line Odd",
         "added line Three",
     ]

@@ -6,7 +6,8 @@ from iskelo.core.edits.additions import AddLine, AddSources
 from iskelo.core.edits.edit import EnableChannels, Plug, Remove, SetDevice, SetDirect, SetLeg, SetTrim, SetValues
 from iskelo.core.rig.index import index
 from iskelo.core.rig.ports import Port
-from iskelo.core.stations import fold_numbers, stations
+from iskelo.core.rig.text import fold_numbers
+from iskelo.core.stations import stations
 from iskelo.core.words.say import say
 from rigs import Bench, ears, heard, two_voices
 

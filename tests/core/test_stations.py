@@ -14,7 +14,8 @@ from iskelo.core.lines.context import read
 from iskelo.core.lines.findings import HEADLINES
 from iskelo.core.rig.ports import STAGE
 from iskelo.core.rig.rig import Rig
-from iskelo.core.stations import COLUMNS, Station, fold_numbers, stations
+from iskelo.core.rig.text import fold_numbers
+from iskelo.core.stations import COLUMNS, Station, stations
 from iskelo.core.survey import survey
 from iskelo.core.words.say import say
 from rigs import any_rig

@@ -182,7 +182,9 @@ def rig_with_names(*names: str) -> Rig:
 
 @pytest.mark.parametrize("form", ["csv", "xlsx"])
 def test_an_input_list_written_is_read_as_the_same_rows(form: str) -> None:
-    rig = rig_with_names("=1+1", "+48 V", "@home", "-20", "'quoted", 'A, "B"; C', "Zwölf – ž")
+    rig = rig_with_names(
+        "=1+1", "+48 V", "@home", "-20", "'quoted", "007", "'007", "1e5", "3-4", 'A, "B"; C', "Zwölf – ž"
+    )
     rig = heard(Bench(rig), "Alma", within_ms=10).rig
     table = input_table(index(rig))
     data = write_list_csv(table) if form == "csv" else write_list_xlsx(table)

@@ -16,7 +16,7 @@ from iskelo.core.lines.context import read
 from iskelo.core.paperwork.sheet import Sheet, SheetName, table
 from iskelo.core.paperwork.sheets import sheet_names, sheet_of
 from iskelo.demo.company import whole_company
-from iskelo.formats.sheet_files import SheetHead, as_number, as_words, write_csv, write_xlsx
+from iskelo.formats.sheet_files import SheetHead, as_number, as_words, is_figure, write_csv, write_xlsx
 from iskelo.formats.sheet_pdf import POINTS, REGULAR, Paper, write_pdf
 
 NO_NUL = st.characters(exclude_characters="\x00", codec="utf-8")
@@ -98,18 +98,44 @@ def test_no_cell_of_a_csv_is_a_formula_and_no_word_is_lost(rows: list[tuple[str,
     for cell in (cell for row in read_back for cell in row):
         assert not cell.startswith(("=", "+", "@", "\t", "\r"))
         assert not cell.startswith("-") or as_number(cell) is not None
-    kept = [[cell.removeprefix("'") for cell in row] for row in read_back[4:]]
-    assert kept == [
-        [cell.replace("−", "-") if as_number(cell) is not None else as_words(cell).removeprefix("'") for cell in row]
+    columns = made(*rows).tables[0].columns
+    assert read_back[4:] == [
+        [
+            cell.replace("−", "-") if is_figure(column, cell) else as_words(cell)
+            for column, cell in zip(columns, row, strict=True)
+        ]
         for row in rows
     ]
 
 
 @pytest.mark.parametrize(
-    ("cell", "number"), [("−18.0", -18), ("-3", -3), ("7", 7), ("~7", None), ("1–2", None), ("", None), ("1e5", None)]
+    ("cell", "number"),
+    [
+        ("−18.0", -18),
+        ("-3", -3),
+        ("7", 7),
+        ("~7", None),
+        ("1–2", None),
+        ("", None),
+        ("1e5", None),
+        ("007", None),
+        ("0.5", 0.5),
+    ],
 )
 def test_a_number_is_nothing_else(cell: str, number: float | None) -> None:
     assert as_number(cell) == number
+
+
+def test_a_name_of_digits_stays_what_it_is_in_every_file() -> None:
+    """'007' once became 7, and '1e5' would be 100000 in any spreadsheet, '3-4' a day in April."""
+    names = ("007", "12", "1.50", "1e5", "3-4", "1/2/24", "TRUE")
+    rows = tuple(("1", name, "0") for name in names)
+    page = openpyxl.load_workbook(io.BytesIO(write_xlsx(made(*rows), HEAD)))["Lines"]
+    assert [row[1].value for row in page.iter_rows(min_row=4)] == list(names)
+    text = write_csv(made(*rows), HEAD).decode("utf-8-sig")
+    cells = ["".join(row[1:2]) for row in csv.reader(io.StringIO(text, newline=""))][4:]
+    assert [cell.removeprefix("'") for cell in cells] == list(names)
+    assert [cell.startswith("'") for cell in cells] == [True, False, True, True, True, True, True]
 
 
 def test_worksheets_have_names_that_programs_allow() -> None:

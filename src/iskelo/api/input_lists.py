@@ -18,7 +18,7 @@ from iskelo.api.views import (
 from iskelo.formats.input_list_file import is_workbook, mapped_rows, read_input_list
 
 ColumnTaken = Annotated[
-    str, StringConstraints(pattern=r"^(name|source|box_input|track|heard_at|purpose|limit):\d{1,2}$")
+    str, StringConstraints(pattern=r"^(name|source|box_input|track|heard_at|purpose|limit|phantom):\d{1,2}$")
 ]
 
 router = APIRouter(prefix="/api/rigs", responses=ANSWERS)

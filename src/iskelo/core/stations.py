@@ -11,6 +11,7 @@ from iskelo.core.rig.gear import Aggregate
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.inside import INSIDE_BANKS
 from iskelo.core.rig.ports import BANK_TABLE, COLUMNS, Column, Port
+from iskelo.core.rig.text import fold_numbers
 from iskelo.core.routes.route import Route
 from iskelo.core.values import light
 from iskelo.core.wiring.edge import Edge
@@ -52,21 +53,6 @@ class Station:
 
 
 _EMPTY = tuple(Station(column, "empty", "", "", 1, "") for column in COLUMNS)
-
-
-def fold_numbers(numbers: list[int]) -> str:
-    """Numbers as ranges. Example: [1, 2, 3, 7] becomes '1–3, 7'."""
-    if not numbers:
-        return ""
-    if len(numbers) == 1 or min(numbers) == max(numbers):
-        return str(numbers[0])
-    runs: list[list[int]] = []
-    for number in sorted(set(numbers)):
-        if runs and number == runs[-1][-1] + 1:
-            runs[-1].append(number)
-        else:
-            runs.append([number])
-    return ", ".join(f"{run[0]}–{run[-1]}" if len(run) > 1 else str(run[0]) for run in runs)
 
 
 Numbers = dict[Port, tuple[str, int]]

@@ -14,7 +14,7 @@ from openpyxl.worksheet.worksheet import Worksheet
 from iskelo.core.edits.input_list import InputRow
 from iskelo.core.paperwork.sheet import SheetTable
 from iskelo.formats.refusal import Unreadable
-from iskelo.formats.sheet_files import as_words, put_words
+from iskelo.formats.sheet_files import as_words, is_figure, put_words
 from iskelo.formats.workbook import read_sheet
 
 LIST_MAX_BYTES = 1024 * 1024
@@ -55,6 +55,11 @@ HEADERS: dict[str, tuple[str, ...]] = {
     "limit": (
         *("limit", "limitms", "longestdelay", "longestdelayms", "delay", "delayms", "within", "maxdelay", "ms"),
         *("grenze", "verzogerung", "latenz", "retard", "limite", "retardo", "ritardo", "vertraging", "opoznienie"),
+    ),
+    "phantom": (
+        *("phantom", "phantompower", "phantomsupply", "48v", "p48", "phantom48v", "needsphantom", "supply"),
+        *("phantomspeisung", "speisung", "alimentationfantome", "fantome", "alimentacionphantom", "fantasma"),
+        *("alimentazionephantom", "phantomvoeding", "zasilaniephantom", "fantommatning", "fantom"),
     ),
 }
 """Accepted titles in several languages, without case, accents, spaces and punctuation."""
@@ -137,7 +142,9 @@ def write_list_csv(table: SheetTable) -> bytes:
     text = io.StringIO()
     writer = csv.writer(text)
     writer.writerow([column.title for column in table.columns])
-    writer.writerows([as_words(cell) for cell in row] for row in table.rows)
+    for row in table.rows:
+        cells = zip(table.columns, row, strict=True)
+        writer.writerow([cell if is_figure(column, cell) else as_words(cell) for column, cell in cells])
     return b"\xef\xbb\xbf" + text.getvalue().encode()
 
 
@@ -173,8 +180,10 @@ def mapped_rows(found: ListFile, mapping: dict[str, int]) -> tuple[InputRow, ...
     if beyond:
         raise Unreadable(beyond[0], f"the list has {len(found.titles)} columns")
     rows = []
+    # A workbook says of every cell that it is text, and needs no apostrophe for it.
+    meant = _meant if not found.kind.startswith("XLSX") else str
     for number, cells in found.cells:
-        values = {field: _meant(cells[column]) for field, column in mapping.items()}
+        values = {field: meant(cells[column]) for field, column in mapping.items()}
         values.setdefault("source", values.get("name", ""))
         rows.append(InputRow(number=number, **values))
     return tuple(rows)

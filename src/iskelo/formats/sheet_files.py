@@ -16,7 +16,14 @@ from openpyxl.worksheet.worksheet import Worksheet
 
 from iskelo.core.paperwork.sheet import Sheet, SheetColumn, SheetTable
 
-_NUMBER = re.compile(r"[-−]?\d+(\.\d+)?")
+_NUMBER = re.compile(r"[-−]?(0|[1-9]\d{0,14})(\.\d+)?")
+_BECOMES = re.compile(
+    r"0\d+|\d{16,}|\d+\.\d*0|\d+([.,]\d+)?e[-+]?\d+|\d{1,4}([-/]\d{1,4}){1,2}|\d{1,4}(\.\d{1,4}){2}|true|false",
+    re.IGNORECASE,
+)
+"""What spreadsheets turn into something else where they are not told that it is text: without noughts at its beginning
+or its end, a power of ten, a date; common practice, no published source.
+"""
 _BEGINS_A_FORMULA = ("=", "+", "-", "@", "\t", "\r")
 """What spreadsheets take for a formula at the beginning of a cell; common practice, no published source."""
 WIDEST_CHARACTERS = 60
@@ -39,13 +46,19 @@ class SheetHead:
 
 
 def as_number(cell: str) -> float | None:
-    """The number that a cell is, if it is nothing else. Example: '−18.0' is -18.0, '~5' none."""
+    """The number that a cell of figures is, if it is nothing else. Example: '−18.0' is -18.0, '~5' and '007' none."""
     return float(cell.replace("−", "-")) if _NUMBER.fullmatch(cell) else None
 
 
 def as_words(cell: str) -> str:
-    """A cell that no program takes for a formula."""
-    return f"'{cell}" if cell.startswith(_BEGINS_A_FORMULA) else cell
+    """A cell that no program takes for a formula, a date or another number than is written there."""
+    bare = cell.lstrip("'")
+    return f"'{cell}" if bare.startswith(_BEGINS_A_FORMULA) or _BECOMES.fullmatch(bare) else cell
+
+
+def is_figure(column: SheetColumn, cell: str) -> bool:
+    """Whether a cell is a number to be reckoned with: a name that is made of digits is none."""
+    return column.figures and as_number(cell) is not None
 
 
 def with_bars(table: SheetTable) -> SheetTable:
@@ -68,7 +81,8 @@ def write_csv(sheet: Sheet, head: SheetHead) -> bytes:
         writer.writerow([as_words(table.title)])
         writer.writerow([as_words(column.title) for column in table.columns])
         for row in table.rows:
-            writer.writerow([cell.replace("−", "-") if as_number(cell) is not None else as_words(cell) for cell in row])
+            cells = zip(table.columns, row, strict=True)
+            writer.writerow([cell.replace("−", "-") if is_figure(at, cell) else as_words(cell) for at, cell in cells])
     return b"\xef\xbb\xbf" + text.getvalue().encode()
 
 
@@ -110,11 +124,10 @@ def _fill(page: Worksheet, table: SheetTable, heads: tuple[str, ...]) -> None:
         page.column_dimensions[get_column_letter(place)].width = min(WIDEST_CHARACTERS, widest) + 2
     for at, row in enumerate(table.rows, start=top + 1):
         for place, cell in enumerate(row, start=1):
-            number = as_number(cell)
-            if number is None:
-                put_words(page, at, place, cell)
+            if is_figure(table.columns[place - 1], cell):
+                page.cell(at, place, as_number(cell))
             else:
-                page.cell(at, place, number)
+                put_words(page, at, place, cell)
             if table.columns[place - 1].figures:
                 page.cell(at, place).alignment = Alignment(horizontal="right")
     page.freeze_panes = f"A{top + 1}"

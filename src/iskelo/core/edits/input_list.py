@@ -4,7 +4,7 @@ Rows are worked through in order, each on the rig as the good rows before it lef
 """
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from typing import Annotated, TypeVar
 
@@ -22,7 +22,7 @@ from iskelo.core.rig.index import Index
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import Purpose, Rig
-from iskelo.core.rig.text import Typed, clean_name, number_behind
+from iskelo.core.rig.text import Typed, clean_name, fold_numbers, number_behind
 from iskelo.core.rig.value import Value
 
 T = TypeVar("T")
@@ -54,6 +54,13 @@ _PURPOSES: dict[str, Purpose] = {
 }
 
 
+_YES = {
+    *("yes", "y", "x", "on", "1", "true", "+", "48", "48v", "+48v", "p48", "phantom", "✓", "✔", "•"),
+    *("ja", "j", "oui", "o", "si", "sì", "sí", "tak", "ano", "da"),
+}
+_NO = {"no", "n", "off", "0", "false", "-", "–", "—", "none", "nein", "non", "nee", "nej", "nie", "ne"}
+"""What stands in a column of supplies, without case and spaces."""
+
 RowNumber = Annotated[int, Field(ge=0, le=10_000_000)]
 
 
@@ -61,6 +68,7 @@ class InputRow(Value):
     """One row of an input list, as typed; ``number`` is its row in the file.
 
     What is recorded and has something in ``heard_at`` becomes two lines, the limit being that of the heard one.
+    ``phantom`` says whether the source needs a supply; a new microphone does unless it is denied.
     """
 
     number: RowNumber = 0
@@ -71,6 +79,7 @@ class InputRow(Value):
     heard_at: Typed = ""
     purpose: Typed = ""
     limit: Typed = ""
+    phantom: Typed = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -132,12 +141,13 @@ def plan_rows(rig: Rig, rows: tuple[InputRow, ...], progress: Progress = go_on) 
         When ``progress``, which is told the share of rows done, answers that the plan is not wanted any more.
     """
     sheet = Sheet(rig)
+    numbered = _by_track_number(rows)
     outcomes: list[RowOutcome] = []
     for done, row in enumerate(rows):
         if done % TOLD_EVERY == 0 and not progress(done / len(rows)):
             raise Cancelled
         try:
-            made = _row(sheet, row)
+            made = _row(sheet, row, numbered)
         except _BadRow as bad:
             outcomes.append(RowOutcome(row.number, False, "", bad.field, bad.reason))
         else:
@@ -154,7 +164,25 @@ def plan_rows(rig: Rig, rows: tuple[InputRow, ...], progress: Progress = go_on) 
     return ListPlan(edits, tuple(outcomes))
 
 
-def _row(sheet: Sheet, row: InputRow) -> RowMade:
+Numbered = Mapping[int, tuple[InputRow, ...]]
+"""The rows of a list by the number of the track they ask for, where they say one."""
+
+
+def _by_track_number(rows: tuple[InputRow, ...]) -> Numbered:
+    numbered: dict[int, tuple[InputRow, ...]] = {}
+    for row in rows:
+        number = _track_number(row.track.strip())
+        if number is not None:
+            numbered[number] = (*numbered.get(number, ()), row)
+    return numbered
+
+
+def _track_number(text: str) -> int | None:
+    """The track that a bare number means; '007' is a name."""
+    return int(text) if re.fullmatch(r"[1-9]\d{0,5}", text, re.ASCII) else None
+
+
+def _row(sheet: Sheet, row: InputRow, numbered: Numbered) -> RowMade:
     faults, made = _Faults(), RowMade()
     named = "name" if row.name.strip() or not row.source.strip() else "source"
     name = faults.of(lambda: _free_name(sheet, _name(row.name or row.source, named)), "")
@@ -169,12 +197,13 @@ def _row(sheet: Sheet, row: InputRow) -> RowMade:
     listens: tuple[Port, ...] = ()
     if heard or purpose == "listen":
         listens = faults.of(lambda: _heard_at(sheet.found, ears, "heard at" if row.heard_at.strip() else "track"), ())
-    source = faults.of(lambda: _source(sheet, made, _name(row.source, "source")), None)
+    phantom = faults.of(lambda: _phantom(row.phantom), None)
+    source = faults.of(lambda: _source(sheet, made, _name(row.source, "source"), phantom), None)
     if source is not None and box is not None:
         faults.of(lambda: _plug(sheet, made, source, box, jack), None)
     records: tuple[Port, ...] = ()
     if source is not None and purpose == "record":
-        records = faults.of(lambda: _record_at(sheet, made, row, source, box, jack), ())
+        records = faults.of(lambda: _record_at(sheet, made, row, source, (box, jack), numbered), ())
     faults.tell()
     assert source is not None
     starts = tuple(Port(source.id, "out", number) for number in range(1, source.width + 1))
@@ -220,14 +249,23 @@ def _limit(text: str) -> float | None:
     return float(cleaned)
 
 
-def _source(sheet: Sheet, made: RowMade, name: str) -> Start:
+def _phantom(text: str) -> bool | None:
+    """Whether a cell wants a phantom supply; None where it says nothing."""
+    said = "".join(text.casefold().split())
+    if said and said not in _YES | _NO:
+        raise _BadRow("phantom", f"{text.strip()!r} is neither yes nor no")
+    return said in _YES if said else None
+
+
+def _source(sheet: Sheet, made: RowMade, name: str, phantom: bool | None) -> Start:
     there = sheet.sources.get(name.casefold())
     if there is not None:
-        return there
+        return there if phantom in (None, there.needs_phantom) else made.needs(there, bool(phantom))
     other = sheet.others.get(name.casefold())
     if other is not None:
         raise _BadRow("source", f"{other} is no source but other gear of this rig")
-    return made.new_source(sheet, name)
+    # As a microphone that is typed.
+    return made.new_source(sheet, name, needs_phantom=phantom is not False)
 
 
 def _jack(found: Index, text: str) -> tuple[Interface | None, int]:
@@ -267,11 +305,16 @@ def _plug(sheet: Sheet, made: RowMade, source: Start, box: Interface, jack: int)
             made.plug(sheet, start, end, source.say(leg + 1), box if phantom else None)
 
 
+def _recorders(found: Index, box: Interface | None) -> list[Program]:
+    """The programs that can record what comes in at a box, or anything."""
+    return [program for program in found.programs() if box is None or _takes_from(found, program, box)]
+
+
 def _record_at(
-    sheet: Sheet, made: RowMade, row: InputRow, source: Start, box: Interface | None, jack: int
+    sheet: Sheet, made: RowMade, row: InputRow, source: Start, place: tuple[Interface | None, int], numbered: Numbered
 ) -> tuple[Port, ...]:
-    found = sheet.found
-    programs = [program for program in found.programs() if box is None or _takes_from(found, program, box)]
+    found, (box, jack) = sheet.found, place
+    programs = _recorders(found, box)
     if not programs:
         raise _BadRow("track", "there is no recorder on that box; add one on Gear")
     program, wanted = programs[0], row.track.strip() or source.name
@@ -280,14 +323,46 @@ def _record_at(
         channel = found.channel(program, Port(box.id, "capture", jack))
     track = sheet.track(programs, wanted)
     if track is None:
-        if wanted.isdigit():
-            raise _BadRow("track", f"{program.name} has no track {wanted}; it has {len(sheet.tracks[program.id])}")
-        if len(sheet.tracks[program.id]) >= TRACKS_MAX:
+        number = _track_number(wanted)
+        if max(number or 0, len(sheet.tracks[program.id]) + 1) > TRACKS_MAX:
             raise _BadRow("track", f"{program.name} has {TRACKS_MAX} tracks at most")
+        if number is not None:
+            _tracks_before(sheet, made, program, number, numbered)
+            wanted = source.name
         track = made.new_track(sheet, program, _name(wanted, "track"), source.width, channel)
     elif not track.has_input and channel is not None:
         made.new_input(sheet, track, channel)
     return tuple(Port(track.id, "track", leg) for leg in range(1, track.width + 1))
+
+
+def _tracks_before(sheet: Sheet, made: RowMade, program: Program, number: int, numbered: Numbered) -> None:
+    """Make the tracks that stand before one that is asked for by its number, named by the rows that ask for them."""
+    there = len(sheet.tracks[program.id])
+    missing = []
+    for before in range(there + 1, number):
+        row = next((each for each in numbered.get(before, ()) if _goes_to(sheet.found, each, program)), None)
+        if row is None:
+            missing.append(before)
+            continue
+        try:
+            name = clean_name(row.source or row.name)
+        except ValueError:
+            name = f"Track {before}"
+        known = sheet.sources.get(name.casefold())
+        made.new_track(sheet, program, name, known.width if known is not None else 1, None)
+    if missing:
+        only = f"{there}" if there else "none"
+        unasked = f"no row asks for {fold_numbers(missing)}"
+        raise _BadRow("track", f"{program.name} has no track {number}: it has {only}, and {unasked}")
+
+
+def _goes_to(found: Index, row: InputRow, program: Program) -> bool:
+    """Whether what a row records is recorded by this program."""
+    try:
+        box, _ = _jack(found, row.box_input)
+    except _BadRow:
+        box = None
+    return _recorders(found, box)[:1] == [program]
 
 
 def _takes_from(found: Index, program: Program, box: Interface) -> bool:

@@ -3,6 +3,8 @@
 Applying each row's edits to the rig, and looking everything up anew, takes a long list time that grows with its square.
 """
 
+import itertools
+from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 
 from iskelo.core.edits.additions import AddLine, AddProgramPorts, AddSources, AddTracks
@@ -49,6 +51,7 @@ class RowMade:
     words: list[str] = field(default_factory=list)
     numbers: int = 0
     sources: list[Start] = field(default_factory=list)
+    sources_set: list[tuple[SetValues, Start]] = field(default_factory=list)
     plugs: list[tuple[Plug, str]] = field(default_factory=list)
     jacks: list[SetJack] = field(default_factory=list)
     inputs: list[AddProgramPorts] = field(default_factory=list)
@@ -60,11 +63,18 @@ class RowMade:
         self.numbers += 1
         return sheet.number + self.numbers - 1
 
-    def new_source(self, sheet: "Sheet", name: str) -> Start:
-        start = Start(new(self._number(sheet)), name, 1, needs_phantom=False)
+    def new_source(self, sheet: "Sheet", name: str, *, needs_phantom: bool) -> Start:
+        start = Start(new(self._number(sheet)), name, 1, needs_phantom)
         self.sources.append(start)
         self.words.append(f"added microphone {name}")
         return start
+
+    def needs(self, start: Start, phantom: bool) -> Start:
+        """The source with another need of a phantom supply than it had."""
+        changed = replace(start, needs_phantom=phantom)
+        self.sources_set.append((SetValues(item=start.id, values={"needs_phantom": phantom}), changed))
+        self.words.append(f"{start.name}: phantom supply {'yes' if phantom else 'no'}")
+        return changed
 
     def plug(self, sheet: "Sheet", start: Port, end: Port, said: str, supply: Interface | None) -> None:
         """A lead, and the supply of its jack where ``supply`` is the box that gives it."""
@@ -95,7 +105,8 @@ class RowMade:
         self.inputs.append(
             AddProgramPorts(program=program.id, names=(name,), width=width, first_channel=channel, ids=(identity,))
         )
-        self.words.append(f"{program.name}: added input {name}")
+        shared = sheet.takers.get((program.id, channel))
+        self.words.append(f"{program.name}: added input {name}" + (f" on the channel of {shared}" if shared else ""))
         return identity
 
     def line(self, edit: AddLine) -> None:
@@ -123,6 +134,13 @@ class Sheet:
             ]
             for program in self.found.programs()
         }
+        self.takers = {
+            (program.id, leg): item.name
+            for program in self.found.programs()
+            for item in program.inputs
+            for leg in item.legs
+            if leg is not None
+        }
         self._named: dict[tuple[str, str], int] = {}
         for program, tracks in self.tracks.items():
             for place, track in enumerate(tracks):
@@ -146,8 +164,12 @@ class Sheet:
         self._made.append(made)
         self.number += made.numbers
         self.sources |= {each.name.casefold(): each for each in made.sources}
+        self.sources |= {each.name.casefold(): each for _, each in made.sources_set}
         self.plugged |= {plug.to_port: (plug.from_port, said) for plug, said in made.plugs}
         self.lines |= {line.name.casefold() for line in made.lines}
+        for ports in made.inputs:
+            first = ports.first_channel or 1
+            self.takers |= {(ports.program, first + leg): ports.names[0] for leg in range(ports.width)}
         for _, end in made.tracks:
             tracks = self.tracks[end.program.id]
             self._named.setdefault((end.program.id, end.name.casefold()), len(tracks))
@@ -159,10 +181,9 @@ class Sheet:
     def edits(self) -> tuple[Edit, ...]:
         """Everything the good rows make, each kind together: many of one kind are made as one."""
         made = self._made
-        starts = [start for each in made for start in each.sources]
-        sources = [starts[first : first + NAMES_AT_ONCE] for first in range(0, len(starts), NAMES_AT_ONCE)]
         return (
-            *(AddSources(names=tuple(s.name for s in some), ids=tuple(s.id for s in some)) for some in sources),
+            *_sources_together([start for each in made for start in each.sources]),
+            *(values for each in made for values, _ in each.sources_set),
             *(plug for each in made for plug, _ in each.plugs),
             *(jack for each in made for jack in each.jacks),
             *_ports_together([ports for each in made for ports in each.inputs]),
@@ -170,6 +191,16 @@ class Sheet:
             *(values for each in made for values, _ in each.inputs_set),
             *(line for each in made for line in each.lines),
         )
+
+
+def _sources_together(starts: list[Start]) -> Iterator[AddSources]:
+    """Microphones with the same need of a phantom supply that follow each other, as one edit."""
+    for needs_phantom, grouped in itertools.groupby(starts, key=lambda start: start.needs_phantom):
+        alike = tuple(grouped)
+        for first in range(0, len(alike), NAMES_AT_ONCE):
+            some = alike[first : first + NAMES_AT_ONCE]
+            names, ids = tuple(start.name for start in some), tuple(start.id for start in some)
+            yield AddSources(names=names, ids=ids, needs_phantom=needs_phantom)
 
 
 def _ports_together(edits: list[AddProgramPorts]) -> list[AddProgramPorts]:

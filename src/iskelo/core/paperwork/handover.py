@@ -7,9 +7,8 @@ from iskelo.core.paperwork.sheet import OpenSnag, SheetTable, table
 from iskelo.core.rig.gear import Aggregate, Interface
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.programs import Program
-from iskelo.core.rig.text import few
+from iskelo.core.rig.text import few, fold_numbers
 from iskelo.core.rig.units import say_figure
-from iskelo.core.stations import fold_numbers
 
 Unusual = tuple[str, str, str]
 """Where, what, and what it means for whoever does not expect it."""

@@ -7,8 +7,8 @@ from iskelo.core.rig.index import Index
 from iskelo.core.rig.rig import Line
 from iskelo.core.rig.units import say_figure
 
-TITLES = ("Name", "Source", "Box input", "Track", "Heard at", "Purpose", "Limit ms")
-FIELDS = ("name", "source", "box_input", "track", "heard_at", "purpose", "limit")
+TITLES = ("Name", "Source", "Box input", "Track", "Heard at", "Purpose", "Limit ms", "Phantom")
+FIELDS = ("name", "source", "box_input", "track", "heard_at", "purpose", "limit", "phantom")
 """The fields of a row, in the order of their titles."""
 
 
@@ -52,6 +52,7 @@ def _row(found: Index, line: Line, both: Line | None) -> InputRow:
         heard_at=_heard_at(found, both or line) if both is not None or line.purpose == "listen" else "",
         purpose=line.purpose,
         limit=say_figure(limit) if limit is not None else "",
+        phantom="yes" if source.needs_phantom else "no",
     )
 
 
@@ -72,7 +73,9 @@ def _heard_at(found: Index, line: Line) -> str:
 
 def input_table(found: Index) -> SheetTable:
     """The input list as a table."""
-    columns = "Name 1.5 | Source 1.3 | Box input 1.2 | Track 1.2 | Heard at 1.2 | Purpose 0.8 | Limit ms 0.7 >"
+    columns = (
+        "Name 1.5 | Source 1.3 | Box input 1.2 | Track 1.2 | Heard at 1.2 | Purpose 0.8 | Limit ms 0.7 > | Phantom 0.7"
+    )
     rows = (tuple(getattr(row, field) for field in FIELDS) for row in input_rows(found))
     return table("Input list", columns, rows, "no line begins at a source yet")
 

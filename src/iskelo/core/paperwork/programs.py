@@ -9,8 +9,8 @@ from iskelo.core.rig.index import Index
 from iskelo.core.rig.insert_words import counted
 from iskelo.core.rig.mixing import say_pan
 from iskelo.core.rig.programs import Bus, Program, ProgramInsert, ProgramPort, Send, Track
+from iskelo.core.rig.text import fold_numbers
 from iskelo.core.rig.units import say_figure
-from iskelo.core.stations import fold_numbers
 from iskelo.core.wiring.blocks import buses_in_circles
 
 

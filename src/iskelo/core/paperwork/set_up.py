@@ -21,8 +21,8 @@ from iskelo.core.rig.gear import Aggregate, Destination, Interface, Source
 from iskelo.core.rig.index import Index, index
 from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.rig import Patch
+from iskelo.core.rig.text import fold_numbers
 from iskelo.core.rig.units import say_figure
-from iskelo.core.stations import fold_numbers
 from iskelo.core.wiring.hops import LEADS
 
 

@@ -14,7 +14,7 @@ from iskelo.core.planner.jack_moves import switched_on
 from iskelo.core.rig.gear import Destination, Interface, Source
 from iskelo.core.rig.ports import Column, Port
 from iskelo.core.rig.programs import Program, ProgramPort, Track, Voice
-from iskelo.core.stations import fold_numbers
+from iskelo.core.rig.text import fold_numbers
 
 
 @dataclass(frozen=True, slots=True)

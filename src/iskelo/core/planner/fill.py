@@ -15,9 +15,8 @@ from iskelo.core.rig.index import Index, index
 from iskelo.core.rig.ports import Column, Port
 from iskelo.core.rig.programs import Program, ProgramPort, Track
 from iskelo.core.rig.rig import Line, Rig
-from iskelo.core.rig.text import Ids
+from iskelo.core.rig.text import Ids, fold_numbers
 from iskelo.core.rig.value import Value
-from iskelo.core.stations import fold_numbers
 
 
 class FillRequest(Value):

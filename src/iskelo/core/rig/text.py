@@ -116,3 +116,18 @@ Typed = Annotated[str, Field(max_length=4000), AfterValidator(_keepable)]
 
 GainDb = Annotated[float, Field(ge=-144, le=60, allow_inf_nan=False)]
 DelaySamples = Annotated[int, Field(ge=0, le=100_000)]
+
+
+def fold_numbers(numbers: list[int]) -> str:
+    """Numbers as ranges. Example: [1, 2, 3, 7] becomes '1–3, 7'."""
+    if not numbers:
+        return ""
+    if len(numbers) == 1 or min(numbers) == max(numbers):
+        return str(numbers[0])
+    runs: list[list[int]] = []
+    for number in sorted(set(numbers)):
+        if runs and number == runs[-1][-1] + 1:
+            runs[-1].append(number)
+        else:
+            runs.append([number])
+    return ", ".join(f"{run[0]}–{run[-1]}" if len(run) > 1 else str(run[0]) for run in runs)

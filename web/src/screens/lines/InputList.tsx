@@ -9,6 +9,7 @@ import { useKeys } from "../../parts/keys"
 import { useSetting } from "../../parts/settings"
 import { Mark, Tick } from "../../parts/Mark"
 import { NowAfter } from "../../parts/NowAfter"
+import { useShown, WORKED_OUT } from "../../parts/seen"
 
 type Row = Schemas["InputRow-Output"]
 type Field = Exclude<keyof Row, "number">
@@ -21,6 +22,7 @@ const FIELDS: [Field, string, string][] = [
   ["heard_at", "Heard at", "13%"],
   ["purpose", "Purpose", "9%"],
   ["limit", "Limit", "8%"],
+  ["phantom", "Phantom", "8%"],
 ]
 
 /** An input list from a file or pasted: its columns named, bad rows refused in place, the good ones kept on request. */
@@ -87,16 +89,23 @@ export function InputList({ file, onClose }: { file: File; onClose: () => void }
   const outcomes = new Map(plan.data?.rows.map((row) => [row.number, row]))
   const good = plan.data?.rows.filter((row) => row.accepted).length ?? 0
   const bad = (plan.data?.rows.length ?? 0) - good
-  const apply = () => {
-    if (!plan.data || good === 0) return
-    void edit(plan.data.edits).then((kept) => {
-      if (!kept) return
-      if (mapping !== null) remember(JSON.stringify({ ...columnsOf(remembered), [titles]: mapping }))
-      const good = shown.filter((row) => outcomes.get(row.number)?.accepted)
-      if (good.length === shown.length) onClose()
-      else setMade(new Set([...made, ...good.map((row) => row.number)]))
-    })
-  }
+  const apply = useShown(
+    good === 0 || plan.isPlaceholderData ? null : plan.data,
+    (planned) =>
+      edit(planned.edits).then((kept) => {
+        if (!kept) return false
+        if (mapping !== null) remember(JSON.stringify({ ...columnsOf(remembered), [titles]: mapping }))
+        const good = shown.filter((row) => outcomes.get(row.number)?.accepted)
+        if (good.length === shown.length) onClose()
+        else setMade(new Set([...made, ...good.map((row) => row.number)]))
+        return true
+      }),
+    plan.data && !plan.isPlaceholderData
+      ? "no row is good yet."
+      : asks
+        ? "say first which column is what."
+        : WORKED_OUT,
+  )
   useKeys([
     { keys: "Escape", words: "Close the list", run: onClose, inFields: true },
     { keys: "Ctrl+Enter", words: "Make the good rows", run: apply, inFields: true },
