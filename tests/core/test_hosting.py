@@ -322,6 +322,26 @@ def test_names_travel_where_that_is_wanted() -> None:
     assert named.line("Dov, heard")
 
 
+def test_names_that_follow_never_make_two_of_one_name_and_halves_follow_their_pair() -> None:
+    bench = straight()
+    longhand = bench.id("Longhand")
+    bench.do(
+        SetValues(item="rig", values={"names_travel": True}),
+        AddTracks(program=longhand, names=("Keys", "Keys L", "Keys R", "Organ")),
+        AddProgramPorts(program=longhand, names=("Keys",), width=2, first_channel=5),
+    )
+    alma = apply(bench.rig, (SetValues(item=bench.id("Alma"), values={"name": "Keys"}),))
+    program = next(gear for gear in alma.rig.gear if gear.id == longhand)
+    for items in (program.inputs, program.tracks):
+        names = [item.name.casefold() for item in items]
+        assert len(names) == len(set(names))
+    assert "stays where there is a Keys already" in alma.words
+    bench.do(SetValues(item=bench.track("Keys"), values={"name": "Piano"}))
+    names = {item.name for item in (*bench.program().inputs, *bench.program().tracks)}
+    assert {"Piano", "Piano L", "Piano R"} <= names
+    assert not {"Keys", "Keys L", "Keys R"} & names
+
+
 def test_voices_get_outputs_of_their_own_in_one_step() -> None:
     bench = Bench(Rig(name="Pads")).do(*gear_phrase("cable 8 Gully"), *gear_phrase("sampler Soundcase 4"))
     soundcase = program_of(bench, "Soundcase")

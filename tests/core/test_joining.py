@@ -4,7 +4,7 @@ import pytest
 
 from iskelo.core.compare import compare_rigs, trial
 from iskelo.core.device_maps import aggregate_views, clock_tree
-from iskelo.core.edits.additions import AddDriver, AddGear, AddInterface, AddProgram, AddSources
+from iskelo.core.edits.additions import AddDriver, AddGear, AddInterface, AddProgram, AddProgramPorts, AddSources
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import (
@@ -117,6 +117,27 @@ def test_a_member_taken_out_renumbers_the_others_and_its_names_have_no_channel()
     assert [each.device for each in index(gone.rig).aggregates[0].members] == [bench.id("A"), bench.id("C")]
 
 
+def test_a_member_out_and_in_again_finds_its_sixteen_names() -> None:
+    """Once they stayed on nothing, and no change that was offered mended it."""
+    bench = joined(boxes((2, 2), (16, 16), (2, 2)), "ABC", tracks=20)
+    bench.do(AddProgramPorts(program=bench.program().id, names=("Main",), width=2, first_channel=7, side="output"))
+    before, members = bench.program(), aggregate(bench).members
+    bench.do(SetMembers(aggregate=bench.id("All"), members=members[::2]))
+    assert [item.legs[0] for item in bench.program().inputs].count(None) == 16
+    assert bench.program().outputs[-1].legs == (None, None)
+    for order in ((0, 1, 2), (2, 1, 0), (1, 2, 0)):
+        again = bench.rig
+        bench.do(SetMembers(aggregate=bench.id("All"), members=tuple(members[at] for at in order)))
+        streams = index(bench.rig).opened[bench.program().id]
+        for old, new in zip(before.inputs, bench.program().inputs, strict=True):
+            was, now = index(bench.rig).rig, streams.at("capture", new.legs[0] or 0)
+            assert now is not None, (order, old.name, was.name)
+        if order == (0, 1, 2):
+            assert bench.program().inputs == before.inputs
+            assert bench.program().outputs == before.outputs
+        bench.rig = again
+
+
 def test_an_absent_member_moves_the_numbers_behind_it_and_every_moved_name_is_told() -> None:
     bench = joined(boxes((2, 2), (4, 4)), "AB", tracks=4)
     bench.do(SetValues(item=bench.id("A"), values={"connected": False}))
@@ -200,6 +221,22 @@ def test_members_padded_to_the_longest_arrive_together() -> None:
     assert "64 samples apart" in bench.snags("members-differ-in-delay")[0].title
     bench.do(SetValues(item=bench.id("All"), values={"align": "pad to the longest"}))
     assert bench.snags("members-differ-in-delay") == []
+
+
+def test_a_box_that_cannot_be_opened_for_the_device_is_not_counted_in_its_skew() -> None:
+    """What is left out brings nothing, and so nothing late."""
+    bench = boxes((2, 2), (4, 4))
+    lead(bench, "A", "B")
+    joined(bench, "AB", tracks=6)
+    slow = next(box for box in index(bench.rig).interfaces() if box.name == "B")
+    bench.do(SetValues(item=slow.id, values={"converter_in_samples": slow.converter_in_samples + 64}))
+    (view,) = aggregate_views(read(bench.rig))
+    assert view.skew_samples == 64
+    bench.do(SetValues(item=slow.id, values={"rate_hz": 96_000}))
+    (view,) = aggregate_views(read(bench.rig))
+    assert [bool(row.bars) for row in view.members] == [False, True]
+    assert view.skew_samples == 0
+    assert not bench.snags("members-differ-in-delay")
 
 
 def lead(bench: Bench, leader: str, follower: str, source: str = "word clock") -> None:

@@ -200,7 +200,8 @@ def _aggregate(found: Index, aggregate: Aggregate) -> AggregateView:
     programs = [program for program in found.programs() if program.device == aggregate.id]
     ways = {way.box.id: way for way in streams.ways}
     members = tuple(_member(found, streams, boxes[each.device], ways.get(each.device)) for each in aggregate.members)
-    late = [row.in_samples for row in members if row.state != "absent" and row.capture]
+    # Of a box that is not there, or cannot be opened for the device, nothing comes.
+    late = [row.in_samples for row in members if not row.bars and row.capture]
     return AggregateView(
         id=aggregate.id,
         name=aggregate.name,

@@ -1,15 +1,17 @@
 """The edits that change fields, channels, devices, trims and switches."""
 
+import itertools
 import re
+from collections.abc import Sequence
 from typing import Any, Literal
 
 from iskelo.core.edits import edit as e
 from iskelo.core.edits.base import Applied, Refused, changed, gear_of, pruned, with_gear
 from iskelo.core.edits.cabling import of_a_cable
-from iskelo.core.edits.refilling import named_along
+from iskelo.core.edits.refilling import HALVES, named_along
 from iskelo.core.edits.renewing import DEVICE_FIELDS
 from iskelo.core.edits.settable import FIGURES, SETTABLE, say_value
-from iskelo.core.edits.single_edit import apply_one, find, place_of
+from iskelo.core.edits.single_edit import apply_one, at_one_stroke, find, place_of
 from iskelo.core.rig.drivers import FILTER_TAPS, Driver, Offsets
 from iskelo.core.rig.gear import Aggregate, Interface, Source
 from iskelo.core.rig.index import Index, index
@@ -46,7 +48,7 @@ def _(edit: e.SetValues, rig: Rig) -> Applied:
     if isinstance(value, Aggregate) and values.get("master") is not None:
         gear_of(rig, str(values["master"]), Interface)
     if isinstance(value, Driver):
-        values |= _resampling(values)
+        values |= _resampling(values) | _offered(value, values)
     if isinstance(value, Program) and values.get("hosted") is not None:
         values |= dict.fromkeys(DEVICE_FIELDS)
     figures = [field for field in values if field in FIGURES.get(kind, ())]
@@ -67,7 +69,7 @@ def _(edit: e.SetValues, rig: Rig) -> Applied:
     after = put_back(new_value)
     if isinstance(value, (Line, Patch, Driver)):
         return Applied(after, said)
-    after, lost = pruned(after)
+    after, lost = pruned(after, rig)
     if isinstance(new_value, ProgramPort) and "name" in values:
         after, also = _named_alike(after, new_value)
         said += also
@@ -75,8 +77,8 @@ def _(edit: e.SetValues, rig: Rig) -> Applied:
         after, halves = _halves_named(after, value, new_value)
         said += halves
     if rig.names_travel and "name" in values and not isinstance(new_value, Interface | Aggregate | Program):
-        after, count = _everywhere(after, getattr(value, "name", ""), str(getattr(new_value, "name", "")))
-        said += f", and {count} more of that name" if count else ""
+        after, count, stays = _everywhere(after, getattr(value, "name", ""), str(getattr(new_value, "name", "")))
+        said += (f", and {count} more of that name" if count else "") + stays
     return Applied(after, "; ".join([said, *lost]))
 
 
@@ -93,6 +95,10 @@ def _named_alike(rig: Rig, item: ProgramPort) -> tuple[Rig, str]:
     )
     if other is None or other.name == item.name:
         return rig, ""
+    placed = index(rig).items[other.id]
+    beside: tuple[ProgramPort, ...] = getattr(placed.program, f"{placed.side}s")
+    if any(each.name.casefold() == item.name.casefold() for each in beside):
+        return rig, f"; {placed.program.name} has another {item.name} already"
     owner, value, put_back = find(rig, other.id)
     return put_back(changed(value, owner, name=item.name)), f", in {owner} too"
 
@@ -181,6 +187,17 @@ def _words_of(place: str, before: Value, after: Value, kind: type[Value], found:
         if old != new:
             said.append(f"{SETTABLE[kind][field]} is {new} now")
     return f"{place}: {', '.join(said) or 'nothing changed'}"
+
+
+def _offered(driver: Driver, values: dict[str, Any]) -> dict[str, Any]:
+    """The nearest of the buffers that are offered from now on, where the present one is none of them."""
+    sizes = values.get("buffers_samples")
+    if "buffer_samples" in values or not isinstance(sizes, list | tuple):
+        return {}
+    numbers = [size for size in sizes if isinstance(size, int)]
+    if not numbers or driver.buffer_samples in numbers:
+        return {}
+    return {"buffer_samples": min(numbers, key=lambda size: (abs(size - driver.buffer_samples), size))}
 
 
 def _resampling(values: dict[str, Any]) -> dict[str, Any]:
@@ -299,49 +316,81 @@ def _trimmed(rig: Rig, identity: str, side: Literal["in", "out"], number: int, t
 
 @apply_one.register
 def _(edit: e.SetJack, rig: Rig) -> Applied:
-    box = gear_of(rig, edit.interface, Interface)
-    if edit.jack_in > box.jack_in:
-        raise Refused(box.name, f"there is no jack in {edit.jack_in}; it has {box.jack_in}")
-    place = f"{box.name}, jack in {edit.jack_in}"
-    values: dict[str, tuple[int, ...]] = {}
-    said = []
-    for field, on, words in (
-        ("phantom_on", edit.phantom, "phantom supply"),
-        ("high_impedance_on", edit.high_impedance, "high impedance"),
-    ):
-        if on is not None:
-            others = tuple(jack for jack in getattr(box, field) if jack != edit.jack_in)
-            values[field] = (*others, edit.jack_in) if on else others
-            said.append(f"{words} {say_value(on)}")
-    return Applied(with_gear(rig, changed(box, place, **values)), f"{place}: {', '.join(said) or 'nothing changed'}")
+    rig, (words,) = _jacks_set(rig, [edit])
+    return Applied(rig, words)
+
+
+@at_one_stroke(e.SetJack)
+def _jacks_set(rig: Rig, edits: Sequence[e.SetJack]) -> tuple[Rig, list[str]]:
+    """The rig with these jacks switched, and each in words; jacks of one box that follow each other are one change."""
+    words: list[str] = []
+    for identity, some in itertools.groupby(edits, lambda each: each.interface):
+        box = gear_of(rig, identity, Interface)
+        on = {field: list(getattr(box, field)) for field, _ in _SWITCHED}
+        place = ""
+        for edit in some:
+            place = f"{box.name}, jack in {edit.jack_in}"
+            if edit.jack_in > box.jack_in:
+                raise Refused(box.name, f"there is no jack in {edit.jack_in}; it has {box.jack_in}")
+            said = []
+            for (field, what), wanted in zip(_SWITCHED, (edit.phantom, edit.high_impedance), strict=True):
+                if wanted is not None:
+                    others = [jack for jack in on[field] if jack != edit.jack_in]
+                    on[field] = [*others, edit.jack_in] if wanted else others
+                    said.append(f"{what} {say_value(wanted)}")
+            words.append(f"{place}: {', '.join(said) or 'nothing changed'}")
+        rig = with_gear(rig, changed(box, place, **{field: tuple(jacks) for field, jacks in on.items()}))
+    return rig, words
+
+
+_SWITCHED = (("phantom_on", "phantom supply"), ("high_impedance_on", "high impedance"))
+"""What can be switched at a jack: the field of its box, and what it is called."""
 
 
 @apply_one.register
 def _(edit: e.RenameEverywhere, rig: Rig) -> Applied:
-    rig, count = _everywhere(rig, edit.old, edit.new)
+    rig, count, stays = _everywhere(rig, edit.old, edit.new)
     if not count:
-        raise Refused(edit.old, "nothing has this name; it may have been renamed in another window")
-    return Applied(rig, f"renamed {edit.old} to {edit.new} in {count} places")
+        reason = "nothing has this name; it may have been renamed in another window"
+        raise Refused(edit.old, f"the name {edit.new!r} is taken by another wherever it stands" if stays else reason)
+    return Applied(rig, f"renamed {edit.old} to {edit.new} in {count} places{stays}")
 
 
-def _everywhere(rig: Rig, old: str, new: str) -> tuple[Rig, int]:
-    """The rig with everything of one name called another, and how many things that are."""
+def _everywhere(rig: Rig, old: str, new: str) -> tuple[Rig, int, str]:
+    """The rig with everything of one name called another, how many things that are, and what keeps it, in words.
+
+    Halves and lines that are called after it follow. What would stand beside another of that name keeps its own.
+    """
     found = index(rig)
-    named = {
-        **{gear.id: gear.name for gear in rig.gear},
+    named: dict[str, tuple[object, str]] = {
+        **{gear.id: ("gear", gear.name) for gear in rig.gear},
         # A send and a sync link have no names of their own.
         **{
-            identity: placed.item.name
+            identity: ((placed.program.id, placed.side), placed.item.name)
             for identity, placed in found.items.items()
             if placed.side not in ("send", "sync")
         },
-        **{line.id: line.name for line in rig.lines},
+        **{line.id: ("line", line.name) for line in rig.lines},
     }
-    count = 0
-    for identity, name in named.items() if old else ():
+    beside: dict[object, set[str]] = {}
+    for place, name in named.values():
+        beside.setdefault(place, set()).add(name.casefold())
+    count, kept = 0, []
+    for identity, (place, name) in named.items() if old else ():
         tail = name[len(old) :]
-        if name.casefold().startswith(old.casefold()) and (tail in ("", ", heard") or tail.startswith(", for ")):
-            _, value, put_back = find(rig, identity)
-            rig = put_back(changed(value, name, name=f"{new}{tail}"[:NAME_MAX_CHARACTERS]))
-            count += 1
-    return rig, count
+        if not name.casefold().startswith(old.casefold()) or not (tail in _FOLLOW or tail.startswith(", for ")):
+            continue
+        wanted = f"{new}{tail}"[:NAME_MAX_CHARACTERS]
+        if wanted.casefold() in beside[place]:
+            kept.append(name)
+            continue
+        beside[place].add(wanted.casefold())
+        _, value, put_back = find(rig, identity)
+        rig = put_back(changed(value, name, name=wanted))
+        count += 1
+    words = f"; {kept[0]} stays where there is a {new} already" if kept else ""
+    return rig, count, words + (f", {len(kept)} times" if kept[1:] else "")
+
+
+_FOLLOW = ("", ", heard", *HALVES)
+"""What may stand behind the name of something in the names of what is called after it."""

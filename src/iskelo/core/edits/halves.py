@@ -5,7 +5,7 @@ import re
 from collections.abc import Mapping
 
 from iskelo.core.edits import edit as e
-from iskelo.core.edits.base import Applied, Refused, new_ids, with_gear
+from iskelo.core.edits.base import Applied, Refused, free_name, new_ids, with_gear
 from iskelo.core.edits.single_edit import apply_one
 from iskelo.core.rig.index import Placed, index
 from iskelo.core.rig.mixing import pan_gains
@@ -31,11 +31,12 @@ def _(edit: e.SplitTrack, rig: Rig) -> Applied:
     stereo = next((item for item in program.inputs if item.id == track.input), None)
     rig, program, inputs = _halves(rig, program, track, stereo)
     balance = pan_gains("0 dB", track.pan)
+    names = [each.name for each in program.tracks if each.id != track.id]
     halves = [
         track.model_copy(
             update={
                 "id": identity,
-                "name": f"{track.name} {side}",
+                "name": free_name(f"{track.name} {side}", names),
                 "width": 1,
                 "input": taken,
                 "gain_db": _turned(track.gain_db, gain),
@@ -125,9 +126,13 @@ def _halves(
         if there is None:
             rig, (there,) = new_ids(rig, "i", 1)
             at = next(place for place, item in enumerate(ports, start=1) if item.id == stereo.id) + len(taken)
-            ports.insert(min(at, len(ports)), ProgramPort(id=there, name=f"{stereo.name} {side}", legs=(leg,)))
+            ports.insert(min(at, len(ports)), ProgramPort(id=there, name=_free(stereo, side, ports), legs=(leg,)))
         taken.append(there)
     return rig, program.model_copy(update={"inputs": tuple(ports)}), (taken[0], taken[1])
+
+
+def _free(stereo: ProgramPort, side: str, beside: list[ProgramPort]) -> str:
+    return free_name(f"{stereo.name} {side}", (item.name for item in beside))
 
 
 def _sent_by_both(rig: Rig, program: Program, track: str, halves: list[str]) -> tuple[Rig, tuple[Send, ...]]:

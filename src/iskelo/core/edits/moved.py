@@ -60,8 +60,16 @@ def _follow(channel: int | None, bank: Bank, before: OpenDevice, after: OpenDevi
 
 
 def _followed(item: ProgramPort, bank: Bank, before: OpenDevice, after: OpenDevice) -> ProgramPort:
-    legs = tuple(_follow(leg, bank, before, after) for leg in item.legs)
+    """A name at its box's channel by the numbers of now; one whose box was away finds it again with the box."""
+    legs = tuple(
+        _follow(leg, bank, before, after) if leg is not None else _returned(item.meant_by(place), bank, after)
+        for place, leg in enumerate(item.legs, start=1)
+    )
     return item if legs == item.legs else item.model_copy(update={"legs": legs})
+
+
+def _returned(stood: Meant | None, bank: Bank, after: OpenDevice) -> int | None:
+    return after.channel(bank, stood.box, stood.channel) if stood is not None else None
 
 
 def _boxes(found: Index) -> dict[str, Interface]:

@@ -41,7 +41,7 @@ def _(edit: e.RefillPorts, rig: Rig) -> Applied:
         new.append(ProgramPort(id=identity, name=name, legs=legs))
     after = sorted((*kept, *new), key=lambda item: min((leg for leg in item.legs if leg is not None), default=999))
     fields: dict[str, Any] = {field: tuple(after), enabled: tuple(range(1, size + 1))}
-    rig, lost = pruned(with_gear(rig, changed(program, program.name, **fields)))
+    rig, lost = pruned(with_gear(rig, changed(program, program.name, **fields)), rig)
     gone = len(items) - len(kept)
     said = [f"{program.name}: {field} as {streams.device.name} has them, {len(new)} new"]
     said += [f"{gone} removed that nobody used"] if gone else []
@@ -126,6 +126,8 @@ def named_along(program: Program, field: str, before: ProgramPort, after: Progra
                     wanted = common.pop()
                     if pair.name != wanted and wanted:
                         renamed[pair.id] = wanted
+    others = {item.name.casefold() for item in items if item.id not in renamed}
+    renamed = {identity: name for identity, name in renamed.items() if name.casefold() not in others}
     if not renamed:
         return program, []
     new = tuple(item.model_copy(update={"name": renamed.get(item.id, item.name)}) for item in items)

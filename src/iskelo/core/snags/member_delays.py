@@ -26,7 +26,11 @@ def members_differ_in_delay(reading: Reading) -> list[Snag]:
         if not programs or aggregate.align != "none":
             continue
         streams = found.opened[programs[0].id]
-        used = [way for way in streams.ways if way.box.cable is None and _used(streams, way, programs)]
+        used = [
+            way
+            for way in streams.ways
+            if way.box.cable is None and not found.hindrance(streams, way) and _used(streams, way, programs)
+        ]
         late = {way.box.name: _in_samples(streams, way, found) for way in used}
         if len(late) < 2 or max(late.values()) - min(late.values()) < SKEW_TOLD_SAMPLES:
             continue

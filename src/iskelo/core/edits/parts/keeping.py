@@ -60,7 +60,7 @@ def keep(rig: Rig, pieces: tuple[str, ...], name: str, kinds: tuple[PartKind, ..
             ),
         }
     )
-    fragment, _ = pruned(fragment)
+    fragment, _ = pruned(fragment, rig)
     order = tuple(each.id for each in fragment.gear if each.id in pieces)
     return made(Part, name, name=name, kinds=kept, pieces=order, rig=fragment)
 

@@ -53,7 +53,7 @@ def settle(at: UnderWay, piece: Program, here: str) -> None:
         else:
             _by_name(at, getattr(piece, field), getattr(program, field))
     for field, kind, items in wanted:
-        fit = _channels(at, piece, here, BANKS[field], items) if field in BANKS else {}
+        fit = _channels(at, piece, here, (field, BANKS[field]), items) if field in BANKS else {}
         _put(at, piece, here, (kind, field), items, fit)
     _choices(at, piece, here)
     _sends(at, piece, here, {item.id for _, _, items in wanted for item in items})
@@ -137,8 +137,9 @@ def _by_name(at: UnderWay, old: tuple[ProgramItem, ...], here: tuple[ProgramItem
             at.items[item.id] = found.id
 
 
-def _channels(at: UnderWay, piece: Program, here: str, bank: Bank, items: list[ProgramItem]) -> Fit:
+def _channels(at: UnderWay, piece: Program, here: str, side: tuple[str, Bank], items: list[ProgramItem]) -> Fit:
     """Fit the channels of the inputs or outputs to be put to the device here."""
+    field, bank = side
     used: dict[int, str] = {}
     for item in items:
         if isinstance(item, ProgramPort) and item.returns is None:
@@ -148,7 +149,12 @@ def _channels(at: UnderWay, piece: Program, here: str, bank: Bank, items: list[P
     program = gear_of(at.rig, here, Program)
     device = at.found.device(program)
     size = device.channels(bank) if device is not None else None
-    return at.fit((piece, program), bank, size, used, partial(_place, at, piece, program, bank))
+    put, in_use = {at.items[item.id] for item in items}, users(program, at.found)
+    others: dict[int, str] = {}
+    for other in getattr(program, field):
+        if other.id in in_use and other.id not in put:
+            others |= {leg: other.name for leg in other.legs if leg is not None}
+    return at.fit((piece, program), bank, size, used, partial(_place, at, piece, program, bank), others)
 
 
 def _place(at: UnderWay, piece: Program, here: Program, bank: Bank, channel: int) -> tuple[int | None, str]:
@@ -283,7 +289,7 @@ def _not_needed(at: UnderWay, here: str, taken: set[str]) -> None:
                 at.tell(program, kind, item.name, does, "nobody uses it")
         kept = tuple(item for item in items if item.id not in idle)
         sends = tuple(send for send in program.sends if send.item not in idle)
-        rig, _ = pruned(with_gear(rig, program.model_copy(update={field: kept, "sends": sends})))
+        rig, _ = pruned(with_gear(rig, program.model_copy(update={field: kept, "sends": sends})), rig)
     if at.asked.remove_unused:
         at.rig = rig
 

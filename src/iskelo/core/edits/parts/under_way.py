@@ -2,6 +2,7 @@
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
+from types import MappingProxyType
 from typing import Literal
 
 from iskelo.core.edits import edit as e
@@ -100,11 +101,13 @@ class UnderWay:
         size: int | None,
         used: dict[int, str],
         place: Callable[[int], tuple[int | None, str]],
+        others: Mapping[int, str] = MappingProxyType({}),
     ) -> Fit:
         """Which channel or jack here takes over from which; no two of the part's share one.
 
         ``ends``: the part's piece, and the gear here, which has ``size`` of them (None: nobody knows). What somebody
-        has said comes first, then what ``place`` finds for each that is ``used`` (with what it stood for).
+        has said comes first, then what ``place`` finds for each that is ``used`` (with what it stood for). Of a channel
+        that one of ``others`` here has in use it is told that they share it.
         """
         piece, here = ends
         taken: dict[int, int | None] = {}
@@ -122,7 +125,9 @@ class UnderWay:
                 taken[number] = None if clash else to
                 why[number] = f"{to} is taken by another" if clash else said
         for number, what in sorted(used.items()):
-            self.ports.append(PortRow(piece.id, here.name, bank, number, what, taken[number], why[number]))
+            shared = others.get(taken[number] or 0)
+            told = f"{why[number]}; {shared} has it too" if shared is not None else why[number]
+            self.ports.append(PortRow(piece.id, here.name, bank, number, what, taken[number], told))
         self.fits[piece.id, bank] = taken
         return taken
 
