@@ -5,6 +5,7 @@ from hypothesis import given, settings
 from drawn import drawn
 from iskelo.core.answers import REACHES_AT_MOST, answer_for, port_uses
 from iskelo.core.edits.apply import apply
+from iskelo.core.edits.edit import Remove
 from iskelo.core.lines.context import read
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Rig
@@ -13,7 +14,7 @@ from iskelo.core.routes.route import ROUTES_AT_MOST, passing_routes
 from iskelo.core.timing.delays import delay_of
 from iskelo.demo.orrin_point import orrin_point
 from mixers import full_desk
-from rigs import any_rig
+from rigs import any_rig, two_voices
 
 
 @given(any_rig(boxes_at_most=1))
@@ -41,6 +42,18 @@ def test_what_arrives_and_goes_on_is_what_the_routes_say_at_every_port(rig: Rig)
         assert heard == {start for start in starts - {port} if passing_routes(reading.graph, start, port)} or (
             len(heard) >= REACHES_AT_MOST
         )
+
+
+def test_what_a_line_wants_and_does_not_get_is_told_at_both_of_its_ends() -> None:
+    """A source that a line wanted was once said to be wanted by none, for it went nowhere."""
+    bench = two_voices()
+    alma, track = bench.out("Alma"), Port(bench.track("T Alma"), "track", 1)
+    bench.do(Remove(items=tuple(patch.id for patch in bench.rig.patches if patch.from_port == alma)))
+    reading = read(bench.rig)
+    at_start, at_end = answer_for(reading, alma), answer_for(reading, track)
+    assert (at_start.goes, at_start.fails) == ((), ("line L Alma wants it at Recorder track 1 T Alma",))
+    assert at_end.missed == ("line L Alma wants Alma here",)
+    assert not answer_for(reading, bench.out("Bertil")).fails
 
 
 @given(any_rig(back=True) | full_desk())

@@ -9,7 +9,11 @@ import scipy.signal
 from hypothesis import given
 from hypothesis import strategies as st
 
+from iskelo.core.edits.edit import SetDirect, SetValues
+from iskelo.core.responses import line_response
 from iskelo.core.timing.copies import comb, heard_as, notches_hz, response_db, ripple_db
+from rigs import heard as listening
+from rigs import two_voices
 
 
 @pytest.mark.parametrize(
@@ -76,3 +80,20 @@ def test_the_response_of_copies_is_that_of_a_filter(apart_ms: float, level_db: f
 def test_copies_sound_hollow_then_as_a_flam_then_as_an_echo(ms: float, heard: str) -> None:
     """Common practice, no published source."""
     assert heard_as(ms) == heard
+
+
+@pytest.mark.parametrize(("buffer", "heard"), [(64, "hollow"), (512, "as a flam"), (2048, "as an echo")])
+def test_a_snag_and_its_lines_graph_tell_the_same_of_two_copies(buffer: int, heard: str) -> None:
+    """What was drawn as a flam was once told as hollow beside it."""
+    bench = listening(two_voices(), "Alma")
+    bench.do(
+        SetDirect(interface=bench.id("Box"), jack_in=1, jack_out=1),
+        SetDirect(interface=bench.id("Box"), jack_in=1, jack_out=2),
+        SetValues(item=bench.track("T Alma"), values={"monitored": True}),
+        SetValues(item=bench.box().drivers[0].id, values={"buffer_samples": buffer}),
+    )
+    state = bench.line("Alma heard")
+    assert state.headline == "doubled"
+    assert line_response(state).heard == heard
+    (snag,) = [each for each in bench.snags("monitored-twice") if state.line.id in each.lines]
+    assert heard in snag.consequence

@@ -118,7 +118,7 @@ def test_a_removal_says_what_it_unplugs_and_leaves_nothing_hanging() -> None:
     bench = heard(two_voices(), "Alma")
     done = apply(bench.rig, (Remove(items=(bench.id("Box"),)),))
     assert "removed Box" in done.words
-    assert "unplugs Alma from what is gone" in done.words
+    assert "unplugs Alma from Box jack in 1" in done.words
     assert "Recorder has no device now" in done.words
     assert done.rig.patches == ()
     check(done.rig)

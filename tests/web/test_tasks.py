@@ -173,7 +173,7 @@ def test_any_peg_lights_its_route_and_answers_what_arrives_and_where_it_goes(scr
     screen.locator('[data-card="Corvane 8"]').get_by_role("button", name=re.compile("^1: Corvane 8 jack out 1")).click()
     answer = screen.get_by_role("region", name="Answer for Corvane 8 jack out 1")
     expect(answer).to_contain_text("Beeps L")
-    expect(answer).to_contain_text("no line wants this")
+    expect(answer).to_contain_text("no line wants it here")
 
 
 def test_a_peg_that_vanished_in_another_window_says_so(screen: Page) -> None:

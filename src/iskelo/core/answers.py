@@ -60,12 +60,17 @@ class Could:
 
 @dataclass(frozen=True, slots=True)
 class Answer:
-    """What arrives at a port and where it goes on to; what else could, and what the gear there can never do."""
+    """What arrives at a port and where it goes on to; what else could, and what the gear there can never do.
+
+    ``missed`` and ``fails`` tell in words what lines want here and what they want of it elsewhere, and do not get.
+    """
 
     port: Port
     said: str
     arrives: tuple[Reach, ...]
+    missed: tuple[str, ...]
     goes: tuple[Reach, ...]
+    fails: tuple[str, ...]
     could_arrive: tuple[Could, ...]
     could_go: tuple[Could, ...]
     never: tuple[str, ...]
@@ -106,6 +111,7 @@ def answer_for(reading: Reading, port: Port) -> Answer:
         for end in ends[:REACHES_AT_MOST]
         for reach in _reaches(reading, port, end, end, _wanting(reading, before, {end}))
     ]
+    missed, fails = _unmet(reading, port)
     known = reading.known
     could_arrive, could_go = (
         _enough(_could(reading, *ends_of, told, known) for ends_of, told in pairs)
@@ -118,11 +124,27 @@ def answer_for(reading: Reading, port: Port) -> Answer:
         port,
         found.say(port),
         _passing_first(arrives),
+        missed,
         _passing_first(goes),
+        fails,
         _fewest_first(could_arrive),
         _fewest_first(could_go),
         _never(found, port),
     )
+
+
+def _unmet(reading: Reading, port: Port) -> tuple[tuple[str, ...], tuple[str, ...]]:
+    """What the lines that end or begin at a port want there and of it, as far as it does not pass, in words."""
+    missed, fails, say_port = [], [], reading.found.say
+    for line in reading.rig.lines:
+        for start, end in line.pairs():
+            if port not in (start, end) or passing_routes(reading.graph, start, end):
+                continue
+            if end == port:
+                missed.append(f"line {line.name} wants {say_port(start)} here")
+            else:
+                fails.append(f"line {line.name} wants it at {say_port(end)}")
+    return tuple(missed), tuple(fails)
 
 
 def _enough(several: Iterable[list[Could]]) -> list[Could]:

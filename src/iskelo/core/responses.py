@@ -1,7 +1,7 @@
 """What copies of one sound do to it over frequency, as screens draw it."""
 
 from iskelo.core.lines.state import LineState
-from iskelo.core.timing.copies import HEARING_TOP_HZ, Heard, heard_as, response_db
+from iskelo.core.timing.copies import HEARING_TOP_HZ, Heard, response_db
 from iskelo.core.values import light
 
 STEPS = 240
@@ -31,4 +31,4 @@ def line_response(state: LineState) -> ResponseView:
     apart_s = max(delay for delay, _ in copies)
     top_hz = min(HEARING_TOP_HZ, TEETH_TOLD / apart_s) if apart_s else HEARING_TOP_HZ
     frequencies = tuple(top_hz * step / STEPS for step in range(STEPS + 1))
-    return ResponseView(frequencies, tuple(response_db(copies, frequencies)), heard_as(1000 * apart_s))
+    return ResponseView(frequencies, tuple(response_db(copies, frequencies)), leg.comb.heard if leg.comb else None)

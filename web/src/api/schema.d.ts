@@ -2951,6 +2951,8 @@ export interface components {
         /**
          * Answer
          * @description What arrives at a port and where it goes on to; what else could, and what the gear there can never do.
+         *
+         *     ``missed`` and ``fails`` tell in words what lines want here and what they want of it elsewhere, and do not get.
          */
         Answer: {
             /** Arrives */
@@ -2959,8 +2961,12 @@ export interface components {
             could_arrive: components["schemas"]["Could"][];
             /** Could Go */
             could_go: components["schemas"]["Could"][];
+            /** Fails */
+            fails: string[];
             /** Goes */
             goes: components["schemas"]["Reach"][];
+            /** Missed */
+            missed: string[];
             /** Never */
             never: string[];
             port: components["schemas"]["Port"];
@@ -4503,6 +4509,7 @@ export interface components {
          * @description One row of an input list, as typed; ``number`` is its row in the file.
          *
          *     What is recorded and has something in ``heard_at`` becomes two lines, the limit being that of the heard one.
+         *     ``phantom`` says whether the source needs a supply; a new microphone does unless it is denied.
          */
         "InputRow-Input": {
             /**
@@ -4531,6 +4538,11 @@ export interface components {
              */
             number?: number;
             /**
+             * Phantom
+             * @default
+             */
+            phantom?: string;
+            /**
              * Purpose
              * @default
              */
@@ -4551,6 +4563,7 @@ export interface components {
          * @description One row of an input list, as typed; ``number`` is its row in the file.
          *
          *     What is recorded and has something in ``heard_at`` becomes two lines, the limit being that of the heard one.
+         *     ``phantom`` says whether the source needs a supply; a new microphone does unless it is denied.
          */
         "InputRow-Output": {
             /**
@@ -4578,6 +4591,11 @@ export interface components {
              * @default 0
              */
             number: number;
+            /**
+             * Phantom
+             * @default
+             */
+            phantom: string;
             /**
              * Purpose
              * @default
@@ -4630,7 +4648,9 @@ export interface components {
         };
         /**
          * InsertMeasured
-         * @description What a measuring run heard, in words, and the edits that take it as measured.
+         * @description What a run on the twin heard, in words, and the edits after which a program counts with what is computed.
+         *
+         *     The twin plays what is assumed: what it hears proves the computation, and measures nothing.
          */
         InsertMeasured: {
             /** Edits */
@@ -5380,7 +5400,7 @@ export interface components {
              * Verdict
              * @enum {string}
              */
-            verdict: "clicks" | "tight" | "late" | "fits";
+            verdict: "clicks" | "tight" | "late" | "fits" | "in time" | "not known";
             /** Ways */
             ways: components["schemas"]["DriverWay"][];
         };
@@ -6149,6 +6169,18 @@ export interface components {
         MoveRequest: {
             /** Revision */
             revision: number;
+        };
+        /**
+         * Nearest
+         * @description The line that comes nearest to its limit, or exceeds it most, at one buffer size.
+         */
+        Nearest: {
+            /** Limit Ms */
+            limit_ms: number;
+            /** Line */
+            line: string;
+            /** Ms */
+            ms: number;
         };
         /**
          * Never
@@ -7722,6 +7754,8 @@ export interface components {
          * Rung
          * @description One buffer size: its time, the round trip, the time to spare in per cent, and how many lines would be late.
          *
+         *     ``nearest`` is the line nearest to its limit, None where none of those that wait here has one.
+         *
          *     The time to spare is a range where one reading of the program's meter is all there is; None without any.
          *     ``known``: how the safety offsets of a single box are known at just this buffer, if they are.
          */
@@ -7741,6 +7775,7 @@ export interface components {
             known: "measured" | "described" | "";
             /** Late Lines */
             late_lines: number;
+            nearest: components["schemas"]["Nearest"] | null;
             /** Out Samples */
             out_samples: number;
             /** Round Trip Ms */
@@ -7758,7 +7793,7 @@ export interface components {
              * Verdict
              * @enum {string}
              */
-            verdict: "clicks" | "tight" | "late" | "fits";
+            verdict: "clicks" | "tight" | "late" | "fits" | "in time" | "not known";
         };
         /**
          * Send
@@ -8434,7 +8469,7 @@ export interface components {
              */
             severity: "stop" | "trouble" | "risk" | "note";
             /** Symptoms */
-            symptoms: ("hollow" | "thin" | "clicks" | "late" | "echo" | "howls" | "rings" | "one side" | "wrong pitch" | "too quiet" | "distorted" | "nothing")[];
+            symptoms: ("hollow" | "thin" | "clicks" | "late" | "echo" | "howls" | "rings" | "one side" | "misplaced" | "others" | "wrong pitch" | "too quiet" | "distorted" | "nothing")[];
             /** Title */
             title: string;
         };
@@ -9016,6 +9051,8 @@ export interface components {
         /**
          * StripView
          * @description One row: what it takes as its switch stands, what hangs in it, where it goes as a phrase, what sounds in it.
+         *
+         *     ``returns``: the track that its return plays, whether it is switched to it or not; empty if it plays none alone.
          */
         StripView: {
             /** Contains */
@@ -9046,6 +9083,8 @@ export interface components {
             plays_back: boolean;
             /** Position */
             position: number;
+            /** Returns */
+            returns: string;
             /** Soloed */
             soloed: boolean;
             /** Takes */

@@ -31,7 +31,7 @@ def _(edit: e.SetDevice, rig: Rig) -> Applied:
     if isinstance(gear, Aggregate):
         values |= {"output_device": None, "output_driver": None}
     new = changed(program, program.name, **values)
-    rig, lost = pruned(with_gear(rig, new)) if program.hosted is not None else (with_gear(rig, new), [])
+    rig, lost = pruned(with_gear(rig, new), rig) if program.hosted is not None else (with_gear(rig, new), [])
     rig = with_gear(rig, rehung(new, found.opened.get(program.id), index(rig).opened.get(program.id)))
     by = f", {drivers[edit.driver].kind} driver" if edit.driver else ""
     return Applied(rig, "; ".join([f"{program.name}: device {gear.name}{by}", *lost]))

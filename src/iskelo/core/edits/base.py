@@ -12,7 +12,7 @@ from iskelo.core.rig.gear import Aggregate, Interface
 from iskelo.core.rig.index import Index, index
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Bus, Program, Track, Voice
-from iskelo.core.rig.rig import BOX_BANKS, AnyGear, Broken, Line, Rig
+from iskelo.core.rig.rig import AnyGear, Broken, Line, Patch, Rig
 from iskelo.core.rig.value import Value
 
 V = TypeVar("V", bound=Value)
@@ -184,9 +184,13 @@ def gear_of(rig: Rig, identity: str, kind: type[V]) -> V:
     return gear
 
 
-def pruned(rig: Rig) -> tuple[Rig, list[str]]:
-    """The rig without references to what is no longer there, and what that took away, in words."""
+def pruned(rig: Rig, before: Rig) -> tuple[Rig, list[str]]:
+    """The rig without references to what is no longer there, and what that took away, in words.
+
+    What is gone is called what it was called in the rig ``before``: a jack that the new box never had is none of its.
+    """
     words: list[str] = []
+    known = index(before)
     rig = _without_idle_returns(rig, words)
     found = index(rig)
     gear: list[AnyGear] = []
@@ -208,7 +212,7 @@ def pruned(rig: Rig) -> tuple[Rig, list[str]]:
         if found.exists(patch.from_port) and found.exists(patch.to_port):
             patches.append(patch)
         else:
-            words.append(f"unplugs {_end(found, patch.from_port)} from {_end(found, patch.to_port)}")
+            words.append(say_unplugged(patch, known))
     lines = []
     for line in rig.lines:
         kept, gone = _kept_ports(found, line)
@@ -337,12 +341,13 @@ def _kept_syncs(program: Program, found: Index, words: list[str]) -> dict[str, A
     return {"syncs": kept}
 
 
-def _end(found: Index, port: Port) -> str:
-    if found.exists(port):
-        return found.say(port)
-    if port.bank in BOX_BANKS and port.owner in found.gear:
-        return f"{found.name(port.owner)} {port.bank.replace('_', ' ')} {port.number}"
-    return "what is gone"
+def say_unplugged(patch: Patch, known: Index) -> str:
+    """What a lead that is pulled led from and to, by the names of the rig that it was in."""
+    return f"unplugs {_end(known, patch.from_port)} from {_end(known, patch.to_port)}"
+
+
+def _end(known: Index, port: Port) -> str:
+    return known.say(port) if known.exists(port) else "what is gone"
 
 
 def _kept_ports(found: Index, line: Line) -> tuple[Line, int]:

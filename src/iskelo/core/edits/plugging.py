@@ -86,7 +86,7 @@ def _(edit: e.Remove, rig: Rig) -> Applied:
         "patches": tuple(patch for patch in rig.patches if patch.id not in gone),
         "lines": tuple(line for line in rig.lines if line.id not in gone),
     }
-    rig, lost = pruned(rig.model_copy(update=update))
+    rig, lost = pruned(rig.model_copy(update=update), rig)
     return Applied(names_followed(found.rig, rig), "; ".join([*said, *lost]))
 
 

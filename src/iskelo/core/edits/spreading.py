@@ -46,7 +46,7 @@ def _(edit: a.SpreadVoices, rig: Rig) -> Applied:
         outputs=(*kept, *made_ones),
         voices=tuple(each.model_copy(update={"output": given.get(each.id, each.output)}) for each in program.voices),
     )
-    rig, lost = pruned(with_gear(rig, program))
+    rig, lost = pruned(with_gear(rig, program), rig)
     count = count_of(tuple(voice.name for voice in voices), "voice", "voices")
     said = f"{program.name}: gave {count} outputs of their own"
     return Applied(rig, "; ".join([said, *lost]))

@@ -157,7 +157,7 @@ def _(edit: e.SetBack, rig: Rig) -> Applied:
     for program in found.programs():
         if program.id != sender.id:
             rig = _without_strips(rig, found, program, played)
-    rig, lost = pruned(rig)
+    rig, lost = pruned(rig, found.rig)
     said = f"{sender.name}, track {track.name}: set back to {found.name(straight.back_to)}"
     return Applied(rig, "; ".join([said, *lost]))
 

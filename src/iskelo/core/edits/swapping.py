@@ -1,9 +1,10 @@
 """Swapping an interface for another one: what is plugged and mapped moves with it."""
 
+import itertools
 from collections.abc import Mapping
 
 from iskelo.core.edits import edit as e
-from iskelo.core.edits.base import Applied, free_name, gear_of, pruned, with_gear
+from iskelo.core.edits.base import Applied, free_name, gear_of, pruned, say_unplugged, with_gear
 from iskelo.core.edits.mixer_swap import carried_over, channels_of, left_behind
 from iskelo.core.edits.renewing import renewed
 from iskelo.core.edits.single_edit import apply_one
@@ -31,7 +32,9 @@ def _(edit: e.SwapGear, rig: Rig) -> Applied:
     patches = [_moved(patch, old.id, edit.jacks_in, edit.jacks_out) for patch in rig.patches]
     # Where two leads would share a jack, the one that was named keeps it.
     kept = {patch.to_port: patch for patch in patches}
-    rig = with_gear(rig.model_copy(update={"patches": tuple(p for p in patches if kept[p.to_port] is p)}), box)
+    stays = [kept[patch.to_port] is patch for patch in patches]
+    pulled = [say_unplugged(was, before) for was, there in zip(rig.patches, stays, strict=True) if not there]
+    rig = with_gear(rig.model_copy(update={"patches": tuple(itertools.compress(patches, stays))}), box)
     # Without a mixer a channel is that of its jack; else those of the other mixer keep their numbers.
     same = old.mixer is not None and box.mixer is not None
     captures = channels_of(old, box, edit.jacks_in) or ({} if same else dict(edit.jacks_in))
@@ -39,8 +42,8 @@ def _(edit: e.SwapGear, rig: Rig) -> Applied:
         streams, after = before.opened.get(program.id), index(rig).opened.get(program.id)
         if streams is not None and after is not None and before.reaches(program, old.id):
             rig = with_gear(rig, _remapped(program, streams, after, old.id, captures, edit.jacks_out))
-    rig, lost = pruned(rig)
-    return Applied(rig, "; ".join([f"swapped {old.name} for {name}", *left_behind(old, box.mixer), *lost]))
+    rig, lost = pruned(rig, before.rig)
+    return Applied(rig, "; ".join([f"swapped {old.name} for {name}", *left_behind(old, box.mixer), *pulled, *lost]))
 
 
 def _settled(old: Interface, new: Interface, jacks_in: Jacks, jacks_out: Jacks) -> Interface:

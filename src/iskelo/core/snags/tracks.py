@@ -7,11 +7,11 @@ from iskelo.core.lines.context import Reading
 from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program, Track
+from iskelo.core.rig.text import fold_numbers
 from iskelo.core.routes.route import reached, reaching
 from iskelo.core.snags.lines import joining_remedies
 from iskelo.core.snags.reach import lines_to_track
 from iskelo.core.snags.rule import Remedy, Snag, distinct, if_so, one_remedy, rule
-from iskelo.core.stations import fold_numbers
 from iskelo.core.wiring.program_edges import refused_to_arm
 
 
@@ -184,7 +184,7 @@ def monitored_twice(reading: Reading) -> list[Snag]:
                     title=f"Track {track.name} is monitored in {program.name} and directly on {box.name}",
                     evidence=f"Jack in {jack} of {box.name} is heard directly at jack out {outs}, and again through "
                     f"track {track.name}.",
-                    consequence="Two copies, one later than the other: it sounds hollow.",
+                    consequence=_heard_apart(reading, track),
                     items=(track.id, box.id),
                     lines=_heard_twice(reading, track),
                     mend=partial(_monitor_once, track, box, jack, stop, off),
@@ -220,6 +220,18 @@ def _heard_twice(reading: Reading, track: Track) -> tuple[str, ...]:
         for line in reading.rig.lines
         if line.purpose == "listen" and set(line.from_ports) & before and set(line.to_ports) & after
     )
+
+
+def _heard_apart(reading: Reading, track: Track) -> str:
+    """How the two copies sound, by how far apart they come where a line hears both."""
+    lines = {*_heard_twice(reading, track)}
+    found = next(
+        (leg.comb for state in reading.lines if state.line.id in lines for leg in state.legs if leg.comb), None
+    )
+    if found is None or found.heard is None:
+        return "Two copies, one later than the other: hollow, or as an echo, by how far apart they come."
+    told = "it sounds hollow" if found.heard == "hollow" else f"it is heard {found.heard}"
+    return f"Two copies, one {found.delay_ms:.1f} ms later than the other: {told}."
 
 
 def _direct_too(reading: Reading, track: Track) -> list[tuple[Interface, int, int]]:

@@ -11,6 +11,9 @@ NOTCHES_TOLD = 3
 HEARING_TOP_HZ = 20_000.0
 
 
+Heard = Literal["hollow", "as a flam", "as an echo"]
+
+
 @dataclass(frozen=True, slots=True)
 class Comb:
     """The sum of two copies: notch frequencies in Hz, and peak-to-dip ripple in dB (None: endless)."""
@@ -21,8 +24,11 @@ class Comb:
     notches_hz: tuple[float, ...]
     ripple_db: float | None
 
+    @property
+    def heard(self) -> Heard | None:
+        """How they sound together; None for two that come at once, which add up or cancel each other."""
+        return heard_as(self.delay_ms) if self.delay_samples else None
 
-Heard = Literal["hollow", "as a flam", "as an echo"]
 
 HOLLOW_BELOW_MS, FLAM_BELOW_MS = 10.0, 40.0
 """Copies closer than the first sound hollow, than the second as a flam, beyond as an echo; common practice, no

@@ -30,11 +30,21 @@ export function AnswerPanel({ answer, from, to, onFrom, onTo }: Props) {
       <Side
         title="arrives here"
         none="nothing arrives here"
+        unwanted="no line wants it here"
         reaches={answer.arrives}
+        unmet={answer.missed}
         at={from}
         onPick={onFrom}
       />
-      <Side title="goes to" none="it goes nowhere" reaches={answer.goes} at={to} onPick={onTo} />
+      <Side
+        title="goes to"
+        none="it goes nowhere"
+        unwanted="no line wants it there"
+        reaches={answer.goes}
+        unmet={answer.fails}
+        at={to}
+        onPick={onTo}
+      />
       <Could title="could arrive" ways={answer.could_arrive} />
       <Could title="could go to" ways={answer.could_go} />
       {answer.never.length > 0 && (
@@ -76,14 +86,25 @@ function Could({ title, ways }: { title: string; ways: Answer["could_arrive"] })
 function Side(props: {
   title: string
   none: string
+  unwanted: string
   reaches: Reach[]
+  /** What lines want on this side and do not get. */
+  unmet: string[]
   at: number
   onPick: (index: number) => void
 }) {
-  if (props.reaches.length === 0) return <Box color="ink2">{props.none}</Box>
   return (
     <Box mt="4px">
-      <Box textStyle="head">{props.title}</Box>
+      {props.reaches.length === 0 ? (
+        <Box color="ink2">{props.none}</Box>
+      ) : (
+        <Box textStyle="head">{props.title}</Box>
+      )}
+      {props.unmet.map((words) => (
+        <Box key={words} px="4px" color="wax">
+          {words}
+        </Box>
+      ))}
       {props.reaches.map((reach, index) => (
         <chakra.button
           key={index}
@@ -113,7 +134,7 @@ function Side(props: {
           {!reach.passes && <Box color="wax">stopped: {reach.stopped}</Box>}
           {reach.passes && (
             <Box color="ink2" fontSize="12px">
-              {reach.wanted_by.length > 0 ? `line ${reach.wanted_by.join(", ")}` : "no line wants this"}
+              {reach.wanted_by.length > 0 ? `line ${reach.wanted_by.join(", ")}` : props.unwanted}
             </Box>
           )}
         </chakra.button>

@@ -38,7 +38,7 @@ export function Response({ line }: { line: LineView }) {
         w="100%"
         display="block"
         role="img"
-        aria-label={`Response of ${line.name}: heard ${heard}`}
+        aria-label={`Response of ${line.name}: heard ${heard ?? "as one"}`}
         fontFamily="mono"
         fontSize="11px"
         color="ink"
@@ -61,7 +61,7 @@ export function Response({ line }: { line: LineView }) {
         </chakra.text>
       </chakra.svg>
       <Box textStyle="cell" color="ink2">
-        heard {heard}
+        heard {heard ?? "as one"}
       </Box>
     </Box>
   )
