@@ -289,3 +289,12 @@ def test_new_things_are_named_inside_a_list_of_edits_and_again_in_a_later_one() 
         assert bench.line(name).line.to_ports == (Port(track.id, "track", 1),)
     with pytest.raises(Refused, match="nothing with this id"):
         bench.do(SetValues(item="new1", values={"name": "Nobody"}))
+
+
+def test_a_driver_can_be_told_other_buffers_while_it_stands_at_one_that_is_none_of_them() -> None:
+    bench = two_voices()
+    driver = bench.box().drivers[0].id
+    bench.do(SetValues(item=driver, values={"buffer_samples": 64}))
+    said = apply(bench.rig, (SetValues(item=driver, values={"buffers_samples": [48, 96, 192]}),))
+    assert index(said.rig).interfaces()[0].drivers[0].buffer_samples == 48
+    assert "64 → 48" in said.words

@@ -271,3 +271,9 @@ def test_a_row_is_told_all_that_is_wrong_with_it() -> None:
     assert outcome.field == "limit"
     for reason in ("no delay in milliseconds", "no jack in 9", "no destination 'Nowhere'"):
         assert reason in outcome.reason
+
+
+def test_a_row_whose_channel_is_another_inputs_says_so() -> None:
+    bench = two_voices()
+    plan = plan_rows(bench.rig, (InputRow(number=2, name="Twice", source="Alma", box_input="1", track="Copy"),))
+    assert "Recorder: added input Copy on the channel of In Alma" in plan.rows[0].words

@@ -530,3 +530,13 @@ def test_inserts_and_returns_without_their_ends_are_left_and_the_strip_comes() -
     assert after[0].insert is None
     left = [row for row in brought.rows if row.does == "left out"]
     assert [row.why for row in left] == ["what it takes is not here"] * 8
+
+
+def test_a_part_tells_whose_channel_it_shares() -> None:
+    bench = two_voices()
+    other = Bench(Rig(name="Other")).do(*phrase("box 8x8 Corvane"), *phrase("rec Deck"))
+    other.do(AddProgramPorts(program=other.id("Deck"), names=("Vox",), first_channel=1))
+    part = keep(other.rig, (other.id("Deck"),), "Inputs", kinds=("inputs",))
+    brought = bring(bench.rig, BringIn(part=part, into={other.id("Deck"): bench.id("Recorder")}))
+    (row,) = (each for each in brought.ports if each.bank == "capture")
+    assert row.why == "the same number; In Alma has it too"
