@@ -18,11 +18,11 @@ from iskelo.core.paperwork.sheet import Sheet, SheetColumn, SheetTable
 
 _NUMBER = re.compile(r"[-−]?(0|[1-9]\d{0,14})(\.\d+)?")
 _BECOMES = re.compile(
-    r"0\d+|\d{16,}|\d+\.\d*0|\d+([.,]\d+)?e[-+]?\d+|\d{1,4}([-/]\d{1,4}){1,2}|\d{1,4}(\.\d{1,4}){2}|true|false",
+    r"0\d+|\d{16,}|\d+\.\d*0|\d+([.,]\d+)?e[-+]?\d+|\d{1,2}([-/]\d{1,4}){1,2}|\d{1,2}(\.\d{1,4}){2}|true|false",
     re.IGNORECASE,
 )
 """What spreadsheets turn into something else where they are not told that it is text: without noughts at its beginning
-or its end, a power of ten, a date; common practice, no published source.
+or its end, a power of ten, a date (one as ISO 8601 has it is one); common practice, no published source.
 """
 _BEGINS_A_FORMULA = ("=", "+", "-", "@", "\t", "\r")
 """What spreadsheets take for a formula at the beginning of a cell; common practice, no published source."""
