@@ -1,5 +1,5 @@
 import { Box, Flex, chakra } from "@chakra-ui/react"
-import type { ReactNode } from "react"
+import { useEffect, useRef, type ReactNode } from "react"
 
 import { Button, Kbd } from "./controls"
 
@@ -15,11 +15,21 @@ interface Props {
   children: ReactNode
 }
 
-/** A table under the columns of Gear: its title, what can be done, and the rest of its height to scroll in. */
+/**
+ * A table under the columns of Gear: its title, what can be done, and the rest of its height to scroll in. It takes the
+ * focus when it opens, unless a field inside did.
+ */
 export function BottomPanel({ label, title, beside, acts, h, onClose, children }: Props) {
+  const panel = useRef<HTMLDivElement>(null)
+  useEffect(() => {
+    if (!panel.current?.contains(document.activeElement)) panel.current?.focus()
+  }, [])
   return (
     <Flex
+      ref={panel}
       as="section"
+      tabIndex={-1}
+      outline="none"
       direction="column"
       flex="none"
       h={h}

@@ -80,7 +80,8 @@ export function BringIn({ part, chosen, onClose }: Props) {
       ),
   })
   const refusal = plan.error instanceof Problem ? plan.error : null
-  const current = wanted === JSON.stringify(asked) && !plan.isPlaceholderData ? plan.data : undefined
+  const rested = wanted === JSON.stringify(asked)
+  const current = rested && !plan.isPlaceholderData ? plan.data : undefined
   const press = useShown(
     refusal ? null : current,
     () =>
@@ -90,7 +91,7 @@ export function BringIn({ part, chosen, onClose }: Props) {
         onClose()
         return true
       }),
-    refusal ? refusal.message : WORKED_OUT,
+    rested && refusal ? refusal.message : WORKED_OUT,
   )
   useKeys([
     { keys: "Ctrl+Enter", words: "Bring the part in", run: press },

@@ -56,11 +56,12 @@ export function Join({ marked, onClose, onMade }: Props) {
       ),
   })
   const refusal = plan.error instanceof Problem ? plan.error : null
-  const current = wanted === JSON.stringify(asked) && !plan.isPlaceholderData ? plan.data : undefined
+  const rested = wanted === JSON.stringify(asked)
+  const current = rested && !plan.isPlaceholderData ? plan.data : undefined
   const press = useShown(
     current,
     (made) => edit(made.sheet.edits).then((kept) => kept && onMade(made.sheet.device.id)),
-    refusal ? refusal.message : WORKED_OUT,
+    rested && refusal ? refusal.message : WORKED_OUT,
   )
   // What was proposed last stays while something typed is refused: nothing typed is lost.
   const [last, setLast] = useState<Sheet | null>(null)

@@ -27,11 +27,12 @@ export function Swap({ box, onClose }: { box: Interface; onClose: () => void }) 
       ),
   })
   const refusal = plan.error instanceof Problem ? plan.error : null
-  const seen = wanted === text ? plan.data : undefined
+  const rested = wanted === text
+  const seen = rested ? plan.data : undefined
   const press = useShown(
     seen,
     (plan) => edit(plan.edits).then((kept) => kept && onClose()),
-    refusal ? refusal.message : text.trim() ? WORKED_OUT : "say for which box.",
+    rested && refusal ? refusal.message : text.trim() ? WORKED_OUT : "say for which box.",
   )
   return (
     <PencilForm

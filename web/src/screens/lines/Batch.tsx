@@ -37,11 +37,12 @@ export function Batch({ onClose }: { onClose: () => void }) {
       ),
   })
   const refusal = asked && plan.error instanceof Problem ? plan.error : null
-  const seen = wanted === typed && !plan.isPlaceholderData ? plan.data : undefined
+  const rested = wanted === typed
+  const seen = rested && !plan.isPlaceholderData ? plan.data : undefined
   const press = useShown(
     refusal ? null : seen,
     (plan) => edit(plan.edits).then((kept) => kept && onClose()),
-    refusal ? refusal.message : asked ? WORKED_OUT : "say from which sources.",
+    !rested ? WORKED_OUT : refusal ? refusal.message : asked ? WORKED_OUT : "say from which sources.",
   )
   return (
     <PencilForm
