@@ -339,7 +339,7 @@ def _(edit: a.AddLine, rig: Rig) -> Applied:
     return Applied(rig, words)
 
 
-@at_one_stroke(a.AddLine)
+@at_one_stroke(a.AddLine, "lines added")
 def _lines(rig: Rig, edits: Sequence[a.AddLine]) -> tuple[Rig, list[str]]:
     """The rig with these lines, and each in words."""
     rig, ids = new_ids(rig, "l", len(edits))

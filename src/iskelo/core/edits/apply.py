@@ -18,7 +18,6 @@ from iskelo.core.edits import (
     straight,
     swapping,
 )
-from iskelo.core.edits import additions as a
 from iskelo.core.edits import edit as e
 from iskelo.core.edits.base import Applied, checked
 from iskelo.core.edits.moved import moved_names, remembered, say_moved
@@ -27,7 +26,6 @@ from iskelo.core.edits.parts import bringing
 from iskelo.core.edits.single_edit import STROKES, apply_one
 from iskelo.core.rig.index import index
 from iskelo.core.rig.rig import Rig
-from iskelo.core.rig.value import Value
 
 KINDS = (
     *(adding, changing, cabling, mixing, feeding, inserting, halves),
@@ -40,12 +38,6 @@ MOVING = (e.SetMembers, e.SetValues, e.Remove, e.SwapGear, e.SetDevice, e.BringI
 
 TOLD_EACH = 3
 """So many of one kind that follow each other are told one by one; of more it is told how many they are."""
-
-AT_ONCE: dict[type[Value], str] = {
-    e.Plug: "leads plugged",
-    e.SetJack: "jacks switched",
-    a.AddLine: "lines added",
-}
 
 WORDS_AT_MOST = 6
 """So many edits of one action are told one by one; the history stays readable."""
@@ -70,9 +62,10 @@ def apply(rig: Rig, edits: tuple[e.Edit, ...]) -> Applied:
     for kind, group in itertools.groupby(edits, type):
         some: list[Any] = list(group)
         if len(some) > 1 and kind in STROKES:
-            after, said = STROKES[kind](rig, [with_ids(each, rig, made) for each in some])
+            stroke, counted = STROKES[kind]
+            after, said = stroke(rig, [with_ids(each, rig, made) for each in some])
             rig = remembered(rig, after)
-            words += said if len(said) <= TOLD_EACH else [f"{len(said)} {AT_ONCE[kind]}"]
+            words += said if len(said) <= TOLD_EACH else [f"{len(said)} {counted}"]
             continue
         for each in some:
             step = apply_one(with_ids(each, rig, made), rig)

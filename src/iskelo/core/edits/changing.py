@@ -320,7 +320,7 @@ def _(edit: e.SetJack, rig: Rig) -> Applied:
     return Applied(rig, words)
 
 
-@at_one_stroke(e.SetJack)
+@at_one_stroke(e.SetJack, "jacks switched")
 def _jacks_set(rig: Rig, edits: Sequence[e.SetJack]) -> tuple[Rig, list[str]]:
     """The rig with these jacks switched, and each in words; jacks of one box that follow each other are one change."""
     words: list[str] = []

@@ -20,7 +20,7 @@ def _(edit: e.Plug, rig: Rig) -> Applied:
     return Applied(rig, words)
 
 
-@at_one_stroke(e.Plug)
+@at_one_stroke(e.Plug, "leads plugged")
 def _plugged(rig: Rig, edits: Sequence[e.Plug]) -> tuple[Rig, list[str]]:
     """The rig with these leads, and each in words; things are looked up once for all of them."""
     found = index(rig)

@@ -23,14 +23,18 @@ def apply_one(edit: Value, rig: Rig) -> Applied:
 Stroke = Callable[[Rig, Sequence[Any]], tuple[Rig, list[str]]]
 """What many edits of one kind, one behind the other, do; and each in words."""
 
-STROKES: dict[type[Value], Stroke] = {}
+STROKES: dict[type[Value], tuple[Stroke, str]] = {}
+"""By kind of edit: what makes many of them, and what they are called when they are only counted."""
 
 
-def at_one_stroke(kind: type[Value]) -> Callable[[Stroke], Stroke]:
-    """Say how many edits of a kind are made at once, where that is far sooner done than one after the other."""
+def at_one_stroke(kind: type[Value], counted: str) -> Callable[[Stroke], Stroke]:
+    """Say how many edits of a kind are made at once, where that is far sooner done than one after the other.
+
+    ``counted``: what many of them are told as, behind their number. Example: 'leads plugged'.
+    """
 
     def register(stroke: Stroke) -> Stroke:
-        STROKES[kind] = stroke
+        STROKES[kind] = (stroke, counted)
         return stroke
 
     return register
