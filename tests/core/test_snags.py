@@ -610,3 +610,23 @@ def test_fewer_jacks_with_a_supply_switch_it_off_where_it_is_gone() -> None:
     assert bench.box().phantom_on == (1,)
     with pytest.raises(Refused, match="jack in 9 has no phantom supply; only the first 2 have it"):
         bench.do(SetValues(item=box, values={"phantom_on": [9]}))
+
+
+def test_two_tracks_that_come_back_on_each_others_strips_are_put_right_at_once_and_at_home_nothing_is_said() -> None:
+    bench = sound_rig()
+    bench.do(
+        SwapGear(item=bench.id("Box"), gear=new_mixer("Desk", 8, analogue=False)),
+        AddProgramPorts(
+            program=bench.id("Recorder"), side="output", names=("A", "B"), first_channel=1, ids=("new1", "new2")
+        ),
+    )
+    first, second = (item.id for item in bench.program().outputs[-2:])
+    alma, bertil = bench.track("T Alma"), bench.track("T Bertil")
+    bench.do(SetValues(item=alma, values={"output": first}), SetValues(item=bertil, values={"output": second}))
+    assert not bench.snags("track-on-another-strip")
+    bench.do(SetValues(item=alma, values={"output": second}), SetValues(item=bertil, values={"output": first}))
+    found = bench.snags("track-on-another-strip")
+    assert {line for snag in found for line in snag.lines} == {bench.id("L Alma"), bench.id("L Bertil")}
+    assert len(found) == 2
+    bench.do(*found[0].mend()[0].edits)
+    assert not bench.snags("track-on-another-strip")

@@ -13,7 +13,7 @@ from iskelo.core.rig.mixers import Mixer, Strip
 from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import WantedTap
 from iskelo.core.rig.text import fold_numbers
-from iskelo.core.snags.reach import with_finding
+from iskelo.core.snags.reach import lines_to_track, with_finding
 from iskelo.core.snags.recorded import taken_at
 from iskelo.core.snags.rule import Remedy, Snag, distinct, if_so, rule
 from iskelo.core.wiring.edge import Edge
@@ -118,11 +118,7 @@ def track_on_another_strip(reading: Reading) -> list[Snag]:
                     consequence="Played back, it has another's fader, effects and sends; what is set for it live "
                     "does not go for it.",
                     items=(each.track.id, box.id),
-                    lines=tuple(
-                        line.id
-                        for line in reading.rig.lines
-                        if any(port.owner == each.track.id for port in line.to_ports)
-                    ),
+                    lines=lines_to_track(reading, each.track.id),
                     mend=partial(_to_own_strips, found, box, returned, each),
                 )
             )
@@ -130,7 +126,7 @@ def track_on_another_strip(reading: Reading) -> list[Snag]:
 
 
 def _to_own_strips(found: Index, box: Interface, returned: tuple[Returned, ...], wrong: Returned) -> tuple[Remedy, ...]:
-    """The track to the return of its own strip, with all that stand where they should not; or the strip's return."""
+    """The track to the return of its own strip, together with all tracks of its program that come back elsewhere."""
     of_program = [each for each in returned if each.astray and each.program.id == wrong.program.id]
     edits = [edit for each in of_program for edit in _to_own_strip(found, box, each)]
     if not edits:
