@@ -10,13 +10,13 @@ import type { CellName, Range } from "./columns"
 import { StationEditor } from "./StationEditor"
 import { Swatch } from "./Swatch"
 
-/** A tick for a line that a check proved and nothing has changed since; words for one it did not, or no longer. */
 interface Proof {
   proof: "proved" | "stale" | "failed" | undefined
   /** Another start is as late as it falls: a proof holds for the one that was heard. */
   falls: boolean
 }
 
+/** A tick for a line that a check proved and nothing has changed since; words for one it did not, or no longer. */
 export function ProofMark({ proof, falls }: Proof) {
   if (proof === "proved" && falls)
     return (
