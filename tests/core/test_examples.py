@@ -50,7 +50,7 @@ def test_one_plan_lets_the_silent_lines_of_the_whole_company_arrive() -> None:
     rig = EXAMPLES["orrin-point"]()
     joining = join_all(read(rig))
     assert joining is not None
-    assert joining.words == ("Take Gully 3 into Hall", "Set input Fire to 35–36", "Set input Dov to channel 4")
+    assert joining.words == ("Take Gully 3 into Hall", "Set input Dov to channel 4")
     after = survey(apply(rig, joining.edits).rig)
     headlines = {line.name: line.headline for line in after.lines}
     assert (headlines["Fire"], headlines["Dov"]) == ("arrives", "arrives")

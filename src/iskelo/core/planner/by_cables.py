@@ -22,7 +22,7 @@ from iskelo.core.edits.edit import (
 )
 from iskelo.core.edits.new_things import new
 from iskelo.core.lines.context import Reading, read
-from iskelo.core.planner.cable_rooms import Room, Wanted, own_input, own_output, rooms_for, wanted_by
+from iskelo.core.planner.cable_rooms import Room, Wanted, own_input, own_output, rooms_for, voice_to_track, wanted_by
 from iskelo.core.planner.search import Joining, arriving
 from iskelo.core.rig.cable_makes import new_cable
 from iskelo.core.rig.device_streams import RATE_OF_NOTHING_HZ, Bank
@@ -244,6 +244,8 @@ def _map(plan: _Plan, placed: list[tuple[Wanted, Room, int]]) -> None:
     """Lay every voice on an output of its own, and let its track take an input of its own."""
     found = plan.now()
     by_name = {box.name: box.id for box in found.boxes}
+    # With a member back in a device, what stood on it stands there again and is not set anew.
+    placed = [(voice_to_track(wanted.state, found) or wanted, cable, first) for wanted, cable, first in placed]
     enabled: dict[tuple[str, Bank], list[int]] = {}
     for wanted, cable, first in placed:
         ends: tuple[tuple[Program, Bank], ...] = ((wanted.sender, "playback"), (wanted.receiver, "capture"))
