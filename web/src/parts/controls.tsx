@@ -1,4 +1,4 @@
-import { chakra, defineRecipe } from "@chakra-ui/react"
+import { Box, chakra, defineRecipe } from "@chakra-ui/react"
 import type { ComponentProps } from "react"
 
 const focus = { outline: "2px solid", outlineColor: "sea", outlineOffset: "1px" }
@@ -131,3 +131,55 @@ export const Kbd = chakra("kbd", {
 
 /** A figure with its unit, in the monospaced face. */
 export const Figure = chakra("span", { base: { textStyle: "figure" } })
+
+/** A box to tick with its words behind it; `label` says it in full where the words alone do not. */
+export function Tick(props: {
+  words: string
+  label?: string
+  title?: string
+  on: boolean
+  able?: boolean
+  onTurn: (on: boolean) => void
+}) {
+  return (
+    <chakra.label
+      title={props.title ?? props.label}
+      display="inline-flex"
+      alignItems="center"
+      gap="3px"
+      fontSize="12px"
+      whiteSpace="nowrap"
+      color={props.able === false ? "ink3" : "ink2"}
+    >
+      <input
+        type="checkbox"
+        aria-label={props.label}
+        checked={props.on}
+        disabled={props.able === false}
+        onChange={(event) => props.onTurn(event.target.checked)}
+      />
+      {props.words}
+    </chakra.label>
+  )
+}
+
+/** How much of some work is done, from 0 to 1. */
+export function Progress({ share, label }: { share: number; label: string }) {
+  const percent = Math.round(share * 100)
+  return (
+    <Box
+      role="progressbar"
+      aria-label={label}
+      aria-valuemin={0}
+      aria-valuemax={100}
+      aria-valuenow={percent}
+      w="220px"
+      h="10px"
+      border="1px solid"
+      borderColor="edge"
+      bg="sunk"
+    >
+      <Box h="100%" bg="sea" style={{ width: `${percent}%` }} />
+    </Box>
+  )
+}

@@ -4,7 +4,7 @@ import { useEffect, useState } from "react"
 
 import { answer, client, type CheckView } from "../../api/client"
 import { rigKey, useRig } from "../../api/rig"
-import { Button, Figure, Kbd } from "../../parts/controls"
+import { Button, Figure, Kbd, Progress } from "../../parts/controls"
 import { useKeys } from "../../parts/keys"
 import { Clips } from "./Clips"
 import { Faults } from "./Faults"
@@ -113,14 +113,7 @@ export function CheckScreen() {
         </Button>
         {running && live && (
           <>
-            <chakra.progress
-              max={1}
-              value={live.share}
-              w="220px"
-              h="8px"
-              css={{ accentColor: "var(--isk-colors-sea)" }}
-              aria-label="Progress of the check"
-            />
+            <Progress share={live.share} label="Progress of the check" />
             <Figure>{Math.round(live.share * 100)} %</Figure>
             <span>{live.stage}</span>
             <Button size="row" onClick={() => cancel.mutate(live.id)} disabled={cancel.isPending}>

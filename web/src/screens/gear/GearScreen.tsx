@@ -4,7 +4,7 @@ import { useEffect, useMemo, useRef, useState } from "react"
 import type { Gear, Interface } from "../../api/client"
 import type { Part } from "../../api/parts"
 import { useRig } from "../../api/rig"
-import { Button, Input, Kbd, Select } from "../../parts/controls"
+import { Button, Input, Kbd, Select, Tick } from "../../parts/controls"
 import { useKeys } from "../../parts/keys"
 import { AddGear } from "./AddGear"
 import { AnswerPanel } from "./AnswerPanel"
@@ -184,23 +184,12 @@ export function GearScreen() {
               ))}
             </Select>
           </Flex>
-          <Flex
-            as="label"
-            gap="5px"
-            align="center"
-            color="ink2"
+          <Tick
+            words="Names travel"
             title="What is renamed is renamed everywhere"
-          >
-            <input
-              type="checkbox"
-              aria-label="Names travel"
-              checked={state.rig.names_travel ?? false}
-              onChange={(event) =>
-                void edit([{ edit: "set", item: "rig", values: { names_travel: event.target.checked } }])
-              }
-            />
-            Names travel
-          </Flex>
+            on={state.rig.names_travel ?? false}
+            onTurn={(names_travel) => void edit([{ edit: "set", item: "rig", values: { names_travel } }])}
+          />
           <Box flex="1" />
           <Button size="row" variant="quiet" onClick={() => setOpen("catalogue")}>
             Catalogue <Kbd>c</Kbd>

@@ -4,7 +4,7 @@ import { useState } from "react"
 import type { Interface } from "../../api/client"
 import { useRig } from "../../api/rig"
 import { Commit } from "../../parts/Commit"
-import { Button, Figure, Input } from "../../parts/controls"
+import { Button, Figure, Input, Tick } from "../../parts/controls"
 import { Section, useNumber } from "./fields"
 import { Plugged, Unbalanced } from "./Plugged"
 
@@ -37,44 +37,36 @@ export function Jacks({ box }: { box: Interface }) {
                   )
                 }
               />
-              <JackSwitch
-                words="48V"
-                label={`48V, phantom supply at jack in ${jack}`}
+            </Flex>
+            <Flex gap="10px" align="center" minH="24px" pl="22px">
+              <JackTick
+                words="supply"
+                label={`Phantom supply at jack in ${jack}`}
                 on={box.phantom_on.includes(jack)}
                 able={jack <= (box.phantom_jacks ?? box.jack_in)}
                 onTurn={(phantom) =>
                   void edit([{ edit: "set_jack", interface: box.id, jack_in: jack, phantom }])
                 }
               />
-              <JackSwitch
-                words="hi-Z"
-                label={`hi-Z, high impedance at jack in ${jack}`}
+              <JackTick
+                words="high impedance"
+                label={`High impedance at jack in ${jack}`}
                 on={box.high_impedance_on.includes(jack)}
                 able={jack <= (box.instrument_jacks ?? box.jack_in)}
                 onTurn={(high_impedance) =>
                   void edit([{ edit: "set_jack", interface: box.id, jack_in: jack, high_impedance }])
                 }
               />
-              <chakra.label
+              <Tick
+                words="reversed"
+                label={`Lead into jack in ${jack}, polarity reversed`}
                 title="The lead reverses the polarity"
-                display="inline-flex"
-                alignItems="center"
-                gap="3px"
-                fontSize="12px"
-                color="ink2"
-              >
-                <input
-                  type="checkbox"
-                  aria-label={`Lead into jack in ${jack}, polarity reversed`}
-                  disabled={!lead}
-                  checked={lead?.inverted ?? false}
-                  onChange={(event) =>
-                    lead &&
-                    void edit([{ edit: "set", item: lead.id, values: { inverted: event.target.checked } }])
-                  }
-                />
-                rev.
-              </chakra.label>
+                able={lead !== undefined}
+                on={lead?.inverted ?? false}
+                onTurn={(inverted) =>
+                  lead && void edit([{ edit: "set", item: lead.id, values: { inverted } }])
+                }
+              />
             </Flex>
             <Unbalanced into={[box.id, "jack_in", jack]} label={`jack in ${jack}`} />
           </Box>
@@ -84,33 +76,9 @@ export function Jacks({ box }: { box: Interface }) {
   )
 }
 
-function JackSwitch(props: {
-  words: string
-  label: string
-  on: boolean
-  able: boolean
-  onTurn: (on: boolean) => void
-}) {
-  return (
-    <chakra.button
-      h="22px"
-      px="3px"
-      fontSize="12px"
-      border="1px solid"
-      borderColor={props.on ? "ink" : "edge"}
-      bg={props.on ? "ink" : "transparent"}
-      color={props.on ? "onInk" : "ink2"}
-      textDecoration={props.able ? "none" : "line-through"}
-      cursor={props.able ? "pointer" : "default"}
-      disabled={!props.able}
-      aria-pressed={props.on}
-      aria-label={props.label}
-      title={props.able ? props.label : `${props.label}: this jack has none`}
-      onClick={() => props.onTurn(!props.on)}
-    >
-      {props.words}
-    </chakra.button>
-  )
+/** A switch of a jack; one that the jack does not have is told as such. */
+function JackTick(props: Parameters<typeof Tick>[0]) {
+  return <Tick {...props} title={props.able ? props.label : `${props.label}: this jack has none`} />
 }
 
 /** Direct monitoring: which input jacks the box itself sends to which output jacks. */
@@ -137,15 +105,12 @@ export function Direct({ box }: { box: Interface }) {
               number("Gain", text, (gain) => put(cross.jack_in, cross.jack_out, gain, cross.muted))
             }
           />
-          <chakra.label fontSize="12px" color="ink2">
-            <input
-              type="checkbox"
-              checked={cross.muted}
-              aria-label={`Mute direct ${cross.jack_in} to ${cross.jack_out}`}
-              onChange={(event) => put(cross.jack_in, cross.jack_out, cross.gain_db, event.target.checked)}
-            />{" "}
-            mute
-          </chakra.label>
+          <Tick
+            words="muted"
+            label={`Mute direct ${cross.jack_in} to ${cross.jack_out}`}
+            on={cross.muted}
+            onTurn={(muted) => void put(cross.jack_in, cross.jack_out, cross.gain_db, muted)}
+          />
           <Button size="row" variant="quiet" onClick={() => put(cross.jack_in, cross.jack_out, null)}>
             Off
           </Button>

@@ -3,7 +3,7 @@ import { Box, Flex } from "@chakra-ui/react"
 import type { Program } from "../../api/client"
 import { useRig } from "../../api/rig"
 import { Commit } from "../../parts/Commit"
-import { Button, Figure, Select } from "../../parts/controls"
+import { Button, Figure, Select, Tick } from "../../parts/controls"
 import { PanField } from "./Sends"
 import { Section, useNumber, useSet } from "./fields"
 
@@ -226,15 +226,13 @@ function BusSwitches({ bus }: { bus: Program["buses"][number] }) {
   return (
     <>
       {(["muted", "effects"] as const).map((field) => (
-        <Flex key={field} as="label" gap="4px" align="center" color="ink2">
-          <input
-            type="checkbox"
-            aria-label={`Bus ${bus.name} ${field}`}
-            checked={bus[field]}
-            onChange={(event) => void set({ [field]: event.target.checked })}
-          />
-          {field === "effects" ? "wet" : "muted"}
-        </Flex>
+        <Tick
+          key={field}
+          words={field === "effects" ? "wet" : "muted"}
+          label={`Bus ${bus.name} ${field}`}
+          on={bus[field]}
+          onTurn={(on) => void set({ [field]: on })}
+        />
       ))}
     </>
   )

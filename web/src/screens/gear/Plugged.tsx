@@ -1,9 +1,9 @@
-import { chakra } from "@chakra-ui/react"
+import { Box } from "@chakra-ui/react"
 
 import type { Edit, State } from "../../api/client"
 import { useRig } from "../../api/rig"
 import { LEADS } from "../../api/rules"
-import { Select } from "../../parts/controls"
+import { Select, Tick } from "../../parts/controls"
 import { Row } from "./fields"
 
 type Port = Extract<Edit, { edit: "plug" }>["to_port"]
@@ -87,17 +87,13 @@ export function Unbalanced({ into, label }: { into: Port; label: string }) {
   const lead = state.rig.patches.find((patch) => patch.to_port.join() === into.join())
   if (!lead || lead.from_port[1] === "out") return null
   return (
-    <chakra.label display="flex" alignItems="center" gap="4px" fontSize="12px" color="ink2" pl="22px">
-      <input
-        type="checkbox"
-        aria-label={`${label}: into an unbalanced input`}
-        checked={lead.unbalanced}
-        onChange={(event) =>
-          void edit([{ edit: "set", item: lead.id, values: { unbalanced: event.target.checked } }])
-        }
+    <Box pl="22px">
+      <Tick
+        words={`${label}: into an unbalanced input`}
+        on={lead.unbalanced}
+        onTurn={(unbalanced) => void edit([{ edit: "set", item: lead.id, values: { unbalanced } }])}
       />
-      {label}: into an unbalanced input
-    </chakra.label>
+    </Box>
   )
 }
 

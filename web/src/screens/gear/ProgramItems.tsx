@@ -3,7 +3,7 @@ import { Box, Flex, chakra } from "@chakra-ui/react"
 import type { Program } from "../../api/client"
 import { useRig } from "../../api/rig"
 import { Commit } from "../../parts/Commit"
-import { Button, Figure, Select } from "../../parts/controls"
+import { Button, Figure, Select, Tick } from "../../parts/controls"
 import { usePropose } from "../../parts/propose"
 
 import { OutputSelect } from "./Mixes"
@@ -162,9 +162,9 @@ export function Tracks({ program }: { program: Program }) {
 }
 
 const SWITCHES = [
-  ["armed", "arm"],
-  ["monitored", "mon"],
-  ["muted", "mute"],
+  ["armed", "armed"],
+  ["monitored", "monitored"],
+  ["muted", "muted"],
   ["soloed", "solo"],
 ] as const
 
@@ -246,24 +246,6 @@ function TrackRow({ program, track, next, position }: TrackProps) {
           {position}
         </Figure>
         <Commit value={track.name} label={`Name of track ${position}`} onKeep={(name) => set({ name })} />
-        {SWITCHES.map(([field, words]) => (
-          <chakra.button
-            key={field}
-            h="22px"
-            px="4px"
-            fontSize="12px"
-            border="1px solid"
-            borderColor={track[field] ? "ink" : "edge"}
-            bg={track[field] ? "ink" : "transparent"}
-            color={track[field] ? "onInk" : "ink2"}
-            cursor="pointer"
-            aria-pressed={track[field]}
-            aria-label={`${words} track ${track.name}`}
-            onClick={() => set({ [field]: !track[field] })}
-          >
-            {words}
-          </chakra.button>
-        ))}
         <Button
           size="row"
           variant="quiet"
@@ -272,6 +254,17 @@ function TrackRow({ program, track, next, position }: TrackProps) {
         >
           −
         </Button>
+      </Flex>
+      <Flex gap="10px" align="center" minH="24px" pl="24px">
+        {SWITCHES.map(([field, words]) => (
+          <Tick
+            key={field}
+            words={words}
+            label={`Track ${track.name} ${words}`}
+            on={track[field]}
+            onTurn={(on) => void set({ [field]: on })}
+          />
+        ))}
       </Flex>
       <Flex gap="4px" align="center" mt="2px" pl="24px">
         <Select

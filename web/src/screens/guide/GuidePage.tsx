@@ -1,9 +1,10 @@
-import { Box, Flex, chakra } from "@chakra-ui/react"
+import { Box, chakra } from "@chakra-ui/react"
 import { useState } from "react"
 import Markdown from "react-markdown"
 
 import { Kbd, Select } from "../../parts/controls"
 import { PAGES, pictureOf } from "./pages"
+import { type Piece, sentencesOf } from "./sentences"
 
 /** A page of the guide: that of the place where one is, and every other one to choose. */
 export default function GuidePage({ place }: { place: string }) {
@@ -68,28 +69,28 @@ export default function GuidePage({ place }: { place: string }) {
   )
 }
 
-/** Keys one after the other, and what stands on the screen then. */
+/** What to press and to type, step by step, and what stands on the screen then. */
 function Sequence({ text }: { text: string }) {
-  const lines = text.trim().split("\n")
   return (
-    <Box bg="sunk" p="6px" data-testid="sequence">
-      {lines.map((line, place) => (
-        <Flex key={place} wrap="wrap" gap="4px" minH="24px" align="center">
-          {line.startsWith("start ") || line.startsWith("see ") || line.startsWith("file ") ? (
-            <chakra.span color="ink2">{line.replace(/"/g, "")}</chakra.span>
-          ) : (
-            (line.match(/"[^"]*"|\S+/g) ?? []).map((token, at) =>
-              token.startsWith('"') ? (
-                <chakra.span key={at} textStyle="figure">
-                  {token.slice(1, -1)}
-                </chakra.span>
-              ) : (
-                <Kbd key={at}>{token}</Kbd>
-              ),
-            )
-          )}
-        </Flex>
+    <chakra.ol bg="sunk" p="6px" data-testid="sequence">
+      {sentencesOf(text).map((pieces, step) => (
+        <chakra.li key={step} mb="4px">
+          {pieces.map((piece, at) => (
+            <Part key={at} {...piece} />
+          ))}
+        </chakra.li>
       ))}
-    </Box>
+    </chakra.ol>
   )
+}
+
+function Part({ kind, text }: Piece) {
+  if (kind === "key") return <Kbd>{text}</Kbd>
+  if (kind === "typed")
+    return (
+      <chakra.span textStyle="figure" bg="sheet" px="3px">
+        {text}
+      </chakra.span>
+    )
+  return kind === "read" ? <i>{text}</i> : text
 }

@@ -7,7 +7,7 @@ import { useRig } from "../../api/rig"
 import { numberOf } from "../../parts/figures"
 import { WANTED_TAPS } from "../../api/rules"
 import { Commit } from "../../parts/Commit"
-import { Button, Kbd, Select } from "../../parts/controls"
+import { Button, Kbd, Select, Tick } from "../../parts/controls"
 import { useKeys } from "../../parts/keys"
 import { LimitSelect } from "./LimitSelect"
 import { Meters } from "./Meters"
@@ -80,22 +80,12 @@ export function Tape({ line, onMend, mendable }: { line: LineView; onMend: () =>
         <Button size="row" variant="link" onClick={() => turn("meters")} disabled={arrivals.length === 0}>
           {shown === "meters" ? "Scale" : "Meters"} <Kbd>e</Kbd>
         </Button>
-        <chakra.label
-          display="flex"
-          gap="4px"
-          alignItems="center"
-          textStyle="cell"
+        <Tick
+          words="alone"
           title="Nothing else may arrive there"
-        >
-          <input
-            type="checkbox"
-            checked={line.alone}
-            onChange={(event) =>
-              void edit([{ edit: "set", item: line.id, values: { alone: event.target.checked } }])
-            }
-          />
-          alone
-        </chakra.label>
+          on={line.alone}
+          onTurn={(alone) => void edit([{ edit: "set", item: line.id, values: { alone } }])}
+        />
         {line.purpose === "record" && (
           <Select
             w="92px"

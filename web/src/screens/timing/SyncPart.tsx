@@ -5,7 +5,7 @@ import { useState } from "react"
 import { answer, client, type Edit, type Program, type Schemas } from "../../api/client"
 import { useRig } from "../../api/rig"
 import { Commit } from "../../parts/Commit"
-import { Button, Kbd, Select } from "../../parts/controls"
+import { Button, Kbd, Select, Tick } from "../../parts/controls"
 import { useKeys } from "../../parts/keys"
 import { Mark } from "../../parts/Mark"
 import { PencilForm } from "../../parts/PencilForm"
@@ -185,15 +185,13 @@ function SyncRow({ sync, first, onTrim }: { sync: Sync; first: boolean; onTrim: 
           {sync.leader} → {sync.follower}
         </b>
         {(["clock", "notes"] as const).map((field) => (
-          <Flex key={field} as="label" gap="4px" align="center" color="ink2">
-            <input
-              type="checkbox"
-              aria-label={`${field} ${said}`}
-              checked={sync[field]}
-              onChange={(event) => void set({ [field]: event.target.checked })}
-            />
-            {field}
-          </Flex>
+          <Tick
+            key={field}
+            words={field}
+            label={`${field} ${said}`}
+            on={sync[field]}
+            onTurn={(on) => void set({ [field]: on })}
+          />
         ))}
         <Select
           aria-label={`Whether ${sync.follower} follows`}
