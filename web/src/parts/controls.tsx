@@ -133,7 +133,7 @@ export const Kbd = chakra("kbd", {
 export const Figure = chakra("span", { base: { textStyle: "figure" } })
 
 /** A box to tick with its words behind it; `label` says it in full where the words alone do not. */
-export function Tick(props: {
+export function TickBox(props: {
   words: string
   label?: string
   title?: string

@@ -4,7 +4,7 @@ import { useEffect, useMemo, useRef, useState } from "react"
 import type { Gear, Interface } from "../../api/client"
 import type { Part } from "../../api/parts"
 import { useRig } from "../../api/rig"
-import { Button, Input, Kbd, Select, Tick } from "../../parts/controls"
+import { Button, Input, Kbd, Select, TickBox } from "../../parts/controls"
 import { useKeys } from "../../parts/keys"
 import { AddGear } from "./AddGear"
 import { AnswerPanel } from "./AnswerPanel"
@@ -184,7 +184,7 @@ export function GearScreen() {
               ))}
             </Select>
           </Flex>
-          <Tick
+          <TickBox
             words="Names travel"
             title="What is renamed is renamed everywhere"
             on={state.rig.names_travel ?? false}

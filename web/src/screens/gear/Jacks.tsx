@@ -4,7 +4,7 @@ import { useState } from "react"
 import type { Interface } from "../../api/client"
 import { useRig } from "../../api/rig"
 import { Commit } from "../../parts/Commit"
-import { Button, Figure, Input, Tick } from "../../parts/controls"
+import { Button, Figure, Input, TickBox } from "../../parts/controls"
 import { Section, useNumber } from "./fields"
 import { Plugged, Unbalanced } from "./Plugged"
 
@@ -57,7 +57,7 @@ export function Jacks({ box }: { box: Interface }) {
                   void edit([{ edit: "set_jack", interface: box.id, jack_in: jack, high_impedance }])
                 }
               />
-              <Tick
+              <TickBox
                 words="reversed"
                 label={`Lead into jack in ${jack}, polarity reversed`}
                 title="The lead reverses the polarity"
@@ -77,8 +77,8 @@ export function Jacks({ box }: { box: Interface }) {
 }
 
 /** A switch of a jack; one that the jack does not have is told as such. */
-function JackTick(props: Parameters<typeof Tick>[0]) {
-  return <Tick {...props} title={props.able ? props.label : `${props.label}: this jack has none`} />
+function JackTick(props: Parameters<typeof TickBox>[0]) {
+  return <TickBox {...props} title={props.able ? props.label : `${props.label}: this jack has none`} />
 }
 
 /** Direct monitoring: which input jacks the box itself sends to which output jacks. */
@@ -105,7 +105,7 @@ export function Direct({ box }: { box: Interface }) {
               number("Gain", text, (gain) => put(cross.jack_in, cross.jack_out, gain, cross.muted))
             }
           />
-          <Tick
+          <TickBox
             words="muted"
             label={`Mute direct ${cross.jack_in} to ${cross.jack_out}`}
             on={cross.muted}

@@ -3,7 +3,7 @@ import { Box, Flex } from "@chakra-ui/react"
 import type { Program } from "../../api/client"
 import { useRig } from "../../api/rig"
 import { Commit } from "../../parts/Commit"
-import { Button, Figure, Select, Tick } from "../../parts/controls"
+import { Button, Figure, Select, TickBox } from "../../parts/controls"
 import { PanField } from "./Sends"
 import { Section, useNumber, useSet } from "./fields"
 
@@ -226,7 +226,7 @@ function BusSwitches({ bus }: { bus: Program["buses"][number] }) {
   return (
     <>
       {(["muted", "effects"] as const).map((field) => (
-        <Tick
+        <TickBox
           key={field}
           words={field === "effects" ? "wet" : "muted"}
           label={`Bus ${bus.name} ${field}`}

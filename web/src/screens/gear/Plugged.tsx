@@ -3,7 +3,7 @@ import { Box } from "@chakra-ui/react"
 import type { Edit, State } from "../../api/client"
 import { useRig } from "../../api/rig"
 import { LEADS } from "../../api/rules"
-import { Select, Tick } from "../../parts/controls"
+import { Select, TickBox } from "../../parts/controls"
 import { Row } from "./fields"
 
 type Port = Extract<Edit, { edit: "plug" }>["to_port"]
@@ -88,7 +88,7 @@ export function Unbalanced({ into, label }: { into: Port; label: string }) {
   if (!lead || lead.from_port[1] === "out") return null
   return (
     <Box pl="22px">
-      <Tick
+      <TickBox
         words={`${label}: into an unbalanced input`}
         on={lead.unbalanced}
         onTurn={(unbalanced) => void edit([{ edit: "set", item: lead.id, values: { unbalanced } }])}

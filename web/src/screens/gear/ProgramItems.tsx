@@ -3,7 +3,7 @@ import { Box, Flex, chakra } from "@chakra-ui/react"
 import type { Program } from "../../api/client"
 import { useRig } from "../../api/rig"
 import { Commit } from "../../parts/Commit"
-import { Button, Figure, Select, Tick } from "../../parts/controls"
+import { Button, Figure, Select, TickBox } from "../../parts/controls"
 import { usePropose } from "../../parts/propose"
 
 import { OutputSelect } from "./Mixes"
@@ -257,7 +257,7 @@ function TrackRow({ program, track, next, position }: TrackProps) {
       </Flex>
       <Flex gap="10px" align="center" minH="24px" pl="24px">
         {SWITCHES.map(([field, words]) => (
-          <Tick
+          <TickBox
             key={field}
             words={words}
             label={`Track ${track.name} ${words}`}

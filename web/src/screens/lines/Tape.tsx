@@ -7,7 +7,7 @@ import { useRig } from "../../api/rig"
 import { numberOf } from "../../parts/figures"
 import { WANTED_TAPS } from "../../api/rules"
 import { Commit } from "../../parts/Commit"
-import { Button, Kbd, Select, Tick } from "../../parts/controls"
+import { Button, Kbd, Select, TickBox } from "../../parts/controls"
 import { useKeys } from "../../parts/keys"
 import { LimitSelect } from "./LimitSelect"
 import { Meters } from "./Meters"
@@ -80,7 +80,7 @@ export function Tape({ line, onMend, mendable }: { line: LineView; onMend: () =>
         <Button size="row" variant="link" onClick={() => turn("meters")} disabled={arrivals.length === 0}>
           {shown === "meters" ? "Scale" : "Meters"} <Kbd>e</Kbd>
         </Button>
-        <Tick
+        <TickBox
           words="alone"
           title="Nothing else may arrive there"
           on={line.alone}

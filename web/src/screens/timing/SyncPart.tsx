@@ -5,7 +5,7 @@ import { useState } from "react"
 import { answer, client, type Edit, type Program, type Schemas } from "../../api/client"
 import { useRig } from "../../api/rig"
 import { Commit } from "../../parts/Commit"
-import { Button, Kbd, Select, Tick } from "../../parts/controls"
+import { Button, Kbd, Select, TickBox } from "../../parts/controls"
 import { useKeys } from "../../parts/keys"
 import { Mark } from "../../parts/Mark"
 import { PencilForm } from "../../parts/PencilForm"
@@ -185,7 +185,7 @@ function SyncRow({ sync, first, onTrim }: { sync: Sync; first: boolean; onTrim: 
           {sync.leader} → {sync.follower}
         </b>
         {(["clock", "notes"] as const).map((field) => (
-          <Tick
+          <TickBox
             key={field}
             words={field}
             label={`${field} ${said}`}
