@@ -15,7 +15,7 @@ from iskelo.core.rig.rig import Rig
 from iskelo.formats.rig_file import write_rig
 from rigs import Bench, heard, two_voices
 from server import Server
-from web.test_person import arriving, press, row
+from web.test_person import arriving, press, row, station
 from web.test_tasks import AT_MOST, demo, preview
 
 
@@ -128,6 +128,59 @@ def test_a_microphone_on_channel_5_of_a_driver_that_shows_2_is_mended_in_8_keys(
     assert keys <= 8
 
 
+def sixteen_voices() -> Bench:
+    """Sixteen microphones on two boxes of eight that are joined, each on an input and a track of its own."""
+    bench = over_two_boxes(0)
+    old = [gear.id for gear in bench.rig.gear if gear.kind in ("source", "program", "destination")]
+    bench.do(Remove(items=(*old, *(line.id for line in bench.rig.lines))))
+    boxes = index(bench.rig).boxes
+    device = index(bench.rig).aggregates[0].id
+    names = tuple(f"Voice {number}" for number in range(1, 17))
+    bench.do(
+        SetValues(item=boxes[1].id, values={"jack_in": 8, "capture": 8}),
+        AddSources(names=names),
+        AddProgram(name="Recorder"),
+    )
+    recorder = bench.id("Recorder")
+    bench.do(
+        *(
+            Plug(from_port=bench.out(name), to_port=Port(boxes[place // 8].id, "jack_in", 1 + place % 8))
+            for place, name in enumerate(names)
+        ),
+        SetDevice(program=recorder, device=device),
+        AddProgramPorts(program=recorder, names=tuple(f"In {name}" for name in names), first_channel=1),
+    )
+    inputs = tuple(item.id for item in bench.program().inputs)
+    bench.do(AddTracks(program=recorder, names=tuple(f"T {name}" for name in names), inputs=inputs))
+    return bench.do(
+        *(
+            AddLine(name=n, from_ports=(bench.out(n),), to_ports=(Port(bench.track(f"T {n}"), "track", 1),))
+            for n in names
+        )
+    )
+
+
+def test_a_member_is_taken_out_and_in_again_and_sixteen_names_stand_where_they_stood(
+    screen: Page, server: Server
+) -> None:
+    opened(screen, server, sixteen_voices().rig, "gear")
+    arriving(screen, "16/16")
+    press(screen, ["/", "both", "Enter"])
+    screen.get_by_role("button", name="Take Box out").click()
+    expect(preview(screen)).to_contain_text("8 of 16")
+    press(screen, ["Control+Enter"])
+    arriving(screen, "8/16")
+    screen.get_by_label("Add a member").select_option("Box")
+    # It stands behind the other one now; what stood on it is found there, by what it stood on and not by its number.
+    arriving(screen, "16/16")
+    press(screen, ["2"])
+    for number, channel in ((1, 9), (8, 16), (9, 1), (16, 8)):
+        expect(row(screen, f"Voice {number}")).to_contain_text("arrives")
+        expect(station(screen, f"Voice {number}", "computer_in")).to_have_text(re.compile(rf"Both\s*{channel}$"))
+    press(screen, ["Control+z", "Control+z"])
+    arriving(screen, "16/16")
+
+
 @pytest.mark.parametrize(
     ("sentence", "snag"),
     [
@@ -149,6 +202,28 @@ def test_a_sentence_about_what_is_heard_leads_to_the_cause(screen: Page, sentenc
     keys += press(screen, ["Control+Enter"])
     expect(screen.get_by_test_id("last-edit")).not_to_contain_text("Rev 1:")
     assert keys <= 10 * AT_MOST
+
+
+BY_EAR = {
+    "no sound on five": "You hear: nothing · Gravel tray. Nothing that Iskelo finds there could sound like that.",
+    "no sound on the fourth track": "You hear: nothing · Dov. It could be, the likeliest first:Cassia and Dov",
+    "the reed organ only on the left": "You hear: one side · Reed organ. Nothing that Iskelo finds there",
+    "no sound on track 40": "You hear: nothing. No track has the number 40.",
+    "I hear notifications on the blimp": "You hear: others. It could be, the likeliest first:",
+    "Cassia comes late": "Alma, heard is late: 13.35 ms, 3.35 ms over its limit of 10 ms · also Cassia, heard",
+}
+
+
+def test_a_number_a_name_or_a_side_in_a_sentence_counts(screen: Page) -> None:
+    demo(screen)
+    suspects = screen.get_by_test_id("suspects")
+    for sentence, told in BY_EAR.items():
+        press(screen, ["/", "Control+a", sentence])
+        expect(suspects).to_contain_text(told)
+        # What it did not understand it says, and nothing else.
+        expect(suspects.get_by_role("note")).to_have_text(["Not understood: “blimp”."] if "blimp" in sentence else [])
+    press(screen, ["Enter"])
+    expect(row(screen, "Cassia, heard")).to_have_attribute("aria-selected", "true")
 
 
 def test_what_says_nothing_leads_to_a_list_of_symptoms_and_clears_in_one_key(screen: Page) -> None:

@@ -17,6 +17,8 @@ interface Props {
   about: string[]
   missing: number | null
   unknown: string
+  /** The lines that the sentence means and the title of a snag does not name. */
+  also: (snag: SnagView) => string[]
   onText: (text: string) => void
   onTake: () => void
   onSnag: (snag: SnagView) => void
@@ -24,7 +26,7 @@ interface Props {
 
 /** Finds a line by name or number, or the snags behind what somebody hears. */
 export function Finder(props: Props) {
-  const { field, text, symptom, asking, found, about, missing, unknown, onText, onTake, onSnag } = props
+  const { field, text, symptom, asking, found, about, missing, unknown, also, onText, onTake, onSnag } = props
   const [focused, setFocused] = useState(false)
   const [at, setAt] = useState(0)
   const open = focused && (symptom !== null || asking)
@@ -131,7 +133,12 @@ export function Finder(props: Props) {
               }}
             >
               <Mark severity={snag.severity} />
-              <chakra.span>{snag.title}</chakra.span>
+              <chakra.span>
+                {snag.title}
+                {also(snag).length > 0 && (
+                  <chakra.span color="ink2"> · also {listed(also(snag))}</chakra.span>
+                )}
+              </chakra.span>
             </Suspect>
           ))}
         </Box>

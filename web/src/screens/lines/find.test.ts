@@ -6,6 +6,7 @@ import {
   ABOUT_ALL,
   SYMPTOMS,
   aboutOf,
+  alsoOf,
   beginsAName,
   fits,
   namedLines,
@@ -68,6 +69,8 @@ describe("what a sentence tells of", () => {
     ["notifications are in the recording", "others"],
     ["the reed organ only on the left", "one side"],
     ["I hear it in the left only", "one side"],
+    ["I hear notifications", "others"],
+    ["we hear no bass drum", "nothing"],
   ])("%s: %s", (text, symptom) => {
     expect(symptomOf(text)).toBe(symptom)
   })
@@ -161,7 +164,9 @@ describe("which lines fit", () => {
     for (const text of ["there is no sound on five", "Dov crackles now", "it sounds hollow", "zither"])
       expect(notUnderstood([alma, dov], text)).toBe("")
     expect(notUnderstood([alma, dov], "the zither crackles in the kitchen")).toBe("zither kitchen")
-    expect(notUnderstood([alma, dov], "no sound on nine")).toBe("nine")
+    // That no track has that number is told by itself; where a name says which line is meant it is not.
+    expect(notUnderstood([alma, dov], "no sound on nine")).toBe("")
+    expect(notUnderstood([alma, dov], "Dov crackles on nine")).toBe("nine")
     expect(notUnderstood([alma, dov], "Dov yodels on 12")).toBe("yodels")
   })
 })
@@ -195,5 +200,13 @@ describe("who could be behind it", () => {
     expect(told("no sound")).toEqual(["dov", "his track", "the box", "alma"])
     expect(told("no sound on nine")).toEqual([])
     expect(aboutOf([alma, dov], "no sound on nine").missing).toBe(9)
+  })
+
+  it("says for which line a snag of several was found", () => {
+    const late = { ...snag("late", ["late"], ["l1", "l12"], []), title: "Alma is late: 13.35 ms" }
+    const also = (text: string) => alsoOf(late, [alma, dov], aboutOf([alma, dov], text))
+    expect(also("Dov comes late")).toEqual(["Dov"])
+    expect(also("Alma comes late")).toEqual([])
+    expect(also("it comes late")).toEqual([])
   })
 })

@@ -69,7 +69,8 @@ const SAID: Record<Symptom, string[]> = {
     "not hear",
     "cannot hear",
     "can't hear",
-    "hear no",
+    // A word of its own: who hears notifications hears something.
+    "hear no ",
     "missing",
     "empty",
   ],
@@ -122,7 +123,8 @@ export function notUnderstood(lines: LineView[], text: string): string {
   for (const name of [...new Set(lines.flatMap(namesOf))].sort((a, b) => b.length - a.length))
     left = left.replace(new RegExp(`(?<= )${escaped(name)}(?='s\\b| )`, "g"), " ")
   const number = numberIn(typed)
-  const known = number !== null && numbered(lines, number).length > 0
+  // A number that no track has is told as that, where nothing else says which line is meant.
+  const known = number !== null && (numbered(lines, number).length > 0 || namedLines(lines, text).size === 0)
   return left
     .split(/\s+/)
     .filter((word) => word !== "" && word !== "'s" && !LITTLE.has(word) && !(known && isNumber(word, number)))
@@ -234,6 +236,14 @@ export function suspects(snags: SnagView[], symptom: Symptom | null, about: Abou
       (a, b) =>
         Number(named(b)) - Number(named(a)) || a.symptoms.indexOf(symptom) - b.symptoms.indexOf(symptom),
     )
+}
+
+/** The lines of a snag that a sentence names and the snag's title does not: it is about one of several like it. */
+export function alsoOf(snag: SnagView, lines: LineView[], about: About): string[] {
+  const meant = lines.filter((line) => about.lines.has(line.id) && snag.lines.includes(line.id))
+  const title = ` ${said(snag.title)} `
+  const isNamed = meant.some((line) => namesOf(line).some((name) => title.includes(` ${name} `)))
+  return isNamed ? [] : meant.map((line) => line.name)
 }
 
 const numbersIn = (text: string) =>
