@@ -1,4 +1,4 @@
-"""A press is answered by what stands on the screen, or by nothing; one panel is open at a time."""
+"""A press is answered by what stands on the screen, or by nothing; one panel is open; what is typed is not lost."""
 
 import itertools
 import re
@@ -156,3 +156,136 @@ def test_what_is_typed_and_made_at_once_is_never_told_to_be_missing(screen: Page
     screen.keyboard.type("alma")
     screen.keyboard.press("Control+Enter")
     expect(screen.get_by_role("alert")).to_contain_text("it is still being worked out")
+
+
+def fields_of(screen: Page, *labels: str) -> list[str]:
+    return [screen.get_by_label(label, exact=True).input_value() for label in labels]
+
+
+def test_what_is_half_typed_outlives_escape_another_place_and_a_reload(screen: Page) -> None:
+    demo(screen)
+    labels = ("From", "Record to", "Within")
+    wanted = ["Bertil", "Longhand new", "12"]
+    press(screen, ["b", "Bertil", "Tab", "Longhand new", "Tab", "Tab", "Tab", "12", "Escape"])
+    expect(screen.get_by_role("form", name="Batch of lines")).to_have_count(0)
+    press(screen, ["b"])
+    assert fields_of(screen, *labels) == wanted
+    press(screen, ["Escape", "1", "a", "box 4x4 Cor"])
+    screen.reload()
+    expect(screen.get_by_role("textbox", name="Add gear")).to_have_value("box 4x4 Cor")
+    press(screen, ["2", "b"])
+    assert fields_of(screen, *labels) == wanted
+    # What was made is no longer half typed, and what nobody wants any more is emptied in one press.
+    press(screen, ["Control+Enter"])
+    expect(screen.get_by_role("form", name="Batch of lines")).to_have_count(0)
+    press(screen, ["b"])
+    assert fields_of(screen, *labels) == ["", "", ""]
+    press(screen, ["Cassia"])
+    screen.get_by_role("button", name="Clear").click()
+    press(screen, ["Escape", "b"])
+    assert fields_of(screen, *labels) == ["", "", ""]
+
+
+def test_names_for_a_joined_device_outlive_escape(screen: Page) -> None:
+    demo(screen)
+    press(screen, ["1", "/", "pel", "Enter", " ", "/", "wherry", "Enter", " ", "j"])
+    screen.get_by_label("Name of input 1", exact=True).fill("Ines")
+    press(screen, ["Escape", "j"])
+    expect(screen.get_by_label("Name of input 1", exact=True)).to_have_value("Ines")
+
+
+def test_a_list_that_was_closed_is_gone_on_with_after_a_reload(screen: Page) -> None:
+    demo(screen)
+    rows = b"Name,Box input,Track\nInes,Corvane 8 / 99,\nTank,Corvane 8 / 98,\n"
+    screen.get_by_label("Input list file").set_input_files(
+        [{"name": "inputs.csv", "mimeType": "text/csv", "buffer": rows}]
+    )
+    name = screen.get_by_label(re.compile("^Name, row")).first
+    name.fill("Ines Weir")
+    name.press("Enter")
+    press(screen, ["Escape"])
+    screen.reload()
+    screen.get_by_role("button", name="Go on with inputs.csv").click()
+    expect(screen.get_by_label(re.compile("^Name, row")).first).to_have_value("Ines Weir")
+    screen.get_by_role("button", name="Discard").click()
+    expect(screen.get_by_role("button", name="Go on with")).to_have_count(0)
+
+
+def test_a_reason_stands_beside_its_field_and_goes_with_the_place(screen: Page) -> None:
+    """It stood at the bottom of the window, 700 px away, and was there on every other place, too."""
+    demo(screen)
+    press(screen, ["1", "a", "bxo 4x4", "Enter"])
+    field, reason = screen.get_by_role("textbox", name="Add gear"), screen.get_by_role("alert")
+    expect(reason).to_contain_text("no gear is called 'bxo'")
+    expect(field).to_have_value("bxo 4x4")
+    assert apart_px(screen, "Add gear") < 30
+    press(screen, ["Escape", "2"])
+    expect(screen.get_by_role("alert")).to_have_count(0)
+    press(screen, ["1", "/", "corvane 8", "Enter"])
+    trim = screen.get_by_label("Trim of jack in 1", exact=True)
+    trim.fill("loud")
+    trim.press("Enter")
+    expect(reason).to_contain_text("“loud” is no number")
+    expect(reason).to_have_count(1)
+    assert apart_px(screen, "Trim of jack in 1") < 30
+    # What was refused is still there to be mended, and the reason goes as soon as it is.
+    trim.fill("30")
+    expect(reason).to_have_count(0)
+    trim.press("Enter")
+    expect(screen.get_by_test_id("last-edit")).to_contain_text("30")
+
+
+def apart_px(screen: Page, label: str) -> float:
+    """How far the reason stands below or above its field."""
+    field = screen.get_by_role("textbox", name=label, exact=True).bounding_box()
+    reason = screen.get_by_role("alert").bounding_box()
+    assert field is not None
+    assert reason is not None
+    return max(reason["y"] - field["y"] - field["height"], field["y"] - reason["y"] - reason["height"])
+
+
+def test_a_refused_phrase_is_not_lost_under_the_next_one(screen: Page) -> None:
+    demo(screen)
+    press(screen, ["1", "a"])
+    let_through = held_back(screen, "**/phrase")
+    press(screen, ["3 mcis", "Enter", "mic Ines", "Enter", "box"])
+    let_through()
+    reason = screen.get_by_role("alert")
+    expect(reason).to_contain_text("“3 mcis” was not added")
+    expect(screen.get_by_test_id("last-edit")).to_contain_text("Ines")
+    expect(screen.get_by_role("textbox", name="Add gear")).to_have_value("box")
+    reason.get_by_role("button", name="Type it again").click()
+    expect(screen.get_by_role("textbox", name="Add gear")).to_have_value("3 mcis")
+
+
+def test_the_next_phrase_keeps_the_letters_that_were_typed_while_the_first_was_made(screen: Page) -> None:
+    """The first letter of the next feed went with the answer to the one before."""
+    screen.get_by_role("button", name="Example: main mix and raw voices").click()
+    arriving(screen, "12/12")
+    press(screen, ["1", "/", "hav", "Enter", "e"])
+    expect(screen.get_by_label("What feeds it")).to_be_focused()
+    let_through = held_back(screen, "**/edits")
+    press(screen, ["in 12 raw", "Enter", "in 1"])
+    let_through()
+    expect(screen.get_by_test_id("last-edit")).to_contain_text("in 12 raw")
+    press(screen, ["4 raw"])
+    expect(screen.get_by_label("What feeds it")).to_have_value("in 14 raw")
+
+
+def test_the_list_of_faults_is_walked_with_arrows(screen: Page) -> None:
+    demo(screen)
+    press(screen, ["4", "f"])
+    faults = screen.get_by_role("complementary", name="Faults")
+    find = faults.get_by_label("Find a fault")
+    expect(find).to_be_focused()
+    expect(faults.get_by_role("checkbox").first).to_be_visible()
+    press(screen, ["ArrowDown", "ArrowDown", "Enter"])
+    expect(faults.get_by_role("checkbox").nth(1)).to_be_checked()
+    expect(faults.get_by_role("checkbox").nth(1)).to_be_focused()
+    screen.keyboard.press("End")
+    expect(faults.get_by_role("checkbox").last).to_be_focused()
+    screen.keyboard.press("Home")
+    press(screen, ["ArrowUp"])
+    expect(find).to_be_focused()
+    press(screen, ["phantom"])
+    expect(faults.get_by_role("checkbox").first).to_be_checked()

@@ -33,6 +33,8 @@ interface RigHandle {
   redo: () => void
   message: string | null
   say: (message: string | null) => void
+  /** What was said just now, to be told beside the field that it is about, and nowhere else. */
+  take: () => string | null
   check: CheckNews | null
   connected: boolean
 }
@@ -56,7 +58,17 @@ export function RigProvider({
   children: (problem: Error | null) => ReactNode
 }) {
   const cache = useQueryClient()
-  const [message, say] = useState<string | null>(null)
+  const [message, setMessage] = useState<string | null>(null)
+  const said = useRef<string | null>(null)
+  const say = useCallback((words: string | null) => {
+    said.current = words
+    setMessage(words)
+  }, [])
+  const take = useCallback(() => {
+    const words = said.current
+    say(null)
+    return words
+  }, [say])
   const query = useQuery({
     queryKey: rigKey(id),
     queryFn: () => answer<State>(client.GET("/api/rigs/{rig_id}", { params: { path: { rig_id: id } } })),
@@ -175,7 +187,20 @@ export function RigProvider({
   if (!query.data) return <>{query.error ? children(query.error) : null}</>
   return (
     <RigContext
-      value={{ state: query.data, edit, addGear, bring, jump, undo, redo, message, say, check, connected }}
+      value={{
+        state: query.data,
+        edit,
+        addGear,
+        bring,
+        jump,
+        undo,
+        redo,
+        message,
+        say,
+        take,
+        check,
+        connected,
+      }}
     >
       {children(null)}
     </RigContext>

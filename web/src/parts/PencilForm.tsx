@@ -15,6 +15,8 @@ interface Props {
   trial: Trial | undefined
   onMake: () => void
   onClose: () => void
+  /** Empties what is typed: what was left half done stands there when it is opened again. */
+  onClear?: () => void
   /** The fields. */
   children: ReactNode
   /** What stands beside Now and After; ``keeps``: also while something typed there is refused. */
@@ -71,6 +73,7 @@ export function PencilForm(props: Props) {
         <Button variant="quiet" size="row" onClick={onClose}>
           Back <Kbd>Esc</Kbd>
         </Button>
+        {props.onClear && <Clear onClear={props.onClear} />}
       </Flex>
       {refusal && (
         <Box color="wax" role="status" mt="4px">
@@ -88,5 +91,14 @@ export function PencilForm(props: Props) {
         </Flex>
       )}
     </chakra.form>
+  )
+}
+
+/** Empties a form that was left half done. */
+export function Clear({ onClear }: { onClear: () => void }) {
+  return (
+    <Button variant="quiet" size="row" title="Empty what is typed here" onClick={onClear}>
+      Clear
+    </Button>
   )
 }

@@ -1,6 +1,6 @@
 import { Box, Flex, chakra } from "@chakra-ui/react"
 import { useQuery } from "@tanstack/react-query"
-import { useState } from "react"
+import { type KeyboardEvent, useState } from "react"
 
 import { answer, client, type NowAfter as Trial, type Schemas } from "../../api/client"
 import { useRig } from "../../api/rig"
@@ -28,6 +28,16 @@ interface Props {
   onRun: (keys: string[]) => void
   onClose: () => void
   running: boolean
+}
+
+/** Where a key leads from a stop of a list whose first stop is the field that finds in it. */
+function beside(key: string, stops: HTMLElement[], at: number): HTMLElement | undefined {
+  const inList = at > 0
+  if (key === "ArrowDown") return stops[at + 1]
+  if (key === "ArrowUp" && inList) return stops[at - 1]
+  if (key === "Home" && inList) return stops[1]
+  if (key === "End" && inList) return stops.at(-1)
+  return undefined
 }
 
 /** What could go wrong, switched on for one run: what the plan says of it, and the run that lets it be heard. */
@@ -59,23 +69,37 @@ export function Faults({ on, onTurn, onRun, onClose, running }: Props) {
     { keys: "Escape", words: "Close", run: onClose, inFields: true },
     { keys: "Ctrl+Enter", words: "Run with these faults", run: start, inFields: true },
   ])
+  /** Arrows go from the field through the list and back; Enter on a fault turns it as Space does. */
+  const walk = (event: KeyboardEvent<HTMLElement>) => {
+    const target = event.target as HTMLElement
+    const stops = [
+      ...(target.closest("aside")?.querySelectorAll<HTMLElement>("[data-find], [data-fault]") ?? []),
+    ]
+    const next = beside(event.key, stops, stops.indexOf(target))
+    const turned = event.key === "Enter" && target.dataset.fault !== undefined
+    if (!next && !turned) return
+    event.preventDefault()
+    if (next) next.focus()
+    else target.click()
+  }
   const words = wanted.toLowerCase().split(/\s+/)
   const shown = faults.filter(
     (fault) => on.has(fault.key) || words.every((word) => fault.words.toLowerCase().includes(word)),
   )
   return (
     <Drawer title="Faults" note="for one run; the rig stays as it is" onClose={onClose}>
-      <Flex p="8px 12px" gap="8px" align="center" flex="none">
+      <Flex p="8px 12px" gap="8px" align="center" flex="none" onKeyDown={walk}>
         <Input
           flex="1"
           autoFocus
           aria-label="Find a fault"
+          data-find
           placeholder="Find: a box, a lead, polarity …"
           value={wanted}
           onChange={(event) => setWanted(event.target.value)}
         />
       </Flex>
-      <Box flex="1" minH="0" overflow="auto" px="12px" tabIndex={0}>
+      <Box flex="1" minH="0" overflow="auto" px="12px" tabIndex={0} onKeyDown={walk}>
         {found.data && faults.length === 0 && (
           <Box color="ink2" textStyle="cell">
             Nothing can go wrong yet: there is no box that a program opens, and no lead.
@@ -95,9 +119,11 @@ export function Faults({ on, onTurn, onRun, onClose, running }: Props) {
                   textStyle="cell"
                   minH="24px"
                   py="2px"
+                  _focusWithin={{ bg: "wash" }}
                 >
                   <input
                     type="checkbox"
+                    data-fault={fault.key}
                     checked={on.has(fault.key)}
                     onChange={() => onTurn(fault.key)}
                     style={{ marginTop: 3 }}

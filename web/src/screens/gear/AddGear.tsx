@@ -4,6 +4,8 @@ import { useEffect, useRef, useState } from "react"
 import { useParts, type Part } from "../../api/parts"
 import { useRig } from "../../api/rig"
 import { Button, Input, Kbd } from "../../parts/controls"
+import { sent, useDraft } from "../../parts/drafts"
+import { Reason } from "../../parts/Reason"
 
 const STARTERS: [string, string][] = [
   ["Microphones", "4 mic "],
@@ -16,29 +18,32 @@ const STARTERS: [string, string][] = [
 
 /** The add line: gear typed as a phrase; Enter adds it and stays for the next. */
 export function AddGear({ focus, onBring }: { focus: number; onBring: (part: Part) => void }) {
-  const { state, addGear } = useRig()
-  const [text, setText] = useState("")
-  const [bad, setBad] = useState(false)
+  const { state, addGear, take } = useRig()
+  const [text, setText] = useDraft("gear", "")
+  const [refused, setRefused] = useState<{ typed: string; why: string } | null>(null)
   const field = useRef<HTMLInputElement>(null)
   const empty = state.rig.gear.length === 0
   const parts = useParts().slice(0, 2)
   useEffect(() => {
     if (focus || empty) field.current?.focus()
   }, [focus, empty])
-  const start = (phrase: string) => {
+  const type = (phrase: string) => {
     setText(phrase)
-    setBad(false)
+    // A refusal of something else than is being typed stays until somebody has looked at it.
+    if (refused?.typed === text) setRefused(null)
+  }
+  const start = (phrase: string) => {
+    type(phrase)
     field.current?.focus()
   }
   const add = async () => {
     const typed = text
     if (!typed.trim()) return
-    // Emptied at once, so that the next phrase can be typed; given back if it is refused.
-    setText("")
-    const kept = await addGear(typed)
-    setBad(!kept)
-    if (!kept) setText((now) => now || typed)
+    if (await sent(field, typed, setText, addGear))
+      return setRefused((now) => (now?.typed === typed ? null : now))
+    setRefused({ typed, why: take() ?? "refused" })
   }
+  const given = refused !== null && refused.typed === text
   return (
     <chakra.form
       aria-label="Add gear"
@@ -53,19 +58,32 @@ export function AddGear({ focus, onBring }: { focus: number; onBring: (part: Par
             ref={field}
             h="28px"
             w="100%"
-            bad={bad}
-            aria-invalid={bad}
+            bad={given}
+            aria-invalid={given}
             aria-label="Add gear"
             placeholder="Type gear: 4 mic · box 8x8 Corvane · recorder · 2 headphones"
             value={text}
-            onChange={(event) => {
-              setText(event.target.value)
-              setBad(false)
-            }}
+            onChange={(event) => type(event.target.value)}
             onKeyDown={(event) => {
-              if (event.key === "Escape") event.currentTarget.blur()
+              if (event.key !== "Escape") return
+              event.currentTarget.blur()
+              setRefused(null)
             }}
           />
+          {refused && (
+            <Reason of={field}>
+              {given ? (
+                refused.why
+              ) : (
+                <>
+                  “{refused.typed}” was not added: {refused.why}{" "}
+                  <Button size="row" variant="link" onClick={() => start(refused.typed)}>
+                    Type it again
+                  </Button>
+                </>
+              )}
+            </Reason>
+          )}
           <Box position="absolute" right="6px" top="4px" title="a comes back here from anywhere">
             <Kbd>a</Kbd>
           </Box>

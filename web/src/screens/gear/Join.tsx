@@ -5,12 +5,34 @@ import { useRef, useState } from "react"
 import { answer, client, Problem, type Schemas } from "../../api/client"
 import { useRig } from "../../api/rig"
 import { Button, Figure, Input, Select } from "../../parts/controls"
+import { useDraft } from "../../parts/drafts"
 import { PencilForm } from "../../parts/PencilForm"
 import { useRested } from "../../parts/rested"
 import { useShown, WORKED_OUT } from "../../parts/seen"
 import { STATES } from "./AggregateFields"
 
 type Sheet = Schemas["JoinView"]["sheet"]
+
+interface Typed {
+  devices: string[] | null
+  master: string | null
+  matched: string[] | null
+  buffer: number | null
+  name: string
+  names: string[]
+  pad: boolean | null
+  nameSources: boolean
+}
+const EMPTY: Typed = {
+  devices: null,
+  master: null,
+  matched: null,
+  buffer: null,
+  name: "",
+  names: [],
+  pad: null,
+  nameSources: false,
+}
 
 interface Props {
   /** The boxes that were marked, in the order in which they were. */
@@ -22,14 +44,9 @@ interface Props {
 /** Boxes to be joined as one: a proposal with its reasons, names for the inputs, and what it would change. */
 export function Join({ marked, onClose, onMade }: Props) {
   const { state, edit } = useRig()
-  const [devices, setDevices] = useState<string[] | null>(null)
-  const [master, setMaster] = useState<string | null>(null)
-  const [matched, setMatched] = useState<string[] | null>(null)
-  const [buffer, setBuffer] = useState<number | null>(null)
-  const [name, setName] = useState("")
-  const [names, setNames] = useState<string[]>([])
-  const [pad, setPad] = useState<boolean | null>(null)
-  const [nameSources, setNameSources] = useState(false)
+  const [typed, put, clear] = useDraft(`join ${[...marked].sort().join(" ")}`, EMPTY)
+  const { devices, master, matched, buffer, name, names, pad, nameSources } = typed
+  const change = (changed: Partial<Typed>) => put({ ...typed, ...changed })
   const fields = useRef<HTMLDivElement>(null)
   const asked = {
     devices: devices ?? marked,
@@ -60,7 +77,13 @@ export function Join({ marked, onClose, onMade }: Props) {
   const current = rested && !plan.isPlaceholderData ? plan.data : undefined
   const press = useShown(
     current,
-    (made) => edit(made.sheet.edits).then((kept) => kept && onMade(made.sheet.device.id)),
+    (made) =>
+      edit(made.sheet.edits).then((kept) => {
+        if (!kept) return false
+        clear()
+        onMade(made.sheet.device.id)
+        return true
+      }),
     rested && refusal ? refusal.message : WORKED_OUT,
   )
   // What was proposed last stays while something typed is refused: nothing typed is lost.
@@ -71,7 +94,7 @@ export function Join({ marked, onClose, onMade }: Props) {
     const order = sheet?.device.members.map((member) => member.box) ?? asked.devices
     const [box] = order.splice(place, 1)
     if (box) order.splice(place - 1, 0, box)
-    setDevices([...order])
+    change({ devices: [...order] })
   }
   const next = (place: number) =>
     fields.current?.querySelectorAll<HTMLInputElement>("input[data-channel]")[place]?.focus()
@@ -84,6 +107,7 @@ export function Join({ marked, onClose, onMade }: Props) {
       trial={plan.data?.trial}
       onMake={press}
       onClose={onClose}
+      onClear={typed === EMPTY ? undefined : clear}
       keeps
       beside={
         sheet && (
@@ -93,10 +117,10 @@ export function Join({ marked, onClose, onMade }: Props) {
               names={names}
               fields={fields}
               onName={(channel, text) => {
-                const typed = [...names]
-                while (typed.length < channel) typed.push("")
-                typed[channel - 1] = text
-                setNames(typed)
+                const now = [...names]
+                while (now.length < channel) now.push("")
+                now[channel - 1] = text
+                change({ names: now })
               }}
               onNext={next}
             />
@@ -123,7 +147,7 @@ export function Join({ marked, onClose, onMade }: Props) {
                                 const now = sheet.device.members
                                   .filter((each) => each.state === "matched" && each.box !== member.box)
                                   .map((each) => each.box)
-                                setMatched(event.target.checked ? [...now, member.box] : now)
+                                change({ matched: event.target.checked ? [...now, member.box] : now })
                               }}
                             />{" "}
                             {STATES[member.state]}
@@ -162,7 +186,7 @@ export function Join({ marked, onClose, onMade }: Props) {
         aria-label="Name of the device"
         placeholder={sheet?.device.name ?? "a name"}
         value={name}
-        onChange={(event) => setName(event.target.value)}
+        onChange={(event) => change({ name: event.target.value })}
       />
       {sheet && (
         <>
@@ -171,7 +195,7 @@ export function Join({ marked, onClose, onMade }: Props) {
             <Select
               aria-label="Clock master"
               value={sheet.device.members.find((member) => member.state === "calls")?.box ?? ""}
-              onChange={(event) => setMaster(event.target.value)}
+              onChange={(event) => change({ master: event.target.value })}
             >
               {sheet.device.members.map((member) => (
                 <option key={member.box} value={member.box}>
@@ -185,7 +209,7 @@ export function Join({ marked, onClose, onMade }: Props) {
             <Select
               aria-label="Buffer"
               value={sheet.device.buffer_samples}
-              onChange={(event) => setBuffer(Number(event.target.value))}
+              onChange={(event) => change({ buffer: Number(event.target.value) })}
             >
               {sheet.buffers_samples.map((size) => (
                 <option key={size}>{size}</option>
@@ -197,7 +221,7 @@ export function Join({ marked, onClose, onMade }: Props) {
               <input
                 type="checkbox"
                 checked={sheet.padded}
-                onChange={(event) => setPad(event.target.checked)}
+                onChange={(event) => change({ pad: event.target.checked })}
               />{" "}
               pad to the latest
             </label>
@@ -207,7 +231,7 @@ export function Join({ marked, onClose, onMade }: Props) {
               <input
                 type="checkbox"
                 checked={nameSources}
-                onChange={(event) => setNameSources(event.target.checked)}
+                onChange={(event) => change({ nameSources: event.target.checked })}
               />{" "}
               name what is plugged in, too
             </label>

@@ -5,6 +5,7 @@ import { useEffect, useRef, useState } from "react"
 import { answer, client, type Interface, type MixerView, type NowAfter } from "../../api/client"
 import { useRig } from "../../api/rig"
 import { Button, Figure, Input, Kbd } from "../../parts/controls"
+import { sent, useDraft } from "../../parts/drafts"
 import { useKeys } from "../../parts/keys"
 import { useRested } from "../../parts/rested"
 
@@ -12,11 +13,11 @@ type Bank = "capture" | "jack_out"
 
 /** What feeds the computer's channels and the output jacks; what is typed fills onward from the marked one. */
 export function MixerFeeds({ box, view }: { box: Interface; view: MixerView | undefined }) {
-  const { state, edit } = useRig()
-  const [text, setText] = useState("")
+  const { state, edit, take } = useRig()
+  const [text, setText] = useDraft(`feeds ${box.id}`, "")
   const [bank, setBank] = useState<Bank>("capture")
   const [at, setAt] = useState(1)
-  const [bad, setBad] = useState(false)
+  const [refused, setRefused] = useState<string | null>(null)
   const field = useRef<HTMLInputElement>(null)
   const rows = (bank === "capture" ? view?.channels : view?.jacks) ?? []
   const last = bank === "capture" ? box.capture : box.jack_out
@@ -36,9 +37,10 @@ export function MixerFeeds({ box, view }: { box: Interface; view: MixerView | un
   useKeys([{ keys: "e", words: "Type what feeds a channel", run: () => field.current?.focus() }])
   const keep = async () => {
     before.current = new Set((box.mixer?.feeds ?? []).map((feed) => feed.id))
-    const kept = await edit([{ edit: "type_feeds", mixer: box.id, bank, number: at, text }])
-    setBad(!kept)
-    if (kept) setText("")
+    const kept = await sent(field, text, setText, (text) =>
+      edit([{ edit: "type_feeds", mixer: box.id, bank, number: at, text }]),
+    )
+    setRefused(kept ? null : take())
     if (!kept) before.current = null
   }
   const wanted = useRested(text.trim(), 250)
@@ -54,6 +56,7 @@ export function MixerFeeds({ box, view }: { box: Interface; view: MixerView | un
         }),
       ),
   })
+  const reason = refused ?? trial.error?.message
   const choose = (number: number) => {
     setAt(number)
     field.current?.focus()
@@ -88,13 +91,14 @@ export function MixerFeeds({ box, view }: { box: Interface; view: MixerView | un
           ref={field}
           flex="1"
           minW="0"
-          bad={bad}
+          bad={refused !== null}
+          aria-invalid={refused !== null}
           aria-label="What feeds it"
           placeholder="main, in 1-4 raw, aux 3 pre"
           value={text}
           onChange={(event) => {
             setText(event.target.value)
-            setBad(false)
+            setRefused(null)
           }}
           onKeyDown={(event) => {
             if (event.key === "Escape") event.currentTarget.blur()
@@ -107,9 +111,9 @@ export function MixerFeeds({ box, view }: { box: Interface; view: MixerView | un
           Feed <Kbd>Enter</Kbd>
         </Button>
       </Flex>
-      {wanted !== "" && wanted === text.trim() && (
-        <Box px="8px" py="3px" bg="pencilWash" color={trial.error ? "wax" : "pencil"} role="status">
-          {trial.error ? trial.error.message : trial.data?.words.replace(`${box.name}: `, "")}
+      {(refused !== null || (wanted !== "" && wanted === text.trim())) && (
+        <Box px="8px" py="3px" bg="pencilWash" color={reason ? "wax" : "pencil"} role="status">
+          {reason ?? trial.data?.words.replace(`${box.name}: `, "")}
         </Box>
       )}
       <Box flex="1" minH="0" overflowY="auto" as="ul" listStyleType="none" aria-label="Feeds" tabIndex={-1}>

@@ -8,6 +8,7 @@ import { useRig } from "../../api/rig"
 import { Button, Input, Kbd } from "../../parts/controls"
 import { Commit } from "../../parts/Commit"
 import { Drawer } from "../../parts/Drawer"
+import { sent, useDraft } from "../../parts/drafts"
 import { useKeys } from "../../parts/keys"
 
 type Kind = Part["kinds"][number]
@@ -62,7 +63,12 @@ export function Parts({ gear, onBring, onClose }: Props) {
         key={gear.map((each) => each.id).join()}
         gear={gear}
         names={parts.map((part) => part.name.toLowerCase())}
-        onKeep={change.mutate}
+        onKeep={(call) =>
+          change.mutateAsync(call).then(
+            () => true,
+            () => false,
+          )
+        }
         busy={change.isPending}
       />
       <Flex p="8px 12px" gap="6px" flex="none">
@@ -207,11 +213,12 @@ function Keep(props: {
   gear: Gear[]
   names: string[]
   busy: boolean
-  onKeep: (call: () => Promise<Part[]>) => void
+  onKeep: (call: () => Promise<Part[]>) => Promise<boolean>
 }) {
   const { state } = useRig()
   const { gear, names } = props
-  const [name, setName] = useState("")
+  const [name, setName] = useDraft("part", "")
+  const field = useRef<HTMLInputElement>(null)
   const [left, setLeft] = useState<Kind[]>([])
   const pieces = gear.map((each) => each.id)
   const able = useQuery({
@@ -246,20 +253,21 @@ function Keep(props: {
       onSubmit={(event) => {
         event.preventDefault()
         if (!name.trim() || nothing) return
-        props.onKeep(() =>
-          answer<Part[]>(
-            client.POST("/api/parts", {
-              body: {
-                rig: state.id,
-                name: name.trim(),
-                pieces,
-                kinds: able.data ? kinds : null,
-                replace: there,
-              },
-            }),
+        void sent(field, name, setName, (name) =>
+          props.onKeep(() =>
+            answer<Part[]>(
+              client.POST("/api/parts", {
+                body: {
+                  rig: state.id,
+                  name: name.trim(),
+                  pieces,
+                  kinds: able.data ? kinds : null,
+                  replace: there,
+                },
+              }),
+            ),
           ),
         )
-        setName("")
       }}
     >
       <Box mb="4px">
@@ -281,6 +289,7 @@ function Keep(props: {
       </Flex>
       <Flex gap="6px">
         <Input
+          ref={field}
           autoFocus
           flex="1"
           aria-label="Keep as"

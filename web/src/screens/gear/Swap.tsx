@@ -1,10 +1,10 @@
 import { Box, chakra } from "@chakra-ui/react"
 import { useQuery } from "@tanstack/react-query"
-import { useState } from "react"
 
 import { answer, client, Problem, type Interface, type Schemas } from "../../api/client"
 import { useRig } from "../../api/rig"
 import { Figure, Input } from "../../parts/controls"
+import { useDraft } from "../../parts/drafts"
 import { PencilForm } from "../../parts/PencilForm"
 import { useRested } from "../../parts/rested"
 import { useShown, WORKED_OUT } from "../../parts/seen"
@@ -12,7 +12,7 @@ import { useShown, WORKED_OUT } from "../../parts/seen"
 /** Another interface for this one: where every used jack goes, and what would change, before it is made. */
 export function Swap({ box, onClose }: { box: Interface; onClose: () => void }) {
   const { state, edit } = useRig()
-  const [text, setText] = useState("")
+  const [text, setText, clear] = useDraft(`swap ${box.id}`, "")
   const wanted = useRested(text, 150)
   const plan = useQuery({
     queryKey: ["swap", state.id, state.revision, box.id, wanted],
@@ -31,7 +31,13 @@ export function Swap({ box, onClose }: { box: Interface; onClose: () => void }) 
   const seen = rested ? plan.data : undefined
   const press = useShown(
     seen,
-    (plan) => edit(plan.edits).then((kept) => kept && onClose()),
+    (plan) =>
+      edit(plan.edits).then((kept) => {
+        if (!kept) return false
+        clear()
+        onClose()
+        return true
+      }),
     rested && refusal ? refusal.message : text.trim() ? WORKED_OUT : "say for which box.",
   )
   return (
@@ -43,6 +49,7 @@ export function Swap({ box, onClose }: { box: Interface; onClose: () => void }) 
       trial={plan.data?.trial}
       onMake={press}
       onClose={onClose}
+      onClear={text ? clear : undefined}
       beside={plan.data && <Jacks jacks={plan.data.jacks} />}
     >
       <b>Swap {box.name} for</b>

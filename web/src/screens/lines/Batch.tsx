@@ -1,10 +1,10 @@
 import { Flex } from "@chakra-ui/react"
 import { useQuery } from "@tanstack/react-query"
-import { useState } from "react"
 
 import { answer, client, Problem, type Schemas } from "../../api/client"
 import { useRig } from "../../api/rig"
 import { Input } from "../../parts/controls"
+import { useDraft } from "../../parts/drafts"
 import { PencilForm } from "../../parts/PencilForm"
 import { useRested } from "../../parts/rested"
 import { useShown, WORKED_OUT } from "../../parts/seen"
@@ -22,7 +22,7 @@ const EMPTY: Record<Field, string> = { sources: "", record_to: "", heard_at: "",
 /** Many lines at once, typed as phrases; what they would do is shown in pencil until Ctrl+Enter. */
 export function Batch({ onClose }: { onClose: () => void }) {
   const { state, edit } = useRig()
-  const [typed, setTyped] = useState(EMPTY)
+  const [typed, setTyped, clear] = useDraft("batch", EMPTY)
   // What is typed is looked at when the fingers rest, so that half a word is not refused.
   const wanted = useRested(typed, 150)
   const asked = wanted.sources.trim() !== ""
@@ -41,7 +41,13 @@ export function Batch({ onClose }: { onClose: () => void }) {
   const seen = rested && !plan.isPlaceholderData ? plan.data : undefined
   const press = useShown(
     refusal ? null : seen,
-    (plan) => edit(plan.edits).then((kept) => kept && onClose()),
+    (plan) =>
+      edit(plan.edits).then((kept) => {
+        if (!kept) return false
+        clear()
+        onClose()
+        return true
+      }),
     !rested ? WORKED_OUT : refusal ? refusal.message : asked ? WORKED_OUT : "say from which sources.",
   )
   return (
@@ -53,6 +59,7 @@ export function Batch({ onClose }: { onClose: () => void }) {
       trial={asked ? plan.data?.trial : undefined}
       onMake={press}
       onClose={onClose}
+      onClear={typed === EMPTY ? undefined : clear}
     >
       {FIELDS.map(([field, words, placeholder, width], position) => (
         <Flex as="label" key={field} gap="5px" align="center">

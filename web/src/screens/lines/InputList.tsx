@@ -5,6 +5,7 @@ import { useMemo, useState } from "react"
 import { answer, client, Problem, type Schemas } from "../../api/client"
 import { useRig } from "../../api/rig"
 import { Button, Figure, Input, Kbd, Select } from "../../parts/controls"
+import { useDraft } from "../../parts/drafts"
 import { useKeys } from "../../parts/keys"
 import { useSetting } from "../../parts/settings"
 import { Mark, Tick } from "../../parts/Mark"
@@ -25,12 +26,34 @@ const FIELDS: [Field, string, string][] = [
   ["phantom", "Phantom", "8%"],
 ]
 
+/** What somebody said of a list: which column is what, cells by row and field, rows that are made. */
+interface Typed {
+  mapping: Record<string, number> | null
+  corrected: [string, string][]
+  made: number[]
+}
+const NOTHING: Typed = { mapping: null, corrected: [], made: [] }
+
+interface Props {
+  file: File
+  /** Closed for now: it is gone on with later. */
+  onClose: () => void
+  /** Every row is made, or nobody wants the others. */
+  onDone: () => void
+}
+
 /** An input list from a file or pasted: its columns named, bad rows refused in place, the good ones kept on request. */
-export function InputList({ file, onClose }: { file: File; onClose: () => void }) {
+export function InputList({ file, onClose, onDone }: Props) {
   const { state, edit } = useRig()
-  const [mapping, setMapping] = useState<Record<string, number> | null>(null)
-  const [corrected, setCorrected] = useState<ReadonlyMap<string, string>>(new Map())
-  const [made, setMade] = useState<ReadonlySet<number>>(new Set())
+  const [typed, put, clear] = useDraft(`list ${file.name} ${file.size} ${file.lastModified}`, NOTHING)
+  const { mapping } = typed
+  const corrected = useMemo(() => new Map(typed.corrected), [typed.corrected])
+  const made = useMemo(() => new Set(typed.made), [typed.made])
+  const setMapping = (mapping: Record<string, number>) => put({ ...typed, mapping })
+  const done = () => {
+    clear()
+    onDone()
+  }
   const read = useQuery<Schemas["ListView"]>({
     queryKey: ["list", state.id, file.name, file.lastModified, file.size, mapping],
     staleTime: Infinity,
@@ -96,8 +119,8 @@ export function InputList({ file, onClose }: { file: File; onClose: () => void }
         if (!kept) return false
         if (mapping !== null) remember(JSON.stringify({ ...columnsOf(remembered), [titles]: mapping }))
         const good = shown.filter((row) => outcomes.get(row.number)?.accepted)
-        if (good.length === shown.length) onClose()
-        else setMade(new Set([...made, ...good.map((row) => row.number)]))
+        if (good.length === shown.length) done()
+        else put({ ...typed, made: [...made, ...good.map((row) => row.number)] })
         return true
       }),
     plan.data && !plan.isPlaceholderData
@@ -111,7 +134,7 @@ export function InputList({ file, onClose }: { file: File; onClose: () => void }
     { keys: "Ctrl+Enter", words: "Make the good rows", run: apply, inFields: true },
   ])
   const change = (number: number, field: Field, value: string) =>
-    setCorrected(new Map([...corrected, [`${number}/${field}`, value]]))
+    put({ ...typed, corrected: [...new Map(corrected).set(`${number}/${field}`, value)] })
   const take = (field: Field, column: string) => {
     const others = Object.fromEntries(Object.entries(columns).filter(([key]) => key !== field))
     setMapping(column === "" ? others : { ...others, [field]: Number(column) })
@@ -131,6 +154,9 @@ export function InputList({ file, onClose }: { file: File; onClose: () => void }
           </chakra.span>
         )}
         <Box flex="1" />
+        <Button variant="quiet" title="Forget what is left of this list" onClick={done}>
+          Discard
+        </Button>
         <Button variant="quiet" onClick={onClose}>
           {read.isFetching || plan.isFetching ? "Cancel" : "Close"} <Kbd>Esc</Kbd>
         </Button>

@@ -10,10 +10,11 @@ import { useSetting, useWidth } from "../../parts/settings"
 import { DRAWER_PX } from "../../theme/system"
 import { Batch } from "./Batch"
 import { Fill } from "./Fill"
-import { aboutOf, beginsAName, fits, notUnderstood, soundsWrong, suspects, symptomOf } from "./find"
+import { aboutOf, alsoOf, beginsAName, fits, notUnderstood, soundsWrong, suspects, symptomOf } from "./find"
 import { Finder } from "./Finder"
 import { Gutter } from "./FoldedRows"
 import { InputList } from "./InputList"
+import { useLeftList } from "./leftList"
 import { LinesTable } from "./LinesTable"
 import { CELLS, type CellName, type Range } from "./columns"
 import { NewLine } from "./NewLine"
@@ -40,6 +41,7 @@ export function LinesScreen() {
   const [cell, setCell] = useState<CellName | null>(null)
   const [open, setOpen] = useState<"line" | "batch" | "plan" | "fill" | null>(null)
   const [list, setList] = useState<File | null>(null)
+  const [left, forgetList] = useLeftList(list)
   const [marked, setMarked] = useState<ReadonlySet<string>>(NOBODY)
   const [opened, setOpened] = useState<ReadonlySet<string>>(NOBODY)
   const [closed, setClosed] = useState<ReadonlySet<string>>(NOBODY)
@@ -107,7 +109,8 @@ export function LinesScreen() {
   const suspect = (snag: SnagView) => {
     setAimed(snag.key)
     setWanted("")
-    if (snag.lines[0]) chooseLine(snag.lines[0])
+    const meant = snag.lines.find((id) => about.lines.has(id)) ?? snag.lines[0]
+    if (meant) chooseLine(meant)
     else openSnags(snag.key)
   }
   const firstCell = (): CellName => {
@@ -210,7 +213,17 @@ export function LinesScreen() {
         ]),
   ])
 
-  if (list) return <InputList file={list} onClose={() => setList(null)} />
+  if (list)
+    return (
+      <InputList
+        file={list}
+        onClose={() => setList(null)}
+        onDone={() => {
+          setList(null)
+          forgetList()
+        }}
+      />
+    )
   return (
     <Flex direction="column" h="100%" pr={open === "plan" ? `${DRAWER_PX}px` : 0}>
       <Flex
@@ -231,6 +244,7 @@ export function LinesScreen() {
           found={found}
           about={lines.filter((line) => about.lines.has(line.id)).map((line) => line.name)}
           missing={about.missing}
+          also={(snag) => alsoOf(snag, lines, about)}
           unknown={notUnderstood(lines, wanted)}
           onText={setWanted}
           onTake={() => choose(Math.max(0, at))}
@@ -272,6 +286,15 @@ export function LinesScreen() {
         <Button variant="quiet" onClick={() => file.current?.click()}>
           List… <Kbd>l</Kbd>
         </Button>
+        {left && (
+          <Button
+            variant="link"
+            title="Its rows that are not made yet, as you left them"
+            onClick={() => setList(left)}
+          >
+            Go on with {left.name}
+          </Button>
+        )}
         <Button
           variant="quiet"
           onClick={() => trouble(1)}

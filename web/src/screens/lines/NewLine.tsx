@@ -5,12 +5,15 @@ import type { Edit, PortTuple } from "../../api/client"
 import { useRig } from "../../api/rig"
 import { numberOf } from "../../parts/figures"
 import { Button, Input, Kbd, Select } from "../../parts/controls"
+import { useDraft } from "../../parts/drafts"
+import { Clear } from "../../parts/PencilForm"
 
 const NEW_TRACK = "new"
+const EMPTY = { purpose: "record" as "record" | "listen", from: "", to: "", name: "", within: "" }
 
 /** A strip under the toolbar that states one line after another: name, from, purpose, to, within. */
 export function NewLine({ onClose }: { onClose: () => void }) {
-  const { state, edit, say } = useRig()
+  const { state, edit, take } = useRig()
   const { rig } = state
   const programs = rig.gear.filter((gear) => gear.kind === "program")
   const sources = [
@@ -43,11 +46,15 @@ export function NewLine({ onClose }: { onClose: () => void }) {
         })),
     ),
   ]
-  const [purpose, setPurpose] = useState<"record" | "listen">("record")
-  const [from, setFrom] = useState(sources[0]?.id ?? "")
-  const [to, setTo] = useState("")
-  const [name, setName] = useState("")
-  const [within, setWithin] = useState("")
+  const [typed, put, clear] = useDraft("line", EMPTY)
+  const [refused, setRefused] = useState<string | null>(null)
+  const { purpose, to, name, within } = typed
+  // What a draft names may be gone meanwhile.
+  const from = sources.some((gear) => gear.id === typed.from) ? typed.from : (sources[0]?.id ?? "")
+  const change = (changed: Partial<typeof EMPTY>) => {
+    put({ ...typed, ...changed })
+    setRefused(null)
+  }
   const first = useRef<HTMLInputElement>(null)
   const source = sources.find((gear) => gear.id === from)
   const target =
@@ -62,10 +69,10 @@ export function NewLine({ onClose }: { onClose: () => void }) {
   const fallback = source ? (purpose === "record" ? source.name : `${source.name}, ${heard}`) : ""
 
   /** A name that begins a source's is that source's; of several the first one's. */
-  const typed = (text: string) => {
-    setName(text)
+  const typeName = (text: string) => {
     const begun = sources.filter((gear) => gear.name.toLowerCase().startsWith(text.trim().toLowerCase()))
-    if (text.trim() && begun[0] && begun.every((each) => each.id !== from)) setFrom(begun[0].id)
+    const other = text.trim() && begun[0] && begun.every((each) => each.id !== from)
+    change({ name: text, from: other && begun[0] ? begun[0].id : from })
   }
 
   const limit = within.trim() === "" ? null : numberOf(within.replace(/\s*ms$/i, ""))
@@ -95,7 +102,7 @@ export function NewLine({ onClose }: { onClose: () => void }) {
       const track = programs.flatMap((program) => program.tracks).find((each) => each.id === target)
       ends = ports(target, "track", track?.width ?? 1)
     }
-    if (bad) return say(`Within: “${within}” is no number of milliseconds.`)
+    if (bad) return setRefused(`Within: “${within}” is no number of milliseconds.`)
     edits.push({
       edit: "add_line",
       name: name.trim() || fallback,
@@ -104,13 +111,13 @@ export function NewLine({ onClose }: { onClose: () => void }) {
       to_ports: ends,
       longest_delay_ms: limit,
     })
-    if (await edit(edits)) {
-      const next = sources[sources.indexOf(source) + 1]
-      if (next) setFrom(next.id)
-      setName("")
-      setTo(purpose === "listen" ? to : "")
-      first.current?.focus()
-    }
+    // The next one can be typed at once; where this one was refused it stands there again.
+    const next = sources[sources.indexOf(source) + 1]
+    change({ from: next?.id ?? from, name: "", to: purpose === "listen" ? to : "" })
+    first.current?.focus()
+    if (await edit(edits)) return
+    setRefused(take())
+    if (!first.current?.value) put(typed)
   }
 
   return (
@@ -143,12 +150,17 @@ export function NewLine({ onClose }: { onClose: () => void }) {
             w="150px"
             placeholder={fallback}
             value={name}
-            onChange={(event) => typed(event.target.value)}
+            onChange={(event) => typeName(event.target.value)}
             aria-label="Name of the line"
           />
         </Labelled>
         <Labelled words="from">
-          <Select w="150px" value={from} onChange={(event) => setFrom(event.target.value)} aria-label="From">
+          <Select
+            w="150px"
+            value={from}
+            onChange={(event) => change({ from: event.target.value })}
+            aria-label="From"
+          >
             {sources.map((gear) => (
               <option key={gear.id} value={gear.id}>
                 {gear.words}
@@ -161,17 +173,19 @@ export function NewLine({ onClose }: { onClose: () => void }) {
             w="92px"
             value={purpose}
             aria-label="Purpose"
-            onChange={(event) => {
-              setPurpose(event.target.value as "record" | "listen")
-              setTo("")
-            }}
+            onChange={(event) => change({ purpose: event.target.value as "record" | "listen", to: "" })}
           >
             <option value="record">record</option>
             <option value="listen">listen</option>
           </Select>
         </Labelled>
         <Labelled words="at">
-          <Select w="190px" value={target} onChange={(event) => setTo(event.target.value)} aria-label="To">
+          <Select
+            w="190px"
+            value={target}
+            onChange={(event) => change({ to: event.target.value })}
+            aria-label="To"
+          >
             {purpose === "listen"
               ? destinations.map((gear) => (
                   <option key={gear.id} value={gear.id}>
@@ -200,7 +214,7 @@ export function NewLine({ onClose }: { onClose: () => void }) {
             bad={bad}
             placeholder="—"
             value={within}
-            onChange={(event) => setWithin(event.target.value)}
+            onChange={(event) => change({ within: event.target.value })}
             aria-label="Longest delay in ms"
           />{" "}
           ms
@@ -214,7 +228,13 @@ export function NewLine({ onClose }: { onClose: () => void }) {
         <Button variant="quiet" size="row" onClick={onClose}>
           Done <Kbd>Esc</Kbd>
         </Button>
+        {(name || within) && <Clear onClear={clear} />}
       </Flex>
+      {refused && (
+        <Box color="wax" role="alert" mt="4px">
+          {refused}
+        </Box>
+      )}
       {(sources.length === 0 || !target) && (
         <Box color="wax" mt="4px">
           {sources.length === 0

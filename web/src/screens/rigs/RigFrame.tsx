@@ -1,5 +1,5 @@
 import { Box, Flex, chakra } from "@chakra-ui/react"
-import { lazy, Suspense, useMemo, useState } from "react"
+import { lazy, Suspense, useEffect, useMemo, useState } from "react"
 import { Link, NavLink, Outlet, useLocation, useNavigate, useParams } from "react-router"
 
 import { RigProvider, useRig } from "../../api/rig"
@@ -55,7 +55,7 @@ const PLACES = [
 ]
 
 function Frame() {
-  const { state, undo, redo, jump, connected } = useRig()
+  const { state, undo, redo, jump, connected, say } = useRig()
   const { snag, openSnags, chooseLine } = useSelection()
   const [listing, setListing] = useState(false)
   const [history, setHistory] = useState(false)
@@ -63,6 +63,8 @@ function Frame() {
   const go = useNavigate()
   const { pathname } = useLocation()
   const base = `/rigs/${state.id}`
+  // What was said is about the place where it was said.
+  useEffect(() => say(null), [pathname, say])
   /** From any other place, ] and [ lead to the first line in trouble. */
   const toTrouble = () => {
     const first = state.survey.lines.find((line) => line.headline !== "arrives")
