@@ -36,6 +36,12 @@ def test_a_rig_with_its_history_checks_takes_parts_and_sheets_goes_out_and_comes
     rig = state["id"]
     box = next(gear["id"] for gear in state["rig"]["gear"] if gear["kind"] == "interface")
     api.post("/parts", json={"rig": rig, "name": "The box", "pieces": [box]})
+    # What was kept from another rig, or in a rig that nobody asks for, stays at home.
+    elsewhere = api.post("/rigs", json={"example": "outboard-on-an-insert"}).json()
+    piece = elsewhere["rig"]["gear"][0]["id"]
+    api.post("/parts", json={"rig": elsewhere["id"], "name": "Somebody else's", "pieces": [piece]})
+    step = api.get(f"/rigs/{rig}/set-up-list").json()[0]
+    api.put(f"/rigs/{rig}/ticks", json={"step": step["key"], "says": step["says"], "done": True, "by": ""})
     check = checked(api, rig)
     take = api.get(f"/checks/{check['id']}/take.wav").content
     edits = [{"edit": "set", "item": "rig", "values": {"notes": "Later"}}]
@@ -53,9 +59,13 @@ def test_a_rig_with_its_history_checks_takes_parts_and_sheets_goes_out_and_comes
         told = json.loads(found.read("bundle.json"))
         assert [each["number"] for each in told["revisions"]] == [1, 3, 4]
         assert set(told["sheets"]) <= set(names)
+        assert [name for name in names if name.startswith("parts/")] == ["parts/1 The box.part.json"]
+        assert "sheets/001 Set-up list.pdf" in names
+        assert len({name.casefold() for name in names}) == len(names)
         assert found.read(next(name for name in names if name.startswith("takes/"))) == take
         assert found.read(next(name for name in names if name.endswith("Line list.pdf")))[:5] == b"%PDF-"
-    api.delete(f"/parts/{api.get('/parts').json()[0]['id']}")
+    for part in api.get("/parts").json():
+        api.delete(f"/parts/{part['id']}")
     again = api.post("/rigs/import-bundle", content=answer.content).json()
     assert again["rig"] == last["rig"]
     assert [each["headline"] for each in again["survey"]["lines"]] == [
@@ -74,6 +84,10 @@ def test_a_rig_with_its_history_checks_takes_parts_and_sheets_goes_out_and_comes
     # Taken in twice: the part is here already, and is not doubled.
     api.post("/rigs/import-bundle", content=answer.content)
     assert [part["name"] for part in api.get("/parts").json()] == ["The box"]
+    # The rig that came in has the part, and what goes out of it again has it too.
+    onward = api.get(f"/rigs/{again['id']}/bundle", params={"takes": 0})
+    with zipfile.ZipFile(io.BytesIO(onward.content)) as found:
+        assert "parts/1 The box.part.json" in found.namelist()
     slim = api.get(f"/rigs/{rig}/bundle", params={"takes": 0, "library": False})
     with zipfile.ZipFile(io.BytesIO(slim.content)) as found:
         assert not [name for name in found.namelist() if name.startswith(("takes/", "parts/"))]

@@ -22,7 +22,7 @@ def test_sheets_are_listed_read_and_saved(api: httpx.Client) -> None:
     path = f"/rigs/{state['id']}"
     names = api.get(f"{path}/sheets").json()
     titles = [each["title"] for each in names]
-    assert titles[3:10] == [
+    assert titles[4:11] == [
         "Check report",
         "For the next technician",
         "Corvane 8",
@@ -33,7 +33,7 @@ def test_sheets_are_listed_read_and_saved(api: httpx.Client) -> None:
     ]
     labels = [each for each in names if each["group"] == "Label strips"]
     assert [each["title"] for each in labels] == ["Corvane 8", "Gangway", "Longhand"]
-    gully = names[6]
+    gully = names[7]
     sheet = api.get(f"{path}/sheet", params={"key": gully["key"]}).json()
     assert sheet["tables"][0]["rows"][4] == ["5", "Gangway: Mix L (its 13)", "Longhand: Mix L"]
     asked = {"key": gully["key"], "paper": "Letter", "date": "2026-11-28"}

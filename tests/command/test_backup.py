@@ -152,7 +152,7 @@ def test_a_backup_of_a_newer_iskelo_is_refused_and_changes_nothing(home: Path) -
     file = home / "newer.iskelo"
     assert iskelo(home, "backup", str(file)).returncode == 0
     with psycopg.connect(url) as connection:
-        connection.execute("UPDATE alembic_version SET version_num = '0008'")
+        connection.execute("UPDATE alembic_version SET version_num = '0009'")
     done = iskelo(home, "restore", "--replace", str(file))
     assert done.returncode == 1
     assert "made by a newer Iskelo than this one" in done.stderr

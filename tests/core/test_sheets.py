@@ -6,11 +6,13 @@ from hypothesis import strategies as st
 
 from drawn import drawn
 from iskelo.core.lines.context import read
-from iskelo.core.paperwork.sheet import Sheet, table
+from iskelo.core.paperwork.set_up import set_up_list
+from iskelo.core.paperwork.sheet import Beside, Sheet, table
 from iskelo.core.paperwork.sheets import sheet_names, sheet_of
 from iskelo.core.rig.rig import Rig
 from iskelo.core.survey import survey
 from iskelo.demo.company import whole_company
+from iskelo.demo.orrin_point import orrin_point
 from rigs import any_rig, programs_joined
 
 RIGS = st.one_of(any_rig(busy=True, back=True), programs_joined(any_rig(cabled=True, busy=True)))
@@ -67,9 +69,24 @@ def test_patch_sheets_tell_both_ends_of_every_channel() -> None:
     assert rows(rig, "Timing and clocks", "Limits")[0] == ("Alma, heard", "13.35", "10", "−3.35")
 
 
+def test_the_set_up_list_on_paper_is_the_one_on_screen_with_its_ticks() -> None:
+    reading = read(orrin_point())
+    steps = set_up_list(reading)
+    ticked = frozenset((step.key, step.says) for step in steps[1:3])
+    tables = sheet_of(reading, "set-up", Beside(ticked=ticked)).tables
+    assert [table.title for table in tables] == list(dict.fromkeys(step.section for step in steps))
+    printed = [row for table in tables for row in table.rows]
+    assert [row[:2] for row in printed[:4]] == [("1", "☐"), ("2", "✓"), ("3", "✓"), ("4", "☐")]
+    assert [row[0] for row in printed] == [str(number) for number in range(1, len(steps) + 1)]
+    for row, step in zip(printed, steps, strict=True):
+        assert row[2].startswith(step.words)
+        assert row[3:] == (" · ".join(step.settings), step.why, step.see)
+
+
 def test_a_rig_without_anything_has_lists_that_say_so() -> None:
     blank = Rig(name="Blank")
     assert [each.title for each in sheet_names(read(blank))] == [
+        "Set-up list",
         "Line list",
         "Input list",
         "Timing and clocks",
@@ -80,6 +97,7 @@ def test_a_rig_without_anything_has_lists_that_say_so() -> None:
         "no line is wanted yet",
         "every line arrives as it is wanted",
     ]
+    assert [each.empty for each in sheet(blank, "Set-up list").tables] == ["nothing to set up yet"]
     with pytest.raises(KeyError):
         sheet_of(read(blank), "patch:b1")
 

@@ -127,7 +127,17 @@ def test_parts_are_kept_once_a_name_and_the_one_used_last_stands_first(session: 
     one = parts.keep_part(session, part_of(rig, "One"), START, replace=False)
     parts.keep_part(session, part_of(rig, "Two"), START + timedelta(minutes=1), replace=False)
     assert [each.part.name for each in parts.kept_parts(session)] == ["Two", "One"]
-    assert parts.use_part(session, one, START + timedelta(minutes=2)) == part_of(rig, "One")
+    home = rigs.make_rig(session, rig, uuid4(), START, "opened the demo").id
+    assert parts.parts_of(session, home) == []
+    assert parts.use_part(session, one, START + timedelta(minutes=2), home) == part_of(rig, "One")
+    # A copy of a rig has its parts, and another rig has them not.
+    copy = rigs.duplicate(session, home, uuid4(), START).id
+    other = rigs.make_rig(session, rig, uuid4(), START, "opened the demo").id
+    assert [[each.part.name for each in parts.parts_of(session, each)] for each in (home, copy, other)] == [
+        ["One"],
+        ["One"],
+        [],
+    ]
     assert [each.part.name for each in parts.kept_parts(session)] == ["One", "Two"]
     with pytest.raises(Refused, match="there is a part called One already"):
         parts.keep_part(session, part_of(rig, "ONE"), START, replace=False)

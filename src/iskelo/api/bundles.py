@@ -61,7 +61,7 @@ def bundle(
     paper: Annotated[Paper, Query()] = "A4",
     date: Annotated[datetime.date | None, Query()] = None,
 ) -> Response:
-    """A rig with its named and checked revisions, the last ``takes`` takes, its sheets, and (``library``) all parts."""
+    """A rig with its named and checked revisions, the last ``takes`` takes, its sheets, and (``library``) its parts."""
     engine: Engine = request.app.state.engine
     with Session(engine) as session:
         kept = rigs.read_rig(session, rig_id)
@@ -119,8 +119,8 @@ def _entries(
         listed_numbers = {revision.number for revision in revisions}
         done = {check_id: check for check_id, check in done.items() if check.revision in listed_numbers}
         sounds = {name: sound for name, sound in sounds.items() if sound.check in done}
-        of_library = parts.kept_parts(session) if library else []
-        beside = beside_of(session, kept, whole=True)
+        of_library = parts.parts_of(session, rig_id) if library else []
+        beside = beside_of(session, kept, ledger=True, ticked=True)
     part_files = {f"parts/{n} {_plain(each.part.name)}.part.json": each.part for n, each in enumerate(of_library, 1)}
     reading = surveyed(rig_id, kept.rig).reading
     names = {f"sheets/{n:03d} {_plain(each.title)}": each for n, each in enumerate(sheet_names(reading, beside), 1)}

@@ -74,7 +74,7 @@ def list_parts(session: Database) -> list[PartEntry]:
 def keep_part(wanted: KeepPartRequest, session: Database) -> list[PartEntry]:
     """Keep gear of a rig as a part."""
     part = keep(rigs.read_rig(session, wanted.rig).rig, wanted.pieces, wanted.name, wanted.kinds)
-    parts.keep_part(session, part, now(), replace=wanted.replace)
+    parts.keep_part(session, part, now(), replace=wanted.replace, rig=wanted.rig)
     return list_parts(session)
 
 
@@ -151,7 +151,7 @@ def bring_in(rig_id: UUID, wanted: BringInRequest, session: EditDatabase) -> Res
     """Bring a part in; it stands first in the library from here on."""
     part = parts.read_part(session, wanted.wanted.part)
     kept = rigs.edit_rig(session, rig_id, wanted.revision, (_edit(part, wanted.wanted),), now())
-    parts.use_part(session, wanted.wanted.part, now())
+    parts.use_part(session, wanted.wanted.part, now(), rig_id)
     return answer_with(session, kept)
 
 

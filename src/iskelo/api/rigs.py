@@ -31,8 +31,7 @@ from iskelo.core.edits.phrases import gear_phrase
 from iskelo.core.rig.rig import Rig
 from iskelo.demo.examples import EXAMPLES
 from iskelo.formats.rig_file import read_rig, write_rig
-from iskelo.store import rigs
-from iskelo.store.parts import use_part
+from iskelo.store import parts, rigs
 from iskelo.store.revisions import rig_at
 from iskelo.store.rigs import Revision, RigSummary
 from iskelo.store.thinning import thin, thinned
@@ -58,11 +57,14 @@ def make_rig(wanted: NewRig, session: Database) -> Response:
         return answer_with(session, rigs.make_rig(session, example, uuid4(), now(), "opened the example"), 201)
     rig, words = Rig(name=wanted.name), "made a blank rig"
     if wanted.part is not None:
-        part = use_part(session, wanted.part, now())
+        part = parts.read_part(session, wanted.part)
         # What it says of the computer and the recording comes along with the gear.
         rig = part.rig.model_copy(update={"name": wanted.name, "gear": (), "patches": (), "lines": ()})
         rig, words = apply(rig, (BringIn(part=part),)).rig, f"made from the part {part.name}"
-    return answer_with(session, rigs.make_rig(session, rig, uuid4(), now(), words), 201)
+    kept = rigs.make_rig(session, rig, uuid4(), now(), words)
+    if wanted.part is not None:
+        parts.use_part(session, wanted.part, now(), kept.id)
+    return answer_with(session, kept, 201)
 
 
 @router.post(

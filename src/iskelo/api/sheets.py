@@ -29,6 +29,7 @@ from iskelo.formats.sheet_files import SheetHead, write_csv, write_xlsx
 from iskelo.formats.sheet_pdf import Paper, write_pdf
 from iskelo.store import checks, rigs
 from iskelo.store.revisions import rig_at
+from iskelo.store.ticks import ticks_of
 
 router = APIRouter(prefix="/api/rigs", responses=ANSWERS)
 
@@ -60,7 +61,7 @@ class _Asked:
 def sheets(rig_id: UUID, session: Database) -> list[SheetName]:
     """Every sheet that there is for a rig as it is now."""
     kept = rigs.read_rig(session, rig_id)
-    return list(sheet_names(surveyed(rig_id, kept.rig).reading, beside_of(session, kept, whole=False)))
+    return list(sheet_names(surveyed(rig_id, kept.rig).reading, beside_of(session, kept)))
 
 
 @router.get("/{rig_id}/sheet")
@@ -122,7 +123,7 @@ def _sheet(session: Session, kept: rigs.Kept, asked: _Asked) -> Sheet:
     if asked.key == "compare":
         return _comparison(session, kept, asked)
     found = surveyed(kept.id, kept.rig)
-    beside = beside_of(session, kept, whole=asked.key == "check")
+    beside = beside_of(session, kept, ledger=asked.key == "check", ticked=asked.key == "set-up")
     try:
         whole = sheet_of(found.reading, asked.key, beside)
     except KeyError:
@@ -160,18 +161,20 @@ def _open(survey: Survey) -> tuple[OpenSnag, ...]:
 _ledger: TypeAdapter[Ledger] = TypeAdapter(Ledger)
 
 
-def beside_of(session: Session, kept: rigs.Kept, *, whole: bool) -> Beside:
+def beside_of(session: Session, kept: rigs.Kept, *, ledger: bool = False, ticked: bool = False) -> Beside:
     """What sheets tell beside the rig: the newest check that is done, and what is found wrong.
 
-    ``whole``: with the ledger of the check, which may be large and which only the report of it tells.
+    ``ledger``: with that of the check, which may be large and which only the report of it tells. ``ticked``: with what
+    is done of the set-up list.
     """
     found = checks.done_checks(session, kept.id, 1)
     checked = Checked()
     if found:
         faults = tuple(words for _, words in found[0].faults)
-        ledger = _ledger.validate_python(checks.read_check(session, found[0].id).ledger) if whole else None
-        checked = Checked(found[0].number, found[0].revision, faults, ledger)
-    return Beside(kept.revision, checked, _open(surveyed(kept.id, kept.rig).survey))
+        heard = _ledger.validate_python(checks.read_check(session, found[0].id).ledger) if ledger else None
+        checked = Checked(found[0].number, found[0].revision, faults, heard)
+    steps = frozenset((tick.step, tick.says) for tick in ticks_of(session, kept.id)) if ticked else frozenset()
+    return Beside(kept.revision, checked, _open(surveyed(kept.id, kept.rig).survey), steps)
 
 
 def pdf_of(sheet: Sheet, head: SheetHead, paper: Paper, width_mm: float, height_mm: float) -> bytes:

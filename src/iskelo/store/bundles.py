@@ -56,7 +56,7 @@ def take_in(session: Session, bundle: Bundle, identity: UUID, now: datetime) -> 
         note_proofs(session, checked)
         for take in check.takes:
             _keep_sound(session, row_id, take, bundle.take(take))
-    parts.add_parts(session, bundle.parts(), now)
+    parts.note_parts(session, identity, parts.add_parts(session, bundle.parts(), now))
     session.commit()
     return rigs.read_rig(session, identity)
 

@@ -11,7 +11,7 @@ from sqlmodel import Session, col, select
 
 from iskelo.core.edits.base import Refused, free_name
 from iskelo.core.rig.part import Part
-from iskelo.store.tables import PartRow
+from iskelo.store.tables import PartOfRow, PartRow
 
 
 class NoSuchPart(LookupError):
@@ -35,6 +35,18 @@ def kept_parts(session: Session) -> list[KeptPart]:
     return [KeptPart(row.id, Part.model_validate(row.document), row.made_at, row.used_at) for row in rows]
 
 
+def parts_of(session: Session, rig: UUID) -> list[KeptPart]:
+    """The parts that were kept from a rig or brought into it, the one used or kept last first."""
+    its = set(session.exec(select(PartOfRow.part_id).where(PartOfRow.rig_id == rig)).all())
+    return [each for each in kept_parts(session) if each.id in its]
+
+
+def note_parts(session: Session, rig: UUID, found: Iterable[UUID]) -> None:
+    """Write down that parts are a rig's, uncommitted; once."""
+    for part in found:
+        session.merge(PartOfRow(part_id=part, rig_id=rig))
+
+
 def _named(session: Session, name: str) -> PartRow | None:
     # Compared here: what a small letter is, the database may see otherwise.
     names = session.execute(select_columns(col(PartRow.id), col(PartRow.name))).all()
@@ -42,30 +54,42 @@ def _named(session: Session, name: str) -> PartRow | None:
     return session.get(PartRow, found) if found is not None else None
 
 
-def keep_part(session: Session, part: Part, now: datetime, *, replace: bool) -> UUID:
-    """Keep a part; raises Refused if there is one of its name, unless it is to be replaced."""
+def keep_part(session: Session, part: Part, now: datetime, *, replace: bool, rig: UUID | None = None) -> UUID:
+    """Keep a part, of that ``rig``; raises Refused if there is one of its name, unless it is to be replaced."""
     row = _named(session, part.name)
     if row is not None and not replace:
         raise Refused("part", f"there is a part called {row.name} already; keep it in its place, or under another name")
     row = row or PartRow(id=uuid4(), name=part.name, document={}, made_at=now)
     row.name, row.document, row.made_at = part.name, part.model_dump(mode="json"), now
     session.add(row)
+    session.flush()
+    if rig is not None:
+        note_parts(session, rig, (row.id,))
     session.commit()
     return row.id
 
 
-def add_parts(session: Session, found: Iterable[Part], now: datetime) -> None:
+def add_parts(session: Session, found: Iterable[Part], now: datetime) -> list[UUID]:
     """Add parts that are not here yet, uncommitted; one that says something else than that of its name here comes under
     a free name.
+
+    Returns
+    -------
+    list of UUID
+        Each of them as it is kept here.
     """
-    here = {each.part.name.casefold(): each.part for each in kept_parts(session)}
+    here = {each.part.name.casefold(): (each.part, each.id) for each in kept_parts(session)}
+    kept = []
     for part in found:
-        if here.get(part.name.casefold()) == part:
-            continue
-        name = free_name(part.name, [each.name for each in here.values()])
-        kept = part.model_copy(update={"name": name})
-        session.add(PartRow(id=uuid4(), name=name, document=kept.model_dump(mode="json"), made_at=now))
-        here[name.casefold()] = kept
+        same, identity = here.get(part.name.casefold(), (None, uuid4()))
+        if same != part:
+            name = free_name(part.name, [each.name for each, _ in here.values()])
+            new, identity = part.model_copy(update={"name": name}), uuid4()
+            session.add(PartRow(id=identity, name=name, document=new.model_dump(mode="json"), made_at=now))
+            here[name.casefold()] = (new, identity)
+        kept.append(identity)
+    session.flush()
+    return kept
 
 
 def _row(session: Session, identity: UUID) -> PartRow:
@@ -80,11 +104,12 @@ def read_part(session: Session, identity: UUID) -> Part:
     return Part.model_validate(_row(session, identity).document)
 
 
-def use_part(session: Session, identity: UUID, now: datetime) -> Part:
-    """A part that is brought in now: it stands first from here on."""
+def use_part(session: Session, identity: UUID, now: datetime, rig: UUID) -> Part:
+    """A part that is brought into a rig now: it stands first from here on, and is one of that rig's."""
     row = _row(session, identity)
     row.used_at = now
     session.add(row)
+    note_parts(session, rig, (identity,))
     session.commit()
     return Part.model_validate(row.document)
 

@@ -15,6 +15,7 @@ from iskelo.core.edits.edit import Edit
 from iskelo.core.rig.named import where_named
 from iskelo.core.rig.rig import Rig
 from iskelo.core.rig.text import few
+from iskelo.store.parts import note_parts, parts_of
 from iskelo.store.revisions import Fault, Faulty, NoSuchRig, first_row, forget, hold, next_row, rig_at
 from iskelo.store.tables import RevisionRow, RigRow
 
@@ -113,7 +114,10 @@ def duplicate(session: Session, identity: UUID, copy: UUID, now: datetime) -> Ke
     rig = read_rig(session, identity).rig
     taken = [each.name for each in list_rigs(session)]
     again = rig.model_copy(update={"name": free_name(rig.name, taken)})
-    return make_rig(session, again, copy, now, f"duplicated from {rig.name}")
+    made = make_rig(session, again, copy, now, f"duplicated from {rig.name}")
+    note_parts(session, copy, [each.id for each in parts_of(session, identity)])
+    session.commit()
+    return made
 
 
 def archive(session: Session, identity: UUID, since: datetime | None) -> None:

@@ -112,6 +112,15 @@ class PartRow(SQLModel, table=True):
     used_at: datetime | None = Field(default=None, sa_column=Column(DateTime(timezone=True)))
 
 
+class PartOfRow(SQLModel, table=True):
+    """That a part was kept from a rig, or brought into it."""
+
+    __tablename__ = "part_of_rig"
+
+    part_id: UUID = Field(sa_column=Column(ForeignKey("part.id", ondelete="CASCADE"), primary_key=True))
+    rig_id: UUID = Field(sa_column=Column(ForeignKey("rig.id", ondelete="CASCADE"), primary_key=True))
+
+
 class TickRow(SQLModel, table=True):
     """A step of a rig's set-up list that was done in the room, by what it said then, and by whom if that was told."""
 

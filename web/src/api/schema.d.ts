@@ -569,7 +569,7 @@ export interface paths {
         };
         /**
          * Bundle
-         * @description A rig with its named and checked revisions, the last ``takes`` takes, its sheets, and (``library``) all parts.
+         * @description A rig with its named and checked revisions, the last ``takes`` takes, its sheets, and (``library``) its parts.
          */
         get: operations["bundle_api_rigs__rig_id__bundle_get"];
         put?: never;

@@ -89,8 +89,9 @@ class Checked:
 
 @dataclass(frozen=True, slots=True)
 class Beside:
-    """What sheets tell that is not in the rig itself."""
+    """What sheets tell that is not in the rig itself; ``ticked``: steps of the set-up list by key and what they say."""
 
     revision: int = 0
     checked: Checked = Checked()
     snags: tuple[OpenSnag, ...] = ()
+    ticked: frozenset[tuple[str, str]] = frozenset()

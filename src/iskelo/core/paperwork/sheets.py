@@ -13,6 +13,7 @@ from iskelo.core.paperwork.line_list import (
     troubles_table,
 )
 from iskelo.core.paperwork.patch_sheets import Sheeted, patch_tables
+from iskelo.core.paperwork.set_up_sheet import set_up_tables
 from iskelo.core.paperwork.sheet import Beside, Sheet, SheetName
 from iskelo.core.rig.gear import Aggregate, Interface
 from iskelo.core.rig.outboard import Outboard
@@ -30,6 +31,7 @@ def sheet_names(reading: Reading, beside: Beside = NOTHING) -> tuple[SheetName, 
     lines = len(reading.lines)
     programs = len(reading.found.programs())
     return (
+        SheetName("set-up", "Lists", "Set-up list", ""),
         SheetName("lines", "Lists", "Line list", f"{lines} {'line' if lines == 1 else 'lines'}"),
         SheetName("inputs", "Lists", "Input list", "to be read again"),
         SheetName("timing", "Lists", "Timing and clocks", f"{programs} {'program' if programs == 1 else 'programs'}"),
@@ -51,6 +53,8 @@ def sheet_of(reading: Reading, key: str, beside: Beside = NOTHING) -> Sheet:
     name = next((each for each in sheet_names(reading, beside) if each.key == key), None)
     if name is None:
         raise KeyError(key)
+    if key == "set-up":
+        return Sheet(name, set_up_tables(reading, beside.ticked))
     if key == "lines":
         return Sheet(name, (line_table(reading), troubles_table(reading)), _notes(reading.rig.notes))
     if key == "timing":

@@ -30,11 +30,11 @@ export function PaperScreen() {
   const names = found.data ?? []
   const wanted = at.get("sheet")
   const chosen = names.find((each) => each.key === wanted)
-  const keys = [SET_UP, ...names.map((each) => each.key), COMPARE]
-  const here = Math.max(0, keys.indexOf(wanted === COMPARE ? COMPARE : (chosen?.key ?? SET_UP)))
+  const keys = [...names.map((each) => each.key), COMPARE]
+  const shown = wanted === COMPARE ? COMPARE : (chosen?.key ?? SET_UP)
   const open = (key: string) => go(key === SET_UP ? {} : { sheet: key })
   const step = (by: number) => {
-    const next = keys[here + by]
+    const next = keys[keys.indexOf(shown) + by]
     if (next) void open(next)
   }
   useKeys(
@@ -48,7 +48,7 @@ export function PaperScreen() {
   const list = (
     <Sheets
       names={names}
-      chosen={keys[here] ?? SET_UP}
+      chosen={shown}
       onChoose={(key) => {
         void open(key)
       }}
@@ -56,12 +56,15 @@ export function PaperScreen() {
   )
   if (wanted === COMPARE) return <ComparisonPage sheets={list} />
   // A sheet whose gear has gone gives way to the set-up list.
-  return chosen ? <SheetPage key={chosen.key} name={chosen} sheets={list} /> : <SetUpList sheets={list} />
+  return chosen && chosen.key !== SET_UP ? (
+    <SheetPage key={chosen.key} name={chosen} sheets={list} />
+  ) : (
+    <SetUpList sheets={list} />
+  )
 }
 
 function Sheets(props: { names: Name[]; chosen: string; onChoose: (key: string) => void }) {
   const all = [
-    { key: SET_UP, group: "Lists", title: "Set-up list", about: "" },
     ...props.names,
     { key: COMPARE, group: "Side by side", title: "Comparison", about: "rigs, revisions" },
   ]

@@ -10,6 +10,7 @@ import { Mark } from "../../parts/Mark"
 import { useSelection } from "../../parts/selection"
 import { useSetting } from "../../parts/settings"
 import { PaperFrame } from "./PaperFrame"
+import { Files } from "./SheetPage"
 import { today } from "./today"
 
 type Step = Schemas["TickedStep"]
@@ -64,6 +65,9 @@ export function SetUpList({ sheets }: { sheets: ReactNode }) {
           },
         ],
   )
+  const [paper] = useSetting<string>("paper", "A4")
+  const file = (form: string) =>
+    `/api/rigs/${state.id}/sheet-file?${new URLSearchParams({ key: "set-up", form, paper, date: today() })}`
   const sections = [...new Set(steps.map((step) => step.section))]
   return (
     <PaperFrame
@@ -116,6 +120,10 @@ export function SetUpList({ sheets }: { sheets: ReactNode }) {
         <chakra.h1 textStyle="title">Set-up list · {state.rig.name}</chakra.h1>
         <Figure color="ink2">rev {state.revision}</Figure>
         <Figure color="ink2">{today()}</Figure>
+        <Box flex="1" />
+        <Flex _print={{ display: "none" }}>
+          <Files of={file} />
+        </Flex>
       </Flex>
       <StillWrong />
       {found.data && steps.length === 0 && (

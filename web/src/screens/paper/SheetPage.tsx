@@ -97,20 +97,7 @@ export function SheetPage({ name, sheets, against, children }: Props) {
               mm
             </Flex>
           )}
-          {(["pdf", "xlsx", "csv"] as const).map((form) => (
-            <chakra.a
-              key={form}
-              href={file(form)}
-              download
-              textStyle="cell"
-              color="sea"
-              fontWeight="600"
-              px="4px"
-              _hover={{ bg: "sunk" }}
-            >
-              {form.toUpperCase()}
-            </chakra.a>
-          ))}
+          <Files of={file} />
           <Button size="row" onClick={() => window.print()}>
             Print <Kbd>Ctrl P</Kbd>
           </Button>
@@ -132,6 +119,24 @@ export function SheetPage({ name, sheets, against, children }: Props) {
       ))}
     </PaperFrame>
   )
+}
+
+/** The forms in which a sheet is saved; ``of``: where each of them is. */
+export function Files({ of }: { of: (form: string) => string }) {
+  return ["pdf", "xlsx", "csv"].map((form) => (
+    <chakra.a
+      key={form}
+      href={of(form)}
+      download
+      textStyle="cell"
+      color="sea"
+      fontWeight="600"
+      px="4px"
+      _hover={{ bg: "sunk" }}
+    >
+      {form.toUpperCase()}
+    </chakra.a>
+  ))
 }
 
 /** Since which revision change bars are wanted: a named one first. */
