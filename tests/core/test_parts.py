@@ -7,6 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from pydantic import ValidationError
 
+from core.test_numbers import over_two_boxes
 from desks import desk_bench, feeds_to, mixer_of
 from drawn import drawn
 from iskelo.core.edits.additions import AddBuses, AddMixes, AddProgramPorts, AddTracks
@@ -22,6 +23,7 @@ from iskelo.core.edits.edit import (
     SetDevice,
     SetDirect,
     SetJack,
+    SetMembers,
     SetMixer,
     SetTrim,
     SetValues,
@@ -74,6 +76,15 @@ def buses_of_another_evening() -> Part:
     bench.do(AddBuses(program=recorder, names=("Strings",), width=1))
     bench.do(SetValues(item=bench.id("Voices"), values={"gain_db": 6}))
     return keep(bench.rig, (recorder,), "Buses", ("buses",))
+
+
+def test_a_joined_device_whose_master_is_no_member_any_more_comes_back_as_it_was() -> None:
+    bench, second, both = over_two_boxes()
+    bench.do(SetValues(item=both, values={"master": bench.id("Box")}))
+    bench.do(SetMembers(aggregate=both, members=(Member(device=second),)))
+    bench.do(SetDevice(program=bench.id("Recorder"), device=None))
+    part = keep(bench.rig, (both,), "Joined")
+    assert without_counter(bring(bench.rig, BringIn(part=part)).rig) == without_counter(bench.rig)
 
 
 @given(RIGS, st.data())

@@ -83,7 +83,9 @@ def _beside(found: Index, pieces: tuple[str, ...]) -> set[str]:
     for identity in (*pieces, *beside):
         joined = found.gear.get(identity)
         if isinstance(joined, Aggregate):
-            beside |= {member.device for member in joined.members if member.device in found.gear}
+            # Its clock master may be a box that was a member and is none now.
+            boxes = {*(member.device for member in joined.members), joined.master}
+            beside |= {box for box in boxes if box in found.gear}
     return beside - set(pieces)
 
 
