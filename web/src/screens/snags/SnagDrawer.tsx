@@ -11,12 +11,13 @@ import { Mark } from "../../parts/Mark"
 import { NowAfter } from "../../parts/NowAfter"
 import { useShown, WORKED_OUT } from "../../parts/seen"
 import { useSelection } from "../../parts/selection"
+import { harmed, sayLines } from "./harmed"
 
 /** Everything found wrong, worst first, over any place; a chosen snag shows its remedies, each with Now and After. */
 export function SnagDrawer() {
   const { state, edit } = useRig()
   const { snag, openSnags, chooseLine } = useSelection()
-  const { snags } = state.survey
+  const { snags, lines } = state.survey
   const found = snags.findIndex((each) => each.key === snag)
   const at = found < 0 ? 0 : found
   const current = snags[at]
@@ -67,10 +68,12 @@ export function SnagDrawer() {
           <Row
             key={each.key}
             snag={each}
+            harms={harmed(each, lines).length}
             chosen={index === at}
             onChoose={() => {
               openSnags(each.key)
-              if (each.lines[0]) chooseLine(each.lines[0])
+              const line = harmed(each, lines)[0] ?? each.lines[0]
+              if (line) chooseLine(line)
             }}
           />
         ))}
@@ -93,9 +96,7 @@ export function SnagDrawer() {
           </Box>
           {current.follows.length > 0 && (
             <Box textStyle="cell" mb="8px" aria-label="What follows from it">
-              <chakra.span color="ink2">
-                1 cause → {current.lines.length} {current.lines.length === 1 ? "line" : "lines"}
-              </chakra.span>
+              <chakra.span color="ink2">1 cause → {sayLines(harmed(current, lines).length)}</chakra.span>
               {current.follows.slice(0, 5).map((words) => (
                 <Box key={words} pl="12px">
                   {words}
@@ -166,7 +167,15 @@ export function SnagDrawer() {
   )
 }
 
-function Row({ snag, chosen, onChoose }: { snag: SnagView; chosen: boolean; onChoose: () => void }) {
+interface RowProps {
+  snag: SnagView
+  /** How many lines are not as they are wanted because of it. */
+  harms: number
+  chosen: boolean
+  onChoose: () => void
+}
+
+function Row({ snag, harms, chosen, onChoose }: RowProps) {
   return (
     <Flex
       role="option"
@@ -190,7 +199,7 @@ function Row({ snag, chosen, onChoose }: { snag: SnagView; chosen: boolean; onCh
       <Mark severity={snag.severity} />
       <Box textStyle="cell">
         {snag.title}
-        {snag.lines.length > 1 && <chakra.span color="ink2"> · {snag.lines.length} lines</chakra.span>}
+        {harms > 1 && <chakra.span color="ink2"> · {sayLines(harms)}</chakra.span>}
       </Box>
     </Flex>
   )
