@@ -11,6 +11,7 @@ from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from clicks import CLICK_AT_SECONDS, Click, measured, predicted
+from desks import desk_bench, heard_at, plugged, strip_of
 from drawn import drawn
 from iskelo.core.edits.additions import AddInterface, AddLine, AddOutboard, AddProgram, AddSources
 from iskelo.core.edits.apply import apply
@@ -19,6 +20,7 @@ from iskelo.core.edits.edit import Plug, Remove, SetDirect, SetOutputTrim, SetTr
 from iskelo.core.linecheck.run import run_line_check
 from iskelo.core.lines.context import Reading, read
 from iskelo.core.lines.rings import Ringing
+from iskelo.core.planner.meters import MetersRequest, meter_check
 from iskelo.core.planner.opening import openings
 from iskelo.core.remedies import tried_remedies
 from iskelo.core.rig.gear import Interface
@@ -28,7 +30,7 @@ from iskelo.core.rig.rig import Rig
 from iskelo.core.routes.loops import LOOPS_AT_MOST, inner_edges, loops_of
 from iskelo.core.routes.route import ROUTES_AT_MOST, passing_routes
 from iskelo.core.snags.registry import find_snags
-from iskelo.core.survey import survey_again
+from iskelo.core.survey import line_ways, survey, survey_again
 from iskelo.core.timing.delays import delay_of
 from iskelo.core.timing.rounds import Hopped, Passed, copies, determinant, growth_db_per_s
 from iskelo.core.twin.run import run_twin
@@ -476,3 +478,49 @@ def test_a_microphone_in_outboard_gear_without_a_supply_is_one_snag_with_what_co
     assert moved.words.startswith("Move Alma from Press in to Box jack in")
     bench.do(*supplies.edits)
     assert bench.line("L Alma").headline == "arrives"
+
+
+def back_at_once(gain_db: float) -> Bench:
+    """An analogue mixer whose phones go back into a strip by a lead: nothing in that circle takes any time."""
+    bench = plugged(desk_bench("analogue mixer 8 Ketch", "mic Alma", "headphones Phones"), "Ketch", {"Alma": 1})
+    desk = bench.id("Ketch")
+    bench.do(
+        Plug(from_port=Port(desk, "jack_out", 3), to_port=Port(desk, "jack_in", 2)),
+        SetTrim(interface=desk, jack_in=2, trim_db=0),
+        SetValues(item=strip_of(bench, "Ketch", "Strip 2").id, values={"gain_db": gain_db}),
+    )
+    return heard_at(bench, "Alma", "Ketch", 1)
+
+
+def levels_told(bench: Bench) -> dict[str, float | None]:
+    reading = read(bench.rig)
+    return {hop.said: hop.level for hop in line_ways(reading, reading.lines[0])[0].hops}
+
+
+@pytest.mark.parametrize("gain_db", [-20.0, -6.0, -3.0])
+def test_what_goes_round_without_delay_raises_every_level_in_it_as_the_twin_does(gain_db: float) -> None:
+    """A geometric series: a loop of ratio g adds up to 1 / (1 - g). The pan's centre takes 3.01 dB."""
+    without, bench = back_at_once(-120.0), back_at_once(gain_db)
+    raised = -20 * math.log10(1 - 10 ** ((gain_db - 3.0103) / 20))
+    before, after = levels_told(without), levels_told(bench)
+    assert after["Ketch strip Strip 1 behind the fader"] == before["Ketch strip Strip 1 behind the fader"]
+    for place in ("Ketch mix Main L", "Ketch mix Main behind its fader L", "Ketch jack out 1", "Phones L"):
+        assert after[place] == pytest.approx(before[place] + raised, abs=1e-3)
+    said = bench.said("Alma heard")
+    # What loses more than 20 dB at a turn is no finding; the levels on the way tell it all the same.
+    assert gain_db < -17 or f"dB without any delay: all that it passes is {raised:.1f} dB louder for it" in said
+    (target,) = [row for row in run_line_check(bench.rig).ledger.targets if row.target == ears(bench)[0]]
+    (heard,) = target.sounds
+    assert heard.copies[0].level_dbfs == pytest.approx(bench.line("Alma heard").legs[0].level_dbfs, abs=0.1)
+
+
+def test_where_what_goes_round_clips_it_is_told_and_at_nought_db_no_level_is() -> None:
+    loud = back_at_once(3.0)
+    assert "it clips" in " ".join(say(each, index(loud.rig)) for each in loud.line("Alma heard").findings)
+    howling = back_at_once(6.0)
+    told = levels_told(howling)
+    assert told["Ketch strip Strip 1 behind the fader"] is not None
+    assert [told[place] for place in ("Ketch mix Main L", "Ketch jack out 1", "Phones L")] == [None] * 3
+    assert survey(howling.rig).lines[0].level_dbfs is None
+    with pytest.raises(Refused, match="does not die away: open it first"):
+        meter_check(read(howling.rig), howling.line("Alma heard"), MetersRequest())

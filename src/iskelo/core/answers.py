@@ -259,7 +259,7 @@ def _reach(reading: Reading, route: Route, told: Port, stopped: str, wanted: tup
     delay = delay_of(route.edges, found)
     level, unit = None, ""
     if route.edges[0].start.bank in ("out", "voice"):
-        last = levels_along(route.edges, found)[-1]
+        last = levels_along(route.edges, found, reading.rings.raised_along(route.edges))[-1]
         level, unit = last.level, last.unit
     return Reach(
         port=told,

@@ -32,13 +32,18 @@ from iskelo.core.words.say import say
 
 @light
 class HopView:
-    """One port of a route with the level there; ``over_db``: by so much it clips."""
+    """One port of a route with the level there; ``over_db``: by so much it clips.
+
+    ``raised_db``: what of the level goes round there without any delay. ``level`` None: what goes round does not die
+    away.
+    """
 
     port: Port
     said: str
-    level: float
+    level: float | None
     unit: str
     over_db: float
+    raised_db: float = 0.0
 
 
 @light
@@ -62,7 +67,7 @@ class ArrivalView:
     most_ms: float
     assumed: bool
     rate_hz: int | None
-    level_dbfs: float
+    level_dbfs: float | None
     level_assumed: bool
     inverted: bool
     wet: bool
@@ -244,8 +249,8 @@ def line_ways(reading: Reading, state: LineState) -> tuple[ArrivalView, ...]:
             to_words=found.say(leg.end),
             way="Wet, through effects" if wet else _way(arrival.route.edges),
             hops=tuple(
-                HopView(step.port, found.say(step.port), step.level, step.unit, step.over_db)
-                for step in levels_along(arrival.route.edges, found)
+                HopView(step.port, found.say(step.port), step.level, step.unit, step.over_db, step.raised_db)
+                for step in levels_along(arrival.route.edges, found, arrival.raised)
             ),
             terms=arrival.delay.terms,
             delay_samples=arrival.delay.samples,
@@ -254,7 +259,7 @@ def line_ways(reading: Reading, state: LineState) -> tuple[ArrivalView, ...]:
             most_ms=arrival.delay.most_ms,
             assumed=arrival.delay.assumed,
             rate_hz=arrival.delay.rate_hz,
-            level_dbfs=arrival.level_dbfs,
+            level_dbfs=None if None in arrival.raised else arrival.level_dbfs,
             level_assumed=arrival.level_assumed,
             inverted=arrival.sign < 0,
             wet=wet,
@@ -269,7 +274,7 @@ def _line(position: int, state: LineState, reading: Reading) -> LineView:
     views = tuple([FindingView(each.kind, each.fact.code, say(each, found)) for each in findings])
     arrivals = [arrival for leg in state.legs for arrival in leg.arrivals]
     delays = state.delays() if arrivals else []
-    levels = [level for leg in state.legs if (level := leg.level_dbfs) is not None] if arrivals else []
+    levels = [level for leg in state.legs if (level := leg.shown_dbfs) is not None] if arrivals else []
     comb = next((leg.comb for leg in state.legs if leg.comb), None) if len(arrivals) > 1 else None
     last = latest(delays)
     return LineView(

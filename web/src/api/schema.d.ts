@@ -3005,7 +3005,7 @@ export interface components {
             /** Level Assumed */
             level_assumed: boolean;
             /** Level Dbfs */
-            level_dbfs: number;
+            level_dbfs: number | null;
             /** Most Ms */
             most_ms: number;
             /** Most Samples */
@@ -4395,13 +4395,20 @@ export interface components {
         /**
          * HopView
          * @description One port of a route with the level there; ``over_db``: by so much it clips.
+         *
+         *     ``raised_db``: what of the level goes round there without any delay. ``level`` None: what goes round does not die away.
          */
         HopView: {
             /** Level */
-            level: number;
+            level: number | null;
             /** Over Db */
             over_db: number;
             port: components["schemas"]["Port"];
+            /**
+             * Raised Db
+             * @default 0
+             */
+            raised_db?: number;
             /** Said */
             said: string;
             /** Unit */

@@ -13,12 +13,15 @@ from iskelo.core.wiring.hops import HOPS, HopKind, Unit
 
 
 class LevelStep(NamedTuple):
-    """The nominal level at one port; ``room_db`` is what this place can carry above it, None if anything."""
+    """The nominal level at one port, None where it has none; ``room_db`` is what this place can carry above it, None if
+    anything. ``raised_db``: how much of the level is what goes round there without any delay.
+    """
 
     port: Port
-    level: float
+    level: float | None
     unit: Unit
     room_db: float | None = None
+    raised_db: float = 0.0
 
     @property
     def over_db(self) -> float:
@@ -26,7 +29,11 @@ class LevelStep(NamedTuple):
         return max(0.0, -self.room_db) if self.room_db is not None else 0.0
 
 
-def levels_along(edges: Sequence[Edge], found: Index) -> list[LevelStep]:
+Raised = Sequence[float | None]
+"""By how much what goes round raises each port of a way (``lines.rings``); nothing at all where nothing does."""
+
+
+def levels_along(edges: Sequence[Edge], found: Index, raised: Raised = ()) -> list[LevelStep]:
     """The level of a route's source at every port it passes.
 
     A jack is told in dBu; from the converter on it is dBFS; at an output jack dBu again: dBFS plus the
@@ -41,11 +48,15 @@ def levels_along(edges: Sequence[Edge], found: Index) -> list[LevelStep]:
     level = found.level(start)
     unit: Unit = "dBFS" if start.bank == "voice" else "dBu"
     steps = [LevelStep(start, level, unit)]
-    for edge in edges:
+    for edge, by_db in zip(edges, raised[1:] or [0.0] * len(edges), strict=True):
         level, room_db = LEVELS[edge.kind](edge, level, found)
         after = HOPS[edge.kind].after
         unit = unit if after == "=" else after
-        steps.append(LevelStep(edge.end, level, unit, room_db))
+        if by_db is None:
+            steps.append(LevelStep(edge.end, None, unit))
+        else:
+            room = room_db - by_db if room_db is not None else None
+            steps.append(LevelStep(edge.end, level + by_db, unit, room, by_db))
     return steps
 
 
@@ -68,18 +79,23 @@ def full_scale_dbu(edges: Sequence[Edge], found: Index) -> float:
     return box.output_full_scale_dbu if isinstance(box, Interface) else 0.0
 
 
-def first_short(edges: Sequence[Edge], found: Index, needed_db: float) -> tuple[Edge, float] | None:
+def first_short(
+    edges: Sequence[Edge], found: Index, needed_db: float, raised: Raised = ()
+) -> tuple[Edge, float] | None:
     """The first hop behind which less than so much headroom is left, and how much is; None if there is enough.
 
-    ``needed_db``: see ``levels.headroom``.
+    ``needed_db``: see ``levels.headroom``. Where there is no level nothing is short.
     """
     level = found.level(edges[0].start)
-    for edge in edges:
+    for place, edge in enumerate(edges, start=1):
         behind = LEVELS[edge.kind]
         if behind is _turned:  # By far the most: nothing can clip there.
             level += edge.gain_db
             continue
         level, room_db = behind(edge, level, found)
+        if raised and room_db is not None:
+            by_db = raised[place]
+            room_db = None if by_db is None else room_db - by_db
         if room_db is not None and room_db < needed_db - TOLERANCE_DB:
             return edge, room_db + 0.0
     return None

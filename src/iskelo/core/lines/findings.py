@@ -245,7 +245,7 @@ def _hot(line: Line, legs: tuple[Leg, ...], found: Index, sums: Sums) -> list[Fi
     for leg in legs:
         needed = needed_db(line, leg.start, found)
         for arrival in leg.arrivals:
-            short = first_short(arrival.route.edges, found, needed)
+            short = first_short(arrival.route.edges, found, needed, arrival.raised)
             if short is not None:
                 edge, room = short
                 told = {"start": leg.start, "end": edge.end}

@@ -34,13 +34,17 @@ class Passage(NamedTuple):
 
 
 class Arrival(NamedTuple):
-    """One copy at a target: the route it took, its delay, its level in dBFS; ``drift`` says if it will slip."""
+    """One copy at a target: the route it took, its delay, its level in dBFS; ``drift`` says if it will slip.
+
+    ``raised``: by how much what goes round without delay raises each port of the route, see ``Rings.raised_along``.
+    """
 
     route: Route
     delay: Delay
     level_dbfs: float
     level_assumed: bool
     drift: Fact | None
+    raised: tuple[float | None, ...] = ()
 
     @property
     def sign(self) -> int:
@@ -91,6 +95,11 @@ class Leg:
             [each.sign for each in self.arrivals],
             [each.delay.seconds for each in self.arrivals],
         )
+
+    @property
+    def shown_dbfs(self) -> float | None:
+        """The level that can be told: none where what goes round on the way does not die away."""
+        return None if any(ring.verdict != "rings" for ring in self.rings) else self.level_dbfs
 
 
 def late_items(found: Index) -> frozenset[str]:
@@ -149,7 +158,10 @@ class Legs:
         level = found.level(start) + route.gain_db - full_scale_dbu(route.edges, found)
         assumed = assumed or source_assumed(start, found)
         assumed = assumed or (self._unbalanced and drives_assumed(route.edges, found))
-        return Arrival(route, delay, level, assumed, drift)
+        raised = self._rings.raised_along(route.edges) if self._rings.all else ()
+        if raised:
+            level += raised[-1] or 0.0
+        return Arrival(route, delay, level, assumed, drift, raised)
 
     def _passage(self, edges: tuple[Edge, ...]) -> Passage:
         passed: list[str] = []

@@ -12,7 +12,7 @@ from iskelo.core.rig.ports import Port
 from iskelo.core.routes.loops import Loop, inner_edges, loops_of
 from iskelo.core.routes.route import Ahead, Route, reached
 from iskelo.core.timing.delays import delay_of
-from iskelo.core.timing.rounds import COPIES_DOWN_TO_DB, Copies, Hopped, Passed, copies, growth_db_per_s
+from iskelo.core.timing.rounds import COPIES_DOWN_TO_DB, Copies, Hopped, Passed, copies, determinant, growth_db_per_s
 from iskelo.core.values import light
 from iskelo.core.wiring.edge import Edge
 from iskelo.core.wiring.graph import Graph
@@ -65,6 +65,11 @@ class Ringing:
         return self.rounds[0]
 
     @property
+    def is_at_once(self) -> bool:
+        """Whether all of it goes round without any delay: then nothing rings, all of it is only louder or softer."""
+        return not self.more and all(not each.seconds for each in self.rounds)
+
+    @property
     def is_heard(self) -> bool:
         """Whether it is a finding: it howls, or it rings for a while."""
         if self.verdict != "rings":
@@ -79,6 +84,36 @@ class Rings:
         self._found = found
         effects = effects_mixes(found) if graph.knots else frozenset()
         self.all: tuple[Ringing, ...] = tuple(_ringing(knot, graph, found, effects) for knot in graph.knots)
+        self._at_once = [(ring, _at_once(ring, found)) for ring in self.all]
+
+    def raised_along(self, edges: Sequence[Edge]) -> tuple[float | None, ...]:
+        """By how many dB what goes round without any delay raises each port of a way, from its first on.
+
+        None from where on it has no level: where what goes round does not die away, or cannot be reckoned. Nothing at
+        all for a way that meets no such ring. By Mason's rule, as ``timing.rounds``.
+        """
+        met = [
+            (ring, loops, ports)
+            for ring, loops in self._at_once
+            if not (ports := frozenset(ring.knot.ports)).isdisjoint(edge.end for edge in edges)
+        ]
+        if not met:
+            return ()
+        raised: list[float | None] = [0.0]
+        passed = {edges[0].start}
+        for edge in edges:
+            passed.add(edge.end)
+            by: float | None = 0.0
+            for ring, loops, ports in met:
+                if by is None or ports.isdisjoint(passed):
+                    continue
+                if ring.verdict != "rings" or ring.more:
+                    by = None
+                elif loops:
+                    beside = determinant([loop for loop in loops if loop.ports.isdisjoint(passed)])
+                    by += 20 * math.log10(abs(sum(beside.values()) / sum(determinant(loops).values())))
+            raised.append(by)
+        return tuple(raised)
 
     def between(self, start: Port, end: Port, known: Ahead) -> tuple[Ringing, ...]:
         """Those that a source reaches and that reach a target."""
@@ -107,6 +142,13 @@ class Rings:
             for each in ring.rounds
         ]
         return copies(ways, loops, down_to_db)
+
+
+def _at_once(ring: Ringing, found: Index) -> list[Passed]:
+    """The loops of a knot that take no time."""
+    return [
+        _passed(each.loop.edges, each.loop.gain_db, each.loop.sign, found) for each in ring.rounds if not each.seconds
+    ]
 
 
 def _passed(edges: tuple[Edge, ...], gain_db: float, sign: int, found: Index) -> Passed:

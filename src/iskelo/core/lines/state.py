@@ -82,7 +82,7 @@ def line_states(
         keeps its state.
     """
     heard, fed = _heard(known, found)
-    sums = Sums(graph, found, known, fed)
+    sums = Sums(graph, found, known, fed, rings)
     strays = _strays(heard, found.rig.lines)
     between = Legs(graph, found, known, rings).between
     traced: dict[str, Traced] = {}

@@ -7,6 +7,7 @@ from collections.abc import Mapping, Sequence
 from typing import Literal, NamedTuple
 
 from iskelo.core.levels.headroom import SUM_HEADROOM_DB, TOLERANCE_DB
+from iskelo.core.lines.rings import Rings
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.ports import Port
 from iskelo.core.routes.route import Ahead, passing_routes
@@ -62,13 +63,15 @@ class Sum(NamedTuple):
 class Sums:
     """The sums of one rig, each worked out when it is asked for."""
 
-    def __init__(self, graph: Graph, found: Index, known: Ahead, fed: Mapping[Port, Sequence[Port]]) -> None:
+    def __init__(
+        self, graph: Graph, found: Index, known: Ahead, fed: Mapping[Port, Sequence[Port]], rings: Rings
+    ) -> None:
         """``fed``: which sources sound at each port of ``MET_BANKS``."""
-        self._graph, self._found, self._known, self._fed = graph, found, known, fed
+        self._graph, self._found, self._known, self._fed, self._rings = graph, found, known, fed, rings
         self._sums: dict[Port, Sum | None] = {}
 
     def at(self, port: Port) -> Sum | None:
-        """What different sources add up to at such a port; None if there are not at least two."""
+        """What different sources add up to at such a port; None if there are not at least two, or it has no level."""
         if port not in self._sums:
             self._sums[port] = self._at(port)
         return self._sums[port]
@@ -80,11 +83,14 @@ class Sums:
         carried = self._carried(port)
         if carried is None:
             return None
-        power = sum(
-            10 ** ((self._found.level(start) + route.gain_db) / 10)
-            for start in starts
-            for route in passing_routes(self._graph, start, port, self._known)
-        )
+        power = 0.0
+        for start in starts:
+            for route in passing_routes(self._graph, start, port, self._known):
+                raised = self._rings.raised_along(route.edges) if self._rings.all else ()
+                by_db = raised[-1] if raised else 0.0
+                if by_db is None:
+                    return None
+                power += 10 ** ((self._found.level(start) + route.gain_db + by_db) / 10)
         return Sum(10 * math.log10(power), tuple(starts), *carried)
 
     def _carried(self, port: Port) -> tuple[float, Unit] | None:

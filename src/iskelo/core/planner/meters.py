@@ -91,13 +91,16 @@ def meter_check(reading: Reading, state: LineState, wanted: MetersRequest) -> Me
     if arrival is None:
         raise Refused(f"line {state.line.name}, meters", "nothing of it arrives, so no tone does")
     found, edges = reading.found, arrival.route.edges
-    steps = levels_along(edges, found)
-    nominal = steps[0].level
+    if None in arrival.raised:
+        raise Refused(f"line {state.line.name}, meters", "what goes round on its way does not die away: open it first")
+    steps = levels_along(edges, found, arrival.raised)
+    nominal = found.level(edges[0].start)
     tone = nominal if wanted.tone is None else wanted.tone
     places = [place for place, step in enumerate(steps) if step.port.bank in METERED]
     points = tuple(
-        MeterPoint(found.say(steps[place].port), steps[place].level + tone - nominal, steps[place].unit)
-        for place in places
+        MeterPoint(found.say(step.port), step.level + tone - nominal, step.unit)
+        for step in steps
+        if step.port.bank in METERED and step.level is not None
     )
     if max(wanted.reads, default=0) >= len(points):
         raise Refused(f"line {state.line.name}, meters", f"there are {len(points)} meters on its way")

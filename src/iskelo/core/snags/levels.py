@@ -65,7 +65,7 @@ def _turned(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
         for arrival in leg.arrivals:
             aim, edges = aim_dbfs(line, leg.start, found), arrival.route.edges
             needed = needed_db(line, leg.start, found)
-            short = first_short(edges, found, needed)
+            short = first_short(edges, found, needed, arrival.raised)
             if short is not None:
                 edge, room = short
                 # What the far end of a lead cannot take is turned down on its way there; else to where it should stand.

@@ -36,11 +36,11 @@ def say_ringing(ring: Ringing, found: Index) -> str:
     gain_db, ms = worst.loop.gain_db, 1000 * float(worst.seconds)
     also = " and more ways" if ring.more or len(ring.rounds) > 1 else ""
     round_ = f"it goes round by {say_round(worst, found)}{also}"
-    turn = f"{_signed(gain_db)} dB every {ms:.2f} ms"
+    turn = f"{_signed(gain_db)} dB every {ms:.2f} ms" if ms else f"{_signed(gain_db)} dB without any delay"
     if ring.verdict == "rings":
         return f"{round_}, {turn}: {_say_dying(ring)}"
     if math.isinf(ring.growth_db_per_s):
-        return f"{round_}, {_signed(gain_db)} dB without any delay"
+        return f"{round_}, {turn}"
     grows = f"grows by {ring.growth_db_per_s:.0f} dB a second" if ring.growth_db_per_s > 0 else "does not die away"
     if ring.verdict == "may howl":
         return f"{round_}, {turn}: only polarity may hold it, else it {grows}"
@@ -52,12 +52,15 @@ def _signed(value_db: float) -> str:
 
 
 def _say_dying(ring: Ringing) -> str:
+    if ring.is_at_once and len(ring.rounds) > 1:
+        return "all that it passes is louder or softer for it"
     if len(ring.rounds) > 1 or ring.more:
         return f"it dies away to {-LEFT_DB:.0f} dB less within {LEFT_DB / ring.growth_db_per_s:.2f} s"
     worst = ring.worst
-    if not worst.seconds:
-        return "it dies away at once"
     ratio = 10 ** (worst.loop.gain_db / 20)
+    if not worst.seconds:
+        raised = -20 * math.log10(1 - worst.loop.sign * ratio)
+        return f"all that it passes is {abs(raised):.1f} dB {'louder' if raised > 0 else 'softer'} for it"
     every = 1 / float(worst.seconds)
     begin = every / 2 if worst.loop.sign < 0 else 0.0
     peak, dip = -20 * math.log10(1 - ratio), -20 * math.log10(1 + ratio)

@@ -65,11 +65,17 @@ export function Sum({ arrivals }: { arrivals: Arrival[] }) {
                     <chakra.td pr="16px">{hop.said}</chakra.td>
                     <chakra.td textAlign="right">
                       <Figure>
-                        {arrival.level_assumed ? "~" : ""}
-                        {signed(hop.level, 1)} {hop.unit}
+                        {hop.level === null ? (
+                          "no level"
+                        ) : (
+                          <>
+                            {arrival.level_assumed ? "~" : ""}
+                            {signed(hop.level, 1)} {hop.unit}
+                          </>
+                        )}
                       </Figure>
                     </chakra.td>
-                    <td>{hop.over_db > 0 && ` clips by ${hop.over_db.toFixed(1)} dB`}</td>
+                    <td>{sayHop(hop)}</td>
                   </chakra.tr>
                 ))}
               </tbody>
@@ -79,4 +85,14 @@ export function Sum({ arrivals }: { arrivals: Arrival[] }) {
       ))}
     </Flex>
   )
+}
+
+/** What is to be said of a level: what of it goes round, that it grows, that it clips. */
+function sayHop({ level, raised_db, over_db }: Arrival["hops"][number]): string {
+  if (level === null) return " what goes round grows"
+  const raised = raised_db
+    ? ` ${signed(Math.abs(raised_db), 1)} dB ${raised_db > 0 ? "more" : "less"} by what goes round`
+    : ""
+  const clips = over_db > 0 ? ` clips by ${over_db.toFixed(1)} dB` : ""
+  return [raised, clips].filter(Boolean).join(",")
 }
