@@ -157,7 +157,7 @@ def test_sheets_are_chosen_by_keys_follow_the_rig_and_are_saved(screen: Page) ->
     # What changes in another place is changed here.
     press(screen, ["1"])
     screen.get_by_role("button", name="Gangway", exact=True).click()
-    screen.get_by_role("button", name="solo track Bertil").click()
+    screen.get_by_role("checkbox", name="Track Bertil solo").click()
     expect(screen.get_by_test_id("last-edit")).to_contain_text("solo")
     screen.go_back()
     expect(strips.get_by_role("row", name=re.compile("Bertil"))).to_contain_text("solo")

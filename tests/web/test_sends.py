@@ -88,7 +88,7 @@ def test_legs_before_the_faders_outlast_a_solo_and_those_behind_them_do_not(scre
     arriving(screen, "12/12")
     press(screen, ["1"])
     card(screen, "Gangway")
-    screen.get_by_role("button", name="solo track Bertil").press("Enter")
+    screen.get_by_role("checkbox", name="Track Bertil solo").press(" ")
     expect(screen.get_by_test_id("last-edit")).to_contain_text("solo")
     # The four before the faders go on; in the mix and in the room the other three are gone.
     arriving(screen, "6/12")

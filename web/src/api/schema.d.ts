@@ -4396,7 +4396,8 @@ export interface components {
          * HopView
          * @description One port of a route with the level there; ``over_db``: by so much it clips.
          *
-         *     ``raised_db``: what of the level goes round there without any delay. ``level`` None: what goes round does not die away.
+         *     ``raised_db``: what of the level goes round there without any delay. ``level`` None: what goes round does not die
+         *     away.
          */
         HopView: {
             /** Level */

@@ -19,6 +19,10 @@ interface Props {
 /** To hundredths, as far as anybody reads; what is not typed anew stays exact. */
 const rounded = (value: number) => Math.round(100 * value) / 100
 
+/** Waits until what an answer has changed stands on the screen. */
+const drawn = () =>
+  new Promise((ready) => requestAnimationFrame(() => requestAnimationFrame(() => setTimeout(ready))))
+
 /** A field that keeps on Enter or when left; what is refused stays as typed, marked, with the reason, until Escape. */
 export function Commit({ value, label, onKeep, width = "100%", figure = false, placeholder }: Props) {
   const shown = value === null ? "" : typeof value === "number" ? String(rounded(value)) : value
@@ -32,7 +36,11 @@ export function Commit({ value, label, onKeep, width = "100%", figure = false, p
     if (text === shown) return setRefused(null)
     const kept = await onKeep(text)
     if (kept === "left" && field.current) field.current.value = shown
-    setRefused(kept === false ? { shown, why: take() } : null)
+    if (kept !== false) return setRefused(null)
+    setRefused({ shown, why: null })
+    // A field that has gone with what was refused, because somebody else took it away, leaves it to be told to all.
+    await drawn()
+    if (field.current?.isConnected) setRefused({ shown, why: take() })
   }
   return (
     <>

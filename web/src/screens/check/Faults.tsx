@@ -71,6 +71,7 @@ export function Faults({ on, onTurn, onRun, onClose, running }: Props) {
   ])
   /** Arrows go from the field through the list and back; Enter on a fault turns it as Space does. */
   const walk = (event: KeyboardEvent<HTMLElement>) => {
+    if (event.ctrlKey || event.metaKey || event.altKey) return
     const target = event.target as HTMLElement
     const stops = [
       ...(target.closest("aside")?.querySelectorAll<HTMLElement>("[data-find], [data-fault]") ?? []),
