@@ -329,7 +329,7 @@ export function InputList({ file, onClose, onDone }: Props) {
             </Box>
             {plan.data.trial && <NowAfter trial={plan.data.trial} />}
             <Flex mt="8px" direction="column" align="flex-start" gap="6px">
-              <Button variant="ink" onClick={apply} disabled={good === 0}>
+              <Button variant="ink" onClick={apply} disabled={good === 0 || plan.isPlaceholderData}>
                 Make {good} {good === 1 ? "line" : "lines"}{" "}
                 <Kbd borderColor="currentColor" color="inherit">
                   Ctrl Enter
