@@ -97,13 +97,13 @@ def test_trials_and_remedies_change_nothing(api: httpx.Client) -> None:
     state = demo(api)
     path = f"/rigs/{state['id']}"
     snag = next(s for s in state["survey"]["snags"] if s["rule"] == "two-inputs-on-one-channel")
-    remedies = api.get(f"{path}/remedies", params={"snag": snag["key"]}).json()
+    remedies = api.get(f"{path}/remedies", params={"snag": snag["key"]}).json()["remedies"]
     assert remedies[0]["words"] == "Set input Dov to channel 4"
     assert remedies[0]["trial"]["arriving_after"] == remedies[0]["trial"]["arriving_now"] + 1
     told = api.post(f"{path}/trial", json={"edits": remedies[0]["edits"]}).json()
     assert told == remedies[0]["trial"]
     assert api.get(path).json()["revision"] == 1
-    assert api.get(f"{path}/remedies", params={"snag": "gone"}).json() == []
+    assert api.get(f"{path}/remedies", params={"snag": "gone"}).json()["remedies"] == []
     line = state["survey"]["lines"][0]["id"]
     found = api.get(f"{path}/lines/{line}/choices", params={"column": "box_in"}).json()
     assert [choice["label"] for choice in found["choices"]][:2] == ["Corvane 8, jack 1", "Corvane 8, jack 2"]

@@ -20,7 +20,7 @@ Work = Callable[[], bytes]
 
 AT_WORK = __name__
 LONG_WORK = "iskelo.api.long_work"
-LongWork = Literal["plan_of", "remedies_of", "faults_in", "measured_in", "rows_planned"]
+LongWork = Literal["plan_of", "remedies_for", "faults_in", "measured_in", "rows_planned"]
 """The functions of that module. The server knows them by name: what they stand on is loaded where they work."""
 
 

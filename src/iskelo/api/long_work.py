@@ -16,14 +16,14 @@ from iskelo.core.linecheck.faults import Fault, faults_of
 from iskelo.core.lines.context import read
 from iskelo.core.plan import Plan, plan
 from iskelo.core.planner.insert_figures import InsertFigureRequest, settle_insert
-from iskelo.core.remedies import TriedRemedy, tried_remedies
+from iskelo.core.remedies import Remedies, remedies_of
 from iskelo.core.rig.rig import Rig
 from iskelo.core.survey import survey_again
 
 Checked = Mapping[str, tuple[str, bool]]
 
 _plan: TypeAdapter[Plan | None] = TypeAdapter(Plan | None)
-_remedies: TypeAdapter[list[TriedRemedy]] = TypeAdapter(list[TriedRemedy])
+_remedies: TypeAdapter[Remedies] = TypeAdapter(Remedies)
 _faults: TypeAdapter[list[Fault]] = TypeAdapter(list[Fault])
 _measured: TypeAdapter[InsertMeasured] = TypeAdapter(InsertMeasured)
 _rows: TypeAdapter[PlanView] = TypeAdapter(PlanView)
@@ -37,11 +37,11 @@ def plan_of(rig: Rig, rest: bool) -> bytes:
     return _plan.dump_json(plan(survey_again(rig, None), rest=rest))
 
 
-def remedies_of(rig: Rig, snag: str) -> bytes:
+def remedies_for(rig: Rig, snag: str) -> bytes:
     """The remedies of a snag, each tried; none if there is no such snag."""
     known = survey_again(rig, None)
     found = next((each for each in known.snags if each.key == snag), None)
-    return _remedies.dump_json(list(tried_remedies(rig, found, known)) if found else [])
+    return _remedies.dump_json(remedies_of(rig, found, known) if found else Remedies(()))
 
 
 def faults_in(rig: Rig) -> bytes:

@@ -24,7 +24,7 @@ from iskelo.core.planner.choices import Choices, choices
 from iskelo.core.planner.fill import FillRequest, fill
 from iskelo.core.planner.meters import MeterCheck, MetersRequest, meter_check
 from iskelo.core.planner.swap import plan_swap
-from iskelo.core.remedies import TriedRemedy
+from iskelo.core.remedies import Remedies, TriedRemedy
 from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.ports import Column
 
@@ -90,10 +90,10 @@ def plan_join(rig_id: UUID, wanted: JoinRequest, session: Database) -> JoinView:
     return JoinView(made.words, sheet, made)
 
 
-@router.get("/{rig_id}/remedies", response_model=list[TriedRemedy])
+@router.get("/{rig_id}/remedies", response_model=Remedies)
 async def remedies(rig_id: UUID, request: Request, snag: Annotated[str, Query(max_length=200)]) -> Response:
     """The remedies of a snag, best first, each with what it would change."""
-    return await aside(request, rig_id, "remedies_of", snag)
+    return await aside(request, rig_id, "remedies_for", snag)
 
 
 @router.post("/{rig_id}/lines/{line_id}/meters")

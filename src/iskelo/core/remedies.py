@@ -2,12 +2,15 @@
 
 from collections import Counter
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
+from iskelo.core.acts.act import ActKind
+from iskelo.core.acts.search import Searched, search
 from iskelo.core.compare import NowAfter, compare
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import Edit
+from iskelo.core.rig.index import Index
 from iskelo.core.rig.rig import Rig
 from iskelo.core.snags.registry import RULE_NAMES, run_rules
 from iskelo.core.snags.rule import REMEDIES_AT_MOST, SEVERITIES, Remedy, Snag
@@ -51,8 +54,30 @@ def standing(surveyed: Surveyed) -> Standing:
     )
 
 
+@dataclass(frozen=True, slots=True)
+class Remedies:
+    """The remedies of a snag; how many acts were tried besides its rule's own, and of which kinds, if any were."""
+
+    remedies: tuple[TriedRemedy, ...]
+    tried: int = 0
+    kinds: tuple[ActKind, ...] = ()
+
+
+FEW_EDITS = 2
+"""An act of the rule's own with more edits than these is held against those that are found by trying."""
+
+
 def tried_remedies(rig: Rig, snag: Snag, before: Surveyed | None = None) -> tuple[TriedRemedy, ...]:
+    """A snag's remedies, see ``remedies_of``."""
+    return remedies_of(rig, snag, before).remedies
+
+
+def remedies_of(rig: Rig, snag: Snag, before: Surveyed | None = None, *, quick: bool = False) -> Remedies:
     """A snag's remedies, each tried as it would be applied; one that is refused does not take the others with it.
+
+    They are its rule's own; and where none of those frees every line that is in trouble in few edits, whatever else a
+    person could do about its lines in one go and that is found to mend by trying it (``acts.search``);
+    ``quick``: only where its rule has none at all.
 
     An act is offered only if it betters the rig (``standing``), takes no line with it that arrived unless it frees
     more, and makes no new trouble that is worse than the one it mends; where none does, one that harms lines is offered
@@ -64,12 +89,24 @@ def tried_remedies(rig: Rig, snag: Snag, before: Surveyed | None = None) -> tupl
     trial_of = _Trial(rig, known, snag)
     offered = snag.mend()
     acts = trial_of.acts([each for each in offered if not each.fact])
+    searched = trial_of.searched(acts, quick=quick)
+    if searched is not None:
+        known_acts = {each.remedy.edits for each in acts}
+        further = [
+            Remedy(each.act.words, each.act.edits, cost=each.act.cost)
+            for each in searched.found
+            if each.act.edits not in known_acts
+        ]
+        # What is offered only with what mends the lines it harms gives way to what harms none.
+        found = trial_of.alone(further)
+        acts = [*found, *(acts if not found else [each for each in acts if not each.together])]
     facts = [each for each in map(trial_of.remedy, [each for each in offered if each.fact]) if each is not None]
     kept = (*sorted(acts, key=_rank)[:REMEDIES_AT_MOST], *sorted(facts, key=_rank))
-    return tuple(
+    told = tuple(
         TriedRemedy(each.remedy.words, each.remedy.edits, compare(known, each.after, each.words), each.remedy.fact)
         for each in kept
     )
+    return Remedies(told, searched.tried, searched.kinds) if searched is not None else Remedies(told)
 
 
 @dataclass(frozen=True, slots=True)
@@ -82,6 +119,7 @@ class _Tried:
     freed: int
     harmed: frozenset[str]
     rank: tuple[float, ...]
+    together: bool = False
 
 
 def _rank(tried: _Tried) -> tuple[float, ...]:
@@ -101,7 +139,23 @@ class _Trial:
         """The acts to be offered; only where none is by itself, those that are with what mends the lines they harm."""
         tried = [each for each in map(self.remedy, remedies) if each is not None]
         signed = [each for each in tried if self._signed(each)]
-        return signed or [both for each in tried if (both := self._together(each)) is not None]
+        return signed or [replace(both, together=True) for each in tried if (both := self._together(each)) is not None]
+
+    def alone(self, remedies: list[Remedy]) -> list[_Tried]:
+        """Those of these acts that are to be offered by themselves."""
+        return [each for each in map(self.remedy, remedies) if each is not None and self._signed(each)]
+
+    def searched(self, acts: list[_Tried], *, quick: bool) -> Searched | None:
+        """What trying finds for the snag's lines in trouble; None where there are none, or an act frees all at once."""
+        troubled = [line for line in self._snag.lines if line not in self._arriving]
+        if not troubled or (quick and acts):
+            return None
+        own = max((each.freed for each in acts if len(each.remedy.edits) <= FEW_EDITS), default=0)
+        if own < len(troubled):
+            return search(self._known.reading, troubled)
+        # More is wrong than that frees: one thing that was done may be behind all of it.
+        many = len(self._known.survey.lines) - len(self._arriving) > own
+        return search(self._known.reading, troubled, at_once=True) if many else None
 
     def _together(self, tried: _Tried) -> _Tried | None:
         """An act with what mends the lines it would harm; None if nothing does."""
@@ -145,8 +199,26 @@ class _Trial:
         # Of equals the one that mends the cause and not only what follows from it.
         left = any(each.key == self._snag.key for each in again.snags)
         moved = len(compare(self._known, again, "").numbers)
-        rank = (-freed, len(harmed), left, remedy.gives_up, moved, round(later_ms, 6), len(remedy.edits))
+        cost = remedy.cost if remedy.cost is not None else _mapped(self._known.reading.found, again.reading.found)
+        rank = (-freed, len(harmed), left, remedy.gives_up, cost, moved, round(later_ms, 6), len(remedy.edits))
         return _Tried(remedy, again, applied.words, freed, harmed, rank)
+
+
+def _mapped(before: Index, after: Index) -> int:
+    """How many legs of names somebody has to map to another channel; one that finds its channel again costs nothing."""
+    was = {
+        (item.id, leg): channel
+        for program in before.programs()
+        for item in (*program.inputs, *program.outputs)
+        for leg, channel in enumerate(item.legs)
+    }
+    now = (
+        ((item.id, leg), channel)
+        for program in after.programs()
+        for item in (*program.inputs, *program.outputs)
+        for leg, channel in enumerate(item.legs)
+    )
+    return sum(was.get(place) not in (None, channel) for place, channel in now)
 
 
 NEVER_MADE = (

@@ -7437,6 +7437,24 @@ export interface components {
             width: number;
         };
         /**
+         * Remedies
+         * @description The remedies of a snag; how many acts were tried besides its rule's own, and of which kinds, if any were.
+         */
+        Remedies: {
+            /**
+             * Kinds
+             * @default []
+             */
+            kinds?: ("names" | "leads" | "order of members" | "switches" | "pans" | "monitoring" | "supply")[];
+            /** Remedies */
+            remedies: components["schemas"]["TriedRemedy"][];
+            /**
+             * Tried
+             * @default 0
+             */
+            tried?: number;
+        };
+        /**
          * Remove
          * @description Remove gear, inputs, tracks, outputs, leads or lines, and whatever hung on them.
          */
@@ -16848,7 +16866,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["TriedRemedy"][];
+                    "application/json": components["schemas"]["Remedies"];
                 };
             };
             /** @description The request cannot be read */

@@ -23,13 +23,15 @@ class Remedy:
     """A list of edits that mends a snag, and what it does in words.
 
     An act in the room or in a program; or, with ``fact``, only the correction of what the rig says, if it is really so.
-    ``gives_up``: it switches off what somebody has set up, so that what keeps it is offered before.
+    ``gives_up``: it switches off what somebody has set up, so that what keeps it is offered before. ``cost``: what it
+    costs a person, where that is known; else it is the names that are mapped anew.
     """
 
     words: str
     edits: tuple[Edit, ...]
     fact: bool = False
     gives_up: bool = False
+    cost: float | None = None
 
 
 @light

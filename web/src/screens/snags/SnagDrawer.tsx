@@ -26,16 +26,17 @@ export function SnagDrawer() {
     queryKey: ["remedies", state.id, state.revision, current?.key],
     enabled: !!current,
     queryFn: () =>
-      answer<Schemas["TriedRemedy"][]>(
+      answer<Schemas["Remedies"]>(
         client.GET("/api/rigs/{rig_id}/remedies", {
           params: { path: { rig_id: state.id }, query: { snag: current?.key ?? "" } },
         }),
       ),
   })
-  const count = remedies.data?.length ?? 0
-  const acts = remedies.data?.filter((each) => !each.fact).length ?? 0
+  const tried = remedies.data?.remedies ?? []
+  const count = tried.length
+  const acts = tried.filter((each) => !each.fact).length
   const number = choice.key === current?.key ? Math.min(choice.number, Math.max(0, count - 1)) : 0
-  const remedy = remedies.data?.[number]
+  const remedy = tried[number]
   const pick = (step: number) => {
     const next = snags[Math.max(0, Math.min(snags.length - 1, at + step))]
     if (next) openSnags(next.key)
@@ -106,9 +107,7 @@ export function SnagDrawer() {
             </Box>
           )}
           {remedies.isLoading && <Box color="ink2">Working out remedies…</Box>}
-          {remedies.data && count === 0 && (
-            <Box color="ink2">No single change that Iskelo knows mends this.</Box>
-          )}
+          {remedies.data && count === 0 && <Box color="ink2">{sayNone(remedies.data)}</Box>}
           {remedy && (
             <>
               <Flex align="center" gap="6px" mb="4px">
@@ -165,6 +164,13 @@ export function SnagDrawer() {
       )}
     </Drawer>
   )
+}
+
+/** That nothing was found, and among how much: never that there is nothing. */
+function sayNone({ tried, kinds }: Schemas["Remedies"]): string {
+  if (!tried) return "Iskelo knows no act that mends this."
+  const changes = tried === 1 ? "1 change" : `${tried} changes`
+  return `No act that mends this was found among ${changes} tried: ${(kinds ?? []).join(", ")}.`
 }
 
 interface RowProps {

@@ -1,0 +1,147 @@
+"""Rigs that are well, broken by one act or two: how many are brought back by first remedies, and by one plan?
+
+``python benchmarks/break_and_mend.py [RIGS] [ACTS]``: so many random rigs besides every example, broken by so many
+acts (1). Every one that is not brought back is listed with what broke it and what was done. The rigs are those of the
+tests, planned until every line arrives; those that a plan cannot serve are counted and left out.
+"""
+
+import random
+import sys
+import time
+from collections import Counter
+from collections.abc import Iterator
+from pathlib import Path
+
+from hypothesis import HealthCheck, Phase, given, settings
+from hypothesis import strategies as st
+
+sys.path.insert(0, str(Path(__file__).parents[1] / "tests"))
+
+from iskelo.core.acts.every import acts_about, everything
+from iskelo.core.edits.apply import apply
+from iskelo.core.edits.base import Refused
+from iskelo.core.edits.edit import Edit
+from iskelo.core.linecheck.faults import faults_of
+from iskelo.core.lines.context import read
+from iskelo.core.plan import plan
+from iskelo.core.remedies import tried_remedies
+from iskelo.core.rig.rig import Rig
+from iskelo.core.survey import survey_again
+from iskelo.demo.examples import EXAMPLES
+from mixers import full_desk
+from rigs import any_rig
+
+BREAKS_OF_AN_EXAMPLE, BREAKS_OF_A_RIG = 20, 2
+
+
+def arriving(rig: Rig) -> int:
+    return sum(state.headline == "arrives" for state in read(rig).lines)
+
+
+def acts_of(rig: Rig) -> list[tuple[str, tuple[Edit, ...]]]:
+    """What goes wrong in rooms and programs: every act, and every fault that can be switched on."""
+    reading = read(rig)
+    acts = acts_about(reading, everything(reading))
+    faults = (fault for fault in faults_of(reading) if fault.area != "computer")
+    return [*((act.words, act.edits) for act in acts), *((fault.words, fault.edits) for fault in faults)]
+
+
+def by_remedies(rig: Rig, steps: int) -> tuple[bool, list[str]]:
+    """The first remedy of the worst snag that has any, so many times."""
+    said: list[str] = []
+    for _ in range(steps):
+        known = survey_again(rig, None)
+        if known.survey.vitals.arriving == len(rig.lines):
+            break
+        acts = (each for snag in known.snags for each in tried_remedies(rig, snag, known) if not each.fact)
+        act = next(acts, None)
+        if act is None:
+            break
+        rig = apply(rig, act.edits).rig
+        said.append(act.words)
+    return arriving(rig) == len(rig.lines), said
+
+
+def by_plan(rig: Rig) -> bool:
+    made = plan(survey_again(rig, None), rest=True)
+    return made is not None and arriving(apply(rig, made.edits).rig) == len(rig.lines)
+
+
+def broken(rig: Rig, chance: random.Random, count: int, at_once: int) -> Iterator[tuple[list[str], Rig]]:
+    acts = acts_of(rig)
+    for _ in range(60 * count):
+        some = chance.sample(acts, min(at_once, len(acts)))
+        after = rig
+        try:
+            for _, edits in some:
+                after = apply(after, edits).rig
+        except Refused:
+            continue
+        if arriving(after) < len(rig.lines):
+            yield [words for words, _ in some], after
+            count -= 1
+        if count == 0:
+            return
+
+
+def random_rigs(count: int) -> list[Rig]:
+    """Rigs of the tests that a plan serves whole, with two lines at least."""
+    kept: list[Rig] = []
+    drawn = Counter[str]()
+    kinds = st.one_of(
+        any_rig(busy=True, back=True), any_rig(busy=True, cabled=True), any_rig(busy=True, joined=False), full_desk()
+    )
+
+    @settings(
+        max_examples=max(1, 20 * count),
+        deadline=None,
+        database=None,
+        phases=[Phase.generate],
+        suppress_health_check=list(HealthCheck),
+    )
+    @given(kinds)
+    def draw(rig: Rig) -> None:
+        if len(kept) >= count or len(rig.lines) < 2:
+            return
+        drawn["drawn"] += 1
+        made = plan(survey_again(rig, None), rest=True)
+        served = apply(rig, made.edits).rig if made is not None else rig
+        # What no plan can serve is no line of the rig that is broken.
+        state = {each.line.id: each.headline for each in read(served).lines}
+        lines = tuple(line for line in served.lines if state[line.id] == "arrives")
+        served = served.model_copy(update={"lines": lines})
+        if len(lines) > 1 and arriving(served) == len(lines):
+            kept.append(served)
+
+    draw()
+    print(f"{len(kept)} rigs of {drawn['drawn']} that were drawn")
+    return kept
+
+
+def main() -> None:
+    count = int(sys.argv[1]) if len(sys.argv) > 1 else 300
+    at_once = int(sys.argv[2]) if len(sys.argv) > 2 else 1
+    told: Counter[str] = Counter()
+    chance = random.Random(5)
+    examples = [(name, make(), BREAKS_OF_AN_EXAMPLE) for name, make in EXAMPLES.items()]
+    rigs = [(f"random {number}", rig, BREAKS_OF_A_RIG) for number, rig in enumerate(random_rigs(count), start=1)]
+    for name, rig, breaks in (*examples, *rigs):
+        if arriving(rig) < len(rig.lines):
+            continue
+        for words, after in broken(rig, chance, breaks, at_once):
+            told["broken"] += 1
+            began = time.perf_counter()
+            mended, said = by_remedies(after, 2 * at_once)
+            told["seconds of remedies"] += round(time.perf_counter() - began)
+            told["brought back by first remedies"] += mended
+            planned = by_plan(after)
+            told["brought back by one plan"] += planned
+            if not mended or not planned:
+                how = " and ".join(way for way, good in (("remedies", mended), ("plan", planned)) if not good)
+                print(f"{name}, not by {how}: {' + '.join(words)}; made: {'; '.join(said) or 'nothing'}", flush=True)
+    for what, number in told.items():
+        print(f"{number:6d} {what}")
+
+
+if __name__ == "__main__":
+    main()

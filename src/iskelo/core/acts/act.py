@@ -1,0 +1,38 @@
+"""What a person does in one go: an act."""
+
+from dataclasses import dataclass
+from typing import Literal
+
+from iskelo.core.edits.edit import Edit
+from iskelo.core.rig.ports import Port
+
+ActKind = Literal["names", "leads", "order of members", "switches", "pans", "monitoring", "supply"]
+
+IN_A_PROGRAM, ON_A_BOX, A_LEAD = 1.0, 2.0, 3.0
+"""What a key or a setting in a program, a setting of a box, and a lead that is moved cost a person."""
+
+
+@dataclass(frozen=True, slots=True)
+class Near:
+    """What acts are looked for about: the ids of gear and of things in it, and ports."""
+
+    ids: frozenset[str]
+    ports: frozenset[Port]
+
+    def __or__(self, other: "Near") -> "Near":
+        return Near(self.ids | other.ids, self.ports | other.ports)
+
+
+@dataclass(frozen=True, slots=True)
+class Act:
+    """One act in words and as edits; ``touches``: the ids of the gear and the things in it that it is about.
+
+    ``mends`` is False for what goes wrong in rooms and is never a remedy: a mute, a track that is disarmed.
+    """
+
+    kind: ActKind
+    words: str
+    edits: tuple[Edit, ...]
+    touches: frozenset[str]
+    cost: float
+    mends: bool = True

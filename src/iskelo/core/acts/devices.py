@@ -1,0 +1,25 @@
+"""Acts on devices of several boxes: a member put in another place, so that numbers are what they were."""
+
+from collections.abc import Iterator
+
+from iskelo.core.acts.act import ON_A_BOX, Act, Near
+from iskelo.core.edits.edit import SetMembers
+from iskelo.core.rig.index import Index
+
+
+def order_acts(found: Index, about: Near) -> Iterator[Act]:
+    """Every member of a device that is asked about in every other place; names stay on their numbers."""
+    for device in found.aggregates:
+        if device.id not in about.ids:
+            continue
+        for member in device.members:
+            others = [each for each in device.members if each is not member]
+            for place in range(len(others) + 1):
+                members = (*others[:place], member, *others[place:])
+                if members == device.members:
+                    continue
+                name = found.name(member.device)
+                where = "first" if place == 0 else f"behind {found.name(others[place - 1].device)}"
+                edit = SetMembers(aggregate=device.id, members=members, keep_names=False)
+                touches = frozenset({device.id, *(each.device for each in members)})
+                yield Act("order of members", f"Put {name} {where} in {device.name}", (edit,), touches, ON_A_BOX)

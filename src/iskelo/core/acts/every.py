@@ -1,0 +1,62 @@
+"""Everything a person could do in one go about some gear."""
+
+from collections.abc import Iterator
+from itertools import chain
+
+from iskelo.core.acts.act import Act, Near
+from iskelo.core.acts.devices import order_acts
+from iskelo.core.acts.leads import lead_acts
+from iskelo.core.acts.names import name_acts, shift_acts
+from iskelo.core.acts.supplies import supply_acts
+from iskelo.core.acts.switches import strip_acts, switch_acts
+from iskelo.core.lines.context import Reading
+from iskelo.core.lines.state import LineState
+from iskelo.core.rig.ports import Port
+from iskelo.core.rig.programs import Program, Track
+
+
+def acts_about(reading: Reading, about: Near, around: Near | None = None) -> Iterator[Act]:
+    """Every act about these things; what moves many at once also about what stands ``around`` them."""
+    found = reading.found
+    return chain(
+        acts_at_once(reading, around or about),
+        name_acts(found, about),
+        switch_acts(found, about),
+        lead_acts(found, about),
+    )
+
+
+def acts_at_once(reading: Reading, about: Near) -> Iterator[Act]:
+    """The acts that move many things in one go: members, names from one place on, all strips of a mixer."""
+    found = reading.found
+    return chain(
+        supply_acts(found, about), order_acts(found, about), strip_acts(found, about), shift_acts(found, about)
+    )
+
+
+def everything(reading: Reading) -> Near:
+    """All gear, all that is in it, and every port that something is plugged into."""
+    found = reading.found
+    ports = (port for patch in reading.rig.patches for port in (patch.from_port, patch.to_port))
+    return Near(frozenset((*found.gear, *found.items, *found.mixing)), frozenset(ports))
+
+
+def near(reading: Reading, state: LineState) -> Near:
+    """What stands on a line's ways, on what is patched of it, and where it should begin and end."""
+    found = reading.found
+    ports: set[Port] = set(state.others)
+    for leg in state.legs:
+        ports |= {leg.start, leg.end, *reading.known.sound(leg.start).by}
+        ways = [arrival.route for arrival in leg.arrivals] + ([leg.way] if leg.way is not None else [])
+        ports.update(port for way in ways for port in way.ports)
+    ids = {port.owner for port in ports}
+    ids |= {found.gear_of(each) for each in ids if each in found.items or each in found.mixing}
+    for each in tuple(ids):
+        gear, placed = found.gear.get(each), found.items.get(each)
+        # What a program opens, and the input that the track takes where a line should end.
+        if isinstance(gear, Program) and each in found.opened:
+            ids |= {way.box.id for way in found.opened[each].ways}
+        if placed is not None and isinstance(placed.item, Track) and placed.item.input is not None:
+            ids.add(placed.item.input)
+    ids |= {device.id for device in found.aggregates if any(member.device in ids for member in device.members)}
+    return Near(frozenset(ids), frozenset(ports))

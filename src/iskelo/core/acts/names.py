@@ -1,0 +1,69 @@
+"""Acts on the names of programs: two exchanged, all from one place on shifted."""
+
+from collections.abc import Iterator
+from itertools import combinations
+
+from iskelo.core.acts.act import IN_A_PROGRAM, Act, Near
+from iskelo.core.edits.edit import Edit, SetLeg
+from iskelo.core.rig.index import Index
+from iskelo.core.rig.programs import Program, ProgramPort
+
+SHIFTS = (-1, 1, -2, 2, -8, 8)
+"""By so many channels names stand off that were mapped from another place on."""
+
+
+def name_acts(found: Index, about: Near) -> Iterator[Act]:
+    """Every exchange of two names of which one is asked about."""
+    for program, side, items, _ in _sides(found):
+        yield from _exchanged(program, side, items, about)
+
+
+def shift_acts(found: Index, around: Near) -> Iterator[Act]:
+    """Every shift of all names from one on that stands among these."""
+    for program, side, items, size in _sides(found):
+        yield from _shifted(program, side, items, size, around)
+
+
+def _sides(found: Index) -> Iterator[tuple[Program, str, list[ProgramPort], int]]:
+    """The names of programs that have a device, side by side, with how many channels there are."""
+    for program in found.programs():
+        streams = found.opened.get(program.id)
+        if streams is not None:
+            yield program, "input", [each for each in program.inputs if each.returns is None], streams.device.capture
+            yield program, "output", list(program.outputs), streams.device.playback
+
+
+def _exchanged(program: Program, side: str, items: list[ProgramPort], about: Near) -> Iterator[Act]:
+    for one, other in combinations(items, 2):
+        if (
+            (one.id in about.ids or other.id in about.ids)
+            and len(one.legs) == len(other.legs)
+            and one.legs != other.legs
+        ):
+            edits = tuple(
+                SetLeg(item=item.id, leg=leg, channel=channel)
+                for item, taken in ((one, other), (other, one))
+                for leg, channel in enumerate(taken.legs, start=1)
+            )
+            words = f"Exchange the channels of {side}s {one.name} and {other.name} of {program.name}"
+            yield Act("names", words, edits, frozenset({program.id, one.id, other.id}), 2 * IN_A_PROGRAM)
+
+
+def _shifted(program: Program, side: str, items: list[ProgramPort], size: int, around: Near) -> Iterator[Act]:
+    for place, first in enumerate(items):
+        run = items[place:]
+        if first.id not in around.ids or len(run) < 2:
+            continue
+        for by in SHIFTS:
+            moved = [[channel + by for channel in item.legs if channel is not None] for item in run]
+            if any(not 1 <= channel <= size for legs in moved for channel in legs):
+                continue
+            edits: tuple[Edit, ...] = tuple(
+                SetLeg(item=item.id, leg=leg, channel=channel + by)
+                for item in (reversed(run) if by > 0 else run)
+                for leg, channel in enumerate(item.legs, start=1)
+                if channel is not None
+            )
+            much = f"{abs(by)} channel{'s' if abs(by) > 1 else ''} {'up' if by > 0 else 'down'}"
+            words = f"Move the {side}s of {program.name} from {first.name} on {much}"
+            yield Act("names", words, edits, frozenset({program.id, *(item.id for item in run)}), 2 * IN_A_PROGRAM)

@@ -1,0 +1,73 @@
+"""The acts that mend: each is tried as it would be made, and what it does to the lines is what it is worth.
+
+Nobody has to know what mends what: it is enough to know what can be done, and to look.
+"""
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from functools import reduce
+from itertools import islice
+from operator import or_
+
+from iskelo.core.acts.act import Act, ActKind, Near
+from iskelo.core.acts.every import acts_about, acts_at_once, near
+from iskelo.core.edits.apply import apply
+from iskelo.core.edits.base import Refused
+from iskelo.core.lines.context import Reading, read
+
+TRIED_AT_MOST, OF_MANY_LINES, MANY_LINES = 150, 60, 64
+"""So many acts about one thing are tried; fewer in a rig of many lines, where each takes longer."""
+
+KEPT_AT_MOST = 6
+
+
+@dataclass(frozen=True, slots=True)
+class Found:
+    """An act that mends: how many lines it frees, and how many others it harms."""
+
+    act: Act
+    freed: int
+    harmed: int
+
+
+@dataclass(frozen=True, slots=True)
+class Searched:
+    """What a search found, the best first; how many acts were tried, and of which kinds."""
+
+    found: tuple[Found, ...]
+    tried: int
+    kinds: tuple[ActKind, ...]
+
+
+def search(reading: Reading, lines: Iterable[str], *, at_once: bool = False) -> Searched:
+    """The acts that free some of these lines and most of all, and harm fewest others; then those that cost least.
+
+    A line is freed that arrives as it is wanted then and did not before. ``at_once``: only acts that move many things.
+    """
+    wanted, well = frozenset(lines), _as_wanted(reading)
+    nowhere = Near(frozenset(), frozenset())
+    wrong = [(state.line.id in wanted, near(reading, state)) for state in reading.lines if state.line.id not in well]
+    about = reduce(or_, [place for asked, place in wrong if asked], nowhere)
+    around = reduce(or_, [place for _, place in wrong], nowhere)
+    acts = acts_at_once(reading, around) if at_once else acts_about(reading, about, around)
+    found: list[Found] = []
+    kinds: dict[ActKind, None] = {}
+    tried = 0
+    at_most = TRIED_AT_MOST if len(reading.lines) <= MANY_LINES else OF_MANY_LINES
+    for act in islice((each for each in acts if each.mends), at_most):
+        try:
+            after = read(apply(reading.rig, act.edits).rig, reading)
+        except Refused:
+            continue
+        tried += 1
+        kinds[act.kind] = None
+        then = _as_wanted(after)
+        freed, harmed = len(then - well), len(well - then)
+        if freed > harmed and then & wanted - well:
+            found.append(Found(act, freed, harmed))
+    best = sorted(found, key=lambda each: (-each.freed, each.harmed, each.act.cost, len(each.act.edits)))
+    return Searched(tuple(best[:KEPT_AT_MOST]), tried, tuple(kinds))
+
+
+def _as_wanted(reading: Reading) -> frozenset[str]:
+    return frozenset(state.line.id for state in reading.lines if state.headline == "arrives")

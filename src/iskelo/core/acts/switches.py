@@ -1,0 +1,114 @@
+"""Acts on what is switched: mutes, keys, solos, sources of strips, feeds, sends, monitoring, pans."""
+
+from collections.abc import Iterator
+from dataclasses import replace
+
+from pydantic import JsonValue
+
+from iskelo.core.acts.act import IN_A_PROGRAM, ON_A_BOX, Act, ActKind, Near
+from iskelo.core.edits.edit import SetValues
+from iskelo.core.rig.gear import Interface
+from iskelo.core.rig.index import Index
+from iskelo.core.rig.mixers import Mixer, Strip
+from iskelo.core.rig.programs import Program
+
+
+def strip_acts(found: Index, about: Near) -> Iterator[Act]:
+    """What is done to all strips of a mixer at once."""
+    for box in found.boxes:
+        if box.mixer is not None and box.id in about.ids:
+            yield from _all_strips(box, box.mixer)
+
+
+SIDES = ((-1.0, "left"), (0.0, "to the centre"), (1.0, "right"))
+
+
+def switch_acts(found: Index, about: Near) -> Iterator[Act]:
+    """The switches of strips, feeds, tracks, buses and sends that are asked about; a solo anywhere in their gear."""
+    for box in found.boxes:
+        if box.mixer is not None and box.id in about.ids:
+            yield from _of_mixer(found, box, box.mixer, about)
+    for program in found.programs():
+        if program.id in about.ids:
+            yield from _of_program(found, program, about)
+
+
+def _act(owner: str, item: str, words: str, cost: float, kind: ActKind = "switches", **values: JsonValue) -> Act:
+    mends = values not in ({"muted": True}, {"armed": False})
+    return Act(kind, words, (SetValues(item=item, values=values),), frozenset({owner, item}), cost, mends)
+
+
+def _of_mixer(found: Index, box: Interface, mixer: Mixer, about: Near) -> Iterator[Act]:
+    for strip in mixer.strips:
+        said = f"strip {strip.name} of {box.name}"
+        if strip.soloed:
+            yield _act(box.id, strip.id, f"End the solo of {said}", ON_A_BOX, soloed=False)
+        if strip.id not in about.ids:
+            continue
+        if mixer.mute_key == "moves":
+            words = f"{'Lift' if strip.muted else 'Press'} the key of {said}"
+        else:
+            words = f"{'Unmute' if strip.muted else 'Mute'} {said}"
+        muting = _act(box.id, strip.id, words, ON_A_BOX, muted=not strip.muted)
+        yield replace(muting, mends=mixer.mute_key == "moves" or strip.muted)
+        if strip.back:
+            words = f"Let {said} take {'what it takes live' if strip.plays_back else 'its return'}"
+            yield _act(box.id, strip.id, words, ON_A_BOX, plays_back=not strip.plays_back)
+        if strip.inverted:
+            yield _act(box.id, strip.id, f"Turn the polarity of {said} back", ON_A_BOX, inverted=False)
+        for pan, side in SIDES:
+            if strip.pan != pan:
+                yield _act(box.id, strip.id, f"Pan {said} {side}", ON_A_BOX, "pans", pan=pan)
+    for mix in mixer.mixes:
+        if mix.muted:
+            yield _act(box.id, mix.id, f"Unmute mix {mix.name} of {box.name}", ON_A_BOX, muted=False)
+    for feed in mixer.feeds:
+        if not feed.fixed and (feed.id in about.ids or feed.item in about.ids):
+            words = f"Switch {found.say_in_mixer(feed.id)} {'off' if feed.on else 'on'}"
+            yield _act(box.id, feed.id, words, ON_A_BOX, on=not feed.on)
+
+
+def _all_strips(box: Interface, mixer: Mixer) -> Iterator[Act]:
+    """All strips at once: live or to their returns, all solos ended."""
+    back = [strip for strip in mixer.strips if strip.back]
+    for plays, words in ((False, "what they take live"), (True, "their returns")):
+        other = [strip for strip in back if strip.plays_back is not plays]
+        if len(other) > 1:
+            yield _together(box, other, f"Let all strips of {box.name} take {words}", plays_back=plays)
+    soloed = [strip for strip in mixer.strips if strip.soloed]
+    if len(soloed) > 1:
+        yield _together(box, soloed, f"End all solos of {box.name}", soloed=False)
+    muted = [strip for strip in mixer.strips if strip.muted]
+    if len(muted) > 1 and mixer.mute_key != "moves":
+        yield _together(box, muted, f"Unmute all strips of {box.name}", muted=False)
+
+
+def _together(box: Interface, strips: list[Strip], words: str, **values: JsonValue) -> Act:
+    edits = tuple(SetValues(item=strip.id, values=values) for strip in strips)
+    return Act("switches", words, edits, frozenset({box.id, *(strip.id for strip in strips)}), ON_A_BOX)
+
+
+def _of_program(found: Index, program: Program, about: Near) -> Iterator[Act]:
+    for track in program.tracks:
+        said = f"track {track.name}"
+        if track.soloed:
+            yield _act(program.id, track.id, f"End the solo of {said}", IN_A_PROGRAM, soloed=False)
+        if track.id not in about.ids:
+            continue
+        words = f"{'Disarm' if track.armed else 'Arm'} {said}"
+        yield _act(program.id, track.id, words, IN_A_PROGRAM, armed=not track.armed)
+        words = f"Stop monitoring {said}" if track.monitored else f"Monitor {said}"
+        yield _act(program.id, track.id, words, IN_A_PROGRAM, "monitoring", monitored=not track.monitored)
+        words = f"{'Unmute' if track.muted else 'Mute'} {said}"
+        yield _act(program.id, track.id, words, IN_A_PROGRAM, muted=not track.muted)
+        for pan, side in SIDES:
+            if track.pan != pan and track.monitored:
+                yield _act(program.id, track.id, f"Pan {said} {side}", IN_A_PROGRAM, "pans", pan=pan)
+    for bus in program.buses:
+        if bus.muted or bus.id in about.ids:
+            words = f"{'Unmute' if bus.muted else 'Mute'} bus {bus.name}"
+            yield _act(program.id, bus.id, words, IN_A_PROGRAM, muted=not bus.muted)
+    for send in program.sends:
+        if send.item in about.ids or send.to in about.ids:
+            words = f"Switch the {found.say_send(send)} {'off' if send.on else 'on'}"
+            yield _act(program.id, send.id, words, IN_A_PROGRAM, on=not send.on)
