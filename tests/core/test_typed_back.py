@@ -129,6 +129,9 @@ def test_what_feeds_a_channel_or_a_jack_can_be_typed_back(rig: Rig, data: st.Dat
                 typed = TypeFeeds.model_validate({"mixer": box.id, "bank": bank, "number": number, "text": shown})
                 unchanged(rig, typed)
                 mine = [f for f in box.mixer.feeds if f.bank == bank and number in f.ends]
+                # A mix has no key: two feeds of it to one place that differ in their key alone cannot be told apart.
+                if len({(f.item, f.jack, f.number, f.tap) for f in mine}) < len(mine):
+                    continue
                 left = tuple(feed for feed in box.mixer.feeds if feed not in mine)
                 mixer = box.mixer.model_copy(update={"feeds": left})
                 bare = rig.model_copy(
