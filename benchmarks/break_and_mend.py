@@ -1,8 +1,8 @@
 """Rigs that are well, broken by one act or two: how many are brought back by first remedies, and by one plan?
 
 ``python benchmarks/break_and_mend.py [RIGS] [ACTS]``: so many random rigs besides every example, broken by so many
-acts (1). Every one that is not brought back is listed with what broke it and what was done. The rigs are those of the
-tests, planned until every line arrives; those that a plan cannot serve are counted and left out.
+acts (1). Every one that is not brought back is listed with what broke it and what was done. The random rigs are as
+people set them up, planned until every line arrives.
 """
 
 import random
@@ -12,24 +12,23 @@ from collections import Counter
 from collections.abc import Iterator
 from pathlib import Path
 
-from hypothesis import HealthCheck, Phase, given, settings
-from hypothesis import strategies as st
-
 sys.path.insert(0, str(Path(__file__).parents[1] / "tests"))
 
+from desks import desk_bench
 from iskelo.core.acts.every import acts_about, everything
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
-from iskelo.core.edits.edit import Edit
+from iskelo.core.edits.batch import BatchRequest, batch
+from iskelo.core.edits.edit import Edit, JoinDevices, SetDevice
 from iskelo.core.linecheck.faults import faults_of
 from iskelo.core.lines.context import read
 from iskelo.core.plan import plan
 from iskelo.core.remedies import tried_remedies
+from iskelo.core.rig.gear import Member
+from iskelo.core.rig.index import index
 from iskelo.core.rig.rig import Rig
 from iskelo.core.survey import survey_again
 from iskelo.demo.examples import EXAMPLES
-from mixers import full_desk
-from rigs import any_rig
 
 BREAKS_OF_AN_EXAMPLE, BREAKS_OF_A_RIG = 20, 2
 
@@ -84,37 +83,41 @@ def broken(rig: Rig, chance: random.Random, count: int, at_once: int) -> Iterato
             return
 
 
-def random_rigs(count: int) -> list[Rig]:
-    """Rigs of the tests that a plan serves whole, with two lines at least."""
+def set_up(chance: random.Random) -> Rig:
+    """A rig as people set them up: microphones and lines in one box, two joined ones or a mixer; recorded and heard."""
+    voices = chance.randint(2, 8)
+    kind = chance.choice(["a box", "two joined", "a mixer"])
+    gear = {"a box": ("box 8x8 Corvane",), "two joined": ("box 4x4 Corvane", "box 8x8 Pellow"), "a mixer": ("havra",)}[
+        kind
+    ]
+    names = ", ".join(f"Voice {number}" for number in range(1, voices + 1))
+    bench = desk_bench(f"{voices} mic {names}", *gear, "recorder Longhand", "headphones Phones")
+    if kind == "two joined":
+        boxes = index(bench.rig).boxes
+        members = tuple(Member(device=box.id, matched=box is not boxes[0]) for box in boxes)
+        bench.do(JoinDevices(name="Both", members=members))
+        bench.do(SetDevice(program=bench.id("Longhand"), device=index(bench.rig).aggregates[0].id))
+    heard = chance.randint(0, 1)
+    wish = BatchRequest(
+        sources="mic",
+        record_to="longhand new",
+        heard_at="phones" if heard else "",
+        name="",
+        within="15" if heard else "",
+    )
+    return bench.do(*batch(bench.rig, wish)).rig
+
+
+def random_rigs(count: int, chance: random.Random) -> list[Rig]:
+    """So many of them, planned; those that a plan does not serve whole are counted and left out."""
     kept: list[Rig] = []
-    drawn = Counter[str]()
-    kinds = st.one_of(
-        any_rig(busy=True, back=True), any_rig(busy=True, cabled=True), any_rig(busy=True, joined=False), full_desk()
-    )
-
-    @settings(
-        max_examples=max(1, 20 * count),
-        deadline=None,
-        database=None,
-        phases=[Phase.generate],
-        suppress_health_check=list(HealthCheck),
-    )
-    @given(kinds)
-    def draw(rig: Rig) -> None:
-        if len(kept) >= count or len(rig.lines) < 2:
-            return
-        drawn["drawn"] += 1
+    for _ in range(count):
+        rig = set_up(chance)
         made = plan(survey_again(rig, None), rest=True)
-        served = apply(rig, made.edits).rig if made is not None else rig
-        # What no plan can serve is no line of the rig that is broken.
-        state = {each.line.id: each.headline for each in read(served).lines}
-        lines = tuple(line for line in served.lines if state[line.id] == "arrives")
-        served = served.model_copy(update={"lines": lines})
-        if len(lines) > 1 and arriving(served) == len(lines):
-            kept.append(served)
-
-    draw()
-    print(f"{len(kept)} rigs of {drawn['drawn']} that were drawn")
+        rig = apply(rig, made.edits).rig if made is not None else rig
+        if arriving(rig) == len(rig.lines):
+            kept.append(rig)
+    print(f"{len(kept)} of {count} rigs are served whole by a plan")
     return kept
 
 
@@ -124,7 +127,9 @@ def main() -> None:
     told: Counter[str] = Counter()
     chance = random.Random(5)
     examples = [(name, make(), BREAKS_OF_AN_EXAMPLE) for name, make in EXAMPLES.items()]
-    rigs = [(f"random {number}", rig, BREAKS_OF_A_RIG) for number, rig in enumerate(random_rigs(count), start=1)]
+    rigs = [
+        (f"random {number}", rig, BREAKS_OF_A_RIG) for number, rig in enumerate(random_rigs(count, chance), start=1)
+    ]
     for name, rig, breaks in (*examples, *rigs):
         if arriving(rig) < len(rig.lines):
             continue

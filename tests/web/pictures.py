@@ -163,6 +163,7 @@ def main(url: str) -> None:
         page.keyboard.press("Escape")
         page.click('[data-line="Dov"]')
         page.keyboard.press("m")
+        page.get_by_test_id("now-after").wait_for()
         take(page, "snags")
         page.keyboard.press("Escape")
         file = {"name": "inputs.csv", "mimeType": "text/csv", "buffer": LIST.encode()}
