@@ -125,6 +125,8 @@ def test_what_was_exchanged_is_exchanged_back() -> None:
     names = "Exchange the channels of inputs Alma and Bertil of Longhand"
     leads = "Exchange the leads in Corvane 8 jack in 1 and Corvane 8 jack in 2"
     assert first_words(broken("two-boxes-as-one", names)) == names
+    (told,) = [each for each in survey_again(broken("two-boxes-as-one", names), None).snags if each.severity != "note"]
+    assert told.title == "Alma and Bertil are exchanged: each arrives where the other belongs"
     # Names are exchanged in a moment; the leads are offered as well, for which of them is wrong nobody can see here.
     assert {names, leads} <= set(words_offered(broken("two-boxes-as-one", leads)))
 

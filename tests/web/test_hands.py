@@ -176,6 +176,7 @@ def test_what_is_half_typed_outlives_escape_another_place_and_a_reload(screen: P
     press(screen, ["2", "b"])
     assert fields_of(screen, *labels) == wanted
     # What was made is no longer half typed, and what nobody wants any more is emptied in one press.
+    expect(preview(screen)).to_be_visible()
     press(screen, ["Control+Enter"])
     expect(screen.get_by_role("form", name="Batch of lines")).to_have_count(0)
     press(screen, ["b"])

@@ -9,6 +9,7 @@ from iskelo.core.planner.by_cables import join_by_cables
 from iskelo.core.planner.by_returns import join_by_returns
 from iskelo.core.planner.search import join_line
 from iskelo.core.rig.ports import STAGE
+from iskelo.core.rig.text import few
 from iskelo.core.snags.arrivals import send_away, undouble
 from iskelo.core.snags.reach import with_finding
 from iskelo.core.snags.rule import Remedy, Snag, distinct, joining, rule
@@ -100,23 +101,51 @@ def _first_block(state: LineState) -> Block:
     return next(block for leg in state.legs for block in leg.blocks)
 
 
-@rule("lines", symptoms=("misplaced", "nothing", "one side"))
+@rule("lines", symptoms=("misplaced", "nothing", "one side"), explains=("line-crowded",))
 def line_crossed(reading: Reading) -> list[Snag]:
-    """A source arrives where another line's belongs, or left and right are swapped."""
-    return [
-        Snag(
-            key=f"line-crossed:{state.line.id}",
-            rule="line-crossed",
-            severity="trouble",
-            title=f"{state.line.name} is crossed: {words}",
-            evidence=words,
-            consequence="The wrong sound is on the track, or the stereo picture is mirrored.",
-            lines=(state.line.id,),
-            items=tuple(port.owner for port in state.line.from_ports),
-            mend=partial(_uncross, reading, state),
+    """A source arrives where another line's belongs, some at each other's places, or left and right are swapped."""
+    crossed = {state.line.id: (state, words) for state, words in with_finding(reading, "crossed")}
+    snags: list[Snag] = []
+    told: set[str] = set()
+    for line, (state, words) in crossed.items():
+        if line in told:
+            continue
+        together = _exchanged(reading, line)
+        told.update(together)
+        names = [crossed[each][0].line.name for each in together]
+        title = f"{state.line.name} is crossed: {words}"
+        if len(names) == 2:
+            title = f"{names[0]} and {names[1]} are exchanged: each arrives where the other belongs"
+        elif len(names) > 2:
+            title = f"{few(names)} are exchanged: each arrives where another belongs"
+        snags.append(
+            Snag(
+                key=f"line-crossed:{line}",
+                rule="line-crossed",
+                severity="trouble",
+                title=title,
+                evidence="; ".join(crossed[each][1] for each in together[:4]),
+                consequence="The wrong sound is on the track, or the stereo picture is mirrored.",
+                lines=together,
+                items=tuple(port.owner for each in together for port in crossed[each][0].line.from_ports),
+                mend=partial(_uncross, reading, state),
+            )
         )
-        for state, words in with_finding(reading, "crossed")
-    ]
+    return snags
+
+
+def _exchanged(reading: Reading, line: str) -> tuple[str, ...]:
+    """The lines that stand at each other's places in a round, this one first; it alone where there is no round."""
+    takes: dict[str, str] = {}
+    for state, finding in reading.having.get("crossed", ()):
+        owner = finding.fact.parts.get("owner")
+        if isinstance(owner, str):
+            takes[state.line.id] = owner
+    round_, at = [line], takes.get(line)
+    while at is not None and at not in round_:
+        round_.append(at)
+        at = takes.get(at)
+    return tuple(round_) if at == line else (line,)
 
 
 def _uncross(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
