@@ -7445,7 +7445,7 @@ export interface components {
              * Kinds
              * @default []
              */
-            kinds?: ("names" | "leads" | "order of members" | "switches" | "pans" | "monitoring" | "supply")[];
+            kinds?: ("names" | "names put right" | "leads" | "order of members" | "switches" | "pans" | "monitoring" | "supply")[];
             /** Remedies */
             remedies: components["schemas"]["TriedRemedy"][];
             /**

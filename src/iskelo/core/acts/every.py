@@ -6,7 +6,7 @@ from itertools import chain
 from iskelo.core.acts.act import Act, Near
 from iskelo.core.acts.devices import order_acts
 from iskelo.core.acts.leads import lead_acts
-from iskelo.core.acts.names import name_acts, shift_acts
+from iskelo.core.acts.names import given_back_acts, name_acts, shift_acts
 from iskelo.core.acts.supplies import supply_acts
 from iskelo.core.acts.switches import strip_acts, switch_acts
 from iskelo.core.lines.context import Reading
@@ -30,7 +30,11 @@ def acts_at_once(reading: Reading, about: Near) -> Iterator[Act]:
     """The acts that move many things in one go: members, names from one place on, all strips of a mixer."""
     found = reading.found
     return chain(
-        supply_acts(found, about), order_acts(found, about), strip_acts(found, about), shift_acts(found, about)
+        given_back_acts(reading),
+        supply_acts(found, about),
+        order_acts(found, about),
+        strip_acts(found, about),
+        shift_acts(found, about),
     )
 
 

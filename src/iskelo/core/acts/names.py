@@ -5,8 +5,10 @@ from itertools import combinations
 
 from iskelo.core.acts.act import IN_A_PROGRAM, Act, Near
 from iskelo.core.edits.edit import Edit, SetLeg
+from iskelo.core.lines.context import Reading
 from iskelo.core.rig.index import Index
-from iskelo.core.rig.programs import Program, ProgramPort
+from iskelo.core.rig.programs import Program, ProgramPort, Track
+from iskelo.core.rig.text import few
 
 SHIFTS = (-1, 1, -2, 2, -8, 8)
 """By so many channels names stand off that were mapped from another place on."""
@@ -22,6 +24,47 @@ def shift_acts(found: Index, around: Near) -> Iterator[Act]:
     """Every shift of all names from one on that stands among these."""
     for program, side, items, size in _sides(found):
         yield from _shifted(program, side, items, size, around)
+
+
+NAMES_AT_LEAST = 3
+"""Fewer names are exchanged, or set one by one."""
+
+
+def given_back_acts(reading: Reading) -> Iterator[Act]:
+    """The names of a program on the channels where the sounds of their lines arrive, all in one go."""
+    found = reading.found
+    for program in found.programs():
+        taken = _arriving(reading, program)
+        if len(taken) < NAMES_AT_LEAST or len(set(taken.values())) < len(taken):
+            continue
+        edits = tuple(SetLeg(item=item, leg=leg, channel=channel) for (item, leg), channel in taken.items())
+        names = [found.items[item].item.name for item, _ in taken]
+        words = f"Give {few(names)} of {program.name} the channels where their sounds arrive"
+        yield Act(
+            "names put right", words, edits, frozenset({program.id, *(item for item, _ in taken)}), 3 * IN_A_PROGRAM
+        )
+
+
+def _arriving(reading: Reading, program: Program) -> dict[tuple[str, int], int]:
+    """By input and leg that stand wrongly for their track's line: the one channel where its sound arrives."""
+    found = reading.found
+    taken: dict[tuple[str, int], int] = {}
+    for state in reading.lines:
+        if state.headline == "arrives":
+            continue
+        for start, end in state.line.pairs():
+            placed = found.items.get(end.owner)
+            track = placed.item if placed is not None and placed.program.id == program.id else None
+            if not isinstance(track, Track) or track.input not in found.items:
+                continue
+            item = found.items[track.input].item
+            ports = (port for port in reading.known.sound(start).by if port.bank == "capture")
+            channels = {channel for port in ports if (channel := found.channel(program, port)) is not None}
+            if isinstance(item, ProgramPort) and len(channels) == 1 and end.number <= len(item.legs):
+                (channel,) = channels
+                if item.legs[end.number - 1] != channel:
+                    taken[item.id, end.number] = channel
+    return taken
 
 
 def _sides(found: Index) -> Iterator[tuple[Program, str, list[ProgramPort], int]]:
