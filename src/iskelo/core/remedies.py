@@ -83,7 +83,8 @@ def remedies_of(rig: Rig, snag: Snag, before: Surveyed | None = None, *, quick: 
     more, and makes no new trouble that is worse than the one it mends; where none does, one that harms lines is offered
     with what mends those.
     Acts are ranked by lines freed, lines harmed, whether the snag is gone, whether they give up what somebody has set
-    up, numbers moved, delay added, edits; behind them come at most as many corrections of facts.
+    up, what they cost a person, numbers moved, delay added, edits; behind them come at most as many corrections of
+    facts.
     """
     known = before or survey_again(rig, None)
     trial_of = _Trial(rig, known, snag)
