@@ -4,7 +4,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from iskelo.core.acts.act import Act
-from iskelo.core.acts.search import search
+from iskelo.core.acts.search import MANY_LINES, search
 from iskelo.core.compare import NowAfter, compare
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
@@ -66,7 +66,7 @@ def plan(known: Surveyed, *, rest: bool = False) -> Plan | None:
         steps = (*steps, *(PlanSteps(gear, words) for gear, words in joining.by_place()))
         edits = (*edits, *joining.edits)
     mended, after = _mended(after, _as_wanted(known) | _as_wanted(after)) if rest else ((), after)
-    if rest and len(_as_wanted(after)) < len(known.survey.lines):
+    if rest and len(_as_wanted(after)) < len(known.survey.lines) <= MANY_LINES:
         # A line that was joined may have another way than was meant: once more, from the beginning, by remedies alone.
         by_remedies, then = _mended(known, _as_wanted(known), asked=ASKED_ANEW, quick=False)
         if len(_as_wanted(then)) > len(_as_wanted(after)):
@@ -117,7 +117,7 @@ def _of_many(known: Surveyed) -> Act | None:
 
 def _of_half_silent(known: Surveyed) -> Act | None:
     wrong = [state.line.id for state in known.reading.lines if state.headline == "half silent"]
-    found = search(known.reading, wrong).found if wrong else ()
+    found = search(known.reading, wrong).found if wrong and len(known.reading.lines) <= MANY_LINES else ()
     return next((each.act for each in found if not each.harmed), None)
 
 

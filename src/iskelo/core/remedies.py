@@ -5,7 +5,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
 from iskelo.core.acts.act import ActKind
-from iskelo.core.acts.search import Searched, search
+from iskelo.core.acts.search import MANY_LINES, Searched, search
 from iskelo.core.compare import NowAfter, compare
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
@@ -77,7 +77,7 @@ def remedies_of(rig: Rig, snag: Snag, before: Surveyed | None = None, *, quick: 
 
     They are its rule's own; and where none of those frees every line that is in trouble in few edits, whatever else a
     person could do about its lines in one go and that is found to mend by trying it (``acts.search``);
-    ``quick``: only where its rule has none at all.
+    ``quick``: only where its rule has none at all, and the rig has not many lines.
 
     An act is offered only if it betters the rig (``standing``), takes no line with it that arrived unless it frees
     more, and makes no new trouble that is worse than the one it mends; where none does, one that harms lines is offered
@@ -149,7 +149,7 @@ class _Trial:
     def searched(self, acts: list[_Tried], *, quick: bool) -> Searched | None:
         """What trying finds for the snag's lines in trouble; None where there are none, or an act frees all at once."""
         troubled = [line for line in self._snag.lines if line not in self._arriving]
-        if not troubled or (quick and acts):
+        if not troubled or (quick and (acts or len(self._known.survey.lines) > MANY_LINES)):
             return None
         own = max((each.freed for each in acts if len(each.remedy.edits) <= FEW_EDITS), default=0)
         if own < len(troubled):

@@ -15,8 +15,11 @@ from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.lines.context import Reading, read
 
-TRIED_AT_MOST, OF_MANY_LINES, MANY_LINES = 150, 60, 64
-"""So many acts about one thing are tried; fewer in a rig of many lines, where each takes longer."""
+TRIED_AT_MOST = 150
+"""So many acts about one thing are tried."""
+
+MANY_LINES, OF_MANY_LINES, EDITS_OF_MANY = 64, 20, 16
+"""In a rig of more lines than that each takes longer: fewer are tried there, and none of more edits than these."""
 
 KEPT_AT_MOST = 6
 
@@ -53,8 +56,9 @@ def search(reading: Reading, lines: Iterable[str], *, at_once: bool = False) -> 
     found: list[Found] = []
     kinds: dict[ActKind, None] = {}
     tried = 0
-    at_most = TRIED_AT_MOST if len(reading.lines) <= MANY_LINES else OF_MANY_LINES
-    for act in islice((each for each in acts if each.mends), at_most):
+    many = len(reading.lines) > MANY_LINES
+    able = (act for act in acts if act.mends and not (many and len(act.edits) > EDITS_OF_MANY))
+    for act in islice(able, OF_MANY_LINES if many else TRIED_AT_MOST):
         try:
             after = read(apply(reading.rig, act.edits).rig, reading)
         except Refused:
