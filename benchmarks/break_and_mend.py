@@ -23,18 +23,14 @@ from iskelo.core.edits.edit import Edit, JoinDevices, SetDevice
 from iskelo.core.linecheck.faults import faults_of
 from iskelo.core.lines.context import read
 from iskelo.core.plan import plan
-from iskelo.core.remedies import tried_remedies
 from iskelo.core.rig.gear import Member
 from iskelo.core.rig.index import index
 from iskelo.core.rig.rig import Rig
 from iskelo.core.survey import survey_again
 from iskelo.demo.examples import EXAMPLES
+from mending import arriving, first_mended
 
 BREAKS_OF_AN_EXAMPLE, BREAKS_OF_A_RIG = 20, 2
-
-
-def arriving(rig: Rig) -> int:
-    return sum(state.headline == "arrives" for state in read(rig).lines)
 
 
 def acts_of(rig: Rig) -> list[tuple[str, tuple[Edit, ...]]]:
@@ -43,22 +39,6 @@ def acts_of(rig: Rig) -> list[tuple[str, tuple[Edit, ...]]]:
     acts = acts_about(reading, everything(reading))
     faults = (fault for fault in faults_of(reading) if fault.area != "computer")
     return [*((act.words, act.edits) for act in acts), *((fault.words, fault.edits) for fault in faults)]
-
-
-def by_remedies(rig: Rig, steps: int) -> tuple[bool, list[str]]:
-    """The first remedy of the worst snag that has any, so many times."""
-    said: list[str] = []
-    for _ in range(steps):
-        known = survey_again(rig, None)
-        if known.survey.vitals.arriving == len(rig.lines):
-            break
-        acts = (each for snag in known.snags for each in tried_remedies(rig, snag, known) if not each.fact)
-        act = next(acts, None)
-        if act is None:
-            break
-        rig = apply(rig, act.edits).rig
-        said.append(act.words)
-    return arriving(rig) == len(rig.lines), said
 
 
 def by_plan(rig: Rig) -> bool:
@@ -136,7 +116,8 @@ def main() -> None:
         for words, after in broken(rig, chance, breaks, at_once):
             told["broken"] += 1
             began = time.perf_counter()
-            mended, said = by_remedies(after, 2 * at_once)
+            then, said = first_mended(after, 2 * at_once)
+            mended = arriving(then) == len(rig.lines)
             told["seconds of remedies"] += round(time.perf_counter() - began)
             told["brought back by first remedies"] += mended
             planned = by_plan(after)

@@ -14,11 +14,13 @@ from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import SetLeg
 from iskelo.core.lines.context import read
+from iskelo.core.plan import plan
 from iskelo.core.remedies import remedies_of, tried_remedies
 from iskelo.core.rig.index import index
 from iskelo.core.rig.rig import Rig
 from iskelo.core.survey import survey_again
 from iskelo.demo.examples import EXAMPLES
+from mending import arriving, first_mended
 from mixers import full_desk
 from rigs import any_rig
 
@@ -62,26 +64,6 @@ def test_what_is_done_in_one_go_is_taken_back_in_one_go(rig: Rig, chance: random
         again = read(after)
         back = (made(after, each) for each in acts_about(again, everything(again)))
         assert as_it_sounds(rig) in [as_it_sounds(each) for each in back if each is not None], act.words
-
-
-def arriving(rig: Rig) -> int:
-    return sum(state.headline == "arrives" for state in read(rig).lines)
-
-
-def first_mended(rig: Rig, steps: int) -> tuple[Rig, list[str]]:
-    """The first remedies of the worst snags that have any, one after the other."""
-    said: list[str] = []
-    for _ in range(steps):
-        known = survey_again(rig, None)
-        if known.survey.vitals.arriving == len(rig.lines):
-            break
-        acts = (each for snag in known.snags for each in tried_remedies(rig, snag, known) if not each.fact)
-        act = next(acts, None)
-        if act is None:
-            break
-        rig = apply(rig, act.edits).rig
-        said.append(act.words)
-    return rig, said
 
 
 @pytest.mark.parametrize("name", WELL)
@@ -159,6 +141,14 @@ def test_a_member_is_put_back_in_its_place_and_no_name_is_mapped_anew() -> None:
     after = made(bench.rig, act)
     assert after is not None
     assert first_words(after).startswith(("Put Box first", "Put Second behind Box"))
+
+
+def test_a_plan_puts_a_member_back_and_tells_it_at_the_device() -> None:
+    made_plan = plan(survey_again(broken("two-boxes-as-one", "Put Pellow Duo first in Both"), None))
+    assert made_plan is not None
+    assert [(each.gear, each.steps) for each in made_plan.steps] == [
+        ("Both", ("Put Pellow Duo behind Corvane 8 in Both",))
+    ]
 
 
 def test_all_strips_at_their_returns_are_one_act() -> None:

@@ -21,5 +21,5 @@ def order_acts(found: Index, about: Near) -> Iterator[Act]:
                 name = found.name(member.device)
                 where = "first" if place == 0 else f"behind {found.name(others[place - 1].device)}"
                 edit = SetMembers(aggregate=device.id, members=members, keep_names=False)
-                touches = frozenset({device.id, *(each.device for each in members)})
-                yield Act("order of members", f"Put {name} {where} in {device.name}", (edit,), touches, ON_A_BOX)
+                words = f"Put {name} {where} in {device.name}"
+                yield Act("order of members", words, (edit,), frozenset({device.id}), ON_A_BOX)
