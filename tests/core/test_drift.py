@@ -51,7 +51,7 @@ def test_a_known_drift_is_found_beside_a_source_that_does_not_drift(comb: WovenC
 @pytest.mark.parametrize(
     ("loud_ppm", "soft_ppm"), [(94.0, 0.0), (0.0, 94.0), (20.0, 23.4), (0.0, 2.0), (2000.0, -2000.0)]
 )
-@pytest.mark.parametrize("below_db", [12.0, 30.0, 55.0])
+@pytest.mark.parametrize("below_db", [12.0, 30.0, 55.0, 70.0])
 def test_a_soft_sound_on_another_clock_is_told_as_well_as_a_loud_one(
     comb: WovenComb, loud_ppm: float, soft_ppm: float, below_db: float
 ) -> None:
