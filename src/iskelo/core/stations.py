@@ -15,7 +15,7 @@ from iskelo.core.rig.text import fold_numbers
 from iskelo.core.routes.route import Route
 from iskelo.core.values import light
 from iskelo.core.wiring.edge import Edge
-from iskelo.core.wiring.hops import DEVICE_HOPS
+from iskelo.core.wiring.hops import BETWEEN_PROGRAMS, DEVICE_HOPS
 from iskelo.core.words.say import say
 
 _PASSED = frozenset(COLUMNS.index(column) for column in ("computer_in", "program_in", "track"))
@@ -28,7 +28,7 @@ _OUT, _COMPUTER_IN = COLUMNS.index("out"), COLUMNS.index("computer_in")
 
 _TRACKS = COLUMNS.index("track")
 
-_TO_JACKS = ("to jack", "analogue to jack")
+_TO_JACKS = frozenset({"to jack", "analogue to jack"})
 
 _OF_TRACKS = ("track", "point", "monitor", "post")
 
@@ -74,18 +74,23 @@ class _Laid:
 
     def put(self, ports: Iterable[Port]) -> None:
         places, laid, ears = _PLACE, self.ports, self._found.ears
-        for port in ports:
-            laid[_OUT if ears and port.owner in ears else places[port.bank]].append(port)
+        if ears:
+            for port in ports:
+                laid[_OUT if port.owner in ears else places[port.bank]].append(port)
+        else:
+            for port in ports:
+                laid[places[port.bank]].append(port)
 
     def way(self, way: Route, *, arrives: bool) -> None:
         """A way, with what is shut on it if nothing arrives by it."""
-        self.put(_told(way.edges) if way.passes_programs else way.ports)
+        kinds = {edge.kind for edge in way.edges}
+        self.put(way.ports if kinds.isdisjoint(BETWEEN_PROGRAMS) else _told(way.edges))
+        if arrives:
+            if "direct" in kinds or (not kinds.isdisjoint(_TO_JACKS) and kinds.isdisjoint(DEVICE_HOPS)):
+                self.beyond.update(_PASSED)
+            return
         for edge in way.edges:
-            if arrives:
-                kind = edge.kind
-                if kind == "direct" or (kind in _TO_JACKS and not way.passes_a_device):
-                    self.beyond.update(_PASSED)
-            elif edge.block is not None:
+            if edge.block is not None:
                 place = _place(edge.end, self._found)
                 self.trouble.setdefault(place, say(edge.block, self._found))
                 self.kinds.setdefault(place, "blocked")
@@ -128,7 +133,7 @@ def _told(edges: tuple[Edge, ...]) -> list[Port]:
     """The ports of a way without those by which a program plays to another: a cable's channel, a return stand there."""
     ports = [edges[0].start]
     for edge in edges:
-        if edge.kind in ("cable", "return"):
+        if edge.kind in BETWEEN_PROGRAMS:
             while len(ports) > 1 and _PLACE[ports[-1].bank] == _OUT:
                 ports.pop()
         ports.append(edge.end)

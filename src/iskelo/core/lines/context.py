@@ -102,7 +102,7 @@ def read(rig: Rig, before: Reading | None = None) -> Reading:
 def _by_owner(lines: Iterable[tuple[str, tuple[Port, ...]]]) -> dict[str, list[str]]:
     owned: dict[str, list[str]] = {}
     for line, ports in lines:
-        for owner in {port.owner for port in ports} if len(ports) > 1 else [port.owner for port in ports]:
+        for owner in (ports[0].owner,) if len(ports) == 1 else {port.owner for port in ports}:
             owned.setdefault(owner, []).append(line)
     return owned
 
@@ -110,6 +110,9 @@ def _by_owner(lines: Iterable[tuple[str, tuple[Port, ...]]]) -> dict[str, list[s
 def _having(lines: list[LineState]) -> dict[Headline, list[tuple[LineState, Finding]]]:
     having: dict[Headline, list[tuple[LineState, Finding]]] = {}
     for state in lines:
+        if len(state.findings) == 1:
+            having.setdefault(state.findings[0].kind, []).append((state, state.findings[0]))
+            continue
         told = set()
         for finding in state.findings:
             if finding.kind not in told:

@@ -1,7 +1,6 @@
 """What is found about a line: one small rule for each kind of finding, in the order in which they make headlines."""
 
 from collections.abc import Mapping
-from fractions import Fraction
 from typing import Literal, NamedTuple, get_args
 
 from iskelo.core.levels.along import first_short
@@ -14,7 +13,7 @@ from iskelo.core.rig.index import Index
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Line
 from iskelo.core.timing.delays import latest
-from iskelo.core.timing.rates import speed
+from iskelo.core.timing.rates import PLAIN, speed
 from iskelo.core.values import Fact, fact
 
 Headline = Literal[
@@ -85,7 +84,7 @@ def findings_of(
     if others:
         findings.append(Finding("crowded", fact("strangers", ports=others)))
     if len(quiet) < len(legs):
-        if any(leg.rings for leg in legs):
+        if True in [bool(leg.rings) for leg in legs]:
             findings += _going_round(legs)
         findings += [*_doubled(legs), *_off_speed(legs, found), *_drifting(legs), *_inverted(line, legs)]
         findings += _other_tap(line, legs)
@@ -166,7 +165,7 @@ def _off_speed(legs: tuple[Leg, ...], found: Index) -> list[Finding]:
         if not leg.arrivals:
             continue
         plays, keeps = (
-            speed(found, found.items[port.owner].program) if port.bank == bank else Fraction(1)
+            speed(found, found.items[port.owner].program) if port.bank == bank else PLAIN
             for port, bank in ((leg.start, "voice"), (leg.end, "track"))
         )
         if plays != 1 and keeps != 1:
@@ -254,10 +253,7 @@ def _hot(line: Line, legs: tuple[Leg, ...], found: Index, sums: Sums) -> list[Fi
                 return [Finding("hot", fact("little headroom", **told, room_db=room, needed_db=needed))]
     for leg in legs:
         for arrival in leg.arrivals:
-            for edge in arrival.route.edges:
-                if edge.kind not in MEETING:
-                    continue
-                met = met_at(edge)
+            for met in [met_at(edge) for edge in arrival.route.edges if edge.kind in MEETING]:
                 total = sums.at(met) if met is not None else None
                 if met is not None and total is not None and total.is_too_loud:
                     return [Finding("hot", _too_loud(total, met))]

@@ -99,7 +99,9 @@ class Leg:
     @property
     def shown_dbfs(self) -> float | None:
         """The level that can be told: none where what goes round on the way does not die away."""
-        return None if any(ring.verdict != "rings" for ring in self.rings) else self.level_dbfs
+        if self.rings and any(ring.verdict != "rings" for ring in self.rings):
+            return None
+        return self.level_dbfs
 
 
 def late_items(found: Index) -> frozenset[str]:

@@ -7,7 +7,6 @@ from iskelo.core.rig.ports import STAGE, Port
 from iskelo.core.values import light
 from iskelo.core.wiring.edge import Edge
 from iskelo.core.wiring.graph import Graph
-from iskelo.core.wiring.hops import DEVICE_HOPS
 
 ROUTES_AT_MOST = 24
 """More copies than these at one port are counted, not listed."""
@@ -28,17 +27,6 @@ class Route:
     @property
     def ports(self) -> tuple[Port, ...]:
         return (self.edges[0].start, *[edge.end for edge in self.edges])
-
-    @property
-    def passes_programs(self) -> bool:
-        """Whether it goes from one program to another."""
-        kinds = [edge.kind for edge in self.edges]
-        return "cable" in kinds or "return" in kinds
-
-    @property
-    def passes_a_device(self) -> bool:
-        """Whether it goes through a program's device."""
-        return any(edge.kind in DEVICE_HOPS for edge in self.edges)
 
 
 def route(edges: tuple[Edge, ...]) -> Route:

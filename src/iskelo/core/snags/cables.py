@@ -69,10 +69,11 @@ def _lines_through(reading: Reading, box: Interface) -> tuple[str, ...]:
 def cable_starts_as_it_falls(reading: Reading) -> list[Snag]:
     """Lines pass a cable whose ends start as it falls: how late they are is another at every start."""
     snags = []
-    parted = _parted(reading)
-    for box in reading.found.boxes:
+    falling = [box for box in reading.found.boxes if box.cable is not None and box.cable.start != "aligned"]
+    parted = _parted(reading) if falling else set()
+    for box in falling:
         lines = _lines_through(reading, box)
-        if box.cable is None or box.cable.start == "aligned" or not lines:
+        if not lines:
             continue
         delays = [
             term

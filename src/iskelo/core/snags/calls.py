@@ -103,11 +103,14 @@ def _span(low_ms: float, high_ms: float) -> str:
 def far_end_late(reading: Reading) -> list[Snag]:
     """What passes a call takes longer one way than published guidance allows, and no line says how long it may."""
     late: dict[tuple[str, Severity], list[tuple[LineState, Delay]]] = {}
-    for state in reading.lines:
-        ends = [port.owner for port in (*state.line.from_ports, *state.line.to_ports)]
-        far = next((owner for owner in ends if reading.found.far_end(owner) is not None), None)
+    voices = [voice.id for program in reading.found.programs() for voice in program.voices if voice.far is not None]
+    calls = {*voices, *reading.found.ears}
+    for state in reading.lines if calls else ():
+        far = next((port.owner for port in (*state.line.from_ports, *state.line.to_ports) if port.owner in calls), None)
+        if far is None or state.line.longest_delay_ms is not None:
+            continue
         delay = latest(state.delays())
-        if far is None or delay is None or state.line.longest_delay_ms is not None or delay.most_ms <= FINE_MS:
+        if delay is None or delay.most_ms <= FINE_MS:
             continue
         late.setdefault((far, "risk" if delay.most_ms > NOTICED_MS else "note"), []).append((state, delay))
     return [_late(reading, far, severity, states) for (far, severity), states in late.items()]

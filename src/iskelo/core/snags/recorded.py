@@ -32,15 +32,17 @@ def _faders(reading: Reading, state: LineState) -> Iterator[tuple[str, Track]]:
     for leg in state.legs:
         for arrival in leg.arrivals:
             edges = arrival.route.edges
+            faders = [edge for edge in edges if edge.kind == "fader"]
+            if not faders:
+                continue
             # What a program records of its own mixes is meant.
             recorder = reading.found.items[edges[-1].end.owner].program if edges[-1].kind == "record" else None
             if recorder is None or tap_of(edges) != "behind the fader":
                 continue
-            for edge in edges:
-                if edge.kind == "fader":
-                    placed = reading.found.items[edge.owner]
-                    if isinstance(placed.item, Track) and placed.program.id != recorder.id:
-                        yield placed.program.id, placed.item
+            for edge in faders:
+                placed = reading.found.items[edge.owner]
+                if isinstance(placed.item, Track) and placed.program.id != recorder.id:
+                    yield placed.program.id, placed.item
 
 
 def _behind(reading: Reading, identity: str, found: list[tuple[LineState, Track]]) -> Snag:

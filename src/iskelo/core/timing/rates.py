@@ -6,6 +6,9 @@ from fractions import Fraction
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.programs import Program
 
+PLAIN = Fraction(1)
+"""The speed of what plays as it was recorded."""
+
 
 def speed(found: Index, program: Program) -> Fraction:
     """How many times too fast a program's own sound plays: the device's rate over the program's; 1 if they agree.
@@ -15,8 +18,8 @@ def speed(found: Index, program: Program) -> Fraction:
     Example: made for 44 100 Hz and played at 48 000 it is 160/147 = 1.0884 times too fast.
     """
     streams = found.opened.get(program.id)
-    if streams is None or program.rate_hz is None or streams.converts:
-        return Fraction(1)
+    if streams is None or program.rate_hz is None or streams.converts or streams.device.rate_hz == program.rate_hz:
+        return PLAIN
     return Fraction(streams.device.rate_hz, program.rate_hz)
 
 

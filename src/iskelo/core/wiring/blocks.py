@@ -1,6 +1,6 @@
 """Why sound does not pass somewhere, and the edit that opens it, if one does."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Literal, NamedTuple
 
 from pydantic import JsonValue
@@ -295,9 +295,9 @@ def not_monitored(track: Track) -> Block | None:
     return Block(fact("not monitored", track=track.id), track.id, opened, fact("monitor track", track=track.id))
 
 
-def not_heard(track: Track, program: Program) -> Block | None:
+def not_heard(track: Track, program: Program, soloed: Sequence[str]) -> Block | None:
     """Why nothing passes a track before its fader: it is not monitored, or muted where that silences all of it."""
-    return not_monitored(track) or (track_shut(track, program) if program.mute_kills_pre else None)
+    return not_monitored(track) or (track_shut(track, program, soloed) if program.mute_kills_pre else None)
 
 
 def insert_bypassed(item: Track | Bus) -> Block:
@@ -314,15 +314,14 @@ def insert_in(item: Track | Bus) -> Block:
     return Block(said, f"{item.id}/insert", opened, fact("bypass insert of item", item=item.id))
 
 
-def track_shut(track: Track, program: Program) -> Block | None:
+def track_shut(track: Track, program: Program, soloed: Sequence[str]) -> Block | None:
     """A track that is muted, or beside others that are soloed in place, passes nothing on from its fader.
 
-    Where solo is heard at an output of its own, it silences nobody.
+    ``soloed``: the program's tracks that are. Where solo is heard at an output of its own, it silences nobody.
     """
     if track.muted:
         opened = Setting(track.id, {"muted": False})
         return Block(fact("track muted", track=track.id), track.id, opened, fact("unmute track", track=track.id))
-    soloed = [each.id for each in program.tracks if each.soloed]
     if not soloed or track.soloed or program.solo_output is not None:
         return None
     ended = tuple(SetValues(item=each, values={"soloed": False}) for each in soloed)

@@ -147,5 +147,8 @@ LEADS: dict[tuple[Bank, Bank], HopKind] = {
 }
 """The kind of hop that a lead makes, by the banks it joins."""
 
+BETWEEN_PROGRAMS: frozenset[HopKind] = frozenset({"cable", "return"})
+"""The hops by which sound gets from one program to another."""
+
 DEVICE_HOPS: frozenset[HopKind] = frozenset(kind for kind, row in HOPS.items() if row.device)
 """Where a program's device is passed: there are buffers, clocks and channel numbers."""

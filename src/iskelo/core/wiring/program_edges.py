@@ -77,6 +77,7 @@ def program_edges(program: Program, found: Index) -> list[Edge]:
     starts |= {bus.id: legs_of(bus.id, "bus_out", bus.width) for bus in program.buses}
     taken = {track.input for track in program.tracks}
     refused = refused_to_arm(program)
+    soloed = [track.id for track in program.tracks if track.soloed]
     for track in program.tracks:
         monitor, sends = legs_of(track.id, "monitor", track.width), given.get(track.id, ())
         # Where nothing hangs in it, a track's insert point is no port of its own.
@@ -94,17 +95,17 @@ def program_edges(program: Program, found: Index) -> list[Edge]:
             if track.input in sinks:
                 # What comes from a named input has met its device on the way; a mix runs only if the program does.
                 armed = armed or not_running(program, streams, found)
-            heard = not_heard(track, program) if track.insert is None else not_monitored(track)
+            heard = not_heard(track, program, soloed) if track.insert is None else not_monitored(track)
             kind: HopKind = "record" if track.far_end is None else "to far end"
             for leg, (start, end) in enumerate(zip(starts[track.input], point, strict=False), start=1):
                 edges.append(edge_of((start, port_of((track.id, "track", leg)), kind, track.id, 0.0, 1, armed)))
                 edges.append(edge_of((start, end, "monitor", track.id, 0.0, 1, heard)))
         if track.insert is not None:
-            edges += _hung(track, point, monitor, starts, sinks, not_heard(track, program))
+            edges += _hung(track, point, monitor, starts, sinks, not_heard(track, program, soloed))
         # Where that is how solo works, what is soloed is heard at another output as well, and waits for nobody there.
         solo = program.solo_output if track.soloed and program.solo_output != track.output else None
         if track.output is not None or sends or solo is not None:
-            post, muted = legs_of(track.id, "post", track.width), track_shut(track, program)
+            post, muted = legs_of(track.id, "post", track.width), track_shut(track, program, soloed)
             edges += [
                 edge_of((start, end, "fader", track.id, track.gain_db, 1, muted))
                 for start, end in zip(monitor, post, strict=True)
