@@ -144,7 +144,7 @@ def checked(before: Rig, after: Rig) -> Rig:
     """
     kept = _within_limits(before, after)
     try:
-        check(kept)
+        check(kept, before)
     except Broken as broken:
         raise Refused(broken.place, broken.reason) from None
     return kept

@@ -240,15 +240,34 @@ def _kept_switches(box: Interface, values: dict[str, Any], jacks: int) -> dict[s
 
 @apply_one.register
 def _(edit: e.SetLeg, rig: Rig) -> Applied:
-    owner, item, put_back = find(rig, edit.item)
-    if not isinstance(item, ProgramPort):
-        raise Refused(owner, "only a program's inputs and outputs have legs")
-    if edit.leg > len(item.legs):
-        raise Refused(f"{owner}, {item.name}", f"it has no leg {edit.leg}")
-    legs = tuple(edit.channel if leg == edit.leg else old for leg, old in enumerate(item.legs, start=1))
-    new = changed(item, f"{owner}, {item.name}", legs=legs)
-    old = say_value(item.legs[edit.leg - 1])
-    return Applied(put_back(new), f"{owner}, {item.name}: channel {old} → {say_value(edit.channel)}")
+    rig, (words,) = _legs_set(rig, [edit])
+    return Applied(rig, words)
+
+
+@at_one_stroke(e.SetLeg, "channels of names set")
+def _legs_set(rig: Rig, edits: Sequence[e.SetLeg]) -> tuple[Rig, list[str]]:
+    """The rig with these legs of names on other channels, and each in words."""
+    found = index(rig)
+    new: dict[str, ProgramPort] = {}
+    words: list[str] = []
+    for edit in edits:
+        owner, item, _ = find(rig, edit.item)
+        if not isinstance(item, ProgramPort):
+            raise Refused(owner, "only a program's inputs and outputs have legs")
+        if edit.leg > len(item.legs):
+            raise Refused(f"{owner}, {item.name}", f"it has no leg {edit.leg}")
+        before = new.get(item.id, item)
+        legs = tuple(edit.channel if leg == edit.leg else old for leg, old in enumerate(before.legs, start=1))
+        new[item.id] = changed(before, f"{owner}, {item.name}", legs=legs)
+        old = say_value(before.legs[edit.leg - 1])
+        words.append(f"{owner}, {item.name}: channel {old} → {say_value(edit.channel)}")
+    for program in dict.fromkeys(found.items[each].program.id for each in new):
+        before_it = gear_of(rig, program, Program)
+        fields = {
+            field: tuple(new.get(item.id, item) for item in getattr(before_it, field)) for field in ("inputs", "outputs")
+        }
+        rig = with_gear(rig, before_it.model_copy(update=fields))
+    return rig, words
 
 
 @apply_one.register

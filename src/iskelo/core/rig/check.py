@@ -31,8 +31,10 @@ LINE_ENDS = {"record": ("track",), "listen": ("in", "track")}
 """Of a program's tracks those that are ears are listened at, all others record."""
 
 
-def check(rig: Rig) -> Index:
+def check(rig: Rig, before: Rig | None = None) -> Index:
     """Return the rig's look-ups if it holds together.
+
+    ``before``: a rig that does; what a box has inside is not asked again where it is the same box.
 
     Raises
     ------
@@ -43,8 +45,10 @@ def check(rig: Rig) -> Index:
     _ids(rig)
     _names(rig)
     _sized(rig, found)
+    known = {id(gear) for gear in before.gear} if before is not None else set()
     for box in found.boxes:
-        _mixer(box)
+        if id(box) not in known:
+            _mixer(box)
         _follows(box, found)
     for aggregate in found.aggregates:
         _aggregate(aggregate, found)
