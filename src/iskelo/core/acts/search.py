@@ -11,6 +11,7 @@ from operator import or_
 
 from iskelo.core.acts.act import Act, ActKind, Near
 from iskelo.core.acts.every import acts_about, acts_at_once, near
+from iskelo.core.acts.switches import switch_acts
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.lines.context import Reading, read
@@ -42,17 +43,19 @@ class Searched:
     kinds: tuple[ActKind, ...]
 
 
-def search(reading: Reading, lines: Iterable[str], *, at_once: bool = False) -> Searched:
+def search(reading: Reading, lines: Iterable[str], *, at_once: bool = False, few: bool = False) -> Searched:
     """The acts that free some of these lines and most of all, and harm fewest others; then those that cost least.
 
-    A line is freed that arrives as it is wanted then and did not before. ``at_once``: only acts that move many things.
+    A line is freed that arrives as it is wanted then and did not before. ``at_once``: only acts that move many things;
+    ``few``: only what is switched or turned about these lines.
     """
     wanted, well = frozenset(lines), _as_wanted(reading)
     nowhere = Near(frozenset(), frozenset())
     wrong = [(state.line.id in wanted, near(reading, state)) for state in reading.lines if state.line.id not in well]
     about = reduce(or_, [place for asked, place in wrong if asked], nowhere)
     around = reduce(or_, [place for _, place in wrong], nowhere)
-    acts = acts_at_once(reading, around) if at_once else acts_about(reading, about, around)
+    acts = switch_acts(reading.found, about) if few else acts_about(reading, about, around)
+    acts = acts_at_once(reading, around) if at_once else acts
     found: list[Found] = []
     kinds: dict[ActKind, None] = {}
     tried = 0

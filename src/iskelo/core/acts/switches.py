@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 from dataclasses import replace
+from itertools import permutations
 
 from pydantic import JsonValue
 
@@ -59,6 +60,7 @@ def _of_mixer(found: Index, box: Interface, mixer: Mixer, about: Near) -> Iterat
         for pan, side in SIDES:
             if strip.pan != pan:
                 yield _act(box.id, strip.id, f"Pan {said} {side}", ON_A_BOX, "pans", pan=pan)
+    yield from _apart(box, [strip for strip in mixer.strips if strip.id in about.ids])
     for mix in mixer.mixes:
         if mix.muted:
             yield _act(box.id, mix.id, f"Unmute mix {mix.name} of {box.name}", ON_A_BOX, muted=False)
@@ -66,6 +68,20 @@ def _of_mixer(found: Index, box: Interface, mixer: Mixer, about: Near) -> Iterat
         if not feed.fixed and (feed.id in about.ids or feed.item in about.ids):
             words = f"Switch {found.say_in_mixer(feed.id)} {'off' if feed.on else 'on'}"
             yield _act(box.id, feed.id, words, ON_A_BOX, on=not feed.on)
+
+
+PANNED_APART = 4
+"""Two of so many strips are panned apart; among more it is no one thing that a person would do."""
+
+
+def _apart(box: Interface, strips: list[Strip]) -> Iterator[Act]:
+    """Two strips of one channel to the two sides of a pair, which so carries both, each by itself."""
+    mono = [strip for strip in strips if strip.width == 1]
+    for left, right in permutations(mono, 2) if len(mono) <= PANNED_APART else ():
+        if (left.pan, right.pan) != (-1.0, 1.0):
+            edits = (SetValues(item=left.id, values={"pan": -1.0}), SetValues(item=right.id, values={"pan": 1.0}))
+            words = f"Pan strip {left.name} of {box.name} left and strip {right.name} right"
+            yield Act("pans", words, edits, frozenset({box.id, left.id, right.id}), 2 * ON_A_BOX)
 
 
 def _all_strips(box: Interface, mixer: Mixer) -> Iterator[Act]:

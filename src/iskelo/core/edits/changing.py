@@ -264,7 +264,8 @@ def _legs_set(rig: Rig, edits: Sequence[e.SetLeg]) -> tuple[Rig, list[str]]:
     for program in dict.fromkeys(found.items[each].program.id for each in new):
         before_it = gear_of(rig, program, Program)
         fields = {
-            field: tuple(new.get(item.id, item) for item in getattr(before_it, field)) for field in ("inputs", "outputs")
+            field: tuple(new.get(item.id, item) for item in getattr(before_it, field))
+            for field in ("inputs", "outputs")
         }
         rig = with_gear(rig, before_it.model_copy(update=fields))
     return rig, words

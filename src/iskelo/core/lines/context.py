@@ -4,7 +4,7 @@ A rig that has changed a little is read again from its earlier reading: only wha
 changed is worked out anew. What comes out is the same as a reading from nothing, for every rig and every edit.
 """
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -19,8 +19,9 @@ from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import Rig
 from iskelo.core.routes.route import Ahead, Around
+from iskelo.core.wiring.edge import Edge
 from iskelo.core.wiring.graph import Graph, compile_graph
-from iskelo.core.wiring.hops import HOPS
+from iskelo.core.wiring.hops import HOPS, HopKind
 
 
 @dataclass(frozen=True)
@@ -57,16 +58,32 @@ class Reading:
         return found
 
     @cached_property
-    def leads_in_use(self) -> frozenset[str]:
-        """The leads by which some line arrives."""
-        return frozenset(
-            edge.owner
+    def hops_in_use(self) -> frozenset[tuple[HopKind, str]]:
+        """The hops by which some line arrives: their kinds, and whose doing they are."""
+        return frozenset((edge.kind, edge.owner) for edge in self._arriving())
+
+    @cached_property
+    def ports_in_use(self) -> dict[Port, set[Port]]:
+        """The ports that some line passes on its way, and where those lines begin."""
+        used: dict[Port, set[Port]] = {}
+        for leg in (leg for state in self.lines for leg in state.legs):
+            for port in (port for arrival in leg.arrivals for port in arrival.route.ports):
+                used.setdefault(port, set()).add(leg.start)
+        return used
+
+    def _arriving(self) -> Iterator[Edge]:
+        return (
+            edge
             for state in self.lines
             for leg in state.legs
             for arrival in leg.arrivals
             for edge in arrival.route.edges
-            if HOPS[edge.kind].whose == "lead"
         )
+
+    @cached_property
+    def leads_in_use(self) -> frozenset[str]:
+        """The leads by which some line arrives."""
+        return frozenset(edge.owner for edge in self._arriving() if HOPS[edge.kind].whose == "lead")
 
 
 def read(rig: Rig, before: Reading | None = None) -> Reading:

@@ -8,7 +8,7 @@ before new ones. With sounds of one and of two channels no other order needs few
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
 
-from iskelo.core.edits.additions import AddGear, AddProgramPorts
+from iskelo.core.edits.additions import AddGear, AddProgramPorts, AddSends
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused, free_name
 from iskelo.core.edits.edit import (
@@ -290,7 +290,7 @@ def _moved(item: ProgramPort, channels: list[int]) -> list[Edit]:
 def _output(plan: _Plan, wanted: Wanted, channels: list[int]) -> None:
     """The voice's own output on these channels, if it has one; else a new one."""
     program, voice = wanted.sender, wanted.voice
-    own = own_output(wanted)
+    own = own_output(wanted, plan.reading)
     if own is not None:
         legs = _moved(own, channels)
         if legs:
@@ -300,12 +300,14 @@ def _output(plan: _Plan, wanted: Wanted, channels: list[int]) -> None:
     made = AddProgramPorts(
         program=program.id,
         side="output",
-        names=(voice.name,),
+        names=(free_name(voice.name, [each.name for each in program.outputs]),),
         width=voice.width,
         first_channel=channels[0],
         ids=(identity,),
     )
-    give = SetValues(item=voice.id, values={"output": identity})
+    give: Edit = SetValues(item=voice.id, values={"output": identity})
+    if ("mix", voice.id) in plan.reading.hops_in_use:
+        give = AddSends(program=program.id, items=(voice.id,), to=identity)
     plan.do(program.name, f"Give {voice.name} an output of its own on {_say(channels)}", made, give)
 
 

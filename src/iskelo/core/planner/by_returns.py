@@ -52,7 +52,7 @@ def _joined(wanted: Wanted, reading: Reading) -> tuple[list[Edit], list[str]]:
     program, voice, leader, track = wanted.sender, wanted.voice, wanted.receiver, wanted.track
     edits: list[Edit] = []
     words: list[str] = []
-    own = own_output(wanted)
+    own = own_output(wanted, reading)
     output, name = (own.id, own.name) if own is not None else (new(1), voice.name)
     if own is None:
         name = free_name(voice.name, [each.name for each in program.outputs])

@@ -75,7 +75,7 @@ def rooms_for(reading: Reading, group: list[Wanted], rate_hz: int) -> list[Room]
     A channel is free if nobody plays into it or takes from it but what is laid anew.
     """
     found, sender, receiver = reading.found, group[0].sender, group[0].receiver
-    laid = {item.id for each in group for item in (own_output(each), own_input(each)) if item is not None}
+    laid = {item.id for each in group for item in (own_output(each, reading), own_input(each)) if item is not None}
 
     def shared(box: Interface) -> int:
         return -sum(found.reaches(program, box.id) for program in (sender, receiver))
@@ -95,9 +95,11 @@ def _is_free(reading: Reading, box: Interface, number: int, laid: set[str]) -> b
     return players | takers <= laid
 
 
-def own_output(wanted: Wanted) -> ProgramPort | None:
-    """The output that a voice has to itself, as wide as it."""
+def own_output(wanted: Wanted, reading: Reading) -> ProgramPort | None:
+    """The output that a voice has to itself, as wide as it, and by which it does not arrive anywhere else."""
     program, voice = wanted.sender, wanted.voice
+    if ("mix", voice.id) in reading.hops_in_use:
+        return None
     outputs = [each.output for each in program.voices]
     outputs += [each.output for each in program.tracks] + [each.output for each in program.buses]
     outputs += [send.to for send in program.sends]

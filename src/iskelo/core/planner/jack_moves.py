@@ -14,11 +14,19 @@ from iskelo.core.rig.units import say_figure
 from iskelo.core.wiring.edge import input_gain_db
 
 TAKEN_AWAY = 0.5
-SPLIT = 0.2
+"""What is set up and used by no line is set otherwise."""
 
+IN_USE = 4.0
+"""What some line arrives by is set otherwise: any way beside it is better."""
+
+SPLIT = 0.2
+"""A source's lead that no line needs is moved."""
 
 SPLITTER = 0.7
 """One source in two jacks: dearer than a lead that is moved, for it needs a splitter."""
+
+SOCKET = 4.0
+"""Two leads out of one output jack, which has one socket: an output of its own is better."""
 
 
 TIE = 1e-4

@@ -8,11 +8,12 @@ from collections.abc import Iterator
 
 from pydantic import JsonValue
 
-from iskelo.core.edits.additions import AddFeed, AddProgramPorts, AddReturns
+from iskelo.core.edits.additions import AddFeed, AddProgramPorts, AddReturns, AddSends
+from iskelo.core.edits.base import free_name
 from iskelo.core.edits.edit import Edit, EnableChannels, Plug, SetDevice, SetDirect, SetLeg, SetValues
 from iskelo.core.edits.new_things import new
 from iskelo.core.lines.context import Reading
-from iskelo.core.planner.jack_moves import SPLIT, TAKEN_AWAY, TIE, Ask, Move, into_a_jack, takes_from
+from iskelo.core.planner.jack_moves import IN_USE, SOCKET, TAKEN_AWAY, TIE, Ask, Move, into_a_jack, takes_from
 from iskelo.core.rig.device_streams import OpenDevice, open_box
 from iskelo.core.rig.gear import Interface, Source
 from iskelo.core.rig.mixing import legs_into
@@ -112,7 +113,7 @@ def _by_a_return(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
         values: dict[str, JsonValue] = {"input": new(3)}
         values |= {"armed": True} if recording else {"monitored": True, "muted": False}
         end = Port(track.id, "track" if recording else "monitor", port.number)
-        cost = 2 + (TAKEN_AWAY if track.input else 0)
+        cost = 2 + _input_taken(track, reading)
         give = SetValues(item=track.id, values=values)
         yield Move(end, cost, (made, give), (said, f"Let track {track.name} take it"))
 
@@ -174,12 +175,12 @@ def _into_this_program(port: Port, program: Program, reading: Reading, ask: Ask)
                 continue
             edit = SetLeg(item=item.id, leg=leg, channel=number)
             said = f"Set input {item.name} to channel {number}"
-            cost = len(edits) + 1 + (TAKEN_AWAY if channel is not None else 0)
+            cost = len(edits) + 1 + _taken(channel is not None, end in reading.ports_in_use)
             yield Move(end, cost, (*edits, edit), (*words, said))
     for track in program.tracks:
         if ask.end.bank == "track" and track.id != ask.end.owner:
             continue
-        yield from _new_input(number, program, track, edits, words, reading, ask)
+        yield from _new_input(port, number, program, track, edits, words, reading, ask)
 
 
 def _shown_as(port: Port, program: Program, reading: Reading) -> tuple[int | None, list[Edit], list[str]]:
@@ -202,7 +203,13 @@ def _shown_as(port: Port, program: Program, reading: Reading) -> tuple[int | Non
     return number, edits, words
 
 
+def _shared(port: Port, reading: Reading, ask: Ask) -> float:
+    """How much dearer it is to take what another sound already has to itself."""
+    return TAKEN_AWAY + BESIDE if reading.ports_in_use.get(port, set()) - {ask.start} else 0.0
+
+
 def _new_input(
+    port: Port,
     channel: int,
     program: Program,
     track: Track,
@@ -233,7 +240,7 @@ def _new_input(
         f"Let track {track.name} take it",
     )
     end = Port(track.id, "track" if ask.end.bank == "track" else "monitor", leg)
-    cost = len(edits) + 2 + (TAKEN_AWAY if track.input else 0)
+    cost = len(edits) + 2 + _input_taken(track, reading) + _shared(port, reading, ask)
     yield Move(end, cost, (*edits, made, given), (*words, *said))
 
 
@@ -249,7 +256,7 @@ def _onto_a_track(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
             "input": port.owner,
             **({"armed": True} if recording else {"monitored": True, "muted": False}),
         }
-        cost = 1 + (TAKEN_AWAY if track.input else 0)
+        cost = 1 + _input_taken(track, reading) + _shared(port, reading, ask)
         end = Port(track.id, "track" if recording else "monitor", port.number)
         yield Move(
             end,
@@ -259,49 +266,103 @@ def _onto_a_track(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
         )
 
 
+def _taken(there: bool, in_use: bool) -> float:
+    """How much dearer it is to set otherwise what is set already."""
+    return IN_USE if in_use else TAKEN_AWAY if there else 0.0
+
+
+def _input_taken(track: Track, reading: Reading) -> float:
+    """How much dearer it is to let a track take something else."""
+    in_use = any((kind, track.id) in reading.hops_in_use for kind in ("record", "to far end", "monitor"))
+    return _taken(track.input is not None, in_use)
+
+
 def _to_an_output(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
+    """Onto an output of its program: as its own one, or as well where it has one."""
     program, track, side, _ = reading.found.items[port.owner]
     assert isinstance(track, Track | Voice | Bus)
     if track.output in {bus.id for bus in program.buses}:
         return
+    in_use = ("mix", track.id) in reading.hops_in_use
+    sent = {send.to for send in program.sends if send.item == track.id}
     for output in program.outputs:
         if track.output == output.id:
             continue
-        cost = 1 + (TAKEN_AWAY if track.output else 0)
+        ways: list[tuple[float, Edit, str]] = []
         edit = SetValues(item=track.id, values={"output": output.id})
-        for leg, end_leg, _ in legs_into(track.width, len(output.legs)):
-            if leg == port.number:
-                words = f"Send {side} {track.name} to {output.name}"
-                yield Move(Port(output.id, "output", end_leg), cost, (edit,), (words,))
+        ways.append((1 + _taken(track.output is not None, in_use), edit, f"Send {side} {track.name} to {output.name}"))
+        if track.output is not None and port.bank in _BEHIND_FADERS and output.id not in sent:
+            send = AddSends(program=program.id, items=(track.id,), to=output.id)
+            ways.append((1 + BESIDE, send, f"Send {side} {track.name} to {output.name} as well"))
+        for cost, each, words in ways:
+            for leg, end_leg, _ in legs_into(track.width, len(output.legs)):
+                if leg == port.number:
+                    yield Move(Port(output.id, "output", end_leg), cost, (each,), (words,))
+    if ask.end.bank == "in" and (track.output is None or port.bank in _BEHIND_FADERS):
+        yield from _to_a_new_output(port, program, track, reading, ask)
+
+
+BESIDE = 0.6
+"""A send beside an output: a little dearer than the output itself, far less than taking away what is in use."""
+
+_BEHIND_FADERS = ("post", "voice", "bus_out")
+
+
+def _to_a_new_output(
+    port: Port, program: Program, track: Track | Voice | Bus, reading: Reading, ask: Ask
+) -> Iterator[Move]:
+    """A new output on the channels that lead to the target, or on channels that are free."""
     streams = reading.found.opened.get(program.id)
-    if ask.end.bank == "in" and not program.outputs and streams is not None and streams.device.playback:
-        first = _channel_towards(reading, streams, ask.end)
-        width = min(reading.found.bank_size(ask.end.owner, "in"), streams.device.playback - first + 1)
-        there = streams.at("playback", first + min(width, ask.end.number) - 1)
-        if there is None:
-            return
-        identity = new(2)
-        made = AddProgramPorts(
-            program=program.id,
-            side="output",
-            names=("Main",),
-            width=width,
-            first_channel=first,
-            ids=(identity,),
-        )
-        given = SetValues(item=track.id, values={"output": identity})
-        end = Port(there[0].box.id, "playback", there[1])
-        words_made = f"Add an output Main on channel {first} to {program.name}"
-        yield Move(end, 2, (made, given), (words_made, f"Send {side} {track.name} to it"))
+    if streams is None or not streams.device.playback:
+        return
+    first = _channel_towards(program, reading, streams, ask.end)
+    if first is None:
+        return
+    width = min(reading.found.bank_size(ask.end.owner, "in"), streams.device.playback - first + 1)
+    channels = tuple(range(first, first + width))
+    there = streams.at("playback", channels[min(width, ask.end.number) - 1])
+    if there is None:
+        return
+    side = reading.found.items[track.id].side
+    taken = [output.name for output in program.outputs]
+    name = free_name(reading.found.name(ask.end.owner) if taken else "Main", taken)
+    identity = new(2)
+    made = AddProgramPorts(
+        program=program.id, side="output", names=(name,), width=width, first_channel=first, ids=(identity,)
+    )
+    edits: list[Edit] = [made]
+    words = [f"Add an output {name} on channel {first} to {program.name}"]
+    missing = tuple(each for each in channels if program.enabled_out and each not in program.enabled_out)
+    if missing:
+        edits.append(EnableChannels(program=program.id, side="output", channels=missing))
+        words.append(f"Enable output channels {missing[0]} to {missing[-1]} in {program.name}")
+    if track.output is None:
+        edits.append(SetValues(item=track.id, values={"output": identity}))
+        words.append(f"Send {side} {track.name} to it")
+    else:
+        edits.append(AddSends(program=program.id, items=(track.id,), to=identity))
+        words.append(f"Send {side} {track.name} to it as well")
+    yield Move(
+        Port(there[0].box.id, "playback", there[1]), len(edits) + BESIDE * bool(taken), tuple(edits), tuple(words)
+    )
 
 
-def _channel_towards(reading: Reading, streams: OpenDevice, end: Port) -> int:
-    """The playback channel whose jack already leads to the target's first leg, else 1."""
+def _channel_towards(program: Program, reading: Reading, streams: OpenDevice, end: Port) -> int | None:
+    """The playback channel whose jack already leads to the target's first leg; else the first of those that the program
+    has for nothing else, and whose jacks lead nowhere. None if there is none.
+    """
     for edge in reading.graph.into(Port(end.owner, "in", 1)):
         channel = streams.channel("playback", edge.start.owner, edge.start.number)
         if channel is not None:
             return channel
-    return 1
+    width = reading.found.bank_size(end.owner, "in")
+    used = {channel for output in program.outputs for channel in output.legs}
+    free = [channel for channel in range(1, streams.device.playback + 1) if channel not in used]
+    runs = [first for first in free if all(each in free for each in range(first, first + width))]
+    boxes = [first for first in runs or free if (there := streams.at("playback", first)) and there[0].box.cable is None]
+    plugged = {(patch.from_port.owner, patch.from_port.number) for patch in reading.rig.patches}
+    idle = [each for each in boxes if (at := streams.at("playback", each)) and (at[0].box.id, at[1]) not in plugged]
+    return next(iter([*idle, *boxes]), None)
 
 
 def _to_a_channel(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
@@ -318,6 +379,7 @@ def _to_a_channel(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
         if program.device is None:
             edits = (SetDevice(program=program.id, device=streams.device.id),)
             words = (f"Give {program.name} the device {streams.device.name}",)
+        aside = _aside_of_the_work(program, streams, reading) if edits else 0.0
         for channel in range(1, streams.device.playback + 1):
             there = streams.at("playback", channel)
             if there is None:
@@ -325,12 +387,22 @@ def _to_a_channel(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
             end = Port(there[0].box.id, "playback", there[1])
             if channel == present:
                 if edits:
-                    yield Move(end, 1, edits, words)
+                    yield Move(end, 1 + aside, edits, words)
                 continue
-            cost = len(edits) + 1 + (TAKEN_AWAY if present else 0) + TIE * channel
+            cost = len(edits) + 1 + aside + _taken(present is not None, port in reading.ports_in_use) + TIE * channel
             edit = SetLeg(item=item.id, leg=port.number, channel=channel)
             said = f"Set output {item.name} to channel {channel}"
             yield Move(end, cost, (*edits, edit), (*words, said))
+
+
+def _aside_of_the_work(program: Program, streams: OpenDevice, reading: Reading) -> float:
+    """How much dearer a box is for the computer's own sounds that others work with: there is maybe another one."""
+    if program.program_kind != "system sounds":
+        return 0.0
+    found, box = reading.found, streams.device.id
+    others = any(each.id != program.id and found.reaches(each, box) for each in found.programs())
+    plugged = any(patch.to_port.owner == box for patch in reading.rig.patches)
+    return 1.0 if others or plugged else 0.0
 
 
 def _into_a_destination(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
@@ -340,8 +412,11 @@ def _into_a_destination(port: Port, reading: Reading, ask: Ask) -> Iterator[Move
     if any(edge.start == port for edge in taken):
         return
     elsewhere = [edge for edge in reading.graph.leaving.get(port, ()) if edge.kind == "lead out"]
-    split = OTHER_LEG if any(edge.end.owner == ask.end.owner for edge in elsewhere) else SPLIT if elsewhere else 0
+    split = OTHER_LEG if any(edge.end.owner == ask.end.owner for edge in elsewhere) else SOCKET if elsewhere else 0
     parity = (port.number - ask.end.number) % 2
-    cost = 1 + split + (TAKEN_AWAY if taken else 0) + TIE * (port.number + 5 * parity)
+    in_use = any(edge.owner in reading.leads_in_use for edge in taken)
+    cost = 1 + split + _taken(bool(taken), in_use) + TIE * (port.number + 5 * parity)
     words = f"Plug {reading.found.say(port)} into {reading.found.say(ask.end)}"
+    if elsewhere:
+        words += f" as well, by a splitter behind {reading.found.say(port)}"
     yield Move(ask.end, cost, (Plug(from_port=port, to_port=ask.end, replace=bool(taken)),), (words,))

@@ -102,11 +102,18 @@ def joined(
         edits += step
         for move in way:
             words += move.words
-            places += [reading.found.owner(move.end).name] * len(move.words)
+            places += [_place(reading, move)] * len(move.words)
     # A later leg may have taken away what an earlier one needed; then there is no such list of edits.
     if not edits or any(not passing_routes(reading.graph, start, end) for start, end in line.pairs()):
         return None
     return Joining(tuple(edits), tuple(words), tuple(places)), reading
+
+
+def _place(reading: Reading, move: Move) -> str:
+    """The gear at which a step is made: the program that it sets something of, else what it leads to."""
+    programs = (getattr(edit, "program", None) for edit in move.edits)
+    program = next((each for each in programs if each in reading.found.gear), None)
+    return reading.found.gear[program].name if program is not None else reading.found.owner(move.end).name
 
 
 def _opened_way(reading: Reading, ask: Ask) -> list[Move] | None:

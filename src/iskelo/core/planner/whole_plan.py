@@ -1,12 +1,28 @@
-"""The plan for everything that is silent: what goes between programs first, then one line after the other."""
+"""The plan for everything that is silent: what goes between programs first, then one line after the other; for what is
+left then, pans that keep sounds apart, and boxes joined.
 
+The order in which lines were wished for does not matter: they are served in the order of the gear and the ports where
+they begin and end.
+"""
+
+from collections.abc import Iterable
+
+from iskelo.core.acts.search import search
+from iskelo.core.edits.apply import apply
+from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import Edit
-from iskelo.core.lines.context import Reading
+from iskelo.core.lines.context import Reading, read
 from iskelo.core.planner.by_cables import join_by_cables
 from iskelo.core.planner.by_returns import join_by_returns
+from iskelo.core.planner.more_boxes import boxes_joined
 from iskelo.core.planner.search import Joining, arriving, joined
+from iskelo.core.rig.index import Index
+from iskelo.core.rig.rig import Line
 
 MIXED_UP = ("crossed", "doubled", "crowded")
+
+BOXES_AT_MOST = 3
+"""So many boxes are joined to a program's own by one plan."""
 
 
 def _mixed_up(reading: Reading) -> set[tuple[str, str]]:
@@ -19,9 +35,25 @@ def _mixed_up(reading: Reading) -> set[tuple[str, str]]:
     }
 
 
+class _Made:
+    """The edits of a plan as they come together, and the rig with them."""
+
+    def __init__(self, reading: Reading) -> None:
+        self.reading = reading
+        self.edits: list[Edit] = []
+        self.words: list[str] = []
+        self.places: list[str] = []
+
+    def take(self, joining: Joining, after: Reading) -> None:
+        self.edits.extend(joining.edits)
+        self.words.extend(joining.words)
+        self.places.extend(joining.places)
+        self.reading = after
+
+
 def join_all(reading: Reading) -> Joining | None:
     """The smallest changes that make every silent or blocked line arrive: what goes from program to program, by cables
-    or by returns, first, the others one line after the other.
+    or by returns, first, the others one line after the other; boxes are joined for what finds no room otherwise.
 
     A listen line goes the quickest way there is: direct monitoring where the box has it.
 
@@ -30,27 +62,79 @@ def join_all(reading: Reading) -> Joining | None:
     Joining or None
         None if nothing is missing, or nothing known helps.
     """
-    edits: list[Edit] = []
-    words: list[str] = []
-    places: list[str] = []
-
-    def take(joining: Joining) -> None:
-        edits.extend(joining.edits)
-        words.extend(joining.words)
-        places.extend(joining.places)
-
+    made = _Made(reading)
     for by_programs in (join_by_cables, join_by_returns):
-        between = by_programs(reading)
+        between = by_programs(made.reading)
         if between is not None:
-            take(between[0])
-            reading = between[1]
-    for line in reading.rig.lines:
-        found = joined(reading, line)
+            made.take(*between)
+    _lines(made, reading.rig.lines)
+    for _ in range(BOXES_AT_MOST):
+        if not _more_boxes(made):
+            break
+    return Joining(tuple(made.edits), tuple(made.words), tuple(made.places)) if made.edits else None
+
+
+def _lines(made: _Made, lines: Iterable[Line]) -> None:
+    """Serve these lines one after the other."""
+    for line in in_order(made.reading.found, lines):
+        found = joined(made.reading, line)
         if found is None:
             continue
         joining, after = found
         # What arrives is never taken away for another, nor is anything mixed up with it.
-        if arriving(reading) <= arriving(after) and _mixed_up(after) <= _mixed_up(reading):
-            take(joining)
-            reading = after
-    return Joining(tuple(edits), tuple(words), tuple(places)) if edits else None
+        if arriving(made.reading) <= arriving(after):
+            if _mixed_up(after) <= _mixed_up(made.reading):
+                made.take(joining, after)
+            elif (apart := _kept_apart(made.reading, joining, after)) is not None:
+                made.take(*apart)
+
+
+def _kept_apart(before: Reading, joining: Joining, after: Reading) -> tuple[Joining, Reading] | None:
+    """A joining that mixes lines up, with the one act that keeps them apart; None if there is none."""
+    mixed = {line for line, _ in _mixed_up(after) - _mixed_up(before)}
+    for each in search(after, mixed, few=True).found:
+        then = read(apply(after.rig, each.act.edits).rig, after)
+        if arriving(after) <= arriving(then) and _mixed_up(then) <= _mixed_up(before):
+            place = next((then.found.gear[gear].name for gear in each.act.touches if gear in then.found.gear), "Leads")
+            both = Joining(
+                (*joining.edits, *each.act.edits), (*joining.words, each.act.words), (*joining.places, place)
+            )
+            return both, then
+    return None
+
+
+def _more_boxes(made: _Made) -> bool:
+    """Join the box that lets most more lines arrive to the program that needs it; False if none does."""
+    here = arriving(made.reading)
+    left = [line for line in made.reading.rig.lines if line.id not in here and line.from_ports and line.to_ports]
+    best: _Made | None = None
+    for joining in boxes_joined(made.reading, [line.id for line in left]):
+        trial = _Made(made.reading)
+        try:
+            trial.take(joining, read(apply(made.reading.rig, joining.edits).rig, made.reading))
+        except Refused:
+            continue
+        _lines(trial, left)
+        better = len(arriving(trial.reading)) > len(arriving(best.reading if best is not None else made.reading))
+        if here <= arriving(trial.reading) and better:
+            best = trial
+    if best is not None:
+        made.take(Joining(tuple(best.edits), tuple(best.words), tuple(best.places)), best.reading)
+    return best is not None
+
+
+def in_order(found: Index, lines: Iterable[Line]) -> list[Line]:
+    """Lines in the order of the gear, and of the ports, where they begin and then where they end."""
+    places = {identity: place for place, identity in enumerate(found.gear)}
+
+    def place(line: Line) -> list[tuple[int, int, int]]:
+        return [
+            (
+                places[found.gear_of(port.owner)],
+                found.items[port.owner].position if port.owner in found.items else 0,
+                port.number,
+            )
+            for port in (*line.from_ports, *line.to_ports)
+        ]
+
+    return sorted(lines, key=lambda line: (line.purpose != "record", place(line)))
