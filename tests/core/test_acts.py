@@ -53,9 +53,9 @@ def made(rig: Rig, act: Act) -> Rig | None:
 @settings(max_examples=drawn(25, 8))
 def test_what_is_done_in_one_go_is_taken_back_in_one_go(rig: Rig, chance: random.Random) -> None:
     reading = read(rig)
-    acts = [
-        act for act in acts_about(reading, everything(reading)) if act.kind not in ("pans", "supply", "names put right")
-    ]
+    # These forget a value, or names that another device has no channel for.
+    forgets = ("pans", "supply", "names put right", "devices", "outputs")
+    acts = [act for act in acts_about(reading, everything(reading)) if act.kind not in forgets]
     assume(acts)
     for act in chance.sample(acts, min(4, len(acts))):
         after = made(rig, act)
@@ -123,7 +123,7 @@ def test_names_that_stand_in_a_circle_are_put_right_in_one_act() -> None:
     around = {"Alma": 2, "Bertil": 3, "Cassia": 1}
     rig = apply(rig, tuple(SetLeg(item=inputs[name], leg=1, channel=number) for name, number in around.items())).rig
     (told,) = [each for each in survey_again(rig, None).snags if each.severity != "note"]
-    assert told.title == "Alma, Cassia, Bertil are exchanged: each arrives where another belongs"
+    assert told.title == "Alma, Bertil, Cassia are exchanged: each arrives where another belongs"
     mended, said = first_mended(rig, 1)
     assert said == ["Give Alma, Bertil, Cassia of Longhand the channels where their sounds arrive"]
     assert arriving(mended) == len(rig.lines)

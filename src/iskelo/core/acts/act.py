@@ -6,7 +6,18 @@ from typing import Literal
 from iskelo.core.edits.edit import Edit
 from iskelo.core.rig.ports import Port
 
-ActKind = Literal["names", "names put right", "leads", "order of members", "switches", "pans", "monitoring", "supply"]
+ActKind = Literal[
+    "names",
+    "names put right",
+    "leads",
+    "order of members",
+    "switches",
+    "pans",
+    "monitoring",
+    "supply",
+    "outputs",
+    "devices",
+]
 
 IN_A_PROGRAM, ON_A_BOX, A_LEAD = 1.0, 2.0, 3.0
 """What a key or a setting in a program, a setting of a box, and a lead that is moved cost a person."""

@@ -7,6 +7,7 @@ from iskelo.core.acts.act import Act, Near
 from iskelo.core.acts.devices import order_acts
 from iskelo.core.acts.leads import lead_acts
 from iskelo.core.acts.names import given_back_acts, name_acts, shift_acts
+from iskelo.core.acts.outputs import device_acts, voice_acts
 from iskelo.core.acts.supplies import supply_acts
 from iskelo.core.acts.switches import strip_acts, switch_acts
 from iskelo.core.lines.context import Reading
@@ -20,6 +21,7 @@ def acts_about(reading: Reading, about: Near, around: Near | None = None) -> Ite
     found = reading.found
     return chain(
         acts_at_once(reading, around or about),
+        device_acts(found, about),
         name_acts(found, about),
         switch_acts(found, about),
         lead_acts(found, about),
@@ -34,6 +36,7 @@ def acts_at_once(reading: Reading, about: Near) -> Iterator[Act]:
         supply_acts(found, about),
         order_acts(found, about),
         strip_acts(found, about),
+        voice_acts(found, about),
         shift_acts(found, about),
     )
 

@@ -6,6 +6,7 @@ from itertools import combinations
 from iskelo.core.acts.act import IN_A_PROGRAM, Act, Near
 from iskelo.core.edits.edit import Edit, SetLeg
 from iskelo.core.lines.context import Reading
+from iskelo.core.rig.device_streams import CHANNELS_AT_MOST
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.programs import Program, ProgramPort, Track
 from iskelo.core.rig.text import few
@@ -99,8 +100,10 @@ def _shifted(program: Program, side: str, items: list[ProgramPort], size: int, a
             continue
         for by in SHIFTS:
             moved = [[channel + by for channel in item.legs if channel is not None] for item in run]
-            if any(not 1 <= channel <= size for legs in moved for channel in legs):
+            if any(not 1 <= channel <= CHANNELS_AT_MOST for legs in moved for channel in legs):
                 continue
+            # Beyond the last channel names may be moved by mistake, and from there back.
+            inside = all(channel <= size for legs in moved for channel in legs)
             edits: tuple[Edit, ...] = tuple(
                 SetLeg(item=item.id, leg=leg, channel=channel + by)
                 for item in (reversed(run) if by > 0 else run)
@@ -109,4 +112,5 @@ def _shifted(program: Program, side: str, items: list[ProgramPort], size: int, a
             )
             much = f"{abs(by)} channel{'s' if abs(by) > 1 else ''} {'up' if by > 0 else 'down'}"
             words = f"Move the {side}s of {program.name} from {first.name} on {much}"
-            yield Act("names", words, edits, frozenset({program.id, *(item.id for item in run)}), 2 * IN_A_PROGRAM)
+            touches = frozenset({program.id, *(item.id for item in run)})
+            yield Act("names", words, edits, touches, 2 * IN_A_PROGRAM, inside)

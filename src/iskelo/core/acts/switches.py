@@ -35,15 +35,16 @@ def switch_acts(found: Index, about: Near) -> Iterator[Act]:
 
 
 def _act(owner: str, item: str, words: str, cost: float, kind: ActKind = "switches", **values: JsonValue) -> Act:
-    mends = values not in ({"muted": True}, {"armed": False})
+    mends = values not in ({"muted": True}, {"armed": False}, {"soloed": True})
     return Act(kind, words, (SetValues(item=item, values=values),), frozenset({owner, item}), cost, mends)
 
 
 def _of_mixer(found: Index, box: Interface, mixer: Mixer, about: Near) -> Iterator[Act]:
     for strip in mixer.strips:
         said = f"strip {strip.name} of {box.name}"
-        if strip.soloed:
-            yield _act(box.id, strip.id, f"End the solo of {said}", ON_A_BOX, soloed=False)
+        if strip.soloed or strip.id in about.ids:
+            words = f"{'End the solo of' if strip.soloed else 'Solo'} {said}"
+            yield _act(box.id, strip.id, words, ON_A_BOX, soloed=not strip.soloed)
         if strip.id not in about.ids:
             continue
         if mixer.mute_key == "moves":
@@ -55,15 +56,16 @@ def _of_mixer(found: Index, box: Interface, mixer: Mixer, about: Near) -> Iterat
         if strip.back:
             words = f"Let {said} take {'what it takes live' if strip.plays_back else 'its return'}"
             yield _act(box.id, strip.id, words, ON_A_BOX, plays_back=not strip.plays_back)
-        if strip.inverted:
-            yield _act(box.id, strip.id, f"Turn the polarity of {said} back", ON_A_BOX, inverted=False)
+        words = f"Turn the polarity of {said}{' back' if strip.inverted else ''}"
+        yield _act(box.id, strip.id, words, ON_A_BOX, inverted=not strip.inverted)
         for pan, side in SIDES:
             if strip.pan != pan:
                 yield _act(box.id, strip.id, f"Pan {said} {side}", ON_A_BOX, "pans", pan=pan)
     yield from _apart(box, [strip for strip in mixer.strips if strip.id in about.ids])
     for mix in mixer.mixes:
-        if mix.muted:
-            yield _act(box.id, mix.id, f"Unmute mix {mix.name} of {box.name}", ON_A_BOX, muted=False)
+        if mix.muted or mix.id in about.ids:
+            words = f"{'Unmute' if mix.muted else 'Mute'} mix {mix.name} of {box.name}"
+            yield _act(box.id, mix.id, words, ON_A_BOX, muted=not mix.muted)
     for feed in mixer.feeds:
         if not feed.fixed and (feed.id in about.ids or feed.item in about.ids):
             words = f"Switch {found.say_in_mixer(feed.id)} {'off' if feed.on else 'on'}"
@@ -107,8 +109,9 @@ def _together(box: Interface, strips: list[Strip], words: str, **values: JsonVal
 def _of_program(found: Index, program: Program, about: Near) -> Iterator[Act]:
     for track in program.tracks:
         said = f"track {track.name}"
-        if track.soloed:
-            yield _act(program.id, track.id, f"End the solo of {said}", IN_A_PROGRAM, soloed=False)
+        if track.soloed or track.id in about.ids:
+            words = f"{'End the solo of' if track.soloed else 'Solo'} {said}"
+            yield _act(program.id, track.id, words, IN_A_PROGRAM, soloed=not track.soloed)
         if track.id not in about.ids:
             continue
         words = f"{'Disarm' if track.armed else 'Arm'} {said}"

@@ -4,7 +4,7 @@ import itertools
 from collections import deque
 from typing import NamedTuple
 
-from iskelo.core.rig.gear import Destination
+from iskelo.core.rig.gear import Destination, Interface
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.mixers import Strip
 from iskelo.core.rig.ports import STAGE, Bank, Port
@@ -174,6 +174,8 @@ def _reason(found: Index, far: Port, back: Port, end: Port, behind: set[Port]) -
             return fact("program without device", program=program.id)
         case "capture" if isinstance(program, Program) and (few := _too_few(found, program, far)):
             return few
+        case "capture" if (unfed := _fed_by_nothing(found, back)) is not None:
+            return unfed
         case "capture" if end.bank == "in":
             return fact("not passed on", channel=far.number)
         case "capture":
@@ -245,6 +247,14 @@ def _too_few(found: Index, program: Program, far: Port) -> Fact | None:
         return None
     has = way.box.channels_at("capture", way.box.rate_hz)
     return fact("shows too few", driver=way.driver.kind, shown=way.shown("capture"), has=has)
+
+
+def _fed_by_nothing(found: Index, back: Port) -> Fact | None:
+    """That the channel which a target takes is one that a mixer feeds with nothing."""
+    box = found.gear.get(back.owner)
+    if back.bank not in ("capture", "to_computer") or not isinstance(box, Interface) or box.mixer is None:
+        return None
+    return fact("channel fed by nothing", box=box.id, channel=back.number)
 
 
 def _tail(found: Index, back: Port) -> Fact:

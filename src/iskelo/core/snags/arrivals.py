@@ -14,6 +14,7 @@ from iskelo.core.planner.opening import switch_of
 from iskelo.core.rig.device_streams import open_box
 from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.ports import Port
+from iskelo.core.rig.text import few
 from iskelo.core.routes.route import passing_routes
 from iskelo.core.snags.mixer_remedies import all_but_one, closing, out_of_mixes, parted, set_back
 from iskelo.core.snags.rates import one_rate
@@ -24,6 +25,7 @@ from iskelo.core.timing.growth import Buffers, Growth
 from iskelo.core.timing.rates import speed
 from iskelo.core.wiring.edge import Edge
 from iskelo.core.wiring.hops import DEVICE_HOPS
+from iskelo.core.words.say import strangers
 
 
 @rule("lines", symptoms=("hollow", "echo"))
@@ -148,7 +150,7 @@ def line_crowded(reading: Reading) -> list[Snag]:
             key=f"line-crowded:{state.line.id}",
             rule="line-crowded",
             severity="trouble",
-            title=f"{state.line.name} is not alone: {', '.join(map(reading.found.say, state.others))} comes too",
+            title=f"{state.line.name} is not alone: {_coming(reading, state)} too",
             evidence=words,
             consequence="The sounds cannot be parted again afterwards.",
             lines=(state.line.id,),
@@ -204,6 +206,12 @@ def _cut(reading: Reading, edge: Edge) -> tuple[Edit | None, str]:
             return SetValues(item=owner, values={"monitored": False}), f"Stop monitoring track {found.name(owner)}"
     switch = switch_of(edge, reading) if owner in found.mixing else None
     return (switch.edit, switch.words) if switch is not None else (None, "")
+
+
+def _coming(reading: Reading, state: LineState) -> str:
+    """Who comes with a line. Example: 'Bertil comes'."""
+    names = strangers(state.others, reading.found)
+    return f"{few(names)} come{'s' if len(names) == 1 else ''}"
 
 
 @rule("lines", symptoms=("late", "echo"))

@@ -5,20 +5,22 @@ from functools import partial
 from iskelo.core.edits.base import free_name
 from iskelo.core.edits.edit import Edit, EnableChannels, FillChannels, SetLeg, SetValues
 from iskelo.core.lines.context import Reading
+from iskelo.core.lines.legs import Leg
 from iskelo.core.rig.device_streams import open_aggregate
 from iskelo.core.rig.gear import Aggregate
 from iskelo.core.rig.index import leg_letter
 from iskelo.core.rig.programs import Program, ProgramPort
 from iskelo.core.rig.rig import Item
+from iskelo.core.rig.text import few
 from iskelo.core.snags.lines import joining_remedies
-from iskelo.core.snags.reach import lines_through_input
+from iskelo.core.snags.reach import lines_passing, lines_through_input
 from iskelo.core.snags.rule import Remedy, Snag, distinct, one_remedy, rule
 
 
 @rule(
     "inputs and outputs",
     symptoms=("nothing", "misplaced", "others"),
-    explains=("line-silent", "line-half-silent", "line-crossed", "line-crowded"),
+    explains=("line-silent", "line-half-silent", "line-crossed", "line-crowded", "line-doubled"),
 )
 def two_inputs_on_one_channel(reading: Reading) -> list[Snag]:
     """Two inputs of one program, both mono or both stereo, take the same channel: two tracks would hold one sound.
@@ -42,7 +44,8 @@ def two_inputs_on_one_channel(reading: Reading) -> list[Snag]:
             if len(sharing) < 2 or (width == 2 and frozenset(by_item) in told):
                 continue
             told.add(frozenset(by_item))
-            names = " and ".join(f"{item.name}{leg_letter(leg, len(item.legs))}" for item, leg in sharing)
+            several = [f"{item.name}{leg_letter(leg, len(item.legs))}" for item, leg in sharing]
+            names = few(several) if len(several) > 2 else " and ".join(several)
             snags.append(
                 Snag(
                     key=f"two-inputs-on-one-channel:{program.id}:{channel}",
@@ -52,11 +55,38 @@ def two_inputs_on_one_channel(reading: Reading) -> list[Snag]:
                     evidence=f"In {program.name}, {names} are mapped to capture channel {channel}.",
                     consequence="Their tracks record the same sound, and another channel is not recorded.",
                     items=tuple(item.id for item, _ in sharing),
-                    lines=tuple(line for item, _ in sharing for line in lines_through_input(reading, item.id)),
+                    lines=_harmed(reading, [item.id for item, _ in sharing]),
                     mend=partial(_part_inputs, reading, program, tuple(sharing)),
                 )
             )
     return snags
+
+
+def _harmed(reading: Reading, items: list[str]) -> tuple[str, ...]:
+    """The lines through these inputs; those of the same sources that get no further, or come by several of them."""
+    through = dict.fromkeys(line for item in items for line in lines_through_input(reading, item))
+    starts = {port for line in through for port in reading.found.lines[line].from_ports}
+    stopped = [
+        state.line.id
+        for state, _ in reading.having.get("silent", ())
+        if starts.issuperset(state.line.from_ports) and all(_ends_at_capture(leg) for leg in state.legs)
+    ]
+    doubled = [
+        state.line.id
+        for state, _ in reading.having.get("doubled", ())
+        if starts.issuperset(state.line.from_ports) and all(_by_several(leg, items) for leg in state.legs)
+    ]
+    return tuple(dict.fromkeys((*through, *stopped, *doubled)))
+
+
+def _by_several(leg: Leg, items: list[str]) -> bool:
+    """Whether a leg arrives by several of these inputs."""
+    passed = {port.owner for arrival in leg.arrivals for port in arrival.route.ports}
+    return len(passed & set(items)) > 1
+
+
+def _ends_at_capture(leg: Leg) -> bool:
+    return leg.gap is not None and leg.gap.ahead[-1].bank == "capture"
 
 
 def _part_inputs(
@@ -64,22 +94,25 @@ def _part_inputs(
 ) -> tuple[Remedy, ...]:
     """First what makes a silent line of theirs arrive; then the next free channel for the later input."""
     remedies: list[Remedy] = []
+    box = reading.found.device(program)
+    filled: list[Remedy] = []
+    if box and sum(len(each.legs) for each in program.inputs) <= box.capture:
+        fill = FillChannels(items=tuple(each.id for each in program.inputs), first_channel=1)
+        filled.append(Remedy(f"Fill all inputs of {program.name} ascending from channel 1", (fill,)))
+    # Where many are on one channel, they were all made so at once.
+    remedies += filled if len(sharing) > 2 else []
     for item, _ in sharing:
         for line in lines_through_input(reading, item.id):
             state = next(state for state in reading.lines if state.line.id == line)
             if state.headline in ("silent", "blocked"):
                 remedies += joining_remedies(reading, state)
     used = {channel for item in program.inputs for channel in item.legs}
-    box = reading.found.device(program)
     free = [channel for channel in range(1, (box.capture if box else 128) + 1) if channel not in used]
     item, leg = sharing[-1]
     if free:
         edit = SetLeg(item=item.id, leg=leg, channel=free[0])
         remedies.append(Remedy(f"Set input {item.name}{leg_letter(leg, len(item.legs))} to channel {free[0]}", (edit,)))
-    if box and sum(len(each.legs) for each in program.inputs) <= box.capture:
-        everything = FillChannels(items=tuple(each.id for each in program.inputs), first_channel=1)
-        remedies.append(Remedy(f"Fill all inputs of {program.name} ascending from channel 1", (everything,)))
-    return distinct(remedies)
+    return distinct([*remedies, *filled])
 
 
 @rule("inputs and outputs", symptoms=("nothing",), explains=("line-silent", "line-half-silent"))
@@ -173,11 +206,17 @@ def channel_not_enabled(reading: Reading) -> list[Snag]:
                     f"which {program.name} does not open.",
                     consequence="No sound passes on them.",
                     items=tuple(item.id for item in harmed),
-                    lines=tuple(line for item in harmed for line in lines_through_input(reading, item.id)),
+                    lines=_through(reading, side, [item.id for item in harmed]),
                     mend=partial(one_remedy, f"Enable {side} channel{plural} {numbers} in {program.name}", edit),
                 )
             )
     return snags
+
+
+def _through(reading: Reading, side: str, items: list[str]) -> tuple[str, ...]:
+    """The lines through these inputs or outputs."""
+    lines = lines_through_input if side == "input" else lines_passing
+    return tuple(dict.fromkeys(line for item in items for line in lines(reading, item)))
 
 
 @rule("inputs and outputs")

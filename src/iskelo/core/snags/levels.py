@@ -17,6 +17,7 @@ from iskelo.core.planner.stages import Turn, plain, stages_along, turned
 from iskelo.core.rig.gear import Destination, Interface, Source
 from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.ports import Port
+from iskelo.core.rig.text import few, fold_numbers
 from iskelo.core.rig.units import CONSUMER_BELOW_PROFESSIONAL_DB, DBV_TO_DBU, PROFESSIONAL_DBU, say_figure
 from iskelo.core.routes.route import passing_routes
 from iskelo.core.snags.reach import lines_from, with_finding
@@ -135,10 +136,20 @@ def even_sides(reading: Reading, state: LineState) -> list[Remedy]:
 def phantom_missing(reading: Reading) -> list[Snag]:
     """A microphone that needs phantom supply is in a jack where it is off, or that has none."""
     snags = []
+    off: dict[str, list[tuple[Source, Interface, int]]] = {}
     for source, box, jack in reading.plugged:
         if not source.needs_phantom or jack in box.phantom_on:
             continue
         able = box.able_jacks("phantom")
+        if jack <= able:
+            off.setdefault(box.id, []).append((source, box, jack))
+    for several in off.values():
+        if len(several) > 1:
+            snags.append(_switched_off(reading, several))
+    for source, box, jack in reading.plugged:
+        able = box.able_jacks("phantom")
+        if not source.needs_phantom or jack in box.phantom_on or (jack <= able and len(off[box.id]) > 1):
+            continue
         where = f"{box.name} jack in {jack}"
         snags.append(
             Snag(
@@ -155,6 +166,30 @@ def phantom_missing(reading: Reading) -> list[Snag]:
             )
         )
     return [*snags, *_unsupplied_by_outboard(reading)]
+
+
+def _switched_off(reading: Reading, several: list[tuple[Source, Interface, int]]) -> Snag:
+    """Supplies of one box that are off where microphones need them: one cause, told once."""
+    box = several[0][1]
+    names, jacks = [source.name for source, _, _ in several], fold_numbers(sorted(jack for _, _, jack in several))
+    edits = tuple(SetJack(interface=box.id, jack_in=jack, phantom=True) for _, _, jack in several)
+    own = [if_so(f"{source.name} has a supply of its own", _without_need(source)) for source, _, _ in several]
+    remedies = [Remedy(f"Switch phantom supply on at jacks in {jacks} of {box.name}", edits), *own]
+    return Snag(
+        key=f"phantom-missing:{box.id}",
+        rule="phantom-missing",
+        severity="stop",
+        title=f"{few(names)} need phantom supply at {box.name} jacks in {jacks}",
+        evidence=f"{', '.join(names)} need phantom supply (48 V); at {box.name} jacks in {jacks} it is off.",
+        consequence="These microphones give no sound.",
+        items=(*(source.id for source, _, _ in several), box.id),
+        lines=tuple(dict.fromkeys(line for source, _, _ in several for line in lines_from(reading, source.id))),
+        mend=partial(distinct, remedies),
+    )
+
+
+def _without_need(source: Source) -> SetValues:
+    return SetValues(item=source.id, values={"needs_phantom": False})
 
 
 def _unsupplied_by_outboard(reading: Reading) -> list[Snag]:

@@ -4,6 +4,7 @@ from functools import partial
 
 from iskelo.core.edits.edit import Edit, Plug, Remove
 from iskelo.core.lines.context import Reading
+from iskelo.core.lines.findings import Headline
 from iskelo.core.lines.state import LineState
 from iskelo.core.planner.by_cables import join_by_cables
 from iskelo.core.planner.by_returns import join_by_returns
@@ -101,32 +102,30 @@ def _first_block(state: LineState) -> Block:
     return next(block for leg in state.legs for block in leg.blocks)
 
 
-@rule("lines", symptoms=("misplaced", "nothing", "one side"), explains=("line-crowded",))
+@rule(
+    "lines",
+    symptoms=("misplaced", "nothing", "one side"),
+    explains=("line-crowded", "line-silent", "line-half-silent"),
+)
 def line_crossed(reading: Reading) -> list[Snag]:
-    """A source arrives where another line's belongs, some at each other's places, or left and right are swapped."""
+    """A source arrives where another line's belongs, several at each other's places, or left and right are swapped."""
     crossed = {state.line.id: (state, words) for state, words in with_finding(reading, "crossed")}
     snags: list[Snag] = []
     told: set[str] = set()
     for line, (state, words) in crossed.items():
         if line in told:
             continue
-        together = _exchanged(reading, line)
+        together = _together(reading, line)
         told.update(together)
-        names = [crossed[each][0].line.name for each in together]
-        title = f"{state.line.name} is crossed: {words}"
-        if len(names) == 2:
-            title = f"{names[0]} and {names[1]} are exchanged: each arrives where the other belongs"
-        elif len(names) > 2:
-            title = f"{few(names)} are exchanged: each arrives where another belongs"
         snags.append(
             Snag(
                 key=f"line-crossed:{line}",
                 rule="line-crossed",
                 severity="trouble",
-                title=title,
+                title=_told(reading, together, f"{state.line.name} is crossed: {words}"),
                 evidence="; ".join(crossed[each][1] for each in together[:4]),
                 consequence="The wrong sound is on the track, or the stereo picture is mirrored.",
-                lines=together,
+                lines=(*together, *_put_out(reading, together)),
                 items=tuple(port.owner for each in together for port in crossed[each][0].line.from_ports),
                 mend=partial(_uncross, reading, state),
             )
@@ -134,18 +133,60 @@ def line_crossed(reading: Reading) -> list[Snag]:
     return snags
 
 
-def _exchanged(reading: Reading, line: str) -> tuple[str, ...]:
-    """The lines that stand at each other's places in a round, this one first; it alone where there is no round."""
-    takes: dict[str, str] = {}
-    for state, finding in reading.having.get("crossed", ()):
-        owner = finding.fact.parts.get("owner")
-        if isinstance(owner, str):
-            takes[state.line.id] = owner
-    round_, at = [line], takes.get(line)
-    while at is not None and at not in round_:
-        round_.append(at)
-        at = takes.get(at)
-    return tuple(round_) if at == line else (line,)
+def _places(reading: Reading) -> dict[str, str]:
+    """Whose place each line stands at that is crossed with another."""
+    return {
+        state.line.id: owner
+        for state, finding in reading.having.get("crossed", ())
+        if isinstance(owner := finding.fact.parts.get("owner"), str)
+    }
+
+
+def _together(reading: Reading, line: str) -> tuple[str, ...]:
+    """The crossed lines that stand at each other's places, or at the same one, or so by others; this one first."""
+    places = _places(reading)
+    joined: dict[str, set[str]] = {}
+    for one, other in places.items():
+        joined.setdefault(one, set()).add(other)
+        joined.setdefault(other, set()).add(one)
+    seen, queue = {line: None}, [line]
+    while queue:
+        for other in sorted(joined.get(queue.pop(), ())):
+            if other not in seen:
+                seen[other] = None
+                queue.append(other)
+    order = [state.line.id for state in reading.lines]
+    return (line, *sorted((each for each in seen if each in places and each != line), key=order.index))
+
+
+def _told(reading: Reading, together: tuple[str, ...], alone: str) -> str:
+    """What lines at others' places are called: exchanged, all at one place, or each at another's."""
+    if len(together) == 1:
+        return alone
+    places = _places(reading)
+    names = {line.id: line.name for line in reading.rig.lines}
+    whose = [places[each] for each in together]
+    if set(whose) == set(together):
+        if len(together) == 2:
+            return f"{names[together[0]]} and {names[together[1]]} are exchanged: each arrives where the other belongs"
+        return f"{few(names[each] for each in together)} are exchanged: each arrives where another belongs"
+    if len(set(whose)) == 1:
+        return f"{few(names[each] for each in together)} arrive where {names[whose[0]]} belongs"
+    first = f"{names[together[0]]} where {names[whose[0]]} belongs"
+    return f"{few(names[each] for each in together)} arrive at each other's places: {first}"
+
+
+def _put_out(reading: Reading, together: tuple[str, ...]) -> tuple[str, ...]:
+    """The lines at whose places these stand: they are no longer alone, or are in the computer but come no further."""
+    whose = {place for line, place in _places(reading).items() if line in together} - set(together)
+    kinds: tuple[Headline, ...] = ("silent", "half silent", "crowded")
+    return tuple(
+        state.line.id
+        for kind in kinds
+        for state, _ in reading.having.get(kind, ())
+        if state.line.id in whose
+        and all(leg.gap is None or leg.gap.ahead[-1].bank in ("capture", "input") for leg in state.legs)
+    )
 
 
 def _uncross(reading: Reading, state: LineState) -> tuple[Remedy, ...]:

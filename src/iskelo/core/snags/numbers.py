@@ -14,7 +14,7 @@ from iskelo.core.rig.gear import Aggregate, Interface, Member
 from iskelo.core.rig.index import Index, index, leg_letter
 from iskelo.core.rig.programs import Meant, Program, ProgramPort
 from iskelo.core.rig.rig import Rig
-from iskelo.core.snags.reach import lines_through_input
+from iskelo.core.snags.reach import lines_passing, lines_through_input
 from iskelo.core.snags.rule import Remedy, Snag, distinct, rule
 
 NAMES_TOLD = 6
@@ -80,7 +80,7 @@ def numbers_moved(reading: Reading) -> list[Snag]:
                 evidence=_told(found, legs),
                 consequence="Tracks hold other sounds than their names say, or none.",
                 items=(aggregate.id, program.id, *items),
-                lines=tuple(line for item in items for line in _lines(reading, item)),
+                lines=tuple(dict.fromkeys(line for item in items for line in _lines(reading, item))),
                 mend=partial(_restored, found, program, aggregate, legs),
             )
         )
@@ -88,7 +88,10 @@ def numbers_moved(reading: Reading) -> list[Snag]:
 
 
 def _lines(reading: Reading, item: str) -> tuple[str, ...]:
-    return lines_through_input(reading, item) if reading.found.items[item].side == "input" else ()
+    """The lines that pass a name, or would."""
+    if reading.found.items[item].side == "input":
+        return lines_through_input(reading, item)
+    return lines_passing(reading, item)
 
 
 def _told(found: Index, legs: list[Strayed]) -> str:
@@ -136,12 +139,18 @@ def _restored(found: Index, program: Program, aggregate: Aggregate, legs: list[S
     return distinct(remedies)
 
 
+def _own_clock(found: Index, aggregate: Aggregate, box: str) -> bool:
+    """Whether a box runs on another clock than the device that it is to be joined to: there it is matched."""
+    leader = aggregate.master or next((member.device for member in aggregate.members), box)
+    return aggregate.matches and found.paces[box].master != found.paces[leader].master
+
+
 def _undone(found: Index, aggregate: Aggregate, legs: list[Strayed]) -> Iterator[tuple[str, tuple[Edit, ...]]]:
     """What makes the channels there again that the names stood for."""
     members = {member.device: member for member in aggregate.members}
     gone = [box for box in dict.fromkeys(each.meant.box for each in legs) if box not in members]
     if gone:
-        joined = tuple(Member(device=box) for box in gone)
+        joined = tuple(Member(device=box, matched=_own_clock(found, aggregate, box)) for box in gone)
         edit = SetMembers(aggregate=aggregate.id, members=(*aggregate.members, *joined))
         yield f"Join {' and '.join(map(found.name, gone))} to {aggregate.name} again, last", (edit,)
     for member in aggregate.members:

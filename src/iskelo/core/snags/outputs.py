@@ -9,6 +9,7 @@ from iskelo.core.lines.context import Reading
 from iskelo.core.rig.device_streams import Device
 from iskelo.core.rig.index import leg_letter
 from iskelo.core.rig.programs import Bus, Program, ProgramPort
+from iskelo.core.snags.reach import stopping_at
 from iskelo.core.snags.rule import Remedy, Snag, distinct, one_remedy, rule
 from iskelo.core.wiring.blocks import bus_in_a_circle, buses_in_circles
 from iskelo.core.words.say import say_unblock
@@ -54,6 +55,7 @@ def output_nowhere(reading: Reading) -> list[Snag]:
                         evidence=f"Leg {legs} has no playback channel of {box.name}; tracks feed it.",
                         consequence="What the tracks send there is lost.",
                         items=(item.id,),
+                        lines=stopping_at(reading, item.id),
                         mend=partial(_give_playback, program, item, box),
                     )
                 )

@@ -2,7 +2,9 @@
 
 from iskelo.core.lines.context import Reading
 from iskelo.core.lines.findings import Headline
+from iskelo.core.lines.legs import Leg
 from iskelo.core.lines.state import LineState
+from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program
 from iskelo.core.words.say import say
 
@@ -36,6 +38,28 @@ def _in_order(reading: Reading, beginning: list[str], ending: list[str]) -> tupl
     if len(lines) < 2:
         return tuple(lines)
     return tuple(line.id for line in reading.rig.lines if line.id in lines)
+
+
+def lines_passing(reading: Reading, owner: str) -> tuple[str, ...]:
+    """The lines whose way, or as much of it as is patched, leads through something."""
+    return tuple(
+        state.line.id
+        for state in reading.lines
+        if any(port.owner == owner for leg in state.legs for port in _passed(leg))
+    )
+
+
+def _passed(leg: Leg) -> tuple[Port, ...]:
+    return leg.way.ports if leg.way is not None else leg.gap.ahead if leg.gap is not None else ()
+
+
+def stopping_at(reading: Reading, owner: str) -> tuple[str, ...]:
+    """The lines that get as far as something and no further, by one of their legs."""
+    return tuple(
+        state.line.id
+        for state in reading.lines
+        if any(leg.gap is not None and leg.gap.ahead[-1].owner == owner for leg in state.legs)
+    )
 
 
 def with_finding(reading: Reading, kind: Headline) -> list[tuple[LineState, str]]:

@@ -11,6 +11,8 @@ from iskelo.core.lines.gaps import Gap
 from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.links import link_overload
+from iskelo.core.rig.ports import Port
+from iskelo.core.rig.text import few
 from iskelo.core.rig.units import say_figure
 from iskelo.core.timing.clocks import say_drift
 from iskelo.core.timing.rates import say_speed
@@ -92,6 +94,19 @@ def _facts(facts: Iterable[Fact], found: Index) -> str:
     return " and ".join(dict.fromkeys(say(each, found) for each in facts))
 
 
+def strangers(ports: Iterable[Port], found: Index) -> list[str]:
+    """Sounds by where they begin; both legs of one are one."""
+    several = list(ports)
+    both = {port.owner for port in several if port.number > 1 and port._replace(number=1) in several}
+    return list(dict.fromkeys(found.name(port.owner) if port.owner in both else found.say(port) for port in several))
+
+
+def _arriving(ports: Iterable[Port], found: Index) -> str:
+    """Example: 'Bertil arrives', or 'Bertil, Cassia arrive'."""
+    names = strangers(ports, found)
+    return f"{few(names)} arrive{'s' if len(names) == 1 else ''}"
+
+
 def _channels(taken: Iterable[tuple[str, int]], found: Index) -> str:
     return ", ".join(f"{found.name(owner)} channel {number}" for owner, number in taken)
 
@@ -105,7 +120,7 @@ def _overload(box: str, found: Index) -> str:
 _TOLD: dict[str, Teller] = {
     "name": lambda value, found: found.name(value),
     "port": lambda value, found: found.say(value),
-    "ports": lambda value, found: ", ".join(map(found.say, value)),
+    "arriving": _arriving,
     "list": lambda value, _: ", ".join(map(str, value)),
     "and": lambda value, _: " and ".join(value),
     "channels": _channels,
