@@ -21,6 +21,7 @@ from iskelo.core.edits.edit import (
     SetMembers,
     SetValues,
     TypeFeeds,
+    TypeProgramInsert,
 )
 from iskelo.core.edits.new_things import new
 from iskelo.core.plan import plan
@@ -356,6 +357,92 @@ EVENINGS: tuple[Evening, ...] = (
                     )
                 ],
                 "drift",
+            ),
+        ),
+    ),
+    Evening(
+        5,
+        "an instrument program in another one's engine",
+        ("box 4x4 Corvane", "recorder Longhand", "sampler 4 Soundcase", "headphones Phones"),
+        (("soundcase", "longhand new", "", ""), ("soundcase 1", "", "phones", "")),
+        before=(
+            lambda bench: [
+                SetDevice(program=bench.id("Longhand"), device=bench.id("Corvane")),
+                SetValues.model_validate(
+                    {"item": bench.id("Soundcase"), "values": {"hosted": {"leader": bench.id("Longhand")}}}
+                ),
+            ],
+        ),
+        pitfalls=(
+            Pitfall(
+                "the return is not there",
+                lambda bench: [Remove(items=(program(bench, "Longhand").inputs[1].id,))],
+                "Pad 2",
+            ),
+            Pitfall("all pads on one return", on_the_common_pair, "Pad"),
+        ),
+    ),
+    Evening(
+        6,
+        "outboard in a track",
+        ("mic Alma", "box 4x4 Corvane", "recorder Longhand", "compressor Anvil press", "headphones Phones"),
+        (("alma", "longhand new", "", ""), ("alma", "", "phones", "")),
+        before=(lambda bench: [SetDevice(program=bench.id("Longhand"), device=bench.id("Corvane"))],),
+        after=(lambda bench: [TypeProgramInsert(item=bench.track("Alma"), text="Anvil press")],),
+        pitfalls=(
+            Pitfall(
+                "the track is monitored as well as heard directly",
+                lambda bench: [
+                    AddProgramPorts(
+                        program=bench.id("Longhand"),
+                        side="output",
+                        names=("Main",),
+                        width=2,
+                        first_channel=1,
+                        ids=(new(1),),
+                    ),
+                    SetValues(item=bench.track("Alma"), values={"monitored": True, "output": new(1)}),
+                ],
+                "Alma",
+            ),
+        ),
+    ),
+    Evening(
+        15,
+        "a player in a consumer return",
+        ("mic Alma", "wherry", "line Deck", "recorder Longhand"),
+        (("alma", "longhand new", "", ""), ("deck", "longhand new", "", "")),
+    ),
+    Evening(
+        17,
+        "a program as another's mixer",
+        ("mono sampler 4 Soundcase", "mixing Gangway 4", "cable 8 Gully", "box 4x4 Corvane", "headphones Phones"),
+        (("soundcase 1-4", "gangway 1-4", "", ""), ("soundcase 1-4", "", "phones", "")),
+    ),
+    Evening(
+        18,
+        "one stereo pair of a mixer's link",
+        ("2 mic Alma, Bertil", "wherry", "recorder Longhand"),
+        (("alma", "longhand new", "", ""), ("bertil", "longhand new", "", "")),
+    ),
+    Evening(
+        20,
+        "a track that cannot be armed",
+        ("stereo instrument Organ", "box 4x4 Corvane", "recorder Longhand"),
+        (("organ", "longhand new", "", ""),),
+        pitfalls=(
+            Pitfall(
+                "only one side is fed",
+                lambda bench: [SetLeg(item=program(bench, "Longhand").inputs[0].id, leg=2, channel=None)],
+                "Organ",
+            ),
+            Pitfall("not armed", of_tracks("Longhand", armed=False), "Organ"),
+            Pitfall(
+                "left and right exchanged",
+                lambda bench: [
+                    SetLeg(item=program(bench, "Longhand").inputs[0].id, leg=leg, channel=3 - leg) for leg in (1, 2)
+                ],
+                "Organ",
             ),
         ),
     ),

@@ -4,7 +4,7 @@ from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
-from iskelo.core.acts.act import ActKind
+from iskelo.core.acts.act import A_LEAD, A_NEW_LEAD, IN_A_PROGRAM, ActKind
 from iskelo.core.acts.search import MANY_LINES, Searched, search
 from iskelo.core.compare import NowAfter, compare
 from iskelo.core.edits.apply import apply
@@ -102,7 +102,7 @@ def remedies_of(rig: Rig, snag: Snag, before: Surveyed | None = None, *, quick: 
         found = trial_of.alone(further)
         acts = [*found, *(acts if not found else [each for each in acts if not each.together])]
     facts = [each for each in map(trial_of.remedy, [each for each in offered if each.fact]) if each is not None]
-    kept = (*sorted(acts, key=_rank)[:REMEDIES_AT_MOST], *sorted(facts, key=_rank))
+    kept = (*_told_once(sorted(acts, key=_rank))[:REMEDIES_AT_MOST], *_told_once(sorted(facts, key=_rank)))
     told = tuple(
         TriedRemedy(each.remedy.words, each.remedy.edits, compare(known, each.after, each.words), each.remedy.fact)
         for each in kept
@@ -121,6 +121,19 @@ class _Tried:
     harmed: frozenset[str]
     rank: tuple[float, ...]
     together: bool = False
+
+
+def _told_once(ranked: list["_Tried"]) -> list["_Tried"]:
+    """The first of those that are told alike: to a person they are one."""
+    by_words = list({each.remedy.words: each for each in reversed(ranked)}.values())[::-1]
+    return [each for place, each in enumerate(by_words) if not any(_alike(each, other) for other in by_words[:place])]
+
+
+def _alike(one: "_Tried", other: "_Tried") -> bool:
+    """Whether two remedies leave the same rig, but for the ids of leads."""
+    rigs = (one.after.reading.rig, other.after.reading.rig)
+    first, second = (sorted(str(lead.model_copy(update={"id": "p1"})) for lead in rig.patches) for rig in rigs)
+    return first == second and rigs[0].gear == rigs[1].gear and rigs[0].lines == rigs[1].lines
 
 
 def _rank(tried: _Tried) -> tuple[float, ...]:
@@ -200,9 +213,17 @@ class _Trial:
         # Of equals the one that mends the cause and not only what follows from it.
         left = any(each.key == self._snag.key for each in again.snags)
         moved = len(compare(self._known, again, "").numbers)
-        cost = remedy.cost if remedy.cost is not None else _mapped(self._known.reading.found, again.reading.found)
+        cost = remedy.cost if remedy.cost is not None else _cost(self._known.reading.found, again.reading.found)
         rank = (-freed, len(harmed), left, remedy.gives_up, cost, moved, round(later_ms, 6), len(remedy.edits))
         return _Tried(remedy, again, applied.words, freed, harmed, rank)
+
+
+def _cost(before: Index, after: Index) -> float:
+    """What an act costs a person: the leads that are moved or added, and the names that are mapped anew."""
+    was, now = ({(lead.from_port, lead.to_port) for lead in found.rig.patches} for found in (before, after))
+    gone, new = len(was - now), len(now - was)
+    leads = A_LEAD * min(gone, new) + A_NEW_LEAD * max(0, new - gone)
+    return leads + IN_A_PROGRAM * _mapped(before, after)
 
 
 def _mapped(before: Index, after: Index) -> int:

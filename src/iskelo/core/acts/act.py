@@ -19,8 +19,8 @@ ActKind = Literal[
     "devices",
 ]
 
-IN_A_PROGRAM, ON_A_BOX, A_LEAD = 1.0, 2.0, 3.0
-"""What a key or a setting in a program, a setting of a box, and a lead that is moved cost a person."""
+IN_A_PROGRAM, ON_A_BOX, A_LEAD, A_NEW_LEAD = 1.0, 2.0, 3.0, 4.0
+"""What a key or a setting in a program, a setting of a box, a lead that is moved and a new one cost a person."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -78,6 +78,13 @@ def _sides(found: Index) -> Iterator[tuple[Program, str, list[ProgramPort], int]
 
 
 def _exchanged(program: Program, side: str, items: list[ProgramPort], about: Near) -> Iterator[Act]:
+    for item in items:
+        if item.id in about.ids and len(set(item.legs)) == 2:
+            legs = tuple(
+                SetLeg(item=item.id, leg=leg, channel=channel) for leg, channel in enumerate(item.legs[::-1], start=1)
+            )
+            words = f"Exchange left and right of {side} {item.name} of {program.name}"
+            yield Act("names", words, legs, frozenset({program.id, item.id}), IN_A_PROGRAM)
     for one, other in combinations(items, 2):
         if (
             (one.id in about.ids or other.id in about.ids)

@@ -119,7 +119,7 @@ def _wanted_of(reading: Reading, lines: list[str]) -> list[Wanted]:
     """These lines as the rig is now, the widest first."""
     states = [reading.traced[line].state for line in lines]
     group = [wanted for state in states if (wanted := wanted_by(state, reading.found)) is not None]
-    return sorted(group, key=lambda each: -each.voice.width)
+    return sorted(group, key=lambda each: -each.width)
 
 
 def _join(plan: _Plan, group: list[Wanted]) -> None:
@@ -131,15 +131,15 @@ def _join(plan: _Plan, group: list[Wanted]) -> None:
     placed: list[tuple[Wanted, Room, int]] = []
     for wanted in group:
         for cable in cables:
-            first = cable.place(wanted.voice.width)
+            first = cable.place(wanted.width)
             if first is not None:
                 break
         else:
-            cable = _new_cable(plan, cables, max(size, wanted.voice.width), rate_hz, (receiver, sender))
+            cable = _new_cable(plan, cables, max(size, wanted.width), rate_hz, (receiver, sender))
             cables.append(cable)
-            first = cable.place(wanted.voice.width)
+            first = cable.place(wanted.width)
             assert first is not None
-        cable.free -= set(range(first, first + wanted.voice.width))
+        cable.free -= set(range(first, first + wanted.width))
         placed.append((wanted, cable, first))
     used = list({cable.id: cable for _, cable, _ in placed}.values())
     _one_clock(plan, used, (receiver, sender), rate_hz)
@@ -208,7 +208,7 @@ def _open(plan: _Plan, program: Program, cables: list[Room]) -> None:
         return
     names = _and([cable.name for cable in missing])
     members = tuple(Member(device=cable.id) for cable in missing)
-    device = found.gear.get(program.device or "")
+    device = found.gear.get(program.device or "") or _needed_box(plan.reading, program)
     there = len(device.members) if isinstance(device, Aggregate) else 1 if device is not None else 0
     if there + len(missing) > MEMBERS_AT_MOST:
         raise Refused(program.name, f"a device is made of {MEMBERS_AT_MOST} at most")
@@ -219,7 +219,8 @@ def _open(plan: _Plan, program: Program, cables: list[Room]) -> None:
     if device is None and len(missing) == 1:
         plan.do(program.name, f"Open {names}", SetDevice(program=program.id, device=missing[0].id))
         return
-    own = (Member(device=device.id, driver=program.driver),) if isinstance(device, Interface) else ()
+    driver = program.driver if program.device is not None else None
+    own = (Member(device=device.id, driver=driver),) if isinstance(device, Interface) else ()
     name = free_name(f"{program.name} device", (gear.name for gear in found.gear.values()))
     identity = plan.symbol()
     master = device.id if isinstance(device, Interface) else None
@@ -227,6 +228,23 @@ def _open(plan: _Plan, program: Program, cables: list[Room]) -> None:
     whole = _and([*([device.name] if isinstance(device, Interface) else []), *(cable.name for cable in missing)])
     plan.do(program.name, f"Join {whole} as {name}", joined)
     plan.do(program.name, f"Open {name}", SetDevice(program=program.id, device=identity))
+
+
+def _needed_box(reading: Reading, program: Program) -> Interface | None:
+    """The box that a program without a device is to have beside its cables: by which it is heard, or hears sources.
+
+    The one that most programs are on; None if nothing is wanted from it but what goes from program to program.
+    """
+    found = reading.found
+    own = {*(voice.id for voice in program.voices), *(track.id for track in program.tracks)}
+    wanted = any(
+        (line.from_ports and line.from_ports[0].owner in own and line.purpose == "listen" and not line.at_track)
+        or (line.from_ports and line.from_ports[0].bank == "out" and any(port.owner in own for port in line.to_ports))
+        for line in reading.rig.lines
+    )
+    heard = any(track.monitored and track.output is not None for track in program.tracks)
+    boxes = found.hardware() if wanted or heard else []
+    return max(boxes, key=lambda box: sum(found.reaches(each, box.id) for each in found.programs()), default=None)
 
 
 def _and(names: list[str]) -> str:
@@ -250,7 +268,7 @@ def _map(plan: _Plan, placed: list[tuple[Wanted, Room, int]]) -> None:
     for wanted, cable, first in placed:
         ends: tuple[tuple[Program, Bank], ...] = ((wanted.sender, "playback"), (wanted.receiver, "capture"))
         for program, bank in ends:
-            channels = list(_channels(found, program, bank, by_name[cable.name], first, wanted.voice.width))
+            channels = list(_channels(found, program, bank, by_name[cable.name], first, wanted.width))
             enabled.setdefault((program.id, bank), []).extend(channels)
             if bank == "playback":
                 _output(plan, wanted, channels)
@@ -301,7 +319,7 @@ def _output(plan: _Plan, wanted: Wanted, channels: list[int]) -> None:
         program=program.id,
         side="output",
         names=(free_name(voice.name, [each.name for each in program.outputs]),),
-        width=voice.width,
+        width=wanted.width,
         first_channel=channels[0],
         ids=(identity,),
     )

@@ -57,7 +57,7 @@ def _joined(wanted: Wanted, reading: Reading) -> tuple[list[Edit], list[str]]:
     if own is None:
         name = free_name(voice.name, [each.name for each in program.outputs])
         edits.append(
-            AddProgramPorts(program=program.id, side="output", names=(name,), width=voice.width, ids=(output,))
+            AddProgramPorts(program=program.id, side="output", names=(name,), width=wanted.width, ids=(output,))
         )
         edits.append(SetValues(item=voice.id, values={"output": output}))
         words.append(f"Give {voice.name} of {program.name} an output of its own")

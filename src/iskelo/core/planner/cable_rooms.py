@@ -12,13 +12,17 @@ from iskelo.core.rig.programs import Program, ProgramPort, Track, Voice
 
 @dataclass(frozen=True, slots=True)
 class Wanted:
-    """A line from a voice of one program to a track of another, as wide at both ends."""
+    """A line from a voice of one program to a track of another; it crosses as wide as the track is."""
 
     state: LineState
     sender: Program
     voice: Voice
     receiver: Program
     track: Track
+
+    @property
+    def width(self) -> int:
+        return self.track.width
 
 
 @dataclass(slots=True)
@@ -42,10 +46,13 @@ class Room:
 
 
 def voice_to_track(state: LineState, found: Index) -> Wanted | None:
-    """A line from a voice of one program to a track of another, both as wide as it; None for any other."""
+    """A line from a voice of one program to a track of another, of all their legs; None for any other.
+
+    What is wider than the track is summed in its program's output, a mono sound goes to both legs of a pair.
+    """
     line = state.line
     starts, ends = ({port.owner for port in ports} for ports in (line.from_ports, line.to_ports))
-    if len(starts) != 1 or len(ends) != 1 or len(line.from_ports) != len(line.to_ports):
+    if len(starts) != 1 or len(ends) != 1:
         return None
     start, end = (found.items.get(each) for each in (*starts, *ends))
     if start is None or end is None or start.program.id == end.program.id:
@@ -53,7 +60,7 @@ def voice_to_track(state: LineState, found: Index) -> Wanted | None:
     voice, track = start.item, end.item
     if not isinstance(voice, Voice) or not isinstance(track, Track):
         return None
-    if not voice.width == track.width == len(line.from_ports):
+    if voice.width != len(line.from_ports) or track.width != len(line.to_ports):
         return None
     return Wanted(state, start.program, voice, end.program, track)
 
@@ -104,7 +111,7 @@ def own_output(wanted: Wanted, reading: Reading) -> ProgramPort | None:
     outputs += [each.output for each in program.tracks] + [each.output for each in program.buses]
     outputs += [send.to for send in program.sends]
     own = next((item for item in program.outputs if item.id == voice.output), None)
-    return own if own is not None and len(own.legs) == voice.width and outputs.count(own.id) == 1 else None
+    return own if own is not None and len(own.legs) == wanted.width and outputs.count(own.id) == 1 else None
 
 
 def own_input(wanted: Wanted) -> ProgramPort | None:

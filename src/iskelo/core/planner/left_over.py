@@ -32,7 +32,7 @@ def _why(reading: Reading, state: LineState) -> str:
     wanted = wanted_by(state, reading.found)
     if wanted is not None:
         for program, bank in ((wanted.receiver, "capture"), (wanted.sender, "playback")):
-            full = _full(reading, program, bank, wanted.voice.width)
+            full = _full(reading, program, bank, wanted.width)
             if full:
                 return full
     return say(state.findings[0], reading.found)
