@@ -19,14 +19,12 @@ from iskelo.core.acts.every import acts_about, everything
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.batch import BatchRequest, batch
-from iskelo.core.edits.edit import Edit, JoinDevices, SetDevice
+from iskelo.core.edits.edit import Edit
 from iskelo.core.linecheck.faults import faults_of
 from iskelo.core.lines.context import read
 from iskelo.core.plan import plan
-from iskelo.core.rig.gear import Member
-from iskelo.core.rig.index import index
 from iskelo.core.rig.rig import Rig
-from iskelo.core.survey import survey_again
+from iskelo.core.survey import survey, survey_again
 from iskelo.demo.examples import EXAMPLES
 from mending import arriving, first_mended
 
@@ -63,40 +61,79 @@ def broken(rig: Rig, chance: random.Random, count: int, at_once: int) -> Iterato
             return
 
 
+Wish = tuple[str, str, str, str]
+"""From, record to, heard at, within."""
+
+
+def _voices(chance: random.Random, most: int) -> str:
+    count = chance.randint(2, most)
+    return f"{count} mic {', '.join(f'Voice {number}' for number in range(1, count + 1))}"
+
+
+def a_box(chance: random.Random) -> tuple[tuple[str, ...], list[Wish]]:
+    return (_voices(chance, 8), "box 8x8 Corvane"), []
+
+
+def two_boxes(chance: random.Random) -> tuple[tuple[str, ...], list[Wish]]:
+    """The plan joins them, where one has not jacks enough."""
+    return (_voices(chance, 8), "box 4x4 Corvane", "box 8x8 Pellow"), []
+
+
+def a_mixer(chance: random.Random) -> tuple[tuple[str, ...], list[Wish]]:
+    return (_voices(chance, 8), "havra"), []
+
+
+def a_small_mixer(chance: random.Random) -> tuple[tuple[str, ...], list[Wish]]:
+    return (_voices(chance, 2), "analogue mixer 8 Wherry"), []
+
+
+def a_sampler(chance: random.Random) -> tuple[tuple[str, ...], list[Wish]]:
+    pads = chance.randint(2, 10)
+    gear = (_voices(chance, 3), "box 8x8 Corvane", f"sampler {pads} Soundcase", "3 cable 8 Gully")
+    return gear, [("soundcase", "longhand new", "", "")]
+
+
+def a_call(chance: random.Random) -> tuple[tuple[str, ...], list[Wish]]:
+    wishes = [("farline", "longhand new", "", ""), ("mic", "", "far", ""), ("farline", "", "phones", "")]
+    return (_voices(chance, 3), "box 4x4 Corvane", "call Farline", "cable 8 Gully"), wishes
+
+
+def a_player(chance: random.Random) -> tuple[tuple[str, ...], list[Wish]]:
+    wishes = [("cartwheel 1", "", "room", ""), ("cartwheel 2", "", "phones", "")]
+    return (_voices(chance, 4), "box 8x8 Corvane", "player Cartwheel", "speakers Room"), wishes
+
+
+def a_stereo_source(chance: random.Random) -> tuple[tuple[str, ...], list[Wish]]:
+    return (_voices(chance, 3), "stereo instrument Organ", "box 8x8 Corvane"), [("organ", "longhand new", "", "")]
+
+
+KINDS = (a_box, two_boxes, a_mixer, a_small_mixer, a_sampler, a_call, a_player, a_stereo_source)
+
+
 def set_up(chance: random.Random) -> Rig:
-    """A rig as people set them up: microphones and lines in one box, two joined ones or a mixer; recorded and heard."""
-    voices = chance.randint(2, 8)
-    kind = chance.choice(["a box", "two joined", "a mixer"])
-    gear = {"a box": ("box 8x8 Corvane",), "two joined": ("box 4x4 Corvane", "box 8x8 Pellow"), "a mixer": ("havra",)}[
-        kind
-    ]
-    names = ", ".join(f"Voice {number}" for number in range(1, voices + 1))
-    bench = desk_bench(f"{voices} mic {names}", *gear, "recorder Longhand", "headphones Phones")
-    if kind == "two joined":
-        boxes = index(bench.rig).boxes
-        members = tuple(Member(device=box.id, matched=box is not boxes[0]) for box in boxes)
-        bench.do(JoinDevices(name="Both", members=members))
-        bench.do(SetDevice(program=bench.id("Longhand"), device=index(bench.rig).aggregates[0].id))
-    heard = chance.randint(0, 1)
-    wish = BatchRequest(
-        sources="mic",
-        record_to="longhand new",
-        heard_at="phones" if heard else "",
-        name="",
-        within="15" if heard else "",
-    )
-    return bench.do(*batch(bench.rig, wish)).rig
+    """A rig as people set them up: voices and what else there is, recorded, maybe heard in time."""
+    gear, further = chance.choice(KINDS)(chance)
+    bench = desk_bench(*gear, "recorder Longhand", "headphones Phones")
+    heard = chance.randint(0, 1) and not any(wish[2] == "phones" for wish in further)
+    wishes: list[Wish] = [("mic", "longhand new", "phones" if heard else "", "15" if heard else ""), *further]
+    for sources, record_to, heard_at, within in wishes:
+        wish = BatchRequest(sources=sources, record_to=record_to, heard_at=heard_at, name="", within=within)
+        bench.do(*batch(bench.rig, wish))
+    return bench.rig
 
 
 def random_rigs(count: int, chance: random.Random) -> list[Rig]:
     """So many of them, planned; those that a plan does not serve whole are counted and left out."""
     kept: list[Rig] = []
-    for _ in range(count):
+    for number in range(1, count + 1):
         rig = set_up(chance)
         made = plan(survey_again(rig, None), rest=True)
         rig = apply(rig, made.edits).rig if made is not None else rig
         if arriving(rig) == len(rig.lines):
             kept.append(rig)
+        else:
+            left = [f"{line.name} {line.told}" for line in survey(rig).lines if line.headline != "arrives"]
+            print(f"rig {number} ({', '.join(gear.name for gear in rig.gear)}) is not served whole: {'; '.join(left)}")
     print(f"{len(kept)} of {count} rigs are served whole by a plan")
     return kept
 

@@ -159,6 +159,10 @@ def turned_round(name: str) -> Doing:
     return doing
 
 
+def _strip_in(bench: Bench, name: str, strip: str) -> str:
+    return next(track.id for track in program(bench, name).tracks if track.name == strip)
+
+
 def on_the_common_pair(bench: Bench) -> list[Edit]:
     outputs = program(bench, "Soundcase").outputs
     return [SetValues(item=voice.id, values={"output": outputs[0].id}) for voice in program(bench, "Soundcase").voices]
@@ -337,6 +341,31 @@ EVENINGS: tuple[Evening, ...] = (
             ("farline", "", "phones", ""),
         ),
         pitfalls=(),
+    ),
+    Evening(
+        14,
+        "a call that everybody is on",
+        ("3 mic Alma, Bertil, Cassia", "box 4x4 Corvane", "call Farline", "recorder Longhand", "headphones Phones"),
+        (
+            ("mic", "longhand new", "", ""),
+            ("farline", "longhand new", "", ""),
+            ("mic", "", "far end", ""),
+            ("farline", "", "phones", ""),
+        ),
+        pitfalls=(
+            Pitfall(
+                "one of them is not sent to the far end",
+                lambda bench: [
+                    SetValues(item=_strip_in(bench, "Farline", "Bertil"), values={"output": None, "monitored": False})
+                ],
+                "Bertil",
+            ),
+            Pitfall(
+                "one of them is muted in the mix for the far end",
+                lambda bench: [SetValues(item=_strip_in(bench, "Farline", "Bertil"), values={"muted": True})],
+                "Bertil",
+            ),
+        ),
     ),
     Evening(
         19,

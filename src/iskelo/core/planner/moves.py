@@ -38,6 +38,8 @@ _ASIDE: dict[str, tuple[HopKind, ...]] = {
 }
 """Hops that lead away from a target of this bank."""
 
+_ASIDE_OF_MIXES: tuple[HopKind, ...] = ("direct", "to device", "playback", "lead out")
+
 _ASIDE_OF_CABLES: tuple[HopKind, ...] = ("direct", "monitor", "playback", "lead out")
 
 
@@ -46,6 +48,14 @@ def by_cable(ask: Ask, reading: Reading) -> bool:
     if ask.end.bank != "track" or ask.start.bank != "voice":
         return False
     return any(box.cable is not None for box in reading.found.boxes)
+
+
+def by_mix(ask: Ask, reading: Reading) -> bool:
+    """Whether a track takes a mix of its program: what is wanted there gets there by that mix."""
+    placed = reading.found.items.get(ask.end.owner)
+    if ask.end.bank != "track" or placed is None or not isinstance(placed.item, Track):
+        return False
+    return placed.item.input in {bus.id for bus in placed.program.buses}
 
 
 def by_host(ask: Ask, reading: Reading) -> bool:
@@ -57,7 +67,9 @@ def by_host(ask: Ask, reading: Reading) -> bool:
 def moves(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
     """Every step from a port towards the target."""
     cabled = by_cable(ask, reading) or by_host(ask, reading)
+    mixed = by_mix(ask, reading)
     aside = _ASIDE_OF_CABLES if cabled and ask.end.bank == "track" else _ASIDE[ask.end.bank]
+    aside = _ASIDE_OF_MIXES if mixed and not cabled else aside
     for edge in reading.graph.leaving.get(port, ()):
         if edge.kind in aside or (edge.kind == "direct" and not ask.direct):
             continue
@@ -83,6 +95,8 @@ def moves(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
             yield from _onto_a_track(port, reading, ask)
         case "monitor" | "post" | "voice" | "bus" | "bus_pre" | "bus_out" if ask.end.bank == "in" or cabled:
             yield from _to_an_output(port, reading, ask)
+        case "monitor" | "post" | "voice" | "bus_out" if mixed:
+            yield from _to_a_mix(port, reading, ask)
         case "output" if by_host(ask, reading) and port.owner in _of(reading, ask.start):
             yield from _by_a_return(port, reading, ask)
         case "output":
@@ -300,6 +314,26 @@ def _to_an_output(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
                     yield Move(Port(output.id, "output", end_leg), cost, (each,), (words,))
     if ask.end.bank == "in" and (track.output is None or port.bank in _BEHIND_FADERS):
         yield from _to_a_new_output(port, program, track, reading, ask)
+
+
+def _to_a_mix(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
+    """Into the mix that the asked track takes: as its own output, or as well where it has one."""
+    program, item, side, _ = reading.found.items[port.owner]
+    assert isinstance(item, Track | Voice | Bus)
+    placed = reading.found.items[ask.end.owner]
+    assert isinstance(placed.item, Track)
+    mix = next((bus for bus in program.buses if bus.id == placed.item.input), None)
+    sent = {send.to for send in program.sends if send.item == item.id}
+    if mix is None or mix.id in (item.id, item.output, *sent) or placed.item.id == item.id:
+        return
+    if item.output is None:
+        edit: Edit = SetValues(item=item.id, values={"output": mix.id})
+    else:
+        edit = AddSends(program=program.id, items=(item.id,), to=mix.id, tap="before the fader")
+    words = f"Send {side} {item.name} to {mix.name}" + (" as well" if item.output is not None else "")
+    for leg, end_leg, _ in legs_into(item.width, mix.width):
+        if leg == port.number:
+            yield Move(Port(mix.id, "bus", end_leg), 1 + BESIDE * (item.output is not None), (edit,), (words,))
 
 
 BESIDE = 0.6

@@ -14,6 +14,7 @@ from iskelo.core.edits.edit import Edit
 from iskelo.core.lines.context import Reading, read
 from iskelo.core.planner.by_cables import join_by_cables
 from iskelo.core.planner.by_returns import join_by_returns
+from iskelo.core.planner.by_sums import join_by_sums
 from iskelo.core.planner.more_boxes import boxes_joined
 from iskelo.core.planner.search import Joining, arriving, joined
 from iskelo.core.rig.index import Index
@@ -63,7 +64,7 @@ def join_all(reading: Reading) -> Joining | None:
         None if nothing is missing, or nothing known helps.
     """
     made = _Made(reading)
-    for by_programs in (join_by_cables, join_by_returns):
+    for by_programs in (join_by_sums, join_by_cables, join_by_returns):
         between = by_programs(made.reading)
         if between is not None:
             made.take(*between)

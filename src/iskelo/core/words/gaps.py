@@ -29,6 +29,7 @@ MISSING = {
     "takes others of boxes": "takes {taken:channels}, not {box:name} channel {channel}",
     "leg not filled": "{input:name} does not fill leg {leg}",
     "channel fed by nothing": "nothing feeds channel {channel} of {box:name}",
+    "not sent": "{item:name} is not sent to {mix:name}",
     "takes another input": "track {item:name} takes another input",
     "not recorded": "no track takes {item:name}",
 }
