@@ -54,7 +54,7 @@ def made(rig: Rig, act: Act) -> Rig | None:
 def test_what_is_done_in_one_go_is_taken_back_in_one_go(rig: Rig, chance: random.Random) -> None:
     reading = read(rig)
     # These forget a value, or names that another device has no channel for.
-    forgets = ("pans", "supply", "names put right", "devices", "outputs")
+    forgets = ("pans", "supply", "names put right", "devices", "outputs", "effects")
     acts = [act for act in acts_about(reading, everything(reading)) if act.kind not in forgets]
     assume(acts)
     for act in chance.sample(acts, min(4, len(acts))):

@@ -8,6 +8,7 @@ import pytest
 
 from iskelo.core.edits.additions import (
     AddBuses,
+    AddDestination,
     AddDriver,
     AddGear,
     AddInterface,
@@ -199,6 +200,10 @@ BREAKS: dict[str, Break] = {
         AddProgramPorts(program=f"p{b.rig.next_number + 2}", names=("Again",), width=2, first_channel=1),
     ),
     "cable-starts-as-it-falls": falling_pad,
+    "sockets-shared": lambda b: (
+        AddDestination(name="Second pair"),
+        Plug(from_port=Port(b.box().id, "jack_out", 1), to_port=Port(f"x{b.rig.next_number}", "in", 1)),
+    ),
     "return-not-made": lambda b: (
         *player(b),
         SetValues(item=f"p{b.rig.next_number}", values={"hosted": {"leader": b.id("Recorder")}}),

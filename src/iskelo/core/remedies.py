@@ -4,12 +4,24 @@ from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
-from iskelo.core.acts.act import A_LEAD, A_NEW_LEAD, IN_A_PROGRAM, ActKind
+from iskelo.core.acts.act import A_LEAD, A_NEW_LEAD, A_SPLITTER, IN_A_PROGRAM, NEW_GEAR, ON_A_BOX, ActKind
 from iskelo.core.acts.search import MANY_LINES, Searched, search
 from iskelo.core.compare import NowAfter, compare
+from iskelo.core.edits.additions import AddFeed, AddGear, AddInterface
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
-from iskelo.core.edits.edit import Edit
+from iskelo.core.edits.edit import (
+    Edit,
+    SetDirect,
+    SetJack,
+    SetMixer,
+    SetOutputTrim,
+    SetTrim,
+    SetValues,
+    TypeFeeds,
+    TypeInsert,
+    TypeStripFeeds,
+)
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.rig import Rig
 from iskelo.core.snags.registry import RULE_NAMES, run_rules
@@ -94,7 +106,7 @@ def remedies_of(rig: Rig, snag: Snag, before: Surveyed | None = None, *, quick: 
     if searched is not None:
         known_acts = {each.remedy.edits for each in acts}
         further = [
-            Remedy(each.act.words, each.act.edits, cost=each.act.cost)
+            Remedy(each.act.words, each.act.edits, gives_up=each.act.kind == "effects", cost=each.act.cost)
             for each in searched.found
             if each.act.edits not in known_acts
         ]
@@ -166,7 +178,7 @@ class _Trial:
             return None
         own = max((each.freed for each in acts if len(each.remedy.edits) <= FEW_EDITS), default=0)
         if own < len(troubled):
-            return search(self._known.reading, troubled)
+            return search(self._known.reading, troubled, pairs=not own)
         # More is wrong than that frees: one thing that was done may be behind all of it.
         many = len(self._known.survey.lines) - len(self._arriving) > own
         return search(self._known.reading, troubled, at_once=True) if many else None
@@ -213,17 +225,30 @@ class _Trial:
         # Of equals the one that mends the cause and not only what follows from it.
         left = any(each.key == self._snag.key for each in again.snags)
         moved = len(compare(self._known, again, "").numbers)
-        cost = remedy.cost if remedy.cost is not None else _cost(self._known.reading.found, again.reading.found)
+        cost = remedy.cost
+        if cost is None:
+            cost = _cost(self._known.reading.found, again.reading.found, remedy.edits)
         rank = (-freed, len(harmed), left, remedy.gives_up, cost, moved, round(later_ms, 6), len(remedy.edits))
         return _Tried(remedy, again, applied.words, freed, harmed, rank)
 
 
-def _cost(before: Index, after: Index) -> float:
-    """What an act costs a person: the leads that are moved or added, and the names that are mapped anew."""
+_BOX_EDITS = (SetJack, SetTrim, SetOutputTrim, SetDirect, SetMixer, TypeFeeds, TypeStripFeeds, TypeInsert, AddFeed)
+
+
+def _cost(before: Index, after: Index, edits: tuple[Edit, ...]) -> float:
+    """What an act costs a person: gear and leads that are added or moved, names that are mapped anew, what is set."""
     was, now = ({(lead.from_port, lead.to_port) for lead in found.rig.patches} for found in (before, after))
     gone, new = len(was - now), len(now - was)
     leads = A_LEAD * min(gone, new) + A_NEW_LEAD * max(0, new - gone)
-    return leads + IN_A_PROGRAM * _mapped(before, after)
+    parted, were = ([port for port, count in Counter(f for f, _ in pairs).items() if count > 1] for pairs in (now, was))
+    leads += A_SPLITTER * len(set(parted) - set(were))
+    gear = NEW_GEAR * sum(isinstance(each, AddGear | AddInterface) for each in edits)
+    # What is set besides at a jack that something is plugged into goes with the plugging.
+    set_up = [each for each in edits if isinstance(each, _BOX_EDITS) and not (gone or new)]
+    places = {edit.item for edit in edits if isinstance(edit, SetValues)}
+    boxes = sum(place in before.mixing or place in before.drivers or place in before.gear for place in places)
+    settings = ON_A_BOX * (len(set_up) + boxes) + IN_A_PROGRAM * (len(places) - boxes)
+    return gear + leads + settings + IN_A_PROGRAM * _mapped(before, after)
 
 
 def _mapped(before: Index, after: Index) -> int:

@@ -17,10 +17,11 @@ ActKind = Literal[
     "supply",
     "outputs",
     "devices",
+    "effects",
 ]
 
-IN_A_PROGRAM, ON_A_BOX, A_LEAD, A_NEW_LEAD = 1.0, 2.0, 3.0, 4.0
-"""What a key or a setting in a program, a setting of a box, a lead that is moved and a new one cost a person."""
+IN_A_PROGRAM, ON_A_BOX, A_LEAD, A_NEW_LEAD, A_SPLITTER, NEW_GEAR = 1.0, 2.0, 3.0, 4.0, 6.0, 8.0
+"""What a key or a setting in a program, a setting of a box, a lead moved, a new one, a splitter and new gear cost."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -2,9 +2,18 @@
 
 from collections.abc import Iterator
 
-from iskelo.core.acts.act import ON_A_BOX, Act, Near
-from iskelo.core.edits.edit import SetMembers
+from iskelo.core.acts.act import A_LEAD, ON_A_BOX, Act, Near
+from iskelo.core.edits.edit import SetMembers, SetValues
 from iskelo.core.rig.index import Index
+
+
+def connect_acts(found: Index, about: Near) -> Iterator[Act]:
+    """Every box that is asked about connected to the computer; or, as it goes wrong, not."""
+    for box in found.boxes:
+        if box.id in about.ids:
+            words = f"{'Disconnect' if box.connected else 'Connect'} {box.name}{'' if box.connected else ' again'}"
+            edit = SetValues(item=box.id, values={"connected": not box.connected})
+            yield Act("devices", words, (edit,), frozenset({box.id}), A_LEAD, not box.connected)
 
 
 def order_acts(found: Index, about: Near) -> Iterator[Act]:

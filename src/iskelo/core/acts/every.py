@@ -4,7 +4,7 @@ from collections.abc import Iterator
 from itertools import chain
 
 from iskelo.core.acts.act import Act, Near
-from iskelo.core.acts.devices import order_acts
+from iskelo.core.acts.devices import connect_acts, order_acts
 from iskelo.core.acts.leads import lead_acts
 from iskelo.core.acts.names import given_back_acts, name_acts, shift_acts
 from iskelo.core.acts.outputs import device_acts, voice_acts
@@ -34,6 +34,7 @@ def acts_at_once(reading: Reading, about: Near) -> Iterator[Act]:
     return chain(
         given_back_acts(reading),
         supply_acts(found, about),
+        connect_acts(found, about),
         order_acts(found, about),
         strip_acts(found, about),
         voice_acts(found, about),

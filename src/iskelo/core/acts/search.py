@@ -6,7 +6,7 @@ Nobody has to know what mends what: it is enough to know what can be done, and t
 from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import reduce
-from itertools import islice
+from itertools import combinations, islice
 from operator import or_
 
 from iskelo.core.acts.act import Act, ActKind, Near
@@ -15,6 +15,7 @@ from iskelo.core.acts.switches import switch_acts
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.lines.context import Reading, read
+from iskelo.core.lines.findings import HEADLINES
 
 TRIED_AT_MOST = 150
 """So many acts about one thing are tried."""
@@ -23,6 +24,9 @@ MANY_LINES, OF_MANY_LINES, EDITS_OF_MANY = 64, 20, 16
 """In a rig of more lines than that each takes longer: fewer are tried there, and none of more edits than these."""
 
 KEPT_AT_MOST = 6
+
+SINGLES = 12
+"""So many acts, those that leave least each by itself, are tried two by two where none frees a line."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,11 +47,13 @@ class Searched:
     kinds: tuple[ActKind, ...]
 
 
-def search(reading: Reading, lines: Iterable[str], *, at_once: bool = False, few: bool = False) -> Searched:
+def search(
+    reading: Reading, lines: Iterable[str], *, at_once: bool = False, few: bool = False, pairs: bool = False
+) -> Searched:
     """The acts that free some of these lines and most of all, and harm fewest others; then those that cost least.
 
     A line is freed that arrives as it is wanted then and did not before. ``at_once``: only acts that move many things;
-    ``few``: only what is switched or turned about these lines.
+    ``few``: only what is switched or turned about these lines. ``pairs``: where none frees a line, two are tried.
     """
     wanted, well = frozenset(lines), _as_wanted(reading)
     nowhere = Near(frozenset(), frozenset())
@@ -61,6 +67,7 @@ def search(reading: Reading, lines: Iterable[str], *, at_once: bool = False, few
     tried = 0
     many = len(reading.lines) > MANY_LINES
     able = (act for act in acts if act.mends and not (many and len(act.edits) > EDITS_OF_MANY))
+    nearest: list[tuple[float, int, Act]] = []
     for act in islice(able, OF_MANY_LINES if many else TRIED_AT_MOST):
         try:
             after = read(apply(reading.rig, act.edits).rig, reading)
@@ -72,8 +79,44 @@ def search(reading: Reading, lines: Iterable[str], *, at_once: bool = False, few
         freed, harmed = len(then - well), len(well - then)
         if freed > harmed and then & wanted - well:
             found.append(Found(act, freed, harmed))
+        elif pairs:
+            nearest.append((_left(after, wanted), tried, act))
+    if not found and pairs and not many:
+        singles = [act for _, _, act in sorted(nearest, key=lambda each: each[:2])[:SINGLES]]
+        both = _pairs(reading, wanted, well, singles)
+        found += both.found
+        tried += both.tried
     best = sorted(found, key=lambda each: (-each.freed, each.harmed, each.act.cost, len(each.act.edits)))
     return Searched(tuple(best[:KEPT_AT_MOST]), tried, tuple(kinds))
+
+
+def _left(reading: Reading, wanted: frozenset[str]) -> float:
+    """How far these lines are from being as they are wanted: by their headlines, and by what shuts their ways."""
+    states = [reading.traced[line].state for line in wanted if line in reading.traced]
+    return sum(
+        len(HEADLINES) - HEADLINES.index(state.headline) + sum(len(leg.blocks) for leg in state.legs)
+        for state in states
+    )
+
+
+def _pairs(reading: Reading, wanted: frozenset[str], well: frozenset[str], singles: list[Act]) -> Searched:
+    """Two acts one behind the other, of those that leave least each by itself."""
+    found: list[Found] = []
+    tried = 0
+    for one, other in combinations(singles, 2):
+        edits = (*one.edits, *other.edits)
+        try:
+            after = read(apply(reading.rig, edits).rig, reading)
+        except Refused:
+            continue
+        tried += 1
+        then = _as_wanted(after)
+        freed, harmed = len(then - well), len(well - then)
+        if freed > harmed and then & wanted - well:
+            words = f"{one.words}, then {other.words[:1].lower()}{other.words[1:]}"
+            cost = one.cost + other.cost
+            found.append(Found(Act(one.kind, words, edits, one.touches | other.touches, cost), freed, harmed))
+    return Searched(tuple(found), tried, ())
 
 
 def _as_wanted(reading: Reading) -> frozenset[str]:

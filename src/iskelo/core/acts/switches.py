@@ -7,11 +7,11 @@ from itertools import permutations
 from pydantic import JsonValue
 
 from iskelo.core.acts.act import IN_A_PROGRAM, ON_A_BOX, Act, ActKind, Near
-from iskelo.core.edits.edit import SetValues
+from iskelo.core.edits.edit import SetValues, UseStageBox
 from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.mixers import Mixer, Strip
-from iskelo.core.rig.programs import Program
+from iskelo.core.rig.programs import Bus, Program, Track
 
 
 def strip_acts(found: Index, about: Near) -> Iterator[Act]:
@@ -93,12 +93,29 @@ def _all_strips(box: Interface, mixer: Mixer) -> Iterator[Act]:
         other = [strip for strip in back if strip.plays_back is not plays]
         if len(other) > 1:
             yield _together(box, other, f"Let all strips of {box.name} take {words}", plays_back=plays)
+    for on, where in ((False, f"the jacks of {box.name}"), (True, "the jacks of the stage box")):
+        strips = tuple(strip.id for strip in mixer.strips if _at(box, mixer, strip, staged=not on))
+        if strips:
+            words = f"Let the strips of {box.name} take {where}"
+            edit = UseStageBox(mixer=box.id, strips=strips, on=on)
+            yield Act("switches", words, (edit,), frozenset({box.id, *strips}), ON_A_BOX)
     soloed = [strip for strip in mixer.strips if strip.soloed]
     if len(soloed) > 1:
         yield _together(box, soloed, f"End all solos of {box.name}", soloed=False)
     muted = [strip for strip in mixer.strips if strip.muted]
     if len(muted) > 1 and mixer.mute_key != "moves":
         yield _together(box, muted, f"Unmute all strips of {box.name}", muted=False)
+
+
+def _at(box: Interface, mixer: Mixer, strip: Strip, *, staged: bool) -> bool:
+    """Whether a strip takes jacks that have fellows on the other side: those of the stage box, or the mixer's own."""
+    local = box.jack_in - mixer.stage_jacks
+    jacks = [source.number for source in strip.live if source.bank == "jack_in"]
+    if not mixer.stage_jacks or not jacks:
+        return False
+    if staged:
+        return all(local < jack <= 2 * local for jack in jacks)
+    return all(jack <= min(local, mixer.stage_jacks) for jack in jacks)
 
 
 def _together(box: Interface, strips: list[Strip], words: str, **values: JsonValue) -> Act:
@@ -123,6 +140,7 @@ def _of_program(found: Index, program: Program, about: Near) -> Iterator[Act]:
         for pan, side in SIDES:
             if track.pan != pan and track.monitored:
                 yield _act(program.id, track.id, f"Pan {said} {side}", IN_A_PROGRAM, "pans", pan=pan)
+    yield from _effects(program)
     for bus in program.buses:
         if bus.muted or bus.id in about.ids:
             words = f"{'Unmute' if bus.muted else 'Mute'} bus {bus.name}"
@@ -131,3 +149,16 @@ def _of_program(found: Index, program: Program, about: Near) -> Iterator[Act]:
         if send.item in about.ids or send.to in about.ids:
             words = f"Switch the {found.say_send(send)} {'off' if send.on else 'on'}"
             yield _act(program.id, send.id, words, IN_A_PROGRAM, on=not send.on)
+
+
+def _effects(program: Program) -> Iterator[Act]:
+    """Effects taken out, and compensation off: what waits for them comes sooner."""
+    items: tuple[Track | Bus, ...] = (*program.tracks, *program.buses)
+    late = [item for item in items if item.effect_delay_samples]
+    for item in late:
+        side = "bus" if isinstance(item, Bus) else "track"
+        words = f"Take the effects out of {side} {item.name} of {program.name}"
+        yield _act(program.id, item.id, words, IN_A_PROGRAM, "effects", effect_delay_samples=0)
+    if late and program.delay_compensation:
+        words = f"Switch delay compensation off in {program.name}"
+        yield _act(program.id, program.id, words, IN_A_PROGRAM, "effects", delay_compensation=False)

@@ -189,6 +189,8 @@ def _reason(found: Index, far: Port, back: Port, end: Port, behind: set[Port]) -
             return fact("program without device", program=program.id)
         case "capture" if isinstance(program, Program) and (few := _too_few(found, program, far)):
             return few
+        case "capture" if (unheard := _in_no_strip(found, far, back, end)) is not None:
+            return unheard
         case "capture" if (unfed := _fed_by_nothing(found, back)) is not None:
             return unfed
         case "capture" if end.bank == "in":
@@ -270,6 +272,18 @@ def _fed_by_nothing(found: Index, back: Port) -> Fact | None:
     if back.bank not in ("capture", "to_computer") or not isinstance(box, Interface) or box.mixer is None:
         return None
     return fact("channel fed by nothing", box=box.id, channel=back.number)
+
+
+def _in_no_strip(found: Index, far: Port, back: Port, end: Port) -> Fact | None:
+    """That what gets to a channel of a mixer raw is in no strip of it, from which it could be heard."""
+    box = found.gear.get(far.owner)
+    if end.bank != "in" or not isinstance(box, Interface) or box.mixer is None:
+        return None
+    jacks = [feed.jack for feed in box.mixer.feeds if feed.bank == "capture" and feed.jack and far.number in feed.ends]
+    taken = {source.number for strip in box.mixer.strips for source in strip.sources if source.bank == "jack_in"}
+    if not jacks or jacks[0] in taken or found.gear_of(back.owner) != box.id:
+        return None
+    return fact("in no strip", box=box.id, jack=jacks[0])
 
 
 def _tail(found: Index, back: Port) -> Fact:

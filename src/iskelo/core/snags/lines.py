@@ -13,7 +13,7 @@ from iskelo.core.rig.ports import STAGE
 from iskelo.core.rig.text import few
 from iskelo.core.snags.arrivals import send_away, undouble
 from iskelo.core.snags.reach import with_finding
-from iskelo.core.snags.rule import Remedy, Snag, distinct, joining, rule
+from iskelo.core.snags.rule import REMEDIES_AT_MOST, Remedy, Snag, distinct, joining, rule
 from iskelo.core.wiring.blocks import Block
 from iskelo.core.words.say import say
 
@@ -80,22 +80,63 @@ def _root_of_gap(state: LineState) -> str:
 
 @rule("lines", symptoms=("nothing",))
 def line_blocked(reading: Reading) -> list[Snag]:
-    """A way leads there, but somewhere on it sound does not pass."""
+    """A way leads there, but somewhere on it sound does not pass; lines that one thing shuts are one."""
+    by_root: dict[str, list[tuple[LineState, str]]] = {}
+    for state, words in with_finding(reading, "blocked"):
+        by_root.setdefault(_root_of_block(reading, _first_block(state)), []).append((state, words))
     return [
         Snag(
-            key=f"line-blocked:{state.line.id}",
+            key=f"line-blocked:{states[0][0].line.id}",
             rule="line-blocked",
             severity="stop",
-            title=f"{state.line.name} is blocked: {say(_first_block(state), reading.found)}",
-            evidence=words,
+            title=_shut(reading, [state for state, _ in states]),
+            evidence="; ".join(words for _, words in states[:4]),
             consequence="The patch is complete, but no sound passes.",
-            lines=(state.line.id,),
-            items=tuple(dict.fromkeys(e.owner for leg in state.legs if leg.way for e in leg.way.edges if e.block)),
-            root=f"block:{_first_block(state).code}:{_first_block(state).about}",
-            mend=partial(joining_remedies, reading, state),
+            lines=tuple(state.line.id for state, _ in states),
+            items=tuple(dict.fromkeys(item for state, _ in states for item in _shutting(state))),
+            root=root,
+            mend=partial(_opened, reading, [state for state, _ in states]),
         )
-        for state, words in with_finding(reading, "blocked")
+        for root, states in by_root.items()
     ]
+
+
+RETURNS = ("strip plays back", "strip is live")
+
+
+def _root_of_block(reading: Reading, block: Block) -> str:
+    """What many blocked lines have in common: the switch, or for strips at their returns the mixer."""
+    about = reading.found.mixing[block.about].box.id if block.code in RETURNS else block.about
+    return f"block:{block.code}:{about}"
+
+
+def _shut(reading: Reading, states: list[LineState]) -> str:
+    """The lines that are shut, and what shuts them."""
+    blocks = [_first_block(state) for state in states]
+    words = say(blocks[0], reading.found)
+    strips = list(dict.fromkeys(block.about for block in blocks))
+    if len(strips) > 1 and blocks[0].code in RETURNS:
+        inside = reading.found.mixing[strips[0]]
+        what = "their returns" if blocks[0].code == "strip plays back" else "what they take live"
+        words = (
+            f"strips {few(reading.found.mixing[each].item_name for each in strips)} of {inside.box.name} take {what}"
+        )
+    are = "is" if len(states) == 1 else "are"
+    return f"{few(state.line.name for state in states)} {are} blocked: {words}"
+
+
+def _shutting(state: LineState) -> list[str]:
+    return [edge.owner for leg in state.legs if leg.way for edge in leg.way.edges if edge.block]
+
+
+def _opened(reading: Reading, states: list[LineState]) -> tuple[Remedy, ...]:
+    """What joins the first of these lines, which may open all of them, and then the others."""
+    remedies = [remedy for state in states[:OPENED_AT_MOST] for remedy in joining_remedies(reading, state)]
+    return distinct(remedies, 2 * REMEDIES_AT_MOST)
+
+
+OPENED_AT_MOST = 4
+"""So many of the lines that one thing shuts are asked what would open them."""
 
 
 def _first_block(state: LineState) -> Block:
@@ -165,14 +206,15 @@ def _told(reading: Reading, together: tuple[str, ...], alone: str) -> str:
         return alone
     places = _places(reading)
     names = {line.id: line.name for line in reading.rig.lines}
-    whose = [places[each] for each in together]
-    if set(whose) == set(together):
+    placed = [each for each in together if each in places]
+    whose = [places[each] for each in placed]
+    if set(whose) == set(together) == set(placed):
         if len(together) == 2:
             return f"{names[together[0]]} and {names[together[1]]} are exchanged: each arrives where the other belongs"
         return f"{few(names[each] for each in together)} are exchanged: each arrives where another belongs"
-    if len(set(whose)) == 1:
+    if len(set(whose)) == 1 and placed == list(together):
         return f"{few(names[each] for each in together)} arrive where {names[whose[0]]} belongs"
-    first = f"{names[together[0]]} where {names[whose[0]]} belongs"
+    first = f"{names[placed[0]]} where {names[whose[0]]} belongs"
     return f"{few(names[each] for each in together)} arrive at each other's places: {first}"
 
 

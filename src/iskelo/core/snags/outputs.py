@@ -3,16 +3,78 @@
 from functools import partial
 
 from iskelo.core.edits.additions import AddProgramPorts
-from iskelo.core.edits.edit import FillChannels, Remove, SetValues
+from iskelo.core.edits.apply import apply
+from iskelo.core.edits.edit import Edit, FillChannels, Remove, SetValues
 from iskelo.core.edits.new_things import new
-from iskelo.core.lines.context import Reading
+from iskelo.core.lines.context import Reading, read
+from iskelo.core.planner.search import arriving, joined
 from iskelo.core.rig.device_streams import Device
 from iskelo.core.rig.index import leg_letter
+from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Bus, Program, ProgramPort
+from iskelo.core.rig.rig import Patch
+from iskelo.core.rig.text import few, fold_numbers
 from iskelo.core.snags.reach import stopping_at
 from iskelo.core.snags.rule import Remedy, Snag, distinct, one_remedy, rule
 from iskelo.core.wiring.blocks import bus_in_a_circle, buses_in_circles
 from iskelo.core.words.say import say_unblock
+
+
+@rule("inputs and outputs")
+def sockets_shared(reading: Reading) -> list[Snag]:
+    """Several leads leave one output jack, which has one socket: a splitter is needed there."""
+    found = reading.found
+    leaving: dict[Port, list[Patch]] = {}
+    for lead in found.leads("audio"):
+        if lead.from_port.bank == "jack_out":
+            leaving.setdefault(lead.from_port, []).append(lead)
+    by_box: dict[str, list[Port]] = {}
+    for port, leads in leaving.items():
+        if len(leads) > 1:
+            by_box.setdefault(port.owner, []).append(port)
+    snags = []
+    for box, ports in by_box.items():
+        ends = list(dict.fromkeys(found.name(lead.to_port.owner) for port in ports for lead in leaving[port]))
+        jacks = f"jack{'s' if len(ports) > 1 else ''} out {fold_numbers(sorted(port.number for port in ports))}"
+        snags.append(
+            Snag(
+                key=f"sockets-shared:{box}",
+                rule="sockets-shared",
+                severity="note",
+                title=f"{few(ends)} are on {jacks} of {found.name(box)}, which have one socket each"
+                if len(ports) > 1
+                else f"{few(ends)} are on {jacks} of {found.name(box)}, which has one socket",
+                evidence="; ".join(
+                    f"jack out {port.number} leads to {', '.join(found.say(lead.to_port) for lead in leaving[port])}"
+                    for port in ports
+                )
+                + ".",
+                consequence="A splitter is needed, and all of them are turned up and down together.",
+                items=(box,),
+                mend=partial(_sockets_of_their_own, reading, [lead for port in ports for lead in leaving[port]]),
+            )
+        )
+    return snags
+
+
+def _sockets_of_their_own(reading: Reading, leads: list[Patch]) -> tuple[Remedy, ...]:
+    """For every destination but the first: its leads pulled, and what is heard there brought to it by other jacks."""
+    remedies: list[Remedy] = []
+    for end in list(dict.fromkeys(lead.to_port.owner for lead in leads))[1:]:
+        pulled = Remove(items=tuple(lead.id for lead in leads if lead.to_port.owner == end))
+        name = reading.found.name(end)
+        before = set(reading.ending.get(end, ())) & arriving(reading)
+        after = read(apply(reading.rig, (pulled,)).rig, reading)
+        edits: list[Edit] = [pulled]
+        for line in (each for each in reading.rig.lines if each.id in before):
+            step = joined(after, line)
+            if step is not None:
+                edits += step[0].edits
+                after = step[1]
+        if before <= arriving(after):
+            words = f"Give {name} jacks of its own" if before else f"Unplug {name}"
+            remedies.append(Remedy(words, tuple(edits)))
+    return distinct(remedies)
 
 
 @rule("inputs and outputs", symptoms=("nothing",), explains=("line-silent", "line-half-silent"))

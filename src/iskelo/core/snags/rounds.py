@@ -22,12 +22,21 @@ _SEVERITY: dict[str, Severity] = {"howls": "stop", "may howl": "stop", "rings": 
 @rule("what goes round", symptoms=("howls", "rings", "hollow", "echo"))
 def sound_goes_round(reading: Reading) -> list[Snag]:
     """Leads, monitoring and mixes close a circle: what goes round grows, may grow, or takes its time to die away."""
-    return [_snag(ring, reading) for ring in reading.rings.all]
+    sides: dict[tuple[object, ...], list[Ringing]] = {}
+    for ring in reading.rings.all:
+        sides.setdefault((ring.verdict, ring.is_heard, frozenset((e.kind, e.owner) for e in ring.edges)), []).append(
+            ring
+        )
+    return [_snag(rings, reading) for rings in sides.values()]
 
 
-def _snag(ring: Ringing, reading: Reading) -> Snag:
+def _snag(rings: list[Ringing], reading: Reading) -> Snag:
+    """What goes round by the same gear is one, the two sides of a pair above all."""
+    ring = rings[0]
     found, worst = reading.found, ring.worst
-    lines = tuple(state.line.id for state in reading.lines if any(ring in leg.rings for leg in state.legs))
+    lines = tuple(
+        state.line.id for state in reading.lines if any(each in leg.rings for leg in state.legs for each in rings)
+    )
     owners = dict.fromkeys(found.owner(port).id for edge in worst.loop.edges for port in (edge.start,))
     return Snag(
         key=f"sound-goes-round:{_its_own(ring)}",
@@ -38,7 +47,7 @@ def _snag(ring: Ringing, reading: Reading) -> Snag:
         consequence=_CONSEQUENCES[ring.verdict],
         items=tuple(owners),
         lines=lines,
-        mend=partial(_mend, ring, reading),
+        mend=partial(_mend, rings, reading),
     )
 
 
@@ -67,10 +76,11 @@ def _evidence(ring: Ringing, reading: Reading) -> str:
     return f"{said[:1].upper()}{said[1:]}.{margin}{loops}"
 
 
-def _mend(ring: Ringing, reading: Reading) -> tuple[Remedy, ...]:
+def _mend(rings: list[Ringing], reading: Reading) -> tuple[Remedy, ...]:
     """Open it where that harms least, or turn one gain down that all of it passes."""
     remedies = []
-    for some in openings(ring.edges, reading)[:OPENINGS_AT_MOST]:
+    ring = rings[0]
+    for some in openings(tuple(edge for each in rings for edge in each.edges), reading)[:OPENINGS_AT_MOST]:
         words = ", ".join([some[0].words, *(each.words[:1].lower() + each.words[1:] for each in some[1:])])
         remedies.append(Remedy(words, tuple(each.edit for each in some)))
     loudest = max(each.loop.gain_db for each in ring.rounds)

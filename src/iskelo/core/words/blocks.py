@@ -37,6 +37,7 @@ BLOCKED = {
     "insert of item bypassed": "the insert of {item:name} is bypassed",
     "mix muted": "mix {mix:name} is muted",
     "feed off": "the feed {feed:name} is off",
+    "track muted and others soloed": "track {track:name} is muted, and other tracks of {program:name} are soloed",
     "other tracks soloed": "other tracks of {program:name} are soloed",
     "others soloed": "other strips of {box:name} are soloed",
 }
@@ -72,5 +73,6 @@ OPENED = {
     "put insert of item in": "Put the insert of {item:name} in",
     "unmute mix": "Unmute mix {mix:name}",
     "switch feed on": "Switch the feed {feed:name} on",
+    "unmute track and end solo": "Unmute track {track:name} and end all solo",
     "end solo": "End all solo",
 }

@@ -30,6 +30,7 @@ MISSING = {
     "leg not filled": "{input:name} does not fill leg {leg}",
     "channel fed by nothing": "nothing feeds channel {channel} of {box:name}",
     "not sent": "{item:name} is not sent to {mix:name}",
+    "in no strip": "no strip of {box:name} takes jack in {jack}",
     "takes another input": "track {item:name} takes another input",
     "not recorded": "no track takes {item:name}",
 }
