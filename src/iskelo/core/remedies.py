@@ -228,7 +228,9 @@ class _Trial:
         cost = remedy.cost
         if cost is None:
             cost = _cost(self._known.reading.found, again.reading.found, remedy.edits)
-        rank = (-freed, len(harmed), left, remedy.gives_up, cost, moved, round(later_ms, 6), len(remedy.edits))
+        matched = _matched(again.reading.found) > _matched(self._known.reading.found)
+        ranked = (left, remedy.gives_up, matched, cost, moved, round(later_ms, 6), len(remedy.edits))
+        rank = (-freed, len(harmed), *ranked)
         return _Tried(remedy, again, applied.words, freed, harmed, rank)
 
 
@@ -249,6 +251,12 @@ def _cost(before: Index, after: Index, edits: tuple[Edit, ...]) -> float:
     boxes = sum(place in before.mixing or place in before.drivers or place in before.gear for place in places)
     settings = ON_A_BOX * (len(set_up) + boxes) + IN_A_PROGRAM * (len(places) - boxes)
     return gear + leads + settings + IN_A_PROGRAM * _mapped(before, after)
+
+
+def _matched(found: Index) -> int:
+    """How many members and inputs are brought to another's rate: a clock that is led is better."""
+    members = sum(member.matched for device in found.aggregates for member in device.members)
+    return members + sum(program.matched for program in found.programs())
 
 
 def _mapped(before: Index, after: Index) -> int:

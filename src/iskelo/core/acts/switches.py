@@ -7,7 +7,8 @@ from itertools import permutations
 from pydantic import JsonValue
 
 from iskelo.core.acts.act import IN_A_PROGRAM, ON_A_BOX, Act, ActKind, Near
-from iskelo.core.edits.edit import SetValues, UseStageBox
+from iskelo.core.edits.additions import AddFeed
+from iskelo.core.edits.edit import Edit, SetValues, UseStageBox
 from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.mixers import Mixer, Strip
@@ -99,12 +100,30 @@ def _all_strips(box: Interface, mixer: Mixer) -> Iterator[Act]:
             words = f"Let the strips of {box.name} take {where}"
             edit = UseStageBox(mixer=box.id, strips=strips, on=on)
             yield Act("switches", words, (edit,), frozenset({box.id, *strips}), ON_A_BOX)
+            raw = _raw_from(box, mixer, on=on)
+            if raw:
+                words = f"Let the strips and the raw channels of {box.name} take {where}"
+                touches = frozenset({box.id, *strips})
+                yield Act("switches", words, (edit, *raw), touches, 2 * ON_A_BOX)
     soloed = [strip for strip in mixer.strips if strip.soloed]
     if len(soloed) > 1:
         yield _together(box, soloed, f"End all solos of {box.name}", soloed=False)
     muted = [strip for strip in mixer.strips if strip.muted]
     if len(muted) > 1 and mixer.mute_key != "moves":
         yield _together(box, muted, f"Unmute all strips of {box.name}", muted=False)
+
+
+def _raw_from(box: Interface, mixer: Mixer, *, on: bool) -> list[Edit]:
+    """The raw channels of a mixer fed from the fellows of their jacks: at its stage box (``on``), or its own."""
+    local = box.jack_in - mixer.stage_jacks
+    edits: list[Edit] = []
+    for feed in mixer.feeds:
+        if feed.bank != "capture" or feed.jack is None or feed.fixed or (feed.jack > local) is on:
+            continue
+        jack = feed.jack + local if on else feed.jack - local
+        if 1 <= jack <= box.jack_in and (jack > local) is on:
+            edits.append(AddFeed(mixer=box.id, jack=jack, bank="capture", number=feed.number, replace=True))
+    return edits
 
 
 def _at(box: Interface, mixer: Mixer, strip: Strip, *, staged: bool) -> bool:

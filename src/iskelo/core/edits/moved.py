@@ -60,12 +60,19 @@ def _follow(channel: int | None, bank: Bank, before: OpenDevice, after: OpenDevi
 
 
 def _followed(item: ProgramPort, bank: Bank, before: OpenDevice, after: OpenDevice) -> ProgramPort:
-    """A name at its box's channel by the numbers of now; one whose box was away finds it again with the box."""
-    legs = tuple(
-        _follow(leg, bank, before, after) if leg is not None else _returned(item.meant_by(place), bank, after)
-        for place, leg in enumerate(item.legs, start=1)
-    )
-    return item if legs == item.legs else item.model_copy(update={"legs": legs})
+    """A name at its box's channel by the numbers of now; one whose box is away keeps in mind what it stood for, and
+    finds it again with the box.
+    """
+    legs: list[int | None] = []
+    meant: list[Meant | None] = []
+    for place, leg in enumerate(item.legs, start=1):
+        stood = item.meant_by(place) if leg is None else _stands(before, bank, leg)
+        here = _returned(stood, bank, after) if leg is None else _follow(leg, bank, before, after)
+        legs.append(here)
+        meant.append(stood if here is None else item.meant_by(place) if leg is not None else None)
+    if tuple(legs) == item.legs:
+        return item
+    return item.model_copy(update={"legs": tuple(legs), "meant": tuple(meant) if any(meant) else ()})
 
 
 def _returned(stood: Meant | None, bank: Bank, after: OpenDevice) -> int | None:
@@ -125,13 +132,11 @@ def remembered(before: Rig, after: Rig) -> Rig:
 
 
 def _remembering(was: Index, old: Program, now: Index, program: Program) -> Program:
+    if old.device != program.device:
+        # On another device names were hung, with what they stood for.
+        return program
     opened, streams = whole(was, old.device), whole(now, program.device)
-    moved = (
-        old.device == program.device
-        and opened is not None
-        and streams is not None
-        and _laid_out(opened) != _laid_out(streams)
-    )
+    moved = opened is not None and streams is not None and _laid_out(opened) != _laid_out(streams)
     if program is old and not moved:
         return program
     update: dict[str, tuple[ProgramPort, ...]] = {}

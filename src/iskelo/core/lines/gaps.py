@@ -203,6 +203,12 @@ def _reason(found: Index, far: Port, back: Port, end: Port, behind: set[Port]) -
             return fact("voice into a program")
         case "voice":
             return fact("voice without output", item=far.owner)
+        case "preamp" | "strip_direct" | "strip_point" | "strip_pre" | "strip_post" | "mix" | "mix_post" if (
+            unfed := _fed_by_nothing(found, back)
+        ) is not None and end.bank == "track":
+            return unfed
+        case "strip_direct" | "strip_point" | "strip_pre" | "strip_post" if mixes := _mixes(found, far, behind):
+            return fact("strip not fed", strip=far.owner, mixes=mixes)
         case "bus" | "bus_pre" | "bus_out":
             return fact("bus without output", item=far.owner)
         case "point" | "monitor" | "post" | "track":
@@ -284,6 +290,13 @@ def _in_no_strip(found: Index, far: Port, back: Port, end: Port) -> Fact | None:
     if not jacks or jacks[0] in taken or found.gear_of(back.owner) != box.id:
         return None
     return fact("in no strip", box=box.id, jack=jacks[0])
+
+
+def _mixes(found: Index, far: Port, behind: set[Port]) -> list[str]:
+    """The mixes of a strip's mixer by which a target could be reached, in words."""
+    box = found.mixing[far.owner].box.id
+    reaching = (port.owner for port in sorted(behind) if port.bank == "mix" and found.mixing[port.owner].box.id == box)
+    return [found.mixing[each].item_name for each in dict.fromkeys(reaching)]
 
 
 def _tail(found: Index, back: Port) -> Fact:

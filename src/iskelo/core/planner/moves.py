@@ -16,6 +16,7 @@ from iskelo.core.lines.context import Reading
 from iskelo.core.planner.jack_moves import IN_USE, SOCKET, TAKEN_AWAY, TIE, Ask, Move, into_a_jack, takes_from
 from iskelo.core.rig.device_streams import OpenDevice, open_box
 from iskelo.core.rig.gear import Interface, Source
+from iskelo.core.rig.mixers import Strip
 from iskelo.core.rig.mixing import legs_into
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Bus, Program, ProgramPort, Track, Voice
@@ -89,6 +90,8 @@ def moves(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
             yield from _straight_across(port, reading)
         case "preamp" if ask.end.bank == "track":
             yield from _raw_to_a_channel(port, reading)
+        case "strip_pre" | "strip_post" if ask.end.bank == "in":
+            yield from _into_a_mix(port, reading)
         case "capture":
             yield from _into_a_program(port, reading, ask)
         case "input":
@@ -144,6 +147,22 @@ def _raw_to_a_channel(port: Port, reading: Reading) -> Iterator[Move]:
         feed = AddFeed(mixer=box.id, jack=port.number, bank="capture", number=number)
         words = f"Feed in {port.number} of {box.name} raw to channel {number}"
         yield Move(Port(box.id, "to_computer", number), 1 + TIE * number, (feed,), (words,))
+
+
+def _into_a_mix(port: Port, reading: Reading) -> Iterator[Move]:
+    """A strip of a mixer fed to a mix of it, where the mixer can be told so."""
+    inside = reading.found.mixing[port.owner]
+    if not inside.mixer.open_feeds or not isinstance(inside.item, Strip):
+        return
+    fed = {feed.to for feed in inside.mixer.feeds if feed.item == port.owner}
+    for place, mix in enumerate(inside.mixer.mixes):
+        if mix.id in fed:
+            continue
+        feed = AddFeed(mixer=inside.box.id, item=port.owner, bank="mix", to=mix.id)
+        words = f"Feed strip {inside.item.name} of {inside.box.name} to {mix.name}"
+        for leg, end_leg, _ in legs_into(inside.item.width, mix.width):
+            if leg == port.number:
+                yield Move(Port(mix.id, "mix", end_leg), 1 + TIE * place, (feed,), (words,))
 
 
 def _straight_across(port: Port, reading: Reading) -> Iterator[Move]:

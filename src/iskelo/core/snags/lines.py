@@ -73,7 +73,12 @@ def _short(reading: Reading, state: LineState) -> str:
 def _root_of_gap(state: LineState) -> str:
     """What many silent lines have in common: the port behind the gap that nothing feeds, past the programs."""
     gap = next((leg.gap for leg in state.legs if leg.gap), None)
-    if gap is None or gap.ahead[-1].bank == "out" or STAGE[gap.behind[0].bank] < STAGE["output"]:
+    if gap is None or gap.ahead[-1].bank == "out":
+        return ""
+    if gap.ahead[-1].bank == "preamp":
+        # What is in the jacks of a mixer and in nothing of it: its strips or channels take others.
+        return f"gap:{gap.ahead[-1].owner}:in no strip"
+    if STAGE[gap.behind[0].bank] < STAGE["output"]:
         return ""
     return f"gap:{gap.behind[0].owner}:{gap.missing.code}"
 

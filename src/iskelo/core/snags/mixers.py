@@ -119,6 +119,7 @@ def track_on_another_strip(reading: Reading) -> list[Snag]:
                     "does not go for it.",
                     items=(each.track.id, box.id),
                     lines=lines_to_track(reading, each.track.id),
+                    root=f"returns:{box.id}:{each.program.id}",
                     mend=partial(_to_own_strips, found, box, returned, each),
                 )
             )

@@ -6,7 +6,7 @@ from typing import NamedTuple
 
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
-from iskelo.core.edits.edit import Edit, SetLeg, SetMembers, SetValues
+from iskelo.core.edits.edit import Edit, SetDevice, SetLeg, SetMembers, SetValues
 from iskelo.core.edits.moved import SIDES, say_channel, whole
 from iskelo.core.lines.context import Reading
 from iskelo.core.rig.device_streams import Bank, OpenDevice, driver_of
@@ -32,7 +32,7 @@ class Strayed(NamedTuple):
 
 def strayed(found: Index, program: Program) -> list[Strayed]:
     """The legs of a program's names that do not stand at what they were put at."""
-    streams = whole(found, program.device)
+    streams = whole(found, program.device) or found.opened.get(program.id)
     legs = []
     for field, bank, _ in SIDES if streams is not None else ():
         items: tuple[ProgramPort, ...] = getattr(program, field)
@@ -65,11 +65,16 @@ def numbers_moved(reading: Reading) -> list[Snag]:
     snags = []
     for program in found.programs():
         legs = strayed(found, program)
-        aggregate = found.gear.get(program.device or "")
-        if not legs or not isinstance(aggregate, Aggregate):
+        device = found.gear.get(program.device or "")
+        if not legs or not isinstance(device, Aggregate | Interface):
             continue
         items = list(dict.fromkeys(each.item.id for each in legs))
-        why = _cause(found, aggregate, legs)
+        if isinstance(device, Aggregate):
+            why, mend = _cause(found, device, legs), partial(_restored, found, program, device, legs)
+        else:
+            boxes = list(dict.fromkeys(each.meant.box for each in legs))
+            why = f"{program.name} is on {device.name}, without {' and '.join(map(found.name, boxes))}"
+            mend = partial(_on_their_device, found, program, boxes)
         count = f"{len(items)} name{'s' if len(items) > 1 else ''} of {program.name}"
         snags.append(
             Snag(
@@ -79,12 +84,31 @@ def numbers_moved(reading: Reading) -> list[Snag]:
                 title=f"{why}: {count} moved",
                 evidence=_told(found, legs),
                 consequence="Tracks hold other sounds than their names say, or none.",
-                items=(aggregate.id, program.id, *items),
+                items=(device.id, program.id, *items),
                 lines=tuple(dict.fromkeys(line for item in items for line in _lines(reading, item))),
-                mend=partial(_restored, found, program, aggregate, legs),
+                mend=mend,
             )
         )
     return snags
+
+
+def _on_their_device(found: Index, program: Program, boxes: list[str]) -> tuple[Remedy, ...]:
+    """The devices that have all the boxes which names of a program stood for."""
+    devices: tuple[Aggregate | Interface, ...] = (*found.aggregates, *found.boxes)
+    having = [
+        each
+        for each in devices
+        if set(boxes) <= ({member.device for member in each.members} if isinstance(each, Aggregate) else {each.id})
+    ]
+    return distinct(
+        [
+            Remedy(
+                f"Give {program.name} the device {each.name}; its names get their channels back",
+                (SetDevice(program=program.id, device=each.id),),
+            )
+            for each in having
+        ]
+    )
 
 
 def _lines(reading: Reading, item: str) -> tuple[str, ...]:

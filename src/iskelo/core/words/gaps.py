@@ -31,6 +31,7 @@ MISSING = {
     "channel fed by nothing": "nothing feeds channel {channel} of {box:name}",
     "not sent": "{item:name} is not sent to {mix:name}",
     "in no strip": "no strip of {box:name} takes jack in {jack}",
+    "strip not fed": "strip {strip:name} does not feed {mixes:or}",
     "takes another input": "track {item:name} takes another input",
     "not recorded": "no track takes {item:name}",
 }

@@ -123,6 +123,7 @@ _TOLD: dict[str, Teller] = {
     "arriving": _arriving,
     "list": lambda value, _: ", ".join(map(str, value)),
     "and": lambda value, _: " and ".join(value),
+    "or": lambda value, _: " or ".join(value),
     "channels": _channels,
     "kHz": lambda value, _: f"{value / 1000:g}",
     "dB": lambda value, _: say_figure(value, 1),
