@@ -19,6 +19,8 @@ from iskelo.core.edits.edit import (
     SetJack,
     SetLeg,
     SetMembers,
+    SetOutputTrim,
+    SetTrim,
     SetValues,
     TypeFeeds,
     TypeProgramInsert,
@@ -36,12 +38,13 @@ Doing = Callable[[Bench], Iterable[Edit]]
 
 @dataclass(frozen=True)
 class Pitfall:
-    """What goes wrong, and what the first snag that tells it says; ``fact``: only a person can know what is right."""
+    """What goes wrong, and what the first snag that tells it says; ``risk``: every line arrives all the same."""
 
     what: str
     do: Doing
     told: str
     steps: int = 1
+    risk: bool = False
 
 
 @dataclass(frozen=True)
@@ -157,6 +160,13 @@ def turned_round(name: str) -> Doing:
         return [SetMembers(aggregate=joined.id, members=joined.members[::-1], keep_names=False)]
 
     return doing
+
+
+def _dry_path_open(bench: Bench) -> list[Edit]:
+    track = next(each for each in program(bench, "Longhand").tracks if each.name == "Alma")
+    assert track.insert is not None
+    insert = track.insert.model_dump(mode="json") | {"dry_db": 0.0}
+    return [SetValues(item=track.id, values={"insert": insert})]
 
 
 def _strip_in(bench: Bench, name: str, strip: str) -> str:
@@ -415,24 +425,39 @@ EVENINGS: tuple[Evening, ...] = (
         6,
         "outboard in a track",
         ("mic Alma", "box 4x4 Corvane", "recorder Longhand", "compressor Anvil press", "headphones Phones"),
-        (("alma", "longhand new", "", ""), ("alma", "", "phones", "")),
+        (("alma", "longhand new", "", ""),),
         before=(lambda bench: [SetDevice(program=bench.id("Longhand"), device=bench.id("Corvane"))],),
-        after=(lambda bench: [TypeProgramInsert(item=bench.track("Alma"), text="Anvil press")],),
+        after=(
+            lambda bench: [
+                AddProgramPorts(
+                    program=bench.id("Longhand"),
+                    side="output",
+                    names=("Main",),
+                    width=2,
+                    first_channel=1,
+                    ids=(new(1),),
+                ),
+                SetValues(item=bench.track("Alma"), values={"monitored": True, "output": new(1)}),
+                TypeProgramInsert(item=bench.track("Alma"), text="Anvil press"),
+            ],
+        ),
+        more=(("alma", "", "phones", ""),),
         pitfalls=(
+            Pitfall("the dry path is open", _dry_path_open, "2 times"),
             Pitfall(
-                "the track is monitored as well as heard directly",
+                "its output stands at -20 dB",
+                lambda bench: [SetOutputTrim(interface=bench.id("Corvane"), jack_out=3, trim_db=-20)],
+                "20 dB softer",
+                risk=True,
+            ),
+            Pitfall(
+                "two trims hide each other",
                 lambda bench: [
-                    AddProgramPorts(
-                        program=bench.id("Longhand"),
-                        side="output",
-                        names=("Main",),
-                        width=2,
-                        first_channel=1,
-                        ids=(new(1),),
-                    ),
-                    SetValues(item=bench.track("Alma"), values={"monitored": True, "output": new(1)}),
+                    SetOutputTrim(interface=bench.id("Corvane"), jack_out=3, trim_db=-20),
+                    SetTrim(interface=bench.id("Corvane"), jack_in=3, trim_db=20),
                 ],
-                "Alma",
+                "Anvil press",
+                risk=True,
             ),
         ),
     ),

@@ -382,6 +382,11 @@ BREAKS: dict[str, Break] = {
     "insert-unheard": lambda b: (*hung(b), monitored(b, on=False)),
     "insert-shared": lambda b: (*hung(b), SetLeg(item=b.id("Main"), leg=2, channel=3)),
     "insert-level": lambda b: (*hung(b), SetOutputTrim(interface=b.id("Box"), jack_out=3, trim_db=-20)),
+    "insert-gets-another-level": lambda b: (
+        *hung(b),
+        SetOutputTrim(interface=b.id("Box"), jack_out=3, trim_db=-20),
+        SetTrim(interface=b.id("Box"), jack_in=3, trim_db=20),
+    ),
     "insert-figure": lambda b: (
         *hung(b),
         SetValues(item=b.track("T Bertil"), values={"monitored": True, "output": b.id("Main")}),

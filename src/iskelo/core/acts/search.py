@@ -25,6 +25,9 @@ MANY_LINES, OF_MANY_LINES, EDITS_OF_MANY = 64, 20, 16
 
 KEPT_AT_MOST = 6
 
+IN_PAIRS: tuple[ActKind, ...] = ("switches", "pans", "monitoring", "supply")
+"""What stands wrongly two at a time. Leads and names exchanged twice make another patch, not the one that was meant."""
+
 SINGLES = 12
 """So many acts, those that leave least each by itself, are tried two by two where none frees a line."""
 
@@ -79,7 +82,7 @@ def search(
         freed, harmed = len(then - well), len(well - then)
         if freed > harmed and then & wanted - well:
             found.append(Found(act, freed, harmed))
-        elif pairs:
+        elif pairs and act.kind in IN_PAIRS:
             nearest.append((_left(after, wanted), tried, act))
     if not found and pairs and not many:
         singles = [act for _, _, act in sorted(nearest, key=lambda each: each[:2])[:SINGLES]]

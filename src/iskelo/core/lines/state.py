@@ -122,7 +122,8 @@ def _others(line: Line, heard: dict[Port, list[Port]]) -> tuple[Port, ...]:
 def _strays(heard: dict[Port, list[Port]], lines: tuple[Line, ...]) -> Strays:
     guarded: dict[Port, Line] = {}
     for line in lines:
-        if line.alone:
+        # On a track nobody else belongs, though others be let in.
+        if line.alone or line.purpose == "record":
             for end in line.to_ports:
                 guarded.setdefault(end, line)
     suspects = [

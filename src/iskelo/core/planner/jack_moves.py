@@ -19,7 +19,7 @@ TAKEN_AWAY = 0.5
 IN_USE = 4.0
 """What some line arrives by is set otherwise: any way beside it is better."""
 
-SPLIT = 0.2
+SPLIT = 1.0
 """A source's lead that no line needs is moved."""
 
 SPLITTER = 0.7

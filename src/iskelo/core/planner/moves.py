@@ -21,7 +21,7 @@ from iskelo.core.rig.mixing import legs_into
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Bus, Program, ProgramPort, Track, Voice
 from iskelo.core.wiring.blocks import wider_driver
-from iskelo.core.wiring.hops import HopKind
+from iskelo.core.wiring.hops import HOPS, HopKind
 from iskelo.core.words.say import say, say_unblock
 
 CHANNELS_TRIED = 4
@@ -464,7 +464,7 @@ def _into_a_destination(port: Port, reading: Reading, ask: Ask) -> Iterator[Move
     taken = reading.graph.into(ask.end)
     if any(edge.start == port for edge in taken):
         return
-    elsewhere = [edge for edge in reading.graph.leaving.get(port, ()) if edge.kind == "lead out"]
+    elsewhere = [edge for edge in reading.graph.leaving.get(port, ()) if HOPS[edge.kind].whose == "lead"]
     split = OTHER_LEG if any(edge.end.owner == ask.end.owner for edge in elsewhere) else SOCKET if elsewhere else 0
     parity = (port.number - ask.end.number) % 2
     in_use = any(edge.owner in reading.leads_in_use for edge in taken)

@@ -10,7 +10,7 @@ from iskelo.core.edits.edit import Edit, Plug, Remove, SetLeg, SetValues
 from iskelo.core.lines.context import Reading
 from iskelo.core.lines.inserts import Hung, Trip, hung_in, trips_of
 from iskelo.core.planner.insert_figures import InsertFigureRequest, computed_figure, known_as, settle_insert
-from iskelo.core.planner.stages import STAGES, Stage, turned
+from iskelo.core.planner.stages import STAGES, Stage, Turn, plain, turned
 from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Bus, HeldTrip, Program, ProgramInsert, Track
@@ -308,6 +308,64 @@ def _levelled(reading: Reading, wrong: list[Trip]) -> tuple[Remedy, ...]:
     edits = tuple(turn.stage.make(turn.to_db) for turn in turns.values())
     words = "; ".join(f"turn {turn.words}" for turn in turns.values())
     return (Remedy(words[:1].upper() + words[1:], edits),)
+
+
+HIDDEN_DB = 6.0
+"""Two stages so far off their places that undo each other are told; common practice, no published source."""
+
+
+@rule("insert", symptoms=("too quiet", "distorted"))
+def insert_gets_another_level(reading: Reading) -> list[Snag]:
+    """What hangs in an insert gets another level than is meant for it, and what comes back hides that."""
+    snags = []
+    for hung in hung_in(reading.found):
+        trips = trips_of(reading, hung) if hung.insert.on else ()
+        for trip in trips:
+            out, back = _out_and_back(reading, trip)
+            off_db = sum(stage.off_db for stage in out)
+            if trip.route is None or abs(trip.gain_db) > NEAR_DB or abs(off_db) < HIDDEN_DB or not trip.outboard:
+                continue
+            gear = trip.outboard[0].name
+            # What the way out gives too little the way back gives too much.
+            turns = [Turn(each, round(each.now_db - each.off_db, 1)) for each in out if abs(each.off_db) > NEAR_DB]
+            turns += turned(back, off_db)
+            stand = "; ".join(f"{turn.stage.words} stands at {plain(turn.stage.now_db)} dB" for turn in turns)
+            much = f"{plain(abs(off_db))} dB {'less' if off_db < 0 else 'more'}"
+            snags.append(
+                Snag(
+                    key=f"insert-gets-another-level:{hung.owner}",
+                    rule="insert-gets-another-level",
+                    severity="risk",
+                    title=f"{gear} in the insert of {hung.what} gets {much} than is meant for it",
+                    evidence=f"{stand[:1].upper()}{stand[1:]}: they undo each other.",
+                    consequence="The meters agree before and behind it, but the gear works at another level, nearer to "
+                    f"its {'noise' if off_db < 0 else 'limit'}.",
+                    items=(hung.owner, trip.outboard[0].id),
+                    lines=_lines_through(reading, hung),
+                    mend=partial(_in_their_places, turns),
+                )
+            )
+            break
+    return snags
+
+
+def _out_and_back(reading: Reading, trip: Trip) -> tuple[list[Stage], list[Stage]]:
+    """What can be turned on the way to an insert's gear, and on the way back from it."""
+    sides: tuple[list[Stage], list[Stage]] = ([], [])
+    aim = level = reading.rig.alignment_dbfs
+    behind = 0
+    for edge in trip.route.edges if trip.route is not None else ():
+        if edge.kind == "outboard":
+            behind = 1
+            continue
+        sides[behind].extend(STAGES[edge.kind](edge, level, reading.found, aim))
+        level += edge.gain_db
+    return sides
+
+
+def _in_their_places(turns: list[Turn]) -> tuple[Remedy, ...]:
+    words = "; ".join(f"turn {turn.words}" for turn in turns)
+    return (Remedy(words[:1].upper() + words[1:], tuple(turn.stage.make(turn.to_db) for turn in turns)),)
 
 
 @rule("insert", symptoms=("hollow", "late"))
