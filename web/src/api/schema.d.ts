@@ -7445,7 +7445,7 @@ export interface components {
              * Kinds
              * @default []
              */
-            kinds?: ("names" | "names put right" | "leads" | "order of members" | "switches" | "pans" | "monitoring" | "supply")[];
+            kinds?: ("names" | "names put right" | "leads" | "order of members" | "switches" | "pans" | "monitoring" | "supply" | "outputs" | "devices" | "effects")[];
             /** Remedies */
             remedies: components["schemas"]["TriedRemedy"][];
             /**

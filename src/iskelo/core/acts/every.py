@@ -16,9 +16,14 @@ from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program, Track
 
 
-def acts_about(reading: Reading, about: Near, around: Near | None = None) -> Iterator[Act]:
-    """Every act about these things; what moves many at once also about what stands ``around`` them."""
+def acts_about(reading: Reading, about: Near, around: Near | None = None, *, patched: bool = False) -> Iterator[Act]:
+    """Every act about these things; what moves many at once also about what stands ``around`` them.
+
+    ``patched``: nothing is exchanged, neither leads nor names.
+    """
     found = reading.found
+    if patched:
+        return chain(acts_at_once(reading, about), device_acts(found, about), switch_acts(found, about))
     return chain(
         acts_at_once(reading, around or about),
         device_acts(found, about),

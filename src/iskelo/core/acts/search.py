@@ -15,15 +15,18 @@ from iskelo.core.acts.switches import switch_acts
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.lines.context import Reading, read
-from iskelo.core.lines.findings import HEADLINES
+from iskelo.core.lines.findings import HEADLINES, Headline
 
 TRIED_AT_MOST = 150
 """So many acts about one thing are tried."""
 
-MANY_LINES, OF_MANY_LINES, EDITS_OF_MANY = 64, 20, 16
+MANY_LINES, OF_MANY_LINES, EDITS_OF_MANY = 64, 36, 128
 """In a rig of more lines than that each takes longer: fewer are tried there, and none of more edits than these."""
 
 KEPT_AT_MOST = 6
+
+PATCHED: frozenset[Headline] = frozenset({"doubled", "off speed", "drifting", "skewed", "rings", "late", "hot", "low"})
+"""What is found of lines that come from where they should and get where they should: no lead or name is exchanged."""
 
 IN_PAIRS: tuple[ActKind, ...] = ("switches", "pans", "monitoring", "supply")
 """What stands wrongly two at a time. Leads and names exchanged twice make another patch, not the one that was meant."""
@@ -63,7 +66,9 @@ def search(
     wrong = [(state.line.id in wanted, near(reading, state)) for state in reading.lines if state.line.id not in well]
     about = reduce(or_, [place for asked, place in wrong if asked], nowhere)
     around = reduce(or_, [place for _, place in wrong], nowhere)
-    acts = switch_acts(reading.found, about) if few else acts_about(reading, about, around)
+    headlines = {reading.traced[line].state.headline for line in wanted if line in reading.traced}
+    acts = acts_about(reading, about, around, patched=headlines <= PATCHED)
+    acts = switch_acts(reading.found, about) if few else acts
     acts = acts_at_once(reading, around) if at_once else acts
     found: list[Found] = []
     kinds: dict[ActKind, None] = {}

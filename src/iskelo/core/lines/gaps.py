@@ -189,7 +189,7 @@ def _reason(found: Index, far: Port, back: Port, end: Port, behind: set[Port]) -
             return fact("program without device", program=program.id)
         case "capture" if isinstance(program, Program) and (few := _too_few(found, program, far)):
             return few
-        case "capture" if (unheard := _in_no_strip(found, far, back, end)) is not None:
+        case "capture" if (unheard := _in_no_strip(found, far, back, end, behind)) is not None:
             return unheard
         case "capture" if (unfed := _fed_by_nothing(found, back)) is not None:
             return unfed
@@ -280,16 +280,20 @@ def _fed_by_nothing(found: Index, back: Port) -> Fact | None:
     return fact("channel fed by nothing", box=box.id, channel=back.number)
 
 
-def _in_no_strip(found: Index, far: Port, back: Port, end: Port) -> Fact | None:
-    """That what gets to a channel of a mixer raw is in no strip of it, from which it could be heard."""
+def _in_no_strip(found: Index, far: Port, back: Port, end: Port, behind: set[Port]) -> Fact | None:
+    """That what gets to a channel of a mixer raw is in no strip of it, or in one that feeds no mix that is heard."""
     box = found.gear.get(far.owner)
     if end.bank != "in" or not isinstance(box, Interface) or box.mixer is None:
         return None
     jacks = [feed.jack for feed in box.mixer.feeds if feed.bank == "capture" and feed.jack and far.number in feed.ends]
-    taken = {source.number for strip in box.mixer.strips for source in strip.sources if source.bank == "jack_in"}
-    if not jacks or jacks[0] in taken or found.gear_of(back.owner) != box.id:
+    if not jacks:
         return None
-    return fact("in no strip", box=box.id, jack=jacks[0])
+    taken = {source.number: strip for strip in box.mixer.strips for source in strip.sources if source.bank == "jack_in"}
+    strip = taken.get(jacks[0])
+    if strip is None:
+        return fact("in no strip", box=box.id, jack=jacks[0]) if found.gear_of(back.owner) == box.id else None
+    mixes = _mixes(found, Port(strip.id, "strip_post", 1), behind)
+    return fact("strip not fed", strip=strip.id, mixes=mixes) if mixes else None
 
 
 def _mixes(found: Index, far: Port, behind: set[Port]) -> list[str]:
