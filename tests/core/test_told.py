@@ -92,7 +92,7 @@ OF_SIX: dict[str, Told] = {
     ),
     "leads at the stage box": (
         all_at_the_stage_box,
-        "Microphone 1 is silent",
+        "Microphone 1, Microphone 2, Microphone 3 and 9 more are silent: they stop before",
         "Let the strips and the raw channels of Mixer 16 digital take the jacks of the stage box",
     ),
     "strips at their returns": (

@@ -101,9 +101,12 @@ class Line(Value):
         Equally wide ends pair leg by leg; a single source goes to every target leg, and both legs of a
         stereo source to a single target.
         """
-        if len(self.from_ports) == len(self.to_ports):
-            return tuple(zip(self.from_ports, self.to_ports, strict=True))
-        return tuple((start, end) for start in self.from_ports for end in self.to_ports)
+        starts, ends = self.from_ports, self.to_ports
+        if len(starts) == len(ends) == 1:
+            return ((starts[0], ends[0]),)
+        if len(starts) == len(ends):
+            return tuple(zip(starts, ends, strict=True))
+        return tuple((start, end) for start in starts for end in ends)
 
 
 Alignment = Annotated[float, Field(ge=-60, le=0, allow_inf_nan=False)]

@@ -147,8 +147,10 @@ def phantom_missing(reading: Reading) -> list[Snag]:
         if len(several) > 1:
             snags.append(_switched_off(reading, several))
     for source, box, jack in reading.plugged:
+        if not source.needs_phantom or jack in box.phantom_on:
+            continue
         able = box.able_jacks("phantom")
-        if not source.needs_phantom or jack in box.phantom_on or (jack <= able and len(off[box.id]) > 1):
+        if jack <= able and len(off[box.id]) > 1:
             continue
         where = f"{box.name} jack in {jack}"
         snags.append(

@@ -37,24 +37,38 @@ def joining_remedies(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
 
 @rule("lines", symptoms=("nothing",))
 def line_silent(reading: Reading) -> list[Snag]:
-    """No way leads from the line's source to its target, patched or not passing."""
-    return [
-        Snag(
-            key=f"line-silent:{state.line.id}",
-            rule="line-silent",
-            severity="stop",
-            title=f"{state.line.name} is silent: {_short(reading, state)}",
-            evidence=words,
-            consequence="Nothing of it will be recorded."
-            if state.line.purpose == "record"
-            else "Nobody will hear it there.",
-            lines=(state.line.id,),
-            items=tuple(port.owner for port in state.line.to_ports),
-            root=_root_of_gap(state),
-            mend=partial(undouble if _cancels(state) else joining_remedies, reading, state),
-        )
-        for state, words in with_finding(reading, "silent")
-    ]
+    """No way leads from the line's source to its target, patched or not passing; lines of one root are one."""
+    by_root: dict[str, list[tuple[LineState, str]]] = {}
+    for state, words in with_finding(reading, "silent"):
+        by_root.setdefault(_root_of_gap(state) or state.line.id, []).append((state, words))
+    return [_silent(reading, states) for states in by_root.values()]
+
+
+def _silent(reading: Reading, some: list[tuple[LineState, str]]) -> Snag:
+    """One line that is silent, or several that stop before the same."""
+    states = [state for state, _ in some]
+    first = states[0]
+    are, stop = ("is", "it stops") if len(states) == 1 else ("are", "they stop")
+    recorded = first.line.purpose == "record"
+    return Snag(
+        key=f"line-silent:{first.line.id}",
+        rule="line-silent",
+        severity="stop",
+        title=f"{few(state.line.name for state in states)} {are} silent: {_short(reading, first, stop)}",
+        evidence=" ".join(words for _, words in some[:4]),
+        consequence="Nothing of it will be recorded." if recorded else "Nobody will hear it there.",
+        lines=tuple(state.line.id for state in states),
+        items=tuple(dict.fromkeys(port.owner for state in states for port in state.line.to_ports)),
+        root=_root_of_gap(first),
+        mend=partial(_unsilenced, reading, states),
+    )
+
+
+def _unsilenced(reading: Reading, states: list[LineState]) -> tuple[Remedy, ...]:
+    """What stops copies from cancelling each other, or what joins these lines: the first of them before the others."""
+    if _cancels(states[0]):
+        return undouble(reading, states[0])
+    return _opened(reading, states)
 
 
 def _cancels(state: LineState) -> bool:
@@ -62,11 +76,11 @@ def _cancels(state: LineState) -> bool:
     return any(leg.arrivals and not leg.sounds for leg in state.legs)
 
 
-def _short(reading: Reading, state: LineState) -> str:
+def _short(reading: Reading, state: LineState, stops: str) -> str:
     for leg in state.legs:
         if leg.gap:
             before = leg.gap.behind[0]
-            return f"it stops before {reading.found.say(before)} ({say(leg.gap.missing, reading.found)})"
+            return f"{stops} before {reading.found.say(before)} ({say(leg.gap.missing, reading.found)})"
     return say(state.findings[0], reading.found)
 
 
