@@ -241,7 +241,7 @@ def _cost(before: Index, after: Index, edits: tuple[Edit, ...]) -> float:
     """What an act costs a person: gear and leads that are added or moved, names that are mapped anew, what is set."""
     was, now = ({(lead.from_port, lead.to_port) for lead in found.rig.patches} for found in (before, after))
     gone, new = len(was - now), len(now - was)
-    leads = A_LEAD * min(gone, new) + A_NEW_LEAD * max(0, new - gone)
+    leads = A_LEAD * gone + A_NEW_LEAD * max(0, new - gone)
     parted, were = ([port for port, count in Counter(f for f, _ in pairs).items() if count > 1] for pairs in (now, was))
     leads += A_SPLITTER * len(set(parted) - set(were))
     gear = NEW_GEAR * sum(isinstance(each, AddGear | AddInterface) for each in edits)
