@@ -14,7 +14,7 @@ from iskelo.core.lines.state import LineState
 from iskelo.core.plan import plan
 from iskelo.core.planner.choices import choices
 from iskelo.core.planner.fill import FillRequest, fill
-from iskelo.core.planner.jack_moves import Ask
+from iskelo.core.planner.move import Ask
 from iskelo.core.planner.moves import moves
 from iskelo.core.planner.search import cheapest_way, join_line
 from iskelo.core.planner.whole_plan import join_all

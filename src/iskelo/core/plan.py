@@ -58,7 +58,7 @@ def plan(known: Surveyed, *, rest: bool = False) -> Plan | None:
         None if no change is known.
     """
     acts, after = _at_once(known)
-    steps = tuple(PlanSteps(_place(known, act), (act.words,)) for act in acts)
+    steps = tuple(PlanSteps(act.place(known.reading.found), (act.words,)) for act in acts)
     edits = tuple(edit for act in acts for edit in act.edits)
     joining = join_all(after.reading)
     if joining is not None:
@@ -119,12 +119,6 @@ def _of_half_silent(known: Surveyed) -> Act | None:
     wrong = [state.line.id for state in known.reading.lines if state.headline == "half silent"]
     found = search(known.reading, wrong).found if wrong and len(known.reading.lines) <= MANY_LINES else ()
     return next((each.act for each in found if not each.harmed), None)
-
-
-def _place(known: Surveyed, act: Act) -> str:
-    """The gear at which an act is done."""
-    gear = known.reading.found.gear
-    return next((gear[each].name for each in sorted(act.touches) if each in gear), "Leads")
 
 
 Mended = tuple[tuple[str, tuple[Edit, ...]], ...]

@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from iskelo.core.edits.edit import Edit
+from iskelo.core.rig.index import Index
 from iskelo.core.rig.ports import Port
 
 ActKind = Literal[
@@ -48,3 +49,7 @@ class Act:
     touches: frozenset[str]
     cost: float
     mends: bool = True
+
+    def place(self, found: Index) -> str:
+        """The gear at which it is done."""
+        return next((found.gear[each].name for each in sorted(self.touches) if each in found.gear), "Leads")

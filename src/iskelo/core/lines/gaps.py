@@ -71,21 +71,13 @@ class Gaps:
     def _look_between(self, far: Port, behind: Behind, end: Port) -> tuple[tuple[Port, ...], Fact]:
         """The ports past a break that lead to the target, and what is missing before them."""
         # From the first port past the break on; a bus may lead back to a track, which stands before it.
-        mix = self._mix_of(end)
-        same = mix is not None and self._found.gear_of(far.owner) == self._found.gear_of(end.owner)
-        if mix is not None and same and far.bank in _BEFORE_MIXES:
-            past = tuple(itertools.dropwhile(lambda port: port.owner != mix, behind.chain))
+        mix = self._found.mix_of(end.owner) if far.bank in _BEFORE_MIXES else None
+        if mix is not None and self._found.gear_of(far.owner) == self._found.gear_of(end.owner):
+            past = tuple(itertools.dropwhile(lambda port: port.owner != mix.id, behind.chain))
             if past:
-                return past, fact("not sent", item=far.owner, mix=mix)
+                return past, fact("not sent", item=far.owner, mix=mix.id)
         past = tuple(itertools.dropwhile(lambda port: STAGE[port.bank] <= STAGE[far.bank], behind.chain)) or (end,)
         return past, _reason(self._found, far, behind.chain[0], end, behind.ports)
-
-    def _mix_of(self, end: Port) -> str | None:
-        """The mix that the track takes where a line is to end."""
-        placed = self._found.items.get(end.owner)
-        if placed is None or not isinstance(placed.item, Track):
-            return None
-        return next((bus.id for bus in placed.program.buses if bus.id == placed.item.input), None)
 
     def _look_back(self, end: Port) -> Behind:
         onward: dict[Port, Port] = {}
@@ -138,6 +130,7 @@ class Gaps:
 
 
 _BEFORE_MIXES = ("input", "point", "monitor", "post", "voice")
+"""Where in a program a sound is that could be sent to a mix of it."""
 
 _BEFORE: dict[str, frozenset[str]] = {
     end: frozenset(

@@ -6,7 +6,6 @@ before new ones. With sounds of one and of two channels no other order needs few
 """
 
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass, field
 
 from iskelo.core.edits.additions import AddGear, AddProgramPorts, AddSends
 from iskelo.core.edits.apply import apply
@@ -23,7 +22,8 @@ from iskelo.core.edits.edit import (
 from iskelo.core.edits.new_things import new
 from iskelo.core.lines.context import Reading, read
 from iskelo.core.planner.cable_rooms import Room, Wanted, own_input, own_output, rooms_for, voice_to_track, wanted_by
-from iskelo.core.planner.search import Joining, arriving
+from iskelo.core.planner.joining import Joining, Joinings
+from iskelo.core.planner.search import arriving
 from iskelo.core.rig.cable_makes import new_cable
 from iskelo.core.rig.device_streams import RATE_OF_NOTHING_HZ, Bank
 from iskelo.core.rig.gear import MEMBERS_AT_MOST, Aggregate, Interface, Member
@@ -34,20 +34,15 @@ NEW_CABLE_CHANNELS = 8
 """As many has a new cable where there is none to go by."""
 
 
-@dataclass(slots=True)
-class _Plan:
-    """Edits as they are planned, and the rig as it is with them."""
+class _Plan(Joinings):
+    """Edits as they are planned, for the rig as it was before; ``named``: so many new things have a symbol already."""
 
-    reading: Reading
-    edits: list[Edit] = field(default_factory=list)
-    words: list[str] = field(default_factory=list)
-    places: list[str] = field(default_factory=list)
-    named: int = 0
+    def __init__(self, reading: Reading, named: int = 0) -> None:
+        super().__init__(reading)
+        self.named = named
 
     def do(self, place: str, words: str, *edits: Edit) -> None:
-        self.edits += edits
-        self.words.append(words)
-        self.places.append(place)
+        self.add(edits, (words,), (place,))
 
     def symbol(self) -> str:
         self.named += 1
@@ -67,26 +62,22 @@ def join_by_cables(reading: Reading, only: str | None = None) -> tuple[Joining, 
         The edits, with the rig as it is then; None if there is no such line, or none of them can be helped so. A line
         that would take away what arrives is left as it is.
     """
-    plans: list[Joining] = []
+    made = Joinings(reading)
     named = 0
     waiting = _groups(reading, only)
     while waiting:
         lines = waiting.pop(0)
-        group = _wanted_of(reading, lines)
-        plan = _Plan(reading, named=named)
+        group = _wanted_of(made.reading, lines)
+        plan = _Plan(made.reading, named)
         after = _tried(plan, group)
         if after is not None:
-            plans.append(Joining(tuple(plan.edits), tuple(plan.words), tuple(plan.places)))
-            reading, named = after, plan.named
+            made.take(plan.made(), after)
+            named = plan.named
         elif len(group) > 1:
             # What cannot be helped together may be helped in part.
             ids = [each.state.line.id for each in group]
             waiting[:0] = [ids[: len(ids) // 2], ids[len(ids) // 2 :]]
-    if not plans:
-        return None
-    edits = tuple(edit for plan in plans for edit in plan.edits)
-    words = tuple(said for plan in plans for said in plan.words)
-    return Joining(edits, words, tuple(place for plan in plans for place in plan.places)), reading
+    return made.found()
 
 
 def _tried(plan: _Plan, group: list[Wanted]) -> Reading | None:

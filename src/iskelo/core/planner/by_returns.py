@@ -8,7 +8,8 @@ from iskelo.core.edits.new_things import new
 from iskelo.core.lines.context import Reading, read
 from iskelo.core.lines.state import LineState
 from iskelo.core.planner.cable_rooms import Wanted, own_output, voice_to_track
-from iskelo.core.planner.search import Joining, arriving
+from iskelo.core.planner.joining import Joining, Joinings
+from iskelo.core.planner.search import arriving
 
 
 def join_by_returns(reading: Reading, only: str | None = None) -> tuple[Joining, Reading] | None:
@@ -20,12 +21,10 @@ def join_by_returns(reading: Reading, only: str | None = None) -> tuple[Joining,
         The edits, with the rig as it is then; None if there is no such line, or none can be helped so. A line that
         would take away what arrives is left as it is.
     """
-    edits: list[Edit] = []
-    words: list[str] = []
-    places: list[str] = []
+    plan = Joinings(reading)
     for line in [state.line.id for state in reading.lines if only in (None, state.line.id)]:
-        state = reading.traced[line].state
-        wanted = _wanted(state, reading)
+        reading = plan.reading
+        wanted = _wanted(reading.traced[line].state, reading)
         if wanted is None or line in arriving(reading):
             continue
         made, said = _joined(wanted, reading)
@@ -34,11 +33,8 @@ def join_by_returns(reading: Reading, only: str | None = None) -> tuple[Joining,
         except Refused:
             continue
         if arriving(reading) | {line} <= arriving(after):
-            edits += made
-            words += said
-            places += [wanted.receiver.name] * len(said)
-            reading = after
-    return (Joining(tuple(edits), tuple(words), tuple(places)), reading) if edits else None
+            plan.take(Joining(tuple(made), tuple(said), (wanted.receiver.name,) * len(said)), after)
+    return plan.found()
 
 
 def _wanted(state: LineState, reading: Reading) -> Wanted | None:

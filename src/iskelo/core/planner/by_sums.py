@@ -6,7 +6,8 @@ from iskelo.core.edits.base import Refused, free_name
 from iskelo.core.edits.edit import Edit, SetValues
 from iskelo.core.lines.context import Reading, read
 from iskelo.core.planner.by_cables import join_by_cables
-from iskelo.core.planner.search import Joining, arriving, joined
+from iskelo.core.planner.joining import Joining, Joinings
+from iskelo.core.planner.search import arriving, joined
 from iskelo.core.rig.index import index
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program, Track
@@ -22,17 +23,12 @@ def join_by_sums(reading: Reading) -> tuple[Joining, Reading] | None:
     tuple of Joining and Reading, or None
         The edits, with the rig as it is then; None if there are no such lines, or none can be served so.
     """
-    edits: list[Edit] = []
-    words: list[str] = []
-    places: list[str] = []
+    made = Joinings(reading)
     for lines in _groups(reading):
-        found = _mixed(reading, lines)
+        found = _mixed(made.reading, lines)
         if found is not None:
-            joining, reading = found
-            edits += joining.edits
-            words += joining.words
-            places += joining.places
-    return (Joining(tuple(edits), tuple(words), tuple(places)), reading) if edits else None
+            made.take(*found)
+    return made.found()
 
 
 def _groups(reading: Reading) -> list[list[Line]]:
@@ -53,13 +49,12 @@ def _groups(reading: Reading) -> list[list[Line]]:
 
 
 def _track(reading: Reading, line: Line) -> tuple[Program, Track] | None:
-    """The track where all of a line ends, which takes no bus yet; None for any other line."""
+    """The track where all of a line ends, which takes no mix yet; None for any other line."""
     owners = {port.owner for port in line.to_ports}
     placed = reading.found.items.get(next(iter(owners), "")) if len(owners) == 1 and line.from_ports else None
-    if placed is None or not isinstance(placed.item, Track):
+    if placed is None or not isinstance(placed.item, Track) or reading.found.mix_of(placed.item.id) is not None:
         return None
-    buses = {bus.id for bus in placed.program.buses}
-    return None if placed.item.input in buses else (placed.program, placed.item)
+    return placed.program, placed.item
 
 
 def _mixed(reading: Reading, lines: list[Line]) -> tuple[Joining, Reading] | None:
@@ -68,82 +63,62 @@ def _mixed(reading: Reading, lines: list[Line]) -> tuple[Joining, Reading] | Non
     assert there is not None
     program, track = there
     name = free_name(f"Mix for {track.name}"[:70], [bus.name for bus in program.buses])
-    made, strips = _strips(reading.rig, program, track, lines, name)
     try:
-        begun = apply(reading.rig, tuple(made)).rig
-        served = _served(begun, lines, strips)
+        begun, made, strips = _begun(reading.rig, program, track, lines, name)
+        served = _served(begun, strips)
+        if served is None:
+            return None
+        mix = _program(begun, program.id).buses[-1].id
+        given: list[Edit] = [
+            SetValues(item=strip, values={"output": mix, "monitored": True, "armed": False})
+            for strip in strips.values()
+        ]
+        given.append(SetValues(item=track.id, values={"input": mix, "armed": True}))
+        edits = (*made, *served.edits, *given)
+        after = read(apply(reading.rig, edits).rig, reading)
     except Refused:
         return None
-    if served is None:
+    if not arriving(reading) | strips.keys() <= arriving(after):
         return None
-    bus = index(begun).gear[program.id]
-    assert isinstance(bus, Program)
-    given: list[Edit] = [
-        SetValues(item=strip, values={"output": bus.buses[-1].id, "monitored": True, "armed": False})
-        for strip in strips.values()
-    ]
-    given.append(SetValues(item=track.id, values={"input": bus.buses[-1].id, "armed": True}))
-    try:
-        after = read(apply(reading.rig, (*made, *served.edits, *given)).rig, reading)
-    except Refused:
-        return None
-    if not arriving(reading) | {line.id for line in lines} <= arriving(after):
-        return None
-    target = "the far end" if track.far_end is not None else f"track {track.name}"
     names = few(reading.found.name(line.from_ports[0].owner) for line in lines)
-    said = (f"Make a mix {name}, with a strip for each of {names}", f"Let {target} take it")
-    joining = Joining(
-        (*made, *served.edits, *given),
-        (said[0], *served.words, said[1]),
-        (program.name, *served.places, program.name),
-    )
-    return joining, after
+    target = "the far end" if track.far_end is not None else f"track {track.name}"
+    words = (f"Make a mix {name}, with a strip for each of {names}", *served.words, f"Let {target} take it")
+    return Joining(edits, words, (program.name, *served.places, program.name)), after
 
 
-def _strips(
+def _begun(
     rig: Rig, program: Program, track: Track, lines: list[Line], name: str
-) -> tuple[list[Edit], dict[str, str]]:
-    """The edits that make a strip for each source and the mix; and the strip of each line, by their ids."""
+) -> tuple[Rig, list[Edit], dict[str, str]]:
+    """The rig with the mix and a strip for each source, the edits that make them, and by line the id of its strip."""
     edits: list[Edit] = [AddBuses(program=program.id, names=(name,), width=track.width)]
     taken = [each.name for each in program.tracks]
     for line in lines:
-        source = index(rig).name(line.from_ports[0].owner)
-        taken.append(free_name(source, taken))
-        width = len(line.from_ports)
-        edits.append(AddTracks(program=program.id, names=(taken[-1],), width=width, armed=False))
-    after = index(apply(rig, tuple(edits)).rig).gear[program.id]
-    assert isinstance(after, Program)
-    new = after.tracks[len(program.tracks) :]
-    return edits, {line.id: strip.id for line, strip in zip(lines, new, strict=True)}
+        taken.append(free_name(index(rig).name(line.from_ports[0].owner), taken))
+        edits.append(AddTracks(program=program.id, names=(taken[-1],), width=len(line.from_ports), armed=False))
+    begun = apply(rig, tuple(edits)).rig
+    new = _program(begun, program.id).tracks[len(program.tracks) :]
+    return begun, edits, {line.id: strip.id for line, strip in zip(lines, new, strict=True)}
 
 
-def _served(rig: Rig, lines: list[Line], strips: dict[str, str]) -> Joining | None:
+def _program(rig: Rig, identity: str) -> Program:
+    program = index(rig).gear[identity]
+    assert isinstance(program, Program)
+    return program
+
+
+def _served(rig: Rig, strips: dict[str, str]) -> Joining | None:
     """What brings each line to its own strip, were that its end; None if one cannot be brought there."""
-    widths = {line.id: len(line.from_ports) for line in lines}
-    ended = tuple(
-        line.model_copy(
-            update={
-                "to_ports": tuple(Port(strips[line.id], "track", leg) for leg in range(1, widths[line.id] + 1)),
-                "purpose": "record",
-                "longest_delay_ms": None,
-            }
-        )
-        if line.id in strips
-        else line
-        for line in rig.lines
-    )
-    reading = read(rig.model_copy(update={"lines": ended}))
-    edits: list[Edit] = []
-    words: list[str] = []
-    places: list[str] = []
-    for line in (each for each in ended if each.id in strips):
-        found = join_by_cables(reading, line.id) or joined(reading, line)
-        if found is None:
-            if line.id in arriving(reading):
-                continue
+    lines = tuple(_ending_at(line, strips[line.id]) if line.id in strips else line for line in rig.lines)
+    made = Joinings(read(rig.model_copy(update={"lines": lines})))
+    for line in (each for each in lines if each.id in strips):
+        found = join_by_cables(made.reading, line.id) or joined(made.reading, line)
+        if found is not None:
+            made.take(*found)
+        elif line.id not in arriving(made.reading):
             return None
-        joining, reading = found
-        edits += joining.edits
-        words += joining.words
-        places += joining.places
-    return Joining(tuple(edits), tuple(words), tuple(places))
+    return made.made()
+
+
+def _ending_at(line: Line, strip: str) -> Line:
+    ports = tuple(Port(strip, "track", leg) for leg in range(1, len(line.from_ports) + 1))
+    return line.model_copy(update={"to_ports": ports, "purpose": "record", "longest_delay_ms": None})

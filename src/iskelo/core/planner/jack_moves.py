@@ -1,55 +1,17 @@
 """Steps from a source, or from outboard gear, into a jack, with what the jack must be set to."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 
 from iskelo.core.edits.edit import Edit, Plug, Remove, SetJack, SetTrim
 from iskelo.core.levels.headroom import FAR_OFF_DB, TOLERANCE_DB, nominal_dbfs
 from iskelo.core.lines.context import Reading
+from iskelo.core.planner.move import MOVED, SPLITTER, TAKEN_AWAY, TIE, Ask, Move
 from iskelo.core.rig.gear import Interface, Source
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program
 from iskelo.core.rig.units import say_figure
 from iskelo.core.wiring.edge import input_gain_db
-
-TAKEN_AWAY = 0.5
-"""What is set up and used by no line is set otherwise."""
-
-IN_USE = 4.0
-"""What some line arrives by is set otherwise: any way beside it is better."""
-
-SPLIT = 1.0
-"""A source's lead that no line needs is moved."""
-
-SPLITTER = 0.7
-"""One source in two jacks: dearer than a lead that is moved, for it needs a splitter."""
-
-SOCKET = 4.0
-"""Two leads out of one output jack, which has one socket: an output of its own is better."""
-
-
-TIE = 1e-4
-
-
-@dataclass(frozen=True, slots=True)
-class Move:
-    """One step to ``end``, with the edits it needs and what they do, as commands."""
-
-    end: Port
-    cost: float
-    edits: tuple[Edit, ...] = ()
-    words: tuple[str, ...] = ()
-
-
-@dataclass(frozen=True, slots=True)
-class Ask:
-    """What is to be joined: from a source port to a target port, and which detours are allowed."""
-
-    start: Port
-    end: Port
-    direct: bool = True
-    through_computer: bool = True
 
 
 def into_a_jack(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
@@ -58,7 +20,7 @@ def into_a_jack(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
     # A lead that no line needs where it is goes along; else the source is split.
     idle = [patch for patch in leads if patch.id not in reading.leads_in_use]
     pulled: tuple[Edit, ...] = (Remove(items=tuple(patch.id for patch in idle)),) if idle else ()
-    dearer = 0.0 if not leads else SPLIT if idle else SPLITTER
+    dearer = 0.0 if not leads else MOVED if idle else SPLITTER
     target = found.owner(ask.end)
     for box in found.interfaces():
         other_box = isinstance(target, Program) and not takes_from(target, box.id, reading)

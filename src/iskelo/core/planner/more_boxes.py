@@ -5,7 +5,7 @@ from collections.abc import Collection, Iterator
 from iskelo.core.edits.base import Refused
 from iskelo.core.lines.context import Reading
 from iskelo.core.planner.aggregates import JoinRequest, join_sheet
-from iskelo.core.planner.search import Joining
+from iskelo.core.planner.joining import Joining
 from iskelo.core.rig.gear import Interface, Source
 from iskelo.core.rig.programs import Program
 

@@ -7,7 +7,8 @@ from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import Edit, Plug, Remove, SetDevice
 from iskelo.core.lines.context import Reading, read
 from iskelo.core.planner.jack_moves import switched_on
-from iskelo.core.planner.search import Joining, joined
+from iskelo.core.planner.joining import Joining
+from iskelo.core.planner.search import joined
 from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program

@@ -1,34 +1,17 @@
 """The smallest change that makes a line arrive: the cheapest way over what is patched and what could be."""
 
 import heapq
-from dataclasses import dataclass
 
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
-from iskelo.core.edits.edit import Edit
 from iskelo.core.lines.context import Reading, read
-from iskelo.core.planner.jack_moves import Ask, Move
+from iskelo.core.planner.joining import Joining, Joinings
+from iskelo.core.planner.move import Ask, Move
 from iskelo.core.planner.moves import moves
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Line
 from iskelo.core.routes.route import passing_routes
 from iskelo.core.words.say import say_unblock
-
-
-@dataclass(frozen=True, slots=True)
-class Joining:
-    """Edits that join a line's ends, and each of them as a command; ``places``: the gear where each is done."""
-
-    edits: tuple[Edit, ...]
-    words: tuple[str, ...]
-    places: tuple[str, ...] = ()
-
-    def by_place(self) -> tuple[tuple[str, tuple[str, ...]], ...]:
-        """The steps gear by gear, each once, in the order in which each piece is first met."""
-        steps: dict[str, dict[str, None]] = {}
-        for place, words in zip(self.places, self.words, strict=True):
-            steps.setdefault(place, {})[words] = None
-        return tuple((place, tuple(some)) for place, some in steps.items())
 
 
 def cheapest_way(reading: Reading, ask: Ask) -> list[Move] | None:
@@ -80,10 +63,9 @@ def joined(
     reading: Reading, line: Line, *, direct: bool = True, through_computer: bool = True
 ) -> tuple[Joining, Reading] | None:
     """What ``join_line`` finds, with the rig as it is then."""
-    edits: list[Edit] = []
-    words: list[str] = []
-    places: list[str] = []
+    made = Joinings(reading)
     for start, end in line.pairs():
+        reading = made.reading
         # It may arrive by a way that no list of commands makes, through outboard or an effect.
         if direct and through_computer and passing_routes(reading.graph, start, end):
             continue
@@ -96,17 +78,16 @@ def joined(
         if not step:
             continue
         try:
-            reading = read(apply(reading.rig, step).rig, reading)
+            after = read(apply(reading.rig, step).rig, reading)
         except Refused:
             return None
-        edits += step
-        for move in way:
-            words += move.words
-            places += [_place(reading, move)] * len(move.words)
+        words = tuple(said for move in way for said in move.words)
+        places = tuple(_place(after, move) for move in way for _ in move.words)
+        made.take(Joining(step, words, places), after)
     # A later leg may have taken away what an earlier one needed; then there is no such list of edits.
-    if not edits or any(not passing_routes(reading.graph, start, end) for start, end in line.pairs()):
+    if any(not passing_routes(made.reading.graph, start, end) for start, end in line.pairs()):
         return None
-    return Joining(tuple(edits), tuple(words), tuple(places)), reading
+    return made.found()
 
 
 def _place(reading: Reading, move: Move) -> str:

@@ -10,13 +10,13 @@ from collections.abc import Iterable
 from iskelo.core.acts.search import search
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
-from iskelo.core.edits.edit import Edit
 from iskelo.core.lines.context import Reading, read
 from iskelo.core.planner.by_cables import join_by_cables
 from iskelo.core.planner.by_returns import join_by_returns
 from iskelo.core.planner.by_sums import join_by_sums
+from iskelo.core.planner.joining import Joining, Joinings
 from iskelo.core.planner.more_boxes import boxes_joined
-from iskelo.core.planner.search import Joining, arriving, joined
+from iskelo.core.planner.search import arriving, joined
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.rig import Line
 
@@ -36,22 +36,6 @@ def _mixed_up(reading: Reading) -> set[tuple[str, str]]:
     }
 
 
-class _Made:
-    """The edits of a plan as they come together, and the rig with them."""
-
-    def __init__(self, reading: Reading) -> None:
-        self.reading = reading
-        self.edits: list[Edit] = []
-        self.words: list[str] = []
-        self.places: list[str] = []
-
-    def take(self, joining: Joining, after: Reading) -> None:
-        self.edits.extend(joining.edits)
-        self.words.extend(joining.words)
-        self.places.extend(joining.places)
-        self.reading = after
-
-
 def join_all(reading: Reading) -> Joining | None:
     """The smallest changes that make every silent or blocked line arrive: what goes from program to program, by cables
     or by returns, first, the others one line after the other; boxes are joined for what finds no room otherwise.
@@ -63,7 +47,7 @@ def join_all(reading: Reading) -> Joining | None:
     Joining or None
         None if nothing is missing, or nothing known helps.
     """
-    made = _Made(reading)
+    made = Joinings(reading)
     for by_programs in (join_by_sums, join_by_cables, join_by_returns):
         between = by_programs(made.reading)
         if between is not None:
@@ -72,10 +56,10 @@ def join_all(reading: Reading) -> Joining | None:
     for _ in range(BOXES_AT_MOST):
         if not _more_boxes(made):
             break
-    return Joining(tuple(made.edits), tuple(made.words), tuple(made.places)) if made.edits else None
+    return made.made() if made.edits else None
 
 
-def _lines(made: _Made, lines: Iterable[Line]) -> None:
+def _lines(made: Joinings, lines: Iterable[Line]) -> None:
     """Serve these lines one after the other."""
     for line in in_order(made.reading.found, lines):
         found = joined(made.reading, line)
@@ -96,21 +80,20 @@ def _kept_apart(before: Reading, joining: Joining, after: Reading) -> tuple[Join
     for each in search(after, mixed, few=True).found:
         then = read(apply(after.rig, each.act.edits).rig, after)
         if arriving(after) <= arriving(then) and _mixed_up(then) <= _mixed_up(before):
-            place = next((then.found.gear[gear].name for gear in each.act.touches if gear in then.found.gear), "Leads")
-            both = Joining(
-                (*joining.edits, *each.act.edits), (*joining.words, each.act.words), (*joining.places, place)
-            )
-            return both, then
+            both = Joinings(before)
+            both.take(joining, after)
+            both.take(Joining(each.act.edits, (each.act.words,), (each.act.place(then.found),)), then)
+            return both.found()
     return None
 
 
-def _more_boxes(made: _Made) -> bool:
+def _more_boxes(made: Joinings) -> bool:
     """Join the box that lets most more lines arrive to the program that needs it; False if none does."""
     here = arriving(made.reading)
     left = [line for line in made.reading.rig.lines if line.id not in here and line.from_ports and line.to_ports]
-    best: _Made | None = None
+    best: Joinings | None = None
     for joining in boxes_joined(made.reading, [line.id for line in left]):
-        trial = _Made(made.reading)
+        trial = Joinings(made.reading)
         try:
             trial.take(joining, read(apply(made.reading.rig, joining.edits).rig, made.reading))
         except Refused:
@@ -120,7 +103,7 @@ def _more_boxes(made: _Made) -> bool:
         if here <= arriving(trial.reading) and better:
             best = trial
     if best is not None:
-        made.take(Joining(tuple(best.edits), tuple(best.words), tuple(best.places)), best.reading)
+        made.take(best.made(), best.reading)
     return best is not None
 
 

@@ -238,6 +238,15 @@ class Index:
         """The device that calls a program: its own, or that of the program in which it runs."""
         return self.opened.get(program.hosted.leader if program.hosted is not None else program.id)
 
+    def mix_of(self, track: str) -> Bus | None:
+        """The mix of its program that a track takes; None for one that takes something else, and for all that is no
+        track.
+        """
+        placed = self.items.get(track)
+        if placed is None or not isinstance(placed.item, Track):
+            return None
+        return next((bus for bus in placed.program.buses if bus.id == placed.item.input), None)
+
     def far_end(self, identity: str) -> FarEnd | None:
         """The far end whose voice this is, or whose ear."""
         placed = self.items.get(identity)

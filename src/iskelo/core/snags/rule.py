@@ -10,7 +10,7 @@ from typing import Literal, get_args
 
 from iskelo.core.edits.edit import Edit
 from iskelo.core.lines.context import Reading
-from iskelo.core.planner.search import Joining
+from iskelo.core.planner.joining import Joining
 from iskelo.core.values import light
 
 Severity = Literal["stop", "trouble", "risk", "note"]
