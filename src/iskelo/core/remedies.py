@@ -4,25 +4,13 @@ from collections import Counter
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
-from iskelo.core.acts.act import A_LEAD, A_NEW_LEAD, A_SPLITTER, IN_A_PROGRAM, NEW_GEAR, ON_A_BOX, ActKind
+from iskelo.core.acts.act import ActKind
+from iskelo.core.acts.costs import cost_of, matched
 from iskelo.core.acts.search import MANY_LINES, Searched, search
 from iskelo.core.compare import NowAfter, compare
-from iskelo.core.edits.additions import AddFeed, AddGear, AddInterface
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
-from iskelo.core.edits.edit import (
-    Edit,
-    SetDirect,
-    SetJack,
-    SetMixer,
-    SetOutputTrim,
-    SetTrim,
-    SetValues,
-    TypeFeeds,
-    TypeInsert,
-    TypeStripFeeds,
-)
-from iskelo.core.rig.index import Index
+from iskelo.core.edits.edit import Edit
 from iskelo.core.rig.rig import Rig
 from iskelo.core.snags.registry import RULE_NAMES, run_rules
 from iskelo.core.snags.rule import REMEDIES_AT_MOST, SEVERITIES, Remedy, Snag
@@ -95,8 +83,8 @@ def remedies_of(rig: Rig, snag: Snag, before: Surveyed | None = None, *, quick: 
     more, and makes no new trouble that is worse than the one it mends; where none does, one that harms lines is offered
     with what mends those.
     Acts are ranked by lines freed, lines harmed, whether the snag is gone, whether they give up what somebody has set
-    up, what they cost a person, numbers moved, delay added, edits; behind them come at most as many corrections of
-    facts.
+    up, whether they bring one more clock to another's rate, what they cost a person, numbers moved, delay added, edits;
+    behind them come at most as many corrections of facts.
     """
     known = before or survey_again(rig, None)
     trial_of = _Trial(rig, known, snag)
@@ -225,55 +213,11 @@ class _Trial:
         # Of equals the one that mends the cause and not only what follows from it.
         left = any(each.key == self._snag.key for each in again.snags)
         moved = len(compare(self._known, again, "").numbers)
-        cost = remedy.cost
-        if cost is None:
-            cost = _cost(self._known.reading.found, again.reading.found, remedy.edits)
-        matched = _matched(again.reading.found) > _matched(self._known.reading.found)
-        ranked = (left, remedy.gives_up, matched, cost, moved, round(later_ms, 6), len(remedy.edits))
-        rank = (-freed, len(harmed), *ranked)
+        was, now = self._known.reading.found, again.reading.found
+        cost = remedy.cost if remedy.cost is not None else cost_of(was, now, remedy.edits)
+        cause = (left, remedy.gives_up, matched(now) > matched(was))
+        rank = (-freed, len(harmed), *cause, cost, moved, round(later_ms, 6), len(remedy.edits))
         return _Tried(remedy, again, applied.words, freed, harmed, rank)
-
-
-_BOX_EDITS = (SetJack, SetTrim, SetOutputTrim, SetDirect, SetMixer, TypeFeeds, TypeStripFeeds, TypeInsert, AddFeed)
-
-
-def _cost(before: Index, after: Index, edits: tuple[Edit, ...]) -> float:
-    """What an act costs a person: gear and leads that are added or moved, names that are mapped anew, what is set."""
-    was, now = ({(lead.from_port, lead.to_port) for lead in found.rig.patches} for found in (before, after))
-    gone, new = len(was - now), len(now - was)
-    leads = A_LEAD * gone + A_NEW_LEAD * max(0, new - gone)
-    parted, were = ([port for port, count in Counter(f for f, _ in pairs).items() if count > 1] for pairs in (now, was))
-    leads += A_SPLITTER * len(set(parted) - set(were))
-    gear = NEW_GEAR * sum(isinstance(each, AddGear | AddInterface) for each in edits)
-    # What is set besides at a jack that something is plugged into goes with the plugging.
-    set_up = [each for each in edits if isinstance(each, _BOX_EDITS) and not (gone or new)]
-    places = {edit.item for edit in edits if isinstance(edit, SetValues)}
-    boxes = sum(place in before.mixing or place in before.drivers or place in before.gear for place in places)
-    settings = ON_A_BOX * (len(set_up) + boxes) + IN_A_PROGRAM * (len(places) - boxes)
-    return gear + leads + settings + IN_A_PROGRAM * _mapped(before, after)
-
-
-def _matched(found: Index) -> int:
-    """How many members and inputs are brought to another's rate: a clock that is led is better."""
-    members = sum(member.matched for device in found.aggregates for member in device.members)
-    return members + sum(program.matched for program in found.programs())
-
-
-def _mapped(before: Index, after: Index) -> int:
-    """How many legs of names somebody has to map to another channel; one that finds its channel again costs nothing."""
-    was = {
-        (item.id, leg): channel
-        for program in before.programs()
-        for item in (*program.inputs, *program.outputs)
-        for leg, channel in enumerate(item.legs)
-    }
-    now = (
-        ((item.id, leg), channel)
-        for program in after.programs()
-        for item in (*program.inputs, *program.outputs)
-        for leg, channel in enumerate(item.legs)
-    )
-    return sum(was.get(place) not in (None, channel) for place, channel in now)
 
 
 NEVER_MADE = (

@@ -50,6 +50,12 @@ class Act:
     cost: float
     mends: bool = True
 
+    def then(self, other: "Act") -> "Act":
+        """This act and another one behind it, as one."""
+        words = f"{self.words}, then {other.words[:1].lower()}{other.words[1:]}"
+        touches = self.touches | other.touches
+        return Act(self.kind, words, (*self.edits, *other.edits), touches, self.cost + other.cost)
+
     def place(self, found: Index) -> str:
         """The gear at which it is done."""
         return next((found.gear[each].name for each in sorted(self.touches) if each in found.gear), "Leads")

@@ -57,7 +57,8 @@ def device_acts(found: Index, about: Near) -> Iterator[Act]:
     for program in found.programs():
         if program.id not in about.ids or program.hosted is not None or program.device is None:
             continue
-        devices: tuple[Interface | Aggregate, ...] = (*found.boxes, *found.aggregates)
+        # Devices of several boxes first: they are few, and have what names on a single one miss.
+        devices: tuple[Interface | Aggregate, ...] = (*found.aggregates, *found.boxes)
         others = [each for each in devices if each.id != program.device]
         for device in others[:DEVICES_AT_MOST]:
             words = f"Give {program.name} the device {device.name}"

@@ -3,11 +3,11 @@
 Nobody has to know what mends what: it is enough to know what can be done, and to look.
 """
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from functools import reduce
 from itertools import combinations, islice
-from operator import or_
+from operator import itemgetter, or_
 
 from iskelo.core.acts.act import Act, ActKind, Near
 from iskelo.core.acts.every import acts_about, acts_at_once, near
@@ -53,78 +53,78 @@ class Searched:
     kinds: tuple[ActKind, ...]
 
 
-def search(
-    reading: Reading, lines: Iterable[str], *, at_once: bool = False, few: bool = False, pairs: bool = False
-) -> Searched:
+def search(reading: Reading, lines: Iterable[str], *, at_once: bool = False, pairs: bool = False) -> Searched:
     """The acts that free some of these lines and most of all, and harm fewest others; then those that cost least.
 
     A line is freed that arrives as it is wanted then and did not before. ``at_once``: only acts that move many things;
-    ``few``: only what is switched or turned about these lines. ``pairs``: where none frees a line, two are tried.
+    ``pairs``: where none frees a line, two are tried.
     """
-    wanted, well = frozenset(lines), _as_wanted(reading)
-    nowhere = Near(frozenset(), frozenset())
-    wrong = [(state.line.id in wanted, near(reading, state)) for state in reading.lines if state.line.id not in well]
-    about = reduce(or_, [place for asked, place in wrong if asked], nowhere)
-    around = reduce(or_, [place for _, place in wrong], nowhere)
-    headlines = {reading.traced[line].state.headline for line in wanted if line in reading.traced}
-    acts = acts_about(reading, about, around, patched=headlines <= PATCHED)
-    acts = switch_acts(reading.found, about) if few else acts
-    acts = acts_at_once(reading, around) if at_once else acts
-    found: list[Found] = []
-    kinds: dict[ActKind, None] = {}
-    tried = 0
-    many = len(reading.lines) > MANY_LINES
-    able = (act for act in acts if act.mends and not (many and len(act.edits) > EDITS_OF_MANY))
-    nearest: list[tuple[float, int, Act]] = []
-    for act in islice(able, OF_MANY_LINES if many else TRIED_AT_MOST):
+    trials = _Trials(reading, frozenset(lines))
+    about, around = trials.about, trials.around
+    acts = acts_at_once(reading, around) if at_once else acts_about(reading, about, around, patched=trials.patched)
+    return trials.of(acts, pairs=pairs)
+
+
+def search_switches(reading: Reading, lines: Iterable[str]) -> Searched:
+    """The same among what is switched and turned about these lines."""
+    trials = _Trials(reading, frozenset(lines))
+    return trials.of(switch_acts(reading.found, trials.about))
+
+
+class _Trials:
+    """Acts tried on one rig for some lines of it.
+
+    ``about`` is what stands near these lines, ``around`` what stands near all that are not as they are wanted.
+    """
+
+    def __init__(self, reading: Reading, wanted: frozenset[str]) -> None:
+        self._reading, self._wanted, self._well = reading, wanted, _as_wanted(reading)
+        self._found: list[Found] = []
+        self._tried = 0
+        nowhere = Near(frozenset(), frozenset())
+        wrong = [(state, near(reading, state)) for state in reading.lines if state.line.id not in self._well]
+        self.about = reduce(or_, [place for state, place in wrong if state.line.id in wanted], nowhere)
+        self.around = reduce(or_, [place for _, place in wrong], nowhere)
+        self.patched = all(state.headline in PATCHED for state, _ in wrong if state.line.id in wanted)
+
+    def of(self, acts: Iterator[Act], *, pairs: bool = False) -> Searched:
+        """What is found among these."""
+        many = len(self._reading.lines) > MANY_LINES
+        able = (act for act in acts if act.mends and not (many and len(act.edits) > EDITS_OF_MANY))
+        kinds: dict[ActKind, None] = {}
+        nearest: list[tuple[int, Act]] = []
+        for act in islice(able, OF_MANY_LINES if many else TRIED_AT_MOST):
+            after = self._try(act)
+            if after is not None:
+                kinds[act.kind] = None
+                if pairs and act.kind in IN_PAIRS:
+                    nearest.append((_left(after, self._wanted), act))
+        if pairs and not self._found and not many:
+            singles = [act for _, act in sorted(nearest, key=itemgetter(0))[:SINGLES]]
+            for one, other in combinations(singles, 2):
+                self._try(one.then(other))
+        best = sorted(self._found, key=lambda each: (-each.freed, each.harmed, each.act.cost, len(each.act.edits)))
+        return Searched(tuple(best[:KEPT_AT_MOST]), self._tried, tuple(kinds))
+
+    def _try(self, act: Act) -> Reading | None:
+        """The rig with an act, which is kept if it mends; None if it is refused."""
         try:
-            after = read(apply(reading.rig, act.edits).rig, reading)
+            after = read(apply(self._reading.rig, act.edits).rig, self._reading)
         except Refused:
-            continue
-        tried += 1
-        kinds[act.kind] = None
+            return None
+        self._tried += 1
         then = _as_wanted(after)
-        freed, harmed = len(then - well), len(well - then)
-        if freed > harmed and then & wanted - well:
-            found.append(Found(act, freed, harmed))
-        elif pairs and act.kind in IN_PAIRS:
-            nearest.append((_left(after, wanted), tried, act))
-    if not found and pairs and not many:
-        singles = [act for _, _, act in sorted(nearest, key=lambda each: each[:2])[:SINGLES]]
-        both = _pairs(reading, wanted, well, singles)
-        found += both.found
-        tried += both.tried
-    best = sorted(found, key=lambda each: (-each.freed, each.harmed, each.act.cost, len(each.act.edits)))
-    return Searched(tuple(best[:KEPT_AT_MOST]), tried, tuple(kinds))
+        freed, harmed = len(then - self._well), len(self._well - then)
+        if freed > harmed and then & self._wanted - self._well:
+            self._found.append(Found(act, freed, harmed))
+        return after
 
 
-def _left(reading: Reading, wanted: frozenset[str]) -> float:
+def _left(reading: Reading, wanted: frozenset[str]) -> int:
     """How far these lines are from being as they are wanted: by their headlines, and by what shuts their ways."""
     states = [reading.traced[line].state for line in wanted if line in reading.traced]
-    return sum(
-        len(HEADLINES) - HEADLINES.index(state.headline) + sum(len(leg.blocks) for leg in state.legs)
-        for state in states
-    )
-
-
-def _pairs(reading: Reading, wanted: frozenset[str], well: frozenset[str], singles: list[Act]) -> Searched:
-    """Two acts one behind the other, of those that leave least each by itself."""
-    found: list[Found] = []
-    tried = 0
-    for one, other in combinations(singles, 2):
-        edits = (*one.edits, *other.edits)
-        try:
-            after = read(apply(reading.rig, edits).rig, reading)
-        except Refused:
-            continue
-        tried += 1
-        then = _as_wanted(after)
-        freed, harmed = len(then - well), len(well - then)
-        if freed > harmed and then & wanted - well:
-            words = f"{one.words}, then {other.words[:1].lower()}{other.words[1:]}"
-            cost = one.cost + other.cost
-            found.append(Found(Act(one.kind, words, edits, one.touches | other.touches, cost), freed, harmed))
-    return Searched(tuple(found), tried, ())
+    shut = sum(len(leg.blocks) for state in states for leg in state.legs)
+    return shut + sum(len(HEADLINES) - HEADLINES.index(state.headline) for state in states)
 
 
 def _as_wanted(reading: Reading) -> frozenset[str]:

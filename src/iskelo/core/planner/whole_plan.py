@@ -7,7 +7,7 @@ they begin and end.
 
 from collections.abc import Iterable
 
-from iskelo.core.acts.search import search
+from iskelo.core.acts.search import search_switches
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.lines.context import Reading, read
@@ -77,7 +77,7 @@ def _lines(made: Joinings, lines: Iterable[Line]) -> None:
 def _kept_apart(before: Reading, joining: Joining, after: Reading) -> tuple[Joining, Reading] | None:
     """A joining that mixes lines up, with the one act that keeps them apart; None if there is none."""
     mixed = {line for line, _ in _mixed_up(after) - _mixed_up(before)}
-    for each in search(after, mixed, few=True).found:
+    for each in search_switches(after, mixed).found:
         then = read(apply(after.rig, each.act.edits).rig, after)
         if arriving(after) <= arriving(then) and _mixed_up(then) <= _mixed_up(before):
             both = Joinings(before)

@@ -48,7 +48,7 @@ def _silent(reading: Reading, some: list[tuple[LineState, str]]) -> Snag:
     """One line that is silent, or several that stop before the same."""
     states = [state for state, _ in some]
     first = states[0]
-    are, stop = ("is", "it stops") if len(states) == 1 else ("are", "they stop")
+    are, stop, them = ("is", "it stops", "it") if len(states) == 1 else ("are", "they stop", "them")
     recorded = first.line.purpose == "record"
     return Snag(
         key=f"line-silent:{first.line.id}",
@@ -56,7 +56,7 @@ def _silent(reading: Reading, some: list[tuple[LineState, str]]) -> Snag:
         severity="stop",
         title=f"{few(state.line.name for state in states)} {are} silent: {_short(reading, first, stop)}",
         evidence=" ".join(words for _, words in some[:4]),
-        consequence="Nothing of it will be recorded." if recorded else "Nobody will hear it there.",
+        consequence=f"Nothing of {them} will be recorded." if recorded else f"Nobody will hear {them} there.",
         lines=tuple(state.line.id for state in states),
         items=tuple(dict.fromkeys(port.owner for state in states for port in state.line.to_ports)),
         root=_root_of_gap(first),

@@ -24,7 +24,7 @@ class Remedy:
 
     An act in the room or in a program; or, with ``fact``, only the correction of what the rig says, if it is really so.
     ``gives_up``: it switches off what somebody has set up, so that what keeps it is offered before. ``cost``: what it
-    costs a person, where that is known; else it is the names that are mapped anew.
+    costs a person, where that is known; else it is worked out (``acts.costs``).
     """
 
     words: str
