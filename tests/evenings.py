@@ -162,6 +162,14 @@ def turned_round(name: str) -> Doing:
     return doing
 
 
+def alma_monitored(bench: Bench) -> list[Edit]:
+    """Alma's track passed on to a main pair of its program, on the first two channels."""
+    main = AddProgramPorts(
+        program=bench.id("Longhand"), side="output", names=("Main",), width=2, first_channel=1, ids=(new(1),)
+    )
+    return [main, SetValues(item=bench.track("Alma"), values={"monitored": True, "output": new(1)})]
+
+
 def _dry_path_open(bench: Bench) -> list[Edit]:
     track = next(each for each in program(bench, "Longhand").tracks if each.name == "Alma")
     assert track.insert is not None
@@ -274,17 +282,7 @@ EVENINGS: tuple[Evening, ...] = (
         pitfalls=(
             Pitfall(
                 "monitored by box and program at once",
-                lambda bench: [
-                    AddProgramPorts(
-                        program=bench.id("Longhand"),
-                        side="output",
-                        names=("Main",),
-                        width=2,
-                        first_channel=1,
-                        ids=(new(1),),
-                    ),
-                    SetValues(item=bench.track("Alma"), values={"monitored": True, "output": new(1)}),
-                ],
+                alma_monitored,
                 "Alma",
             ),
         ),
@@ -429,15 +427,7 @@ EVENINGS: tuple[Evening, ...] = (
         before=(lambda bench: [SetDevice(program=bench.id("Longhand"), device=bench.id("Corvane"))],),
         after=(
             lambda bench: [
-                AddProgramPorts(
-                    program=bench.id("Longhand"),
-                    side="output",
-                    names=("Main",),
-                    width=2,
-                    first_channel=1,
-                    ids=(new(1),),
-                ),
-                SetValues(item=bench.track("Alma"), values={"monitored": True, "output": new(1)}),
+                *alma_monitored(bench),
                 TypeProgramInsert(item=bench.track("Alma"), text="Anvil press"),
             ],
         ),

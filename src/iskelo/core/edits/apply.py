@@ -11,6 +11,7 @@ from iskelo.core.edits import (
     feeding,
     halves,
     inserting,
+    legs_and_jacks,
     mixing,
     plugging,
     refilling,
@@ -28,7 +29,7 @@ from iskelo.core.rig.index import index
 from iskelo.core.rig.rig import Rig
 
 KINDS = (
-    *(adding, changing, cabling, mixing, feeding, inserting, halves),
+    *(adding, changing, legs_and_jacks, cabling, mixing, feeding, inserting, halves),
     *(aggregates, plugging, spreading, straight, swapping, bringing, refilling),
 )
 """The modules whose functions register themselves with ``apply_one``."""

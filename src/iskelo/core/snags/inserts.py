@@ -8,13 +8,11 @@ from typing import TypeVar
 
 from iskelo.core.edits.edit import Edit, Plug, Remove, SetLeg, SetValues
 from iskelo.core.lines.context import Reading
-from iskelo.core.lines.inserts import Hung, Trip, hung_in, trips_of
+from iskelo.core.lines.inserts import Hung, hung_in, trips_of
 from iskelo.core.planner.insert_figures import InsertFigureRequest, computed_figure, known_as, settle_insert
-from iskelo.core.planner.stages import STAGES, Stage, Turn, plain, turned
 from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Bus, HeldTrip, Program, ProgramInsert, Track
-from iskelo.core.rig.units import say_figure
 from iskelo.core.routes.route import least_blocked, passing_routes, reached, reaching
 from iskelo.core.snags.rule import Remedy, Snag, distinct, rule
 from iskelo.core.timing.compensation import feed_waits
@@ -23,15 +21,12 @@ from iskelo.core.words.say import say, say_unblock
 
 T = TypeVar("T", Track, Bus)
 
-NEAR_DB = 1.0
-"""So near nought an insert counts as it should be; common practice, no published source."""
-
 
 def _bypassed(hung: Hung) -> Remedy:
     return Remedy(f"Bypass the insert of {hung.what}", (hung.setting(on=False),), gives_up=True)
 
 
-def _lines_through(reading: Reading, hung: Hung) -> tuple[str, ...]:
+def lines_through(reading: Reading, hung: Hung) -> tuple[str, ...]:
     """The lines that would pass an insert."""
     before = {port for point in hung.points for port in reaching(reading.graph, point, passing=True)}
     after = {port for pre in hung.pres for port in reached(reading.graph, pre, passing=True)}
@@ -65,7 +60,7 @@ def insert_open(reading: Reading) -> list[Snag]:
                 evidence=_why_open(reading, send, back),
                 consequence=dry,
                 items=(hung.owner,),
-                lines=_lines_through(reading, hung),
+                lines=lines_through(reading, hung),
                 mend=partial(_closed, reading, hung, dead),
             )
         )
@@ -190,7 +185,7 @@ def insert_shared(reading: Reading) -> list[Snag]:
                     evidence=f"{said[:1].upper()}{said[1:]}.",
                     consequence="The two sounds are mixed and cannot be parted again.",
                     items=(hung.owner,),
-                    lines=_lines_through(reading, hung),
+                    lines=lines_through(reading, hung),
                     mend=partial(distinct, [*remedies, _bypassed(hung)]),
                 ),
             )
@@ -259,115 +254,6 @@ def _others_in(reading: Reading, hung: Hung) -> Iterator[Other]:
             yield start.owner, f"{found.say(start)} comes in by {where} too", out
 
 
-@rule("insert", symptoms=("too quiet", "distorted"), explains=("line-low", "line-hot"))
-def insert_level(reading: Reading) -> list[Snag]:
-    """What comes back from an insert is louder or softer than what it sends, apart from what the gear in it does."""
-    snags = []
-    for hung in hung_in(reading.found):
-        trips = trips_of(reading, hung) if hung.insert.on else ()
-        wrong = [trip for trip in trips if trip.route is not None and abs(trip.gain_db) > NEAR_DB]
-        if not wrong:
-            continue
-        gain_db = wrong[0].gain_db
-        way = "louder" if gain_db > 0 else "softer"
-        stages = _stages(reading, wrong[0])
-        off = [f"{each.words} stands at {say_figure(each.now_db)} dB" for each in stages if abs(each.now_db) > NEAR_DB]
-        off = off or ["the full scales of its output and its input differ"]
-        snags.append(
-            Snag(
-                key=f"insert-level:{hung.owner}",
-                rule="insert-level",
-                severity="risk",
-                title=f"The insert of {hung.what} comes back {say_figure(abs(round(gain_db, 1)))} dB {way}",
-                evidence=f"From {reading.found.say(hung.sends[0])} to {reading.found.say(hung.backs[0])}"
-                f": {'; '.join(off)}.",
-                consequence="In and bypassed cannot be compared, and its gear works at another level than meant.",
-                items=(hung.owner,),
-                lines=_lines_through(reading, hung),
-                mend=partial(_levelled, reading, wrong),
-            )
-        )
-    return snags
-
-
-def _stages(reading: Reading, trip: Trip) -> list[Stage]:
-    """What can be turned on the way out and back, the gear's own gain left aside."""
-    stages: list[Stage] = []
-    aim = level = reading.rig.alignment_dbfs
-    for edge in trip.route.edges if trip.route is not None else ():
-        if edge.kind != "outboard":
-            stages += STAGES[edge.kind](edge, level, reading.found, aim)
-            level += edge.gain_db
-    return stages
-
-
-def _levelled(reading: Reading, wrong: list[Trip]) -> tuple[Remedy, ...]:
-    turns = {turn.stage.key: turn for trip in wrong for turn in turned(_stages(reading, trip), -trip.gain_db)}
-    if not turns:
-        return ()
-    edits = tuple(turn.stage.make(turn.to_db) for turn in turns.values())
-    words = "; ".join(f"turn {turn.words}" for turn in turns.values())
-    return (Remedy(words[:1].upper() + words[1:], edits),)
-
-
-HIDDEN_DB = 6.0
-"""Two stages so far off their places that undo each other are told; common practice, no published source."""
-
-
-@rule("insert", symptoms=("too quiet", "distorted"))
-def insert_gets_another_level(reading: Reading) -> list[Snag]:
-    """What hangs in an insert gets another level than is meant for it, and what comes back hides that."""
-    snags = []
-    for hung in hung_in(reading.found):
-        trips = trips_of(reading, hung) if hung.insert.on else ()
-        for trip in trips:
-            out, back = _out_and_back(reading, trip)
-            off_db = sum(stage.off_db for stage in out)
-            if trip.route is None or abs(trip.gain_db) > NEAR_DB or abs(off_db) < HIDDEN_DB or not trip.outboard:
-                continue
-            gear = trip.outboard[0].name
-            # What the way out gives too little the way back gives too much.
-            turns = [Turn(each, round(each.now_db - each.off_db, 1)) for each in out if abs(each.off_db) > NEAR_DB]
-            turns += turned(back, off_db)
-            stand = "; ".join(f"{turn.stage.words} stands at {plain(turn.stage.now_db)} dB" for turn in turns)
-            much = f"{plain(abs(off_db))} dB {'less' if off_db < 0 else 'more'}"
-            snags.append(
-                Snag(
-                    key=f"insert-gets-another-level:{hung.owner}",
-                    rule="insert-gets-another-level",
-                    severity="risk",
-                    title=f"{gear} in the insert of {hung.what} gets {much} than is meant for it",
-                    evidence=f"{stand[:1].upper()}{stand[1:]}: they undo each other.",
-                    consequence="The meters agree before and behind it, but the gear works at another level, nearer to "
-                    f"its {'noise' if off_db < 0 else 'limit'}.",
-                    items=(hung.owner, trip.outboard[0].id),
-                    lines=_lines_through(reading, hung),
-                    mend=partial(_in_their_places, turns),
-                )
-            )
-            break
-    return snags
-
-
-def _out_and_back(reading: Reading, trip: Trip) -> tuple[list[Stage], list[Stage]]:
-    """What can be turned on the way to an insert's gear, and on the way back from it."""
-    sides: tuple[list[Stage], list[Stage]] = ([], [])
-    aim = level = reading.rig.alignment_dbfs
-    behind = 0
-    for edge in trip.route.edges if trip.route is not None else ():
-        if edge.kind == "outboard":
-            behind = 1
-            continue
-        sides[behind].extend(STAGES[edge.kind](edge, level, reading.found, aim))
-        level += edge.gain_db
-    return sides
-
-
-def _in_their_places(turns: list[Turn]) -> tuple[Remedy, ...]:
-    words = "; ".join(f"turn {turn.words}" for turn in turns)
-    return (Remedy(words[:1].upper() + words[1:], tuple(turn.stage.make(turn.to_db) for turn in turns)),)
-
-
 @rule("insert", symptoms=("hollow", "late"))
 def insert_figure(reading: Reading) -> list[Snag]:
     """A program compensates delays and does not know how long an insert takes, or counts with a wrong figure."""
@@ -393,7 +279,7 @@ def insert_figure(reading: Reading) -> list[Snag]:
                 consequence=f"It is heard {abs(late)} samples {'later' if late > 0 else 'earlier'} than what it is "
                 "mixed with, for all that its program compensates.",
                 items=(hung.owner,),
-                lines=_lines_through(reading, hung),
+                lines=lines_through(reading, hung),
                 mend=partial(_counted, reading, hung, figure),
             )
         )

@@ -135,42 +135,40 @@ def even_sides(reading: Reading, state: LineState) -> list[Remedy]:
 @rule("level", symptoms=("nothing",), explains=("line-blocked", "line-half-silent", "line-silent"))
 def phantom_missing(reading: Reading) -> list[Snag]:
     """A microphone that needs phantom supply is in a jack where it is off, or that has none."""
-    snags = []
-    off: dict[str, list[tuple[Source, Interface, int]]] = {}
+    off: dict[str, list[Plugged]] = {}
+    unable: list[Plugged] = []
     for source, box, jack in reading.plugged:
-        if not source.needs_phantom or jack in box.phantom_on:
-            continue
-        able = box.able_jacks("phantom")
-        if jack <= able:
-            off.setdefault(box.id, []).append((source, box, jack))
-    for several in off.values():
-        if len(several) > 1:
-            snags.append(_switched_off(reading, several))
-    for source, box, jack in reading.plugged:
-        if not source.needs_phantom or jack in box.phantom_on:
-            continue
-        able = box.able_jacks("phantom")
-        if jack <= able and len(off[box.id]) > 1:
-            continue
-        where = f"{box.name} jack in {jack}"
-        snags.append(
-            Snag(
-                key=f"phantom-missing:{source.id}:{box.id}:{jack}",
-                rule="phantom-missing",
-                severity="stop",
-                title=f"{source.name} needs phantom supply at {where}",
-                evidence=f"{source.name} needs phantom supply (48 V); at {where} it is "
-                + ("off." if jack <= able else f"not to be had: only the first {able} jacks have it."),
-                consequence="The microphone gives no sound.",
-                items=(source.id, box.id),
-                lines=lines_from(reading, source.id),
-                mend=partial(_supply, reading, source, box, jack),
-            )
-        )
-    return [*snags, *_unsupplied_by_outboard(reading)]
+        if source.needs_phantom and jack not in box.phantom_on:
+            able = jack <= box.able_jacks("phantom")
+            (off.setdefault(box.id, []) if able else unable).append((source, box, jack))
+    together = [_switched_off(reading, some) for some in off.values() if len(some) > 1]
+    alone = [each for some in off.values() if len(some) == 1 for each in some]
+    return [*together, *(_unsupplied(reading, *each) for each in (*alone, *unable)), *_unsupplied_by_outboard(reading)]
 
 
-def _switched_off(reading: Reading, several: list[tuple[Source, Interface, int]]) -> Snag:
+Plugged = tuple[Source, Interface, int]
+"""A source, the box it is plugged into, and the jack."""
+
+
+def _unsupplied(reading: Reading, source: Source, box: Interface, jack: int) -> Snag:
+    """One microphone without its supply."""
+    able = box.able_jacks("phantom")
+    where = f"{box.name} jack in {jack}"
+    return Snag(
+        key=f"phantom-missing:{source.id}:{box.id}:{jack}",
+        rule="phantom-missing",
+        severity="stop",
+        title=f"{source.name} needs phantom supply at {where}",
+        evidence=f"{source.name} needs phantom supply (48 V); at {where} it is "
+        + ("off." if jack <= able else f"not to be had: only the first {able} jacks have it."),
+        consequence="The microphone gives no sound.",
+        items=(source.id, box.id),
+        lines=lines_from(reading, source.id),
+        mend=partial(_supply, reading, source, box, jack),
+    )
+
+
+def _switched_off(reading: Reading, several: list[Plugged]) -> Snag:
     """Supplies of one box that are off where microphones need them: one cause, told once."""
     box = several[0][1]
     names, jacks = [source.name for source, _, _ in several], fold_numbers(sorted(jack for _, _, jack in several))

@@ -18,6 +18,7 @@ from iskelo.core.snags import (
     drivers,
     hosting,
     inputs,
+    insert_levels,
     inserts,
     levels,
     lines,
@@ -38,7 +39,7 @@ from iskelo.core.snags.rule import AREAS, KNOWN, REMEDIES_AT_MOST, SEVERITIES, K
 
 MODULES = (
     *(drivers, rates, clocks, aggregates, cables, member_delays, numbers, rounds, hosting, inputs, outputs),
-    *(tracks, inserts, levels, unbalanced, load, calls, syncs, lines, sides, arrivals, mixers, recorded),
+    *(tracks, inserts, insert_levels, levels, unbalanced, load, calls, syncs, lines, sides, arrivals, mixers, recorded),
 )
 """Where rules are, in the order in which those of one area are run."""
 
