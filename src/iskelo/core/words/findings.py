@@ -15,7 +15,7 @@ FOUND = {
     "on the other side too": "{stray} arrives on the {side} side too",
     "on the other side": "{stray} arrives on the {side} side instead of its own",
     "astray": "{start:port} arrives at {end:port}, where {owner:name} belongs",
-    "strangers": "{ports:arriving} there too, though it is to be alone",
+    "strangers": "{ports:arriving} there too, but this line is to be alone",
     "doubled": "{copies} arrivals at {end:port}",
     "doubled apart": "{copies} arrivals at {end:port}, {comb:comb}",
     "goes round": "{ring:ringing}",

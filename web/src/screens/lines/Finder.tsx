@@ -36,7 +36,7 @@ export function Finder(props: Props) {
     field.current?.blur()
   }
   return (
-    <Box position="relative" w="300px" flexShrink="1">
+    <Box position="relative" w="300px" minW="180px" flexShrink="1">
       <Input
         ref={field}
         w="100%"

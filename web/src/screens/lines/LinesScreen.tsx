@@ -231,10 +231,10 @@ export function LinesScreen() {
         flex="none"
         align="center"
         px="12px"
-        py={narrow ? "4px" : undefined}
+        py="4px"
         gap="8px"
         whiteSpace="nowrap"
-        wrap={narrow ? "wrap" : undefined}
+        wrap="wrap"
       >
         <Finder
           field={finder}
