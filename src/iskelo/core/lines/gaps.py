@@ -266,7 +266,7 @@ def _too_few(found: Index, program: Program, far: Port) -> Fact | None:
 
 
 def _fed_by_nothing(found: Index, back: Port) -> Fact | None:
-    """That the channel which a target takes is one that a mixer feeds with nothing."""
+    """Say that a mixer feeds nothing to the channel that a target takes; None where it is another reason."""
     box = found.gear.get(back.owner)
     if back.bank not in ("capture", "to_computer") or not isinstance(box, Interface) or box.mixer is None:
         return None
@@ -274,7 +274,7 @@ def _fed_by_nothing(found: Index, back: Port) -> Fact | None:
 
 
 def _in_no_strip(found: Index, far: Port, back: Port, end: Port, behind: set[Port]) -> Fact | None:
-    """That what gets to a channel of a mixer raw is in no strip of it, or in one that feeds no mix that is heard."""
+    """Say that a sound at a raw channel of a mixer is in no strip of it, or in one that feeds no mix that is heard."""
     box = found.gear.get(far.owner)
     if end.bank != "in" or not isinstance(box, Interface) or box.mixer is None:
         return None
@@ -290,7 +290,7 @@ def _in_no_strip(found: Index, far: Port, back: Port, end: Port, behind: set[Por
 
 
 def _mixes(found: Index, far: Port, behind: set[Port]) -> list[str]:
-    """The mixes of a strip's mixer by which a target could be reached, in words."""
+    """List the mixes of a strip's mixer that lead to the target, by their names."""
     box = found.mixing[far.owner].box.id
     reaching = (port.owner for port in sorted(behind) if port.bank == "mix" and found.mixing[port.owner].box.id == box)
     return [found.mixing[each].item_name for each in dict.fromkeys(reaching)]

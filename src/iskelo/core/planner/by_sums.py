@@ -107,7 +107,7 @@ def _program(rig: Rig, identity: str) -> Program:
 
 
 def _served(rig: Rig, strips: dict[str, str]) -> Joining | None:
-    """What brings each line to its own strip, were that its end; None if one cannot be brought there."""
+    """Find what brings each line to its own strip, as if it were to end there; None if one cannot be brought there."""
     lines = tuple(_ending_at(line, strips[line.id]) if line.id in strips else line for line in rig.lines)
     made = Joinings(read(rig.model_copy(update={"lines": lines})))
     for line in (each for each in lines if each.id in strips):
@@ -120,5 +120,6 @@ def _served(rig: Rig, strips: dict[str, str]) -> Joining | None:
 
 
 def _ending_at(line: Line, strip: str) -> Line:
+    """Make the line that it would be if it were recorded on a strip."""
     ports = tuple(Port(strip, "track", leg) for leg in range(1, len(line.from_ports) + 1))
     return line.model_copy(update={"to_ports": ports, "purpose": "record", "longest_delay_ms": None})

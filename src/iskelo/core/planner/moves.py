@@ -230,7 +230,7 @@ def _shown_as(port: Port, program: Program, reading: Reading) -> tuple[int | Non
 
 
 def _shared(port: Port, reading: Reading, ask: Ask) -> float:
-    """How much dearer it is to take what another sound already has to itself."""
+    """Tell how much dearer it is to take an input or channel that another line uses."""
     return TAKEN_AWAY + BESIDE if reading.ports_in_use.get(port, set()) - {ask.start} else 0.0
 
 

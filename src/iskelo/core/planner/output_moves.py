@@ -101,8 +101,9 @@ def _to_a_new_output(
 
 
 def _channel_towards(program: Program, reading: Reading, streams: OpenDevice, end: Port) -> int | None:
-    """The playback channel whose jack already leads to the target's first leg; else the first of those that the program
-    has for nothing else, and whose jacks lead nowhere. None if there is none.
+    """Choose the playback channel that already leads to the target's first leg; else the first one that is free.
+
+    It is free if the program uses it for nothing else and its jack leads nowhere. None if there is none.
     """
     for edge in reading.graph.into(Port(end.owner, "in", 1)):
         channel = streams.channel("playback", edge.start.owner, edge.start.number)
@@ -149,7 +150,7 @@ def to_a_channel(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
 
 
 def _aside_of_the_work(program: Program, streams: OpenDevice, reading: Reading) -> float:
-    """How much dearer a box is for the computer's own sounds that others work with: there is maybe another one."""
+    """Tell how much dearer a box is for the computer's own sounds if others work with it: there may be another box."""
     if program.program_kind != "system sounds":
         return 0.0
     found, box = reading.found, streams.device.id

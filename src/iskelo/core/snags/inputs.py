@@ -86,6 +86,7 @@ def _by_several(leg: Leg, items: list[str]) -> bool:
 
 
 def _ends_at_capture(leg: Leg) -> bool:
+    """Whether a leg gets as far as a channel of a box, and no further."""
     return leg.gap is not None and leg.gap.ahead[-1].bank == "capture"
 
 

@@ -124,7 +124,7 @@ RETURNS = ("strip plays back", "strip is live")
 
 
 def _root_of_block(reading: Reading, block: Block) -> str:
-    """What many blocked lines have in common: the switch, or for strips at their returns the mixer."""
+    """Name what many blocked lines have in common: a switch, or the mixer where strips take their returns."""
     about = reading.found.mixing[block.about].box.id if block.code in RETURNS else block.about
     return f"block:{block.code}:{about}"
 
@@ -203,7 +203,7 @@ def _places(reading: Reading) -> dict[str, str]:
 
 
 def _together(reading: Reading, line: str) -> tuple[str, ...]:
-    """The crossed lines that stand at each other's places, or at the same one, or so by others; this one first."""
+    """Find the crossed lines that stand at each other's places or at one place, this one first."""
     places = _places(reading)
     joined: dict[str, set[str]] = {}
     for one, other in places.items():
@@ -234,11 +234,11 @@ def _told(reading: Reading, together: tuple[str, ...], alone: str) -> str:
     if len(set(whose)) == 1 and placed == list(together):
         return f"{few(names[each] for each in together)} arrive where {names[whose[0]]} belongs"
     first = f"{names[placed[0]]} where {names[whose[0]]} belongs"
-    return f"{few(names[each] for each in together)} arrive at each other's places: {first}"
+    return f"{few(names[each] for each in together)} arrive at others' places: {first}"
 
 
 def _put_out(reading: Reading, together: tuple[str, ...]) -> tuple[str, ...]:
-    """The lines at whose places these stand: they are no longer alone, or are in the computer but come no further."""
+    """Find the lines at whose places these stand: they are not alone any more, or get no further than the computer."""
     whose = {place for line, place in _places(reading).items() if line in together} - set(together)
     kinds: tuple[Headline, ...] = ("silent", "half silent", "crowded")
     return tuple(
