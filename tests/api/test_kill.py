@@ -95,7 +95,7 @@ def test_no_acknowledged_edit_is_lost_when_postgresql_is_killed_and_the_applicat
         assert acknowledged > 20
         # And line checks work again, though their queue had lost its connection.
         check = api.post(f"/rigs/{rig}/checks").json()["id"]
-        for _ in range(200):
+        for _ in range(600):
             view = api.get(f"/checks/{check}").json()
             if view["state"] == "failed":
                 break
