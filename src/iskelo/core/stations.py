@@ -84,7 +84,16 @@ class _Laid:
     def way(self, way: Route, *, arrives: bool) -> None:
         """A way, with what is shut on it if nothing arrives by it."""
         kinds = {edge.kind for edge in way.edges}
-        self.put(way.ports if kinds.isdisjoint(BETWEEN_PROGRAMS) else _told(way.edges))
+        if not kinds.isdisjoint(BETWEEN_PROGRAMS):
+            self.put(_told(way.edges))
+        elif self._found.ears:
+            self.put(way.ports)
+        else:
+            places, laid, start = _PLACE, self.ports, way.edges[0].start
+            laid[places[start.bank]].append(start)
+            for edge in way.edges:
+                end = edge.end
+                laid[places[end.bank]].append(end)
         if arrives:
             if "direct" in kinds or (not kinds.isdisjoint(_TO_JACKS) and kinds.isdisjoint(DEVICE_HOPS)):
                 self.beyond.update(_PASSED)

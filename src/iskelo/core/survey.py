@@ -1,6 +1,6 @@
 """Everything computed from a rig, as screens, sheets and the API read it.
 
-    Rig ──index──▶ Index ──compile_graph──▶ Graph ──line_states──▶ Reading ──find_snags──▶ snags
+    Rig ──index──▶ Index ──compile_graph──▶ Graph ──LineStates──▶ Reading ──find_snags──▶ snags
                                                                       │
                                                                       └──▶ Survey (values and words only)
 
@@ -276,7 +276,7 @@ def _line(position: int, state: LineState, reading: Reading) -> LineView:
     delays = state.delays() if arrivals else []
     levels = [level for leg in state.legs if (level := leg.shown_dbfs) is not None] if arrivals else []
     comb = next((leg.comb for leg in state.legs if leg.comb), None) if len(arrivals) > 1 else None
-    last = latest(delays)
+    last = latest(delays) if len(delays) > 1 else delays[0] if delays else None
     return LineView(
         id=line.id,
         position=position,
@@ -302,7 +302,7 @@ def _line(position: int, state: LineState, reading: Reading) -> LineView:
         earliest_ms=delays[0].ms if delays else None,
         latest_ms=last.most_ms if last else None,
         delay_assumed=True in [delay.assumed for delay in delays],
-        delay_open=any(delay.spread for delay in delays),
+        delay_open=True in [delay.spread != 0 for delay in delays],
         level_dbfs=max(levels) if levels else None,
         level_assumed=True in [arrival.level_assumed for arrival in arrivals],
         apart_samples=comb.delay_samples if comb else None,

@@ -14,8 +14,9 @@ from iskelo.core.acts.every import acts_about, acts_at_once, near
 from iskelo.core.acts.switches import switch_acts
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
-from iskelo.core.lines.context import Reading, read
+from iskelo.core.lines.context import Begun, Reading
 from iskelo.core.lines.findings import HEADLINES, Headline
+from iskelo.core.lines.state import LineState
 
 TRIED_AT_MOST = 150
 """So many acts about one thing are tried."""
@@ -106,23 +107,30 @@ class _Trials:
         best = sorted(self._found, key=lambda each: (-each.freed, each.harmed, each.act.cost, len(each.act.edits)))
         return Searched(tuple(best[:KEPT_AT_MOST]), self._tried, tuple(kinds))
 
-    def _try(self, act: Act) -> Reading | None:
+    def _try(self, act: Act) -> Begun | None:
         """The rig with an act, which is kept if it mends; None if it is refused."""
         try:
-            after = read(apply(self._reading.rig, act.edits).rig, self._reading)
+            begun = Begun(apply(self._reading.rig, act.edits).rig, self._reading)
         except Refused:
             return None
         self._tried += 1
-        then = _as_wanted(after)
+        # Most acts free nothing: only of those that do are the other lines looked at.
+        if not any(state.headline == "arrives" for state in _of(begun, self._wanted - self._well)):
+            return begun
+        then = _as_wanted(begun.read())
         freed, harmed = len(then - self._well), len(self._well - then)
         if freed > harmed and then & self._wanted - self._well:
             self._found.append(Found(act, freed, harmed))
-        return after
+        return begun
 
 
-def _left(reading: Reading, wanted: frozenset[str]) -> int:
+def _of(begun: Begun, lines: Iterable[str]) -> Iterator[LineState]:
+    return (state for line in lines if (state := begun.state(line)) is not None)
+
+
+def _left(begun: Begun, wanted: frozenset[str]) -> int:
     """How far these lines are from being as they are wanted: by their headlines, and by what shuts their ways."""
-    states = [reading.traced[line].state for line in wanted if line in reading.traced]
+    states = list(_of(begun, wanted))
     shut = sum(len(leg.blocks) for state in states for leg in state.legs)
     return shut + sum(len(HEADLINES) - HEADLINES.index(state.headline) for state in states)
 

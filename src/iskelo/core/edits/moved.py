@@ -5,6 +5,7 @@ before another, or their order, gives every name behind it another box's channel
 """
 
 from collections.abc import Iterable
+from functools import cache, partial
 from typing import Literal
 
 from iskelo.core.edits.base import changed, with_gear
@@ -120,22 +121,27 @@ def _minds(rig: Rig) -> bool:
 
 def remembered(before: Rig, after: Rig) -> Rig:
     """The rig after edits, in which names that stand at another box's channel now keep in mind what they stood for."""
-    if _devices_alike(before, after) and not _minds(before):
+    alike = _devices_alike(before, after)
+    if alike and not _minds(before):
         return after
     was, now = index(before), index(after)
+    opened, streams = cache(partial(whole, was)), cache(partial(whole, now))
     for program in now.programs():
         old = was.gear.get(program.id)
-        if isinstance(old, Program):
-            kept = _remembering(was, old, now, program)
+        # Where no box has changed, a program that is as it was has names that have not moved.
+        if isinstance(old, Program) and not (alike and old is program):
+            kept = _remembering(old, program, opened(old.device), streams(program.device), now)
             after = after if kept is program else with_gear(after, kept)
     return after
 
 
-def _remembering(was: Index, old: Program, now: Index, program: Program) -> Program:
+def _remembering(
+    old: Program, program: Program, opened: OpenDevice | None, streams: OpenDevice | None, now: Index
+) -> Program:
+    """A program with what its names stood for; ``opened`` and ``streams``: its device before and now, all there."""
     if old.device != program.device:
         # On another device names were hung, with what they stood for.
         return program
-    opened, streams = whole(was, old.device), whole(now, program.device)
     moved = opened is not None and streams is not None and _laid_out(opened) != _laid_out(streams)
     if program is old and not moved:
         return program

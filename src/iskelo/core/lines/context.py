@@ -6,18 +6,18 @@ changed is worked out anew. What comes out is the same as a reading from nothing
 
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cached_property, partial
 
 from iskelo.core.lines.findings import Finding, Headline
 from iskelo.core.lines.rings import Rings
-from iskelo.core.lines.state import LineState, Traced, line_states
+from iskelo.core.lines.state import LineState, LineStates, Traced
 from iskelo.core.lines.sums import Sums
 from iskelo.core.lines.together import with_companions
 from iskelo.core.rig.gear import Interface, Source
 from iskelo.core.rig.index import Index, index
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program
-from iskelo.core.rig.rig import Rig
+from iskelo.core.rig.rig import Line, Rig
 from iskelo.core.routes.route import Ahead, Around
 from iskelo.core.wiring.edge import Edge
 from iskelo.core.wiring.graph import Graph, compile_graph
@@ -90,30 +90,49 @@ def read(rig: Rig, before: Reading | None = None) -> Reading:
     """Compile a rig and find the state of every line; ``before`` is a reading of it as it was."""
     if before is not None and before.rig is rig:
         return before
-    found = index(rig)
-    touched = touched_gear(before.found, found) if before is not None else frozenset()
-    graph = compile_graph(found, before.graph if before is not None else None, touched)
-    known = Ahead(graph)
-    rings = Rings(graph, found)
-    around = Around(graph, known, found.owners)
-    if before is None or before.rig.alignment_dbfs != rig.alignment_dbfs:
-        traced, sums = line_states(graph, found, known, rings, {}, lambda _: False)
-    else:
-        was = before.around
-        known.take_over(before.known, was, touched)
-        around.take_over(was, touched)
-        traced, sums = line_states(
-            graph,
-            found,
-            known,
-            rings,
-            before.traced,
-            lambda line: was.untouched(line.from_ports, line.to_ports, touched),
+    return Begun(rig, before).read()
+
+
+class Begun:
+    """A rig compiled, of whose lines each is read when it is asked for: who looks for one line waits for no other."""
+
+    def __init__(self, rig: Rig, before: Reading | None = None) -> None:
+        self._rig = rig
+        found = self._found = index(rig)
+        touched = touched_gear(before.found, found) if before is not None else frozenset()
+        graph = self._graph = compile_graph(found, before.graph if before is not None else None, touched)
+        known = self._known = Ahead(graph)
+        rings = self._rings = Rings(graph, found)
+        around = self._around = Around(graph, known, found.owners)
+        if before is None or before.rig.alignment_dbfs != rig.alignment_dbfs:
+            self._states = LineStates(graph, found, known, rings, {}, lambda _: False)
+        else:
+            was = before.around
+            known.take_over(before.known, was, touched)
+            around.take_over(was, touched)
+            same = partial(_untouched, was, touched)
+            self._states = LineStates(graph, found, known, rings, before.traced, same)
+
+    def state(self, line: str) -> LineState | None:
+        """The state of a line by itself: nothing that it has in common with others is told; None if it is gone."""
+        wanted = self._found.lines.get(line)
+        return self._states.of(wanted).state if wanted is not None else None
+
+    def read(self) -> Reading:
+        """The whole reading."""
+        rig, found = self._rig, self._found
+        traced = self._states.all()
+        lines = with_companions([each.state for each in traced.values()], found)
+        beginning = _by_owner((line.id, line.from_ports) for line in rig.lines)
+        ending = _by_owner((line.id, line.to_ports) for line in rig.lines)
+        return Reading(
+            *(rig, found, self._graph, lines, _having(lines), beginning, ending),
+            *(self._known, self._around, traced, self._states.sums, self._rings),
         )
-    lines = with_companions([each.state for each in traced.values()], found)
-    beginning = _by_owner((line.id, line.from_ports) for line in rig.lines)
-    ending = _by_owner((line.id, line.to_ports) for line in rig.lines)
-    return Reading(rig, found, graph, lines, _having(lines), beginning, ending, known, around, traced, sums, rings)
+
+
+def _untouched(was: Around, touched: frozenset[str], line: Line) -> bool:
+    return was.untouched(line.from_ports, line.to_ports, touched)
 
 
 def _by_owner(lines: Iterable[tuple[str, tuple[Port, ...]]]) -> dict[str, list[str]]:

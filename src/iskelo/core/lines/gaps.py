@@ -104,16 +104,17 @@ class Gaps:
         anywhere, highest = start, -1
         before, elsewhere = _BEFORE[end], ""
         for port in reversed(whole.by):  # What lies furthest was found last, as a rule.
-            if port.bank not in before:
+            owner, bank, _ = port
+            here = before.get(bank)
+            if here is None:
                 continue
-            here = STAGE[port.bank]
             if here > highest or (here == highest and port > anywhere):
                 anywhere, highest = port, here
-            if port.owner != elsewhere and (here > stage or (here == stage and port > far)):
-                if gear_of(port.owner) in relevant:
+            if owner != elsewhere and (here > stage or (here == stage and port > far)):
+                if gear_of(owner) in relevant:
                     far, stage = port, here
                 else:
-                    elsewhere = port.owner
+                    elsewhere = owner
         if stage < 0:
             far = anywhere
         if far == start and start.bank == "voice" and end == "track" and (self._cabled or self._is_hosted(start)):
@@ -132,13 +133,13 @@ class Gaps:
 _BEFORE_MIXES = ("input", "point", "monitor", "post", "voice")
 """Where in a program a sound is that could be sent to a mix of it."""
 
-_BEFORE: dict[str, frozenset[str]] = {
-    end: frozenset(
-        bank for bank, stage in STAGE.items() if stage <= (STAGE["input"] if end == "track" else STAGE[end] - 1)
-    )
+_BEFORE: dict[str, dict[str, int]] = {
+    end: {
+        bank: stage for bank, stage in STAGE.items() if stage <= (STAGE["input"] if end == "track" else STAGE[end] - 1)
+    }
     for end in STAGE
 }
-"""The banks that come before a target's."""
+"""The banks that come before a target's, and how far along they stand."""
 
 
 def _relevant(found: Index, behind: set[Port]) -> frozenset[str]:

@@ -63,40 +63,58 @@ class Traced:
         )
 
 
-def line_states(
-    graph: Graph,
-    found: Index,
-    known: Ahead,
-    rings: Rings,
-    before: dict[str, Traced],
-    same: Callable[[Line], bool],
-) -> tuple[dict[str, Traced], Sums]:
-    """The state of every line of a rig, by id, in the rig's order; and what different sources add up to.
+class LineStates:
+    """The states of a rig's lines, each worked out when it is asked for."""
 
-    Parameters
-    ----------
-    graph, found, known, rings
-        The rig, what lies ahead of its sources, and where sound goes round.
-    before, same
-        The states of the rig as it was, and whether the gear around a line is still as it was: such a line
-        keeps its state.
-    """
-    heard, fed = _heard(known, found)
-    sums = Sums(graph, found, known, fed, rings)
-    strays = _strays(heard, found.rig.lines)
-    between = Legs(graph, found, known, rings).between
-    traced: dict[str, Traced] = {}
-    for line in found.rig.lines:
+    def __init__(
+        self,
+        graph: Graph,
+        found: Index,
+        known: Ahead,
+        rings: Rings,
+        before: dict[str, Traced],
+        same: Callable[[Line], bool],
+    ) -> None:
+        """What the states of all lines share is worked out here.
+
+        Parameters
+        ----------
+        graph, found, known, rings
+            The rig, what lies ahead of its sources, and where sound goes round.
+        before, same
+            The states of the rig as it was, and whether the gear around a line is still as it was: such a line
+            keeps its state.
+        """
+        self._found, self._before, self._same = found, before, same
+        self._heard, fed = _heard(known, found)
+        self.sums = Sums(graph, found, known, fed, rings)
+        """What different sources add up to."""
+        self._strays = _strays(self._heard, found.rig.lines)
+        self._between = Legs(graph, found, known, rings).between
+        self._traced: dict[str, Traced] = {}
+
+    def of(self, line: Line) -> Traced:
+        """The state of one line of the rig."""
+        traced = self._traced.get(line.id)
+        if traced is None:
+            traced = self._traced[line.id] = self._trace(line)
+        return traced
+
+    def all(self) -> dict[str, Traced]:
+        """The state of every line by id, in the rig's order."""
+        return {line.id: self.of(line) for line in self._found.rig.lines}
+
+    def _trace(self, line: Line) -> Traced:
+        strays, heard = self._strays, self._heard
         mine = tuple([stray for start in line.from_ports for stray in strays.get(start, ())]) if strays else ()
-        old = before.get(line.id)
-        if old is not None and old.holds(line, mine) and same(line):
-            traced[line.id] = old
-            continue
+        old = self._before.get(line.id)
+        if old is not None and old.holds(line, mine) and self._same(line):
+            return old
+        between = self._between
         legs = tuple([between(start, end) for start, end in line.pairs()])
         others = _others(line, heard) if line.alone else ()
-        state = LineState(line, legs, findings_of(line, legs, found, heard, strays, others, sums), others)
-        traced[line.id] = Traced(state, mine)
-    return traced, sums
+        findings = findings_of(line, legs, self._found, heard, strays, others, self.sums)
+        return Traced(LineState(line, legs, findings, others), mine)
 
 
 def _heard(known: Ahead, found: Index) -> tuple[dict[Port, list[Port]], dict[Port, list[Port]]]:

@@ -320,6 +320,8 @@ def track_shut(track: Track, program: Program, soloed: Sequence[str]) -> Block |
     ``soloed``: the program's tracks that are. Where solo is heard at an output of its own, it silences nobody.
     """
     others = bool(soloed) and not track.soloed and program.solo_output is None
+    if not track.muted and not others:
+        return None
     ended = tuple(SetValues(item=each, values={"soloed": False}) for each in soloed)
     if track.muted and others:
         both = (SetValues(item=track.id, values={"muted": False}), *ended)
@@ -328,6 +330,4 @@ def track_shut(track: Track, program: Program, soloed: Sequence[str]) -> Block |
     if track.muted:
         opened = Setting(track.id, {"muted": False})
         return Block(fact("track muted", track=track.id), track.id, opened, fact("unmute track", track=track.id))
-    if not others:
-        return None
     return Block(fact("other tracks soloed", program=program.id), f"{program.id}/solo", ended, fact("end solo"))
