@@ -1,7 +1,5 @@
 """What a screen says a change would do is what making it does, on any rig."""
 
-from collections.abc import Iterator
-
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -172,28 +170,3 @@ def test_a_rung_tells_the_late_lines_its_buffer_gives(rig: Rig, data: st.DataObj
     if then.lines == ladder.lines:
         now = next(each for each in then.rungs if each.buffer_samples == rung.buffer_samples)
         assert now.late_lines == rung.late_lines
-
-
-def acts_again_and_again(rig: Rig) -> Iterator[tuple[Rig, Rig]]:
-    """The rig before and after the first remedy of its worst snag that has one, until none has."""
-    while True:
-        known = survey_again(rig, None)
-        acts = (each for snag in known.snags for each in tried_remedies(rig, snag, known)[:1] if not each.fact)
-        act = next(acts, None)
-        if act is None:
-            return
-        after = apply(rig, act.edits).rig
-        yield rig, after
-        rig = after
-
-
-@given(RIGS | COMING_BACK | JOINED)
-@settings(max_examples=drawn(35))
-def test_first_remedies_come_to_an_end_return_to_no_rig_and_silence_nothing(rig: Rig) -> None:
-    seen = [rig]
-    for before, after in acts_again_and_again(rig):
-        assert survey(after).vitals.arriving >= survey(before).vitals.arriving
-        assert standing(survey_again(after, None)) < standing(survey_again(before, None))
-        assert after not in seen
-        seen.append(after)
-        assert len(seen) < 200

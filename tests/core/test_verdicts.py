@@ -1,12 +1,13 @@
 """A proof is a promise: what is found of levels, sides and polarity, by the plan and by sound alike."""
 
 import math
+from collections.abc import Iterator
 
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from core.test_promises import acts_again_and_again
+from core.test_promises import COMING_BACK, JOINED, RIGS
 from drawn import drawn
 from iskelo.core.edits.additions import (
     AddDriver,
@@ -17,6 +18,7 @@ from iskelo.core.edits.additions import (
     AddSources,
     AddTracks,
 )
+from iskelo.core.edits.apply import apply
 from iskelo.core.edits.edit import (
     Edit,
     JoinDevices,
@@ -37,14 +39,14 @@ from iskelo.core.lines.findings import HEADLINES
 from iskelo.core.lines.proof import proofs
 from iskelo.core.planner.stages import Stage, turned
 from iskelo.core.planner.whole_plan import join_all
-from iskelo.core.remedies import tried_remedies
+from iskelo.core.remedies import standing, tried_remedies
 from iskelo.core.rig.gear import Member
 from iskelo.core.rig.index import index
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Rig
 from iskelo.core.snags.registry import find_snags, run_rules
 from iskelo.core.snags.verdicts import VERDICTS
-from iskelo.core.survey import survey
+from iskelo.core.survey import Surveyed, survey, survey_again
 from rigs import Bench, any_rig, ears, heard, two_voices
 
 
@@ -535,11 +537,30 @@ def test_whatever_is_proved_on_any_rig_keeps_what_its_line_asks_for(
     assert proofs(reading.lines, reading.found, {}) == {}
 
 
-@given(any_rig(busy=True))
-@settings(max_examples=drawn(6))
-def test_where_first_remedies_end_the_twin_agrees(rig: Rig) -> None:
-    for _, after in acts_again_and_again(rig):
-        rig = after
+def acts_again_and_again(rig: Rig) -> Iterator[tuple[Surveyed, Surveyed]]:
+    """The rig before and after the first remedy of its worst snag that has one, until none has."""
+    known = survey_again(rig, None)
+    while True:
+        acts = (each for snag in known.snags for each in tried_remedies(rig, snag, known)[:1] if not each.fact)
+        act = next(acts, None)
+        if act is None:
+            return
+        rig = apply(rig, act.edits).rig
+        before, known = known, survey_again(rig, known)
+        yield before, known
+
+
+@given(RIGS | COMING_BACK | JOINED)
+@settings(max_examples=drawn(27))
+def test_first_remedies_end_return_to_no_rig_silence_nothing_and_the_twin_agrees_there(rig: Rig) -> None:
+    seen = [rig]
+    for before, after in acts_again_and_again(rig):
+        assert after.survey.vitals.arriving >= before.survey.vitals.arriving
+        assert standing(after) < standing(before)
+        rig = after.reading.rig
+        assert rig not in seen
+        seen.append(rig)
+        assert len(seen) < 200
     try:
         found = run_line_check(rig).ledger
     except CannotCheck:
