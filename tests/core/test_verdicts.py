@@ -551,7 +551,7 @@ def acts_again_and_again(rig: Rig) -> Iterator[tuple[Surveyed, Surveyed]]:
 
 
 @given(RIGS | COMING_BACK | JOINED)
-@settings(max_examples=drawn(27))
+@settings(max_examples=drawn(35, 6))
 def test_first_remedies_end_return_to_no_rig_silence_nothing_and_the_twin_agrees_there(rig: Rig) -> None:
     seen = [rig]
     for before, after in acts_again_and_again(rig):

@@ -220,7 +220,13 @@ def pruned(rig: Rig, before: Rig) -> tuple[Rig, list[str]]:
             words.append(f"line {line.name} loses {gone} of its ports")
         lines.append(kept)
     update = {"gear": tuple(gear), "patches": tuple(patches), "lines": tuple(lines)}
+    if all(_same(kept, getattr(rig, field)) for field, kept in update.items()):
+        return rig, words
     return rig.model_copy(update=update), words
+
+
+def _same(kept: tuple[object, ...], was: tuple[object, ...]) -> bool:
+    return len(kept) == len(was) and all(one is other for one, other in zip(kept, was, strict=True))
 
 
 def _without_idle_returns(rig: Rig, words: list[str]) -> Rig:
