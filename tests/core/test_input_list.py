@@ -2,11 +2,13 @@
 
 import pytest
 
+from desks import desk_bench
 from iskelo.core.edits.additions import AddDestination, AddInterface, AddProgram, AddSources
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.input_list import InputRow, plan_rows
 from iskelo.core.edits.phrases import gear_phrase
 from iskelo.core.lines.context import read
+from iskelo.core.paperwork.input_rows import input_rows
 from iskelo.core.progress import Cancelled
 from iskelo.core.rig.index import index
 from iskelo.core.rig.rig import Rig
@@ -277,3 +279,16 @@ def test_a_row_whose_channel_is_another_inputs_says_so() -> None:
     bench = two_voices()
     plan = plan_rows(bench.rig, (InputRow(number=2, name="Twice", source="Alma", box_input="1", track="Copy"),))
     assert "Recorder: added input Copy on the channel of In Alma" in plan.rows[0].words
+
+
+def test_a_column_says_what_the_lines_of_a_row_pass_and_a_name_that_is_none_is_refused_there() -> None:
+    bench = desk_bench("box 4x4", "rec", "outboard press", "head")
+    press = index(bench.rig).outboards[0]
+    good = InputRow(number=1, name="Ines", source="Ines", track="Ines", heard_at="headphones", through="press")
+    bad = good.model_copy(update={"number": 2, "name": "Alma", "source": "Alma", "through": "spoon"})
+    plan = plan_rows(bench.rig, (good, bad))
+    assert [(each.accepted, each.field) for each in plan.rows] == [(True, ""), (False, "through")]
+    assert "called 'spoon'" in plan.rows[1].reason
+    rig = apply(bench.rig, plan.edits).rig
+    assert [line.through for line in rig.lines] == [(press.id,), (press.id,)]
+    assert [row.through for row in input_rows(index(rig))] == [press.name]

@@ -396,6 +396,10 @@ BREAKS: dict[str, Break] = {
         SetValues(item=b.id("Box"), values={"drives_both_legs": True}),
         SetValues(item=next(p.id for p in b.rig.patches if p.to_port == ears(b)[0]), values={"unbalanced": True}),
     ),
+    "line-other-way": lambda b: (
+        AddOutboard(name="Press"),
+        SetValues(item=b.line("L Alma").line.id, values={"through": "Press"}),
+    ),
     "line-other-tap": lambda b: (
         SwapGear(item=b.id("Box"), gear=new_mixer("Desk", 8, analogue=False)),
         SetValues(item=b.line("L Alma").line.id, values={"tap": "before the fader"}),

@@ -98,6 +98,8 @@ class LineView:
     highest_dbfs: float | None
     alone: bool
     tap: WantedTap
+    through: str
+    never_by: str
     tag: str
     colour: Colour
     headline: Headline
@@ -168,6 +170,7 @@ _SEVERITY: dict[Headline, Severity | None] = {
     "howls": "stop",
     "doubled": "trouble",
     "crowded": "trouble",
+    "other way": "trouble",
     "off speed": "trouble",
     "drifting": "trouble",
     "inverted": "trouble",
@@ -290,6 +293,8 @@ def _line(position: int, state: LineState, reading: Reading) -> LineView:
         highest_dbfs=line.highest_dbfs,
         alone=line.alone,
         tap=line.tap,
+        through=found.say_passed(line.through),
+        never_by=found.say_passed(line.never_by),
         tag=line.tag,
         colour=line.colour,
         headline=findings[0].kind,

@@ -70,11 +70,13 @@ def outboard_insert() -> Rig:
         rig,
         *settle_insert(read(rig), computed),
         *(
-            AddLine(name=name, from_ports=(Port(ids[source], "out", 1),), to_ports=(Port(track, "track", 1),))
-            for name, source, track in (
-                ("Alma", "Alma", alma),
-                ("Bertil", "Bertil", bertil),
-                ("Alma, pressed", "Alma", pressed),
+            AddLine(
+                name=name, from_ports=(Port(ids[source], "out", 1),), to_ports=(Port(track, "track", 1),), through=way
+            )
+            for name, source, track, way in (
+                ("Alma", "Alma", alma, ()),
+                ("Bertil", "Bertil", bertil, ()),
+                ("Alma, pressed", "Alma", pressed, (press,)),
             )
         ),
         *(

@@ -61,6 +61,10 @@ HEADERS: dict[str, tuple[str, ...]] = {
         *("phantomspeisung", "speisung", "alimentationfantome", "fantome", "alimentacionphantom", "fantasma"),
         *("alimentazionephantom", "phantomvoeding", "zasilaniephantom", "fantommatning", "fantom"),
     ),
+    "through": (
+        *("through", "via", "passes", "insert", "inserts", "outboard"),
+        *("durch", "uber", "par", "atravesde", "por", "attraverso", "tramite", "door", "przez", "genom", "gjennom"),
+    ),
 }
 """Accepted titles in several languages, without case, accents, spaces and punctuation."""
 

@@ -2050,6 +2050,11 @@ export interface components {
             /** Name */
             name: string;
             /**
+             * Never By
+             * @default []
+             */
+            never_by?: (string | "computer")[];
+            /**
              * Purpose
              * @default record
              * @enum {string}
@@ -2060,6 +2065,11 @@ export interface components {
              * @default
              */
             tag?: string;
+            /**
+             * Through
+             * @default []
+             */
+            through?: string[];
             /**
              * To Ports
              * @default []
@@ -2088,6 +2098,11 @@ export interface components {
             /** Name */
             name: string;
             /**
+             * Never By
+             * @default []
+             */
+            never_by: (string | "computer")[];
+            /**
              * Purpose
              * @default record
              * @enum {string}
@@ -2098,6 +2113,11 @@ export interface components {
              * @default
              */
             tag: string;
+            /**
+             * Through
+             * @default []
+             */
+            through: string[];
             /**
              * To Ports
              * @default []
@@ -3038,6 +3058,11 @@ export interface components {
              */
             name?: string;
             /**
+             * Never By
+             * @default
+             */
+            never_by?: string;
+            /**
              * Record To
              * @default
              */
@@ -3047,6 +3072,11 @@ export interface components {
              * @default
              */
             sources?: string;
+            /**
+             * Through
+             * @default
+             */
+            through?: string;
             /**
              * Within
              * @default
@@ -4348,7 +4378,7 @@ export interface components {
              * Kind
              * @enum {string}
              */
-            kind: "silent" | "half silent" | "blocked" | "crossed" | "howls" | "doubled" | "crowded" | "off speed" | "drifting" | "inverted" | "other tap" | "skewed" | "rings" | "late" | "hot" | "low" | "arrives";
+            kind: "silent" | "half silent" | "blocked" | "crossed" | "howls" | "doubled" | "crowded" | "other way" | "off speed" | "drifting" | "inverted" | "other tap" | "skewed" | "rings" | "late" | "hot" | "low" | "arrives";
             /** Words */
             words: string;
         };
@@ -4517,7 +4547,8 @@ export interface components {
          * @description One row of an input list, as typed; ``number`` is its row in the file.
          *
          *     What is recorded and has something in ``heard_at`` becomes two lines, the limit being that of the heard one.
-         *     ``phantom`` says whether the source needs a supply; a new microphone does unless it is denied.
+         *     ``phantom`` says whether the source needs a supply; a new microphone does unless it is denied. ``through``: what all
+         *     its lines are to pass, as a phrase.
          */
         "InputRow-Input": {
             /**
@@ -4561,6 +4592,11 @@ export interface components {
              */
             source?: string;
             /**
+             * Through
+             * @default
+             */
+            through?: string;
+            /**
              * Track
              * @default
              */
@@ -4571,7 +4607,8 @@ export interface components {
          * @description One row of an input list, as typed; ``number`` is its row in the file.
          *
          *     What is recorded and has something in ``heard_at`` becomes two lines, the limit being that of the heard one.
-         *     ``phantom`` says whether the source needs a supply; a new microphone does unless it is denied.
+         *     ``phantom`` says whether the source needs a supply; a new microphone does unless it is denied. ``through``: what all
+         *     its lines are to pass, as a phrase.
          */
         "InputRow-Output": {
             /**
@@ -4614,6 +4651,11 @@ export interface components {
              * @default
              */
             source: string;
+            /**
+             * Through
+             * @default
+             */
+            through: string;
             /**
              * Track
              * @default
@@ -5481,6 +5523,9 @@ export interface components {
         /**
          * Line
          * @description A wanted delivery: these source ports to those target ports, with its limits.
+         *
+         *     ``through``: the gear, strips, mixes, tracks, buses and outputs that every copy of it must pass; ``never_by``: what
+         *     none of them may pass.
          */
         "Line-Input": {
             /**
@@ -5510,6 +5555,11 @@ export interface components {
             /** Name */
             name: string;
             /**
+             * Never By
+             * @default []
+             */
+            never_by?: (string | "computer")[];
+            /**
              * Notes
              * @default
              */
@@ -5532,6 +5582,11 @@ export interface components {
              */
             tap?: "any" | "raw" | "direct" | "before the fader" | "behind the fader" | "a mix";
             /**
+             * Through
+             * @default []
+             */
+            through?: string[];
+            /**
              * To Ports
              * @default []
              */
@@ -5540,6 +5595,9 @@ export interface components {
         /**
          * Line
          * @description A wanted delivery: these source ports to those target ports, with its limits.
+         *
+         *     ``through``: the gear, strips, mixes, tracks, buses and outputs that every copy of it must pass; ``never_by``: what
+         *     none of them may pass.
          */
         "Line-Output": {
             /**
@@ -5569,6 +5627,11 @@ export interface components {
             /** Name */
             name: string;
             /**
+             * Never By
+             * @default []
+             */
+            never_by: (string | "computer")[];
+            /**
              * Notes
              * @default
              */
@@ -5590,6 +5653,11 @@ export interface components {
              * @enum {string}
              */
             tap: "any" | "raw" | "direct" | "before the fader" | "behind the fader" | "a mix";
+            /**
+             * Through
+             * @default []
+             */
+            through: string[];
             /**
              * To Ports
              * @default []
@@ -5677,7 +5745,7 @@ export interface components {
              * Headline
              * @enum {string}
              */
-            headline: "silent" | "half silent" | "blocked" | "crossed" | "howls" | "doubled" | "crowded" | "off speed" | "drifting" | "inverted" | "other tap" | "skewed" | "rings" | "late" | "hot" | "low" | "arrives";
+            headline: "silent" | "half silent" | "blocked" | "crossed" | "howls" | "doubled" | "crowded" | "other way" | "off speed" | "drifting" | "inverted" | "other tap" | "skewed" | "rings" | "late" | "hot" | "low" | "arrives";
             /** Highest Dbfs */
             highest_dbfs: number | null;
             /** Id */
@@ -5698,6 +5766,8 @@ export interface components {
             more_findings: number;
             /** Name */
             name: string;
+            /** Never By */
+            never_by: string;
             /** Notes */
             notes: string;
             /** Position */
@@ -5718,6 +5788,8 @@ export interface components {
              * @enum {string}
              */
             tap: "any" | "raw" | "direct" | "before the fader" | "behind the fader" | "a mix";
+            /** Through */
+            through: string;
             /** To Ports */
             to_ports: components["schemas"]["Port"][];
             /** Told */
@@ -7630,10 +7702,10 @@ export interface components {
             show_minutes?: number | null;
             /**
              * Version
-             * @default 11
+             * @default 12
              * @constant
              */
-            version?: 11;
+            version?: 12;
         };
         /**
          * Rig
@@ -7704,10 +7776,10 @@ export interface components {
             show_minutes: number | null;
             /**
              * Version
-             * @default 11
+             * @default 12
              * @constant
              */
-            version: 11;
+            version: 12;
         };
         /**
          * RigSummary

@@ -358,6 +358,8 @@ def _lines(rig: Rig, edits: Sequence[a.AddLine]) -> tuple[Rig, list[str]]:
             to_ports=edit.to_ports,
             longest_delay_ms=edit.longest_delay_ms,
             alone=edit.purpose == "record" if edit.alone is None else edit.alone,
+            through=edit.through,
+            never_by=edit.never_by,
             tag=edit.tag,
         )
         lines.append(line)

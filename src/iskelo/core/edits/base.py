@@ -12,7 +12,7 @@ from iskelo.core.rig.gear import Aggregate, Interface
 from iskelo.core.rig.index import Index, index
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Bus, Program, Track, Voice
-from iskelo.core.rig.rig import AnyGear, Broken, Line, Patch, Rig
+from iskelo.core.rig.rig import COMPUTER, AnyGear, Broken, Line, Patch, Rig
 from iskelo.core.rig.value import Value
 
 V = TypeVar("V", bound=Value)
@@ -218,6 +218,9 @@ def pruned(rig: Rig, before: Rig) -> tuple[Rig, list[str]]:
         kept, gone = _kept_ports(found, line)
         if gone:
             words.append(f"line {line.name} loses {gone} of its ports")
+        if any(each != COMPUTER and not found.holds(each) for each in (*kept.through, *kept.never_by)):
+            kept = _kept_way(found, kept)
+            words.append(f"line {line.name} no longer says all that it passes")
         lines.append(kept)
     update = {"gear": tuple(gear), "patches": tuple(patches), "lines": tuple(lines)}
     if all(_same(kept, getattr(rig, field)) for field, kept in update.items()):
@@ -354,6 +357,16 @@ def say_unplugged(patch: Patch, known: Index) -> str:
 
 def _end(known: Index, port: Port) -> str:
     return known.say(port) if known.exists(port) else "what is gone"
+
+
+def _kept_way(found: Index, line: Line) -> Line:
+    """A line without what is gone of what it names on its way."""
+    return line.model_copy(
+        update={
+            "through": tuple(each for each in line.through if found.holds(each)),
+            "never_by": tuple(each for each in line.never_by if each == COMPUTER or found.holds(each)),
+        }
+    )
 
 
 def _kept_ports(found: Index, line: Line) -> tuple[Line, int]:

@@ -8,10 +8,11 @@ from iskelo.core.edits.base import Refused, free_name
 from iskelo.core.edits.edit import Edit
 from iskelo.core.edits.new_things import new
 from iskelo.core.edits.ports_phrase import Begin, Listener, destinations_phrase, sources_phrase, tracks_phrase
+from iskelo.core.edits.ways_phrase import ways_phrase
 from iskelo.core.rig.index import Index, index
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Track
-from iskelo.core.rig.rig import Rig
+from iskelo.core.rig.rig import COMPUTER, Rig
 from iskelo.core.rig.text import Typed, clean_name
 from iskelo.core.rig.value import Value
 
@@ -24,6 +25,8 @@ class BatchRequest(Value):
     heard_at: Typed = ""
     name: Typed = ""
     within: Typed = ""
+    through: Typed = ""
+    never_by: Typed = ""
 
 
 def batch(rig: Rig, wanted: BatchRequest) -> tuple[Edit, ...]:
@@ -32,17 +35,25 @@ def batch(rig: Rig, wanted: BatchRequest) -> tuple[Edit, ...]:
     Raises
     ------
     Refused
-        With the field (*From*, *Record to*, *Heard at*, *Name*, *Within*) and the reason.
+        With the field (*From*, *Record to*, *Heard at*, *Name*, *Within*, *Through*, *Never by*) and the reason.
     """
     found = index(rig)
     sources = sources_phrase(found, wanted.sources, "From")
     if not wanted.record_to.strip() and not wanted.heard_at.strip():
         raise Refused("Record to", "say where they are recorded, or where they are heard")
     within_ms = _within(wanted.within)
+    through = ways_phrase(found, wanted.through, "Through")
+    never_by = ways_phrase(found, wanted.never_by, "Never by", computer=True)
     names = [_name(wanted.name, source, number) for number, source in enumerate(sources, start=1)]
     edits: list[Edit] = []
     if wanted.record_to.strip():
-        edits += _recorded(rig, wanted.record_to, sources, names)
+        # What is recorded is in the computer in any case.
+        if COMPUTER in never_by and not wanted.heard_at.strip():
+            raise Refused("Never by", "what is recorded is in the computer; say so of what is heard")
+        kept_from = tuple(each for each in never_by if each != COMPUTER)
+        recorded = _recorded(rig, wanted.record_to, sources, names)
+        way = {"through": through, "never_by": kept_from}
+        edits += [each.model_copy(update=way) if isinstance(each, AddLine) else each for each in recorded]
     if wanted.heard_at.strip():
         ends = destinations_phrase(found, wanted.heard_at, "Heard at")
         edits += [
@@ -52,6 +63,8 @@ def batch(rig: Rig, wanted: BatchRequest) -> tuple[Edit, ...]:
                 from_ports=source.ports,
                 to_ports=end.ports,
                 longest_delay_ms=within_ms,
+                through=through,
+                never_by=never_by,
             )
             for end in ends
             for source, name in zip(sources, names, strict=True)

@@ -1,6 +1,7 @@
 """The edits that change fields and names."""
 
 import re
+from collections.abc import Mapping
 from typing import Any
 
 from iskelo.core.edits import edit as e
@@ -10,6 +11,7 @@ from iskelo.core.edits.refilling import HALVES, named_along
 from iskelo.core.edits.renewing import DEVICE_FIELDS
 from iskelo.core.edits.settable import FIGURES, SETTABLE, say_value
 from iskelo.core.edits.single_edit import apply_one, find, place_of
+from iskelo.core.edits.ways_phrase import ways_phrase
 from iskelo.core.rig.drivers import FILTER_TAPS, Driver, Offsets
 from iskelo.core.rig.gear import Aggregate, Interface, Source
 from iskelo.core.rig.index import Index, index
@@ -41,6 +43,8 @@ def _(edit: e.SetValues, rig: Rig) -> Applied:
         and values["purpose"] != value.purpose
     ):
         values["to_ports"] = ()
+    if isinstance(value, Line):
+        values |= _ways(place, values, index(rig))
     if isinstance(value, Source) and isinstance(values.get("level_dbu"), str):
         values |= _level(place, str(values["level_dbu"]))
     if isinstance(value, Aggregate) and values.get("master") is not None:
@@ -148,6 +152,15 @@ def _less(known: Offsets, more_in: int, more_out: int) -> Offsets | None:
     return known.model_copy(update={"in_samples": into, "out_samples": out})
 
 
+def _ways(place: str, values: Mapping[str, Any], found: Index) -> dict[str, tuple[str, ...]]:
+    """What a line passes and what it never should, where they are typed as names."""
+    typed = {field: text for field in ("through", "never_by") if isinstance(text := values.get(field), str)}
+    return {
+        field: ways_phrase(found, text, f"{place}, {SETTABLE[Line][field]}", computer=field == "never_by")
+        for field, text in typed.items()
+    }
+
+
 def _level(place: str, text: str) -> dict[str, Any]:
     """A level as a panel or a sheet tells it: '+4 dBu', '-10 dBV'; a bare number is dBu."""
     match = re.fullmatch(r"([+\-−]?\d{1,3}(?:[.,]\d{1,4})?)\s*(dbu|dbv)?", text.strip().casefold())
@@ -213,6 +226,8 @@ def _told(field: str, value: Any, found: Index) -> str:
     """A value in words; what it names, by its name."""
     if isinstance(value, Hosted):
         return say_value(value).replace(value.leader, found.name(value.leader), 1)
+    if field in ("through", "never_by"):
+        return found.say_passed(value) or "none"
     known = field in OF_OTHERS and (value in found.gear or value in found.items)
     return found.name(value) if known else say_value(value)
 

@@ -16,6 +16,7 @@ from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import Edit
 from iskelo.core.edits.list_sheet import LINES_MAX, TRACKS_MAX, RowMade, Sheet, Start
 from iskelo.core.edits.ports_phrase import listeners
+from iskelo.core.edits.ways_phrase import ways_phrase
 from iskelo.core.progress import Cancelled, Progress, go_on
 from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.index import Index
@@ -68,7 +69,8 @@ class InputRow(Value):
     """One row of an input list, as typed; ``number`` is its row in the file.
 
     What is recorded and has something in ``heard_at`` becomes two lines, the limit being that of the heard one.
-    ``phantom`` says whether the source needs a supply; a new microphone does unless it is denied.
+    ``phantom`` says whether the source needs a supply; a new microphone does unless it is denied. ``through``: what all
+    its lines are to pass, as a phrase.
     """
 
     number: RowNumber = 0
@@ -80,6 +82,7 @@ class InputRow(Value):
     purpose: Typed = ""
     limit: Typed = ""
     phantom: Typed = ""
+    through: Typed = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -198,6 +201,8 @@ def _row(sheet: Sheet, row: InputRow, numbered: Numbered) -> RowMade:
     if heard or purpose == "listen":
         listens = faults.of(lambda: _heard_at(sheet.found, ears, "heard at" if row.heard_at.strip() else "track"), ())
     phantom = faults.of(lambda: _phantom(row.phantom), None)
+    nothing: tuple[str, ...] = ()
+    through = faults.of(lambda: _through(sheet.found, row.through), nothing)
     source = faults.of(lambda: _source(sheet, made, _name(row.source, "source"), phantom), None)
     if source is not None and box is not None:
         faults.of(lambda: _plug(sheet, made, source, box, jack), None)
@@ -209,10 +214,13 @@ def _row(sheet: Sheet, row: InputRow, numbered: Numbered) -> RowMade:
     starts = tuple(Port(source.id, "out", number) for number in range(1, source.width + 1))
     ends = records if purpose == "record" else listens
     limit = None if heard else limit_ms
-    made.line(AddLine(name=name, purpose=purpose, from_ports=starts, to_ports=ends, longest_delay_ms=limit))
+    line = AddLine(
+        name=name, purpose=purpose, from_ports=starts, to_ports=ends, longest_delay_ms=limit, through=through
+    )
+    made.line(line)
     if heard:
-        both = f"{name}, heard"[:80]
-        made.line(AddLine(name=both, purpose="listen", from_ports=starts, to_ports=listens, longest_delay_ms=limit_ms))
+        more = {"name": f"{name}, heard"[:80], "purpose": "listen", "to_ports": listens, "longest_delay_ms": limit_ms}
+        made.line(line.model_copy(update=more))
     return made
 
 
@@ -247,6 +255,13 @@ def _limit(text: str) -> float | None:
     if not re.fullmatch(r"\d{1,5}(\.\d+)?", cleaned) or float(cleaned) <= 0 or float(cleaned) > 60_000:
         raise _BadRow("limit", f"{text.strip()!r} is no delay in milliseconds; say for example 10")
     return float(cleaned)
+
+
+def _through(found: Index, text: str) -> tuple[str, ...]:
+    try:
+        return ways_phrase(found, text, "through")
+    except Refused as refused:
+        raise _BadRow("through", refused.reason) from None
 
 
 def _phantom(text: str) -> bool | None:

@@ -59,14 +59,14 @@ class Reading:
 
     @cached_property
     def hops_in_use(self) -> frozenset[tuple[HopKind, str]]:
-        """The hops by which some line arrives: their kinds, and whose doing they are."""
+        """The hops by which some line arrives as it is wanted to: their kinds, and whose doing they are."""
         return frozenset((edge.kind, edge.owner) for edge in self._arriving())
 
     @cached_property
     def ports_in_use(self) -> dict[Port, set[Port]]:
         """The ports that some line passes on its way, and where those lines begin."""
         used: dict[Port, set[Port]] = {}
-        for leg in (leg for state in self.lines for leg in state.legs):
+        for leg in (leg for state in self.lines if not state.goes_otherwise for leg in state.legs):
             for port in (port for arrival in leg.arrivals for port in arrival.route.ports):
                 used.setdefault(port, set()).add(leg.start)
         return used
@@ -75,6 +75,7 @@ class Reading:
         return (
             edge
             for state in self.lines
+            if not state.goes_otherwise
             for leg in state.legs
             for arrival in leg.arrivals
             for edge in arrival.route.edges

@@ -6,6 +6,7 @@ from typing import Literal, NamedTuple, get_args
 from iskelo.core.levels.along import first_short
 from iskelo.core.levels.headroom import SUM_HEADROOM_DB, TOLERANCE_DB, needed_db
 from iskelo.core.lines.legs import Arrival, Leg
+from iskelo.core.lines.passing import goes_otherwise
 from iskelo.core.lines.sides import apart, crossed_sides, half_silent, side_of
 from iskelo.core.lines.sums import MEETING, Sum, Sums, met_at
 from iskelo.core.lines.taps import tap_of
@@ -24,6 +25,7 @@ Headline = Literal[
     "howls",
     "doubled",
     "crowded",
+    "other way",
     "off speed",
     "drifting",
     "inverted",
@@ -84,6 +86,9 @@ def findings_of(
     if others:
         findings.append(Finding("crowded", fact("strangers", ports=others)))
     if len(quiet) < len(legs):
+        other_way = goes_otherwise(line, legs, found)
+        if other_way is not None:
+            findings.append(Finding("other way", other_way))
         if True in [bool(leg.rings) for leg in legs]:
             findings += _going_round(legs)
         findings += [*_doubled(legs), *_off_speed(legs, found), *_drifting(legs), *_inverted(line, legs)]

@@ -39,6 +39,12 @@ class LineState:
             delays.sort(key=lambda delay: delay.ms)
         return delays
 
+    @property
+    def goes_otherwise(self) -> bool:
+        """Whether it arrives by another way than it names."""
+        line = self.line
+        return bool(line.through or line.never_by) and self.has("other way")
+
     def finding(self, kind: Headline) -> Finding | None:
         """The first finding of a kind."""
         return next((finding for finding in self.findings if finding.kind == kind), None)

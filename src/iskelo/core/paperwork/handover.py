@@ -161,6 +161,12 @@ def _lines(reading: Reading) -> Iterator[Unusual]:
     for line in reading.rig.lines:
         if line.tap != "any":
             yield f"line {line.name}", f"wanted at one tap: {line.tap}", "another tap is no proof of it"
+        for named, said, so in (
+            (line.through, "goes through", "another way is no proof of it"),
+            (line.never_by, "never passes", "a way by that is no proof of it"),
+        ):
+            if named:
+                yield f"line {line.name}", f"{said} {reading.found.say_passed(named)}", so
         if line.notes.strip():
             yield f"line {line.name}", line.notes.strip().splitlines()[0], ""
 

@@ -7,8 +7,8 @@ from iskelo.core.rig.index import Index
 from iskelo.core.rig.rig import Line
 from iskelo.core.rig.units import say_figure
 
-TITLES = ("Name", "Source", "Box input", "Track", "Heard at", "Purpose", "Limit ms", "Phantom")
-FIELDS = ("name", "source", "box_input", "track", "heard_at", "purpose", "limit", "phantom")
+TITLES = ("Name", "Source", "Box input", "Track", "Heard at", "Purpose", "Limit ms", "Phantom", "Through")
+FIELDS = ("name", "source", "box_input", "track", "heard_at", "purpose", "limit", "phantom", "through")
 """The fields of a row, in the order of their titles."""
 
 
@@ -27,7 +27,8 @@ def input_rows(found: Index) -> tuple[InputRow, ...]:
     rows = []
     for line in lines:
         both = heard.get((f"{line.name}, heard".casefold(), line.from_ports)) if line.purpose == "record" else None
-        if both is not None and (_heard_at(found, both) == "" or line.longest_delay_ms is not None):
+        apart = both is not None and (line.longest_delay_ms is not None or both.through != line.through)
+        if both is not None and (_heard_at(found, both) == "" or apart):
             both = None
         if both is not None:
             merged.add(both.id)
@@ -53,6 +54,7 @@ def _row(found: Index, line: Line, both: Line | None) -> InputRow:
         purpose=line.purpose,
         limit=say_figure(limit) if limit is not None else "",
         phantom="yes" if source.needs_phantom else "no",
+        through=found.say_passed(line.through),
     )
 
 
@@ -74,7 +76,8 @@ def _heard_at(found: Index, line: Line) -> str:
 def input_table(found: Index) -> SheetTable:
     """The input list as a table."""
     columns = (
-        "Name 1.5 | Source 1.3 | Box input 1.2 | Track 1.2 | Heard at 1.2 | Purpose 0.8 | Limit ms 0.7 > | Phantom 0.7"
+        "Name 1.5 | Source 1.3 | Box input 1.2 | Track 1.2 | Heard at 1.2 | Purpose 0.8 | Limit ms 0.7 > | "
+        "Phantom 0.7 | Through 1"
     )
     rows = (tuple(getattr(row, field) for field in FIELDS) for row in input_rows(found))
     return table("Input list", columns, rows, "no line begins at a source yet")

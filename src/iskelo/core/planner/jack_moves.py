@@ -15,12 +15,9 @@ from iskelo.core.wiring.edge import input_gain_db
 
 
 def into_a_jack(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
+    """A lead from a source, or from outboard gear, into each jack that is free."""
     found = reading.found
-    leads = [patch for patch in reading.rig.patches if patch.from_port == port]
-    # A lead that no line needs where it is goes along; else the source is split.
-    idle = [patch for patch in leads if patch.id not in reading.leads_in_use]
-    pulled: tuple[Edit, ...] = (Remove(items=tuple(patch.id for patch in idle)),) if idle else ()
-    dearer = 0.0 if not leads else MOVED if idle else SPLITTER
+    leads = _Leads(port, reading)
     target = found.owner(ask.end)
     for box in found.interfaces():
         other_box = isinstance(target, Program) and not takes_from(target, box.id, reading)
@@ -28,13 +25,57 @@ def into_a_jack(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
             end = Port(box.id, "jack_in", jack)
             if not reading.graph.into(end) and not other_box:
                 switch, said, worse = switched_on(found, port, box, jack)
-                cost = 1 + dearer + worse + TIE * (jack + 2 * (port.number > 1))
-                words = f"Plug {found.say(port)} into {found.say(end)}"
-                if idle:
-                    words = f"Move {found.say(port)} from {found.say(idle[0].to_port)} to {found.say(end)}"
-                elif leads:
-                    words += f" as well, by a splitter behind {found.say(port)}"
-                yield Move(end, cost, (*pulled, Plug(from_port=port, to_port=end), *switch), (words, *said))
+                cost = 1 + leads.dearer + worse + TIE * (jack + 2 * (port.number > 1))
+                yield Move(end, cost, (*leads.to(end), *switch), (leads.say(end), *said))
+
+
+class _Leads:
+    """The leads that leave a port, and what becomes of them if one is to lead elsewhere: what no line needs where it is
+    goes along; else the port is split.
+    """
+
+    def __init__(self, port: Port, reading: Reading) -> None:
+        self._port, self._found = port, reading.found
+        leads = [patch for patch in reading.rig.patches if patch.from_port == port]
+        self._idle = [patch for patch in leads if patch.id not in reading.leads_in_use]
+        self._split = bool(leads) and not self._idle
+        self.dearer = MOVED if self._idle else SPLITTER if leads else 0.0
+
+    def to(self, end: Port) -> tuple[Edit, ...]:
+        """The edits of a lead to there."""
+        pulled: tuple[Edit, ...] = (Remove(items=tuple(each.id for each in self._idle)),) if self._idle else ()
+        return (*pulled, Plug(from_port=self._port, to_port=end))
+
+    def say(self, end: Port) -> str:
+        """The same as a command."""
+        start, there = self._found.say(self._port), self._found.say(end)
+        if self._idle:
+            return f"Move {start} from {self._found.say(self._idle[0].to_port)} to {there}"
+        words = f"Plug {start} into {there}"
+        return f"{words} as well, by a splitter behind {start}" if self._split else words
+
+
+def into_what_is_named(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
+    """A lead into outboard gear that the way is to pass; and that gear hung into a lead that is there already."""
+    found = reading.found
+    for outboard in (each for each in found.outboards if each.id in ask.through and each.id != port.owner):
+        for leg in range(1, outboard.width + 1):
+            into, out = Port(outboard.id, "outboard_in", leg), Port(outboard.id, "outboard_out", leg)
+            if reading.graph.into(into):
+                continue
+            leads = _Leads(port, reading)
+            yield Move(into, 1 + leads.dearer + TIE * leg, leads.to(into), (leads.say(into),))
+            for lead in reading.rig.patches:
+                others = reading.ports_in_use.get(lead.to_port, set()) - {ask.start}
+                if lead.from_port != port or others or any(each.from_port == out for each in reading.rig.patches):
+                    continue
+                hung = (
+                    Remove(items=(lead.id,)),
+                    Plug(from_port=port, to_port=into),
+                    Plug(from_port=out, to_port=lead.to_port),
+                )
+                words = (f"Hang {outboard.name} into the lead from {found.say(port)} to {found.say(lead.to_port)}",)
+                yield Move(lead.to_port, 2 + MOVED + TIE * leg, hung, words, (outboard.id,))
 
 
 def switched_on(found: Index, port: Port, box: Interface, jack: int) -> tuple[tuple[Edit, ...], tuple[str, ...], float]:

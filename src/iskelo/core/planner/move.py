@@ -41,16 +41,23 @@ class Move:
     cost: float
     edits: tuple[Edit, ...] = ()
     words: tuple[str, ...] = ()
+    passes: tuple[str, ...] = ()
+    """Gear that is passed on the way to the end, and does not own it."""
 
 
 @dataclass(frozen=True, slots=True)
 class Ask:
-    """What is to be joined: from a source port to a target port, and which detours are allowed."""
+    """What is to be joined: from a source port to a target port, and which detours are allowed.
+
+    ``through``: what the way must pass; ``never_by``: what it may not.
+    """
 
     start: Port
     end: Port
     direct: bool = True
     through_computer: bool = True
+    through: tuple[str, ...] = ()
+    never_by: tuple[str, ...] = ()
 
 
 def otherwise(there: bool, in_use: bool) -> float:

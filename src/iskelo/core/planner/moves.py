@@ -11,7 +11,7 @@ from iskelo.core.edits.additions import AddFeed, AddProgramPorts, AddReturns
 from iskelo.core.edits.edit import Edit, EnableChannels, SetDevice, SetDirect, SetLeg, SetValues
 from iskelo.core.edits.new_things import new
 from iskelo.core.lines.context import Reading
-from iskelo.core.planner.jack_moves import into_a_jack, takes_from
+from iskelo.core.planner.jack_moves import into_a_jack, into_what_is_named, takes_from
 from iskelo.core.planner.move import BESIDE, TAKEN_AWAY, TIE, Ask, Move, otherwise
 from iskelo.core.planner.output_moves import into_a_destination, to_a_channel, to_a_mix, to_an_output
 from iskelo.core.rig.gear import Interface, Source
@@ -73,6 +73,8 @@ def moves(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
             yield Move(edge.end, 0)
         elif edge.block.unblock:
             yield Move(edge.end, len(edge.block.unblock), edge.block.unblock, (say_unblock(edge.block, reading.found),))
+    if ask.through and port.bank in ("out", "outboard_out", "jack_out"):
+        yield from into_what_is_named(port, reading, ask)
     match port.bank:
         case "out":
             yield from into_a_jack(port, reading, ask)

@@ -5,37 +5,68 @@ import heapq
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.lines.context import Reading, read
+from iskelo.core.lines.passing import goes_as_said, passes
 from iskelo.core.planner.joining import Joining, Joinings
 from iskelo.core.planner.move import Ask, Move
 from iskelo.core.planner.moves import moves
+from iskelo.core.rig.index import Index
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.rig import Line
-from iskelo.core.routes.route import passing_routes
+from iskelo.core.rig.programs import Program
+from iskelo.core.rig.rig import COMPUTER, Line
+from iskelo.core.routes.route import Route, passing_routes
 from iskelo.core.words.say import say_unblock
+
+Place = tuple[Port, frozenset[str]]
+"""Where a way stands, and what it has passed of what it must."""
 
 
 def cheapest_way(reading: Reading, ask: Ask) -> list[Move] | None:
-    """The moves of the cheapest way from the asked start to its end (Dijkstra); None if there is none."""
-    best: dict[Port, float] = {ask.start: 0.0}
-    came: dict[Port, tuple[Port, Move]] = {}
-    queue: list[tuple[float, Port]] = [(0.0, ask.start)]
+    """The moves of the cheapest way from the asked start to its end (Dijkstra); None if there is none.
+
+    A port is another place for each part of what must be passed that has been.
+    """
+    goal: Place = (ask.end, frozenset(ask.through))
+    first: Place = (ask.start, frozenset())
+    best: dict[Place, float] = {first: 0.0}
+    came: dict[Place, tuple[Place, Move]] = {}
+    queue: list[tuple[float, Place]] = [(0.0, first)]
+    said = bool(ask.through or ask.never_by)
     while queue:
-        cost, port = heapq.heappop(queue)
-        if port == ask.end:
+        cost, place = heapq.heappop(queue)
+        if place == goal:
             way: list[Move] = []
-            while port != ask.start:
-                port, move = came[port]
+            while place != first:
+                place, move = came[place]
                 way.append(move)
             return way[::-1]
-        if cost > best[port]:
+        if cost > best[place]:
             continue
+        port, passed = place
         for move in moves(port, reading, ask):
-            total = cost + move.cost
-            if total < best.get(move.end, float("inf")):
-                best[move.end] = total
-                came[move.end] = (port, move)
-                heapq.heappush(queue, (total, move.end))
+            there = passed
+            if said:
+                if _is_of(reading.found, move, ask.never_by):
+                    continue
+                there = passed | _is_of(reading.found, move, ask.through)
+            onward, total = (move.end, there), cost + move.cost
+            if total < best.get(onward, float("inf")):
+                best[onward] = total
+                came[onward] = (place, move)
+                heapq.heappush(queue, (total, onward))
     return None
+
+
+def _is_of(found: Index, move: Move, named: tuple[str, ...]) -> frozenset[str]:
+    """Which of these a move passes or ends in. What it makes anew is in a program, and nobody has named it."""
+    owner = move.end.owner
+    if not found.holds(owner):
+        return frozenset({COMPUTER} & set(named))
+    gear = found.gear_of(owner)
+    opened = found.opened.get(gear)
+    here = {owner, gear, *move.passes}
+    if isinstance(found.gear[gear], Program):
+        here |= {COMPUTER} | ({opened.device.id} if opened is not None else set())
+    return frozenset(here & set(named))
 
 
 def join_line(reading: Reading, line: Line, *, direct: bool = True, through_computer: bool = True) -> Joining | None:
@@ -67,9 +98,10 @@ def joined(
     for start, end in line.pairs():
         reading = made.reading
         # It may arrive by a way that no list of commands makes, through outboard or an effect.
-        if direct and through_computer and passing_routes(reading.graph, start, end):
+        routes = passing_routes(reading.graph, start, end)
+        if direct and through_computer and routes and _as_said(routes, line, reading):
             continue
-        ask = Ask(start, end, direct, through_computer)
+        ask = Ask(start, end, direct, through_computer, line.through, line.never_by)
         ways = [way for way in (cheapest_way(reading, ask), _opened_way(reading, ask)) if way is not None]
         if not ways:
             return None
@@ -85,9 +117,14 @@ def joined(
         places = tuple(_place(after, move) for move in way for _ in move.words)
         made.take(Joining(step, words, places), after)
     # A later leg may have taken away what an earlier one needed; then there is no such list of edits.
-    if any(not passing_routes(made.reading.graph, start, end) for start, end in line.pairs()):
+    arriving_by = [passing_routes(made.reading.graph, start, end) for start, end in line.pairs()]
+    if not all(any(goes_as_said(each.edges, line, made.reading.found) for each in routes) for routes in arriving_by):
         return None
     return made.found()
+
+
+def _as_said(routes: list[Route], line: Line, reading: Reading) -> bool:
+    return all(goes_as_said(route.edges, line, reading.found) for route in routes)
 
 
 def _place(reading: Reading, move: Move) -> str:
@@ -105,7 +142,9 @@ def _opened_way(reading: Reading, ask: Ask) -> list[Move] | None:
     way = next(
         (leg.way for state in reading.lines for leg in state.legs if (leg.start, leg.end) == (ask.start, ask.end)), None
     )
-    if way is None:
+    if way is None or not all(passes(way.edges, each, reading.found) for each in ask.through):
+        return None
+    if any(passes(way.edges, each, reading.found) for each in ask.never_by):
         return None
     kinds = {edge.kind for edge in way.edges}
     if ("direct" in kinds and not ask.direct) or ("capture" in kinds and not ask.through_computer):
@@ -124,5 +163,9 @@ def _opened_way(reading: Reading, ask: Ask) -> list[Move] | None:
 
 
 def arriving(reading: Reading) -> set[str]:
-    """The lines of which something arrives at every leg."""
-    return {state.line.id for state in reading.lines if state.legs and all(leg.sounds for leg in state.legs)}
+    """The lines of which something arrives at every leg, by the way that they name if they do."""
+    return {
+        state.line.id
+        for state in reading.lines
+        if state.legs and all(leg.sounds for leg in state.legs) and not state.goes_otherwise
+    }

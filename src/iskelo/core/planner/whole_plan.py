@@ -20,7 +20,7 @@ from iskelo.core.planner.search import arriving, joined
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.rig import Line
 
-MIXED_UP = ("crossed", "doubled", "crowded")
+MIXED_UP = ("crossed", "doubled", "crowded", "other way")
 
 BOXES_AT_MOST = 3
 """So many boxes are joined to a program's own by one plan."""
@@ -59,6 +59,13 @@ def join_all(reading: Reading) -> Joining | None:
     return made.made() if made.edits else None
 
 
+def join_apart(reading: Reading, line: Line) -> Joining | None:
+    """The smallest changes that make one line arrive as it says, and mix it up with nothing; None if none is known."""
+    made = Joinings(reading)
+    _lines(made, (line,))
+    return made.made() if made.edits else None
+
+
 def _lines(made: Joinings, lines: Iterable[Line]) -> None:
     """Serve these lines one after the other."""
     for line in in_order(made.reading.found, lines):
@@ -68,18 +75,19 @@ def _lines(made: Joinings, lines: Iterable[Line]) -> None:
         joining, after = found
         # What arrives is never taken away for another, nor is anything mixed up with it.
         if arriving(made.reading) <= arriving(after):
-            if _mixed_up(after) <= _mixed_up(made.reading):
+            if _mixed_up(after) <= _mixed_up(made.reading) and not after.traced[line.id].state.goes_otherwise:
                 made.take(joining, after)
-            elif (apart := _kept_apart(made.reading, joining, after)) is not None:
+            elif (apart := _kept_apart(made.reading, joining, after, line)) is not None:
                 made.take(*apart)
 
 
-def _kept_apart(before: Reading, joining: Joining, after: Reading) -> tuple[Joining, Reading] | None:
-    """A joining that mixes lines up, with the one act that keeps them apart; None if there is none."""
-    mixed = {line for line, _ in _mixed_up(after) - _mixed_up(before)}
+def _kept_apart(before: Reading, joining: Joining, after: Reading, line: Line) -> tuple[Joining, Reading] | None:
+    """A joining for a line that mixes lines up, with the one act that keeps them apart; None if there is none."""
+    mixed = {each for each, _ in _mixed_up(after) - _mixed_up(before)} | {line.id}
     for each in search_switches(after, mixed).found:
         then = read(apply(after.rig, each.act.edits).rig, after)
-        if arriving(after) <= arriving(then) and _mixed_up(then) <= _mixed_up(before):
+        apart = _mixed_up(then) <= _mixed_up(before) and not then.traced[line.id].state.goes_otherwise
+        if arriving(after) <= arriving(then) and apart:
             both = Joinings(before)
             both.take(joining, after)
             both.take(Joining(each.act.edits, (each.act.words,), (each.act.place(then.found),)), then)

@@ -6,11 +6,11 @@ from string import ascii_lowercase
 from iskelo.core.rig.check_mixer import Faulty, check_mixer
 from iskelo.core.rig.check_programs import check_driver, check_program
 from iskelo.core.rig.device_streams import CHANNELS_AT_MOST
-from iskelo.core.rig.gear import Aggregate, Interface
+from iskelo.core.rig.gear import Aggregate, Destination, Interface, Source
 from iskelo.core.rig.index import Index, index
 from iskelo.core.rig.ports import BANK_WORDS, CLOCK_BANKS, Port
 from iskelo.core.rig.programs import Program
-from iskelo.core.rig.rig import Broken, Item, Patch, Rig
+from iskelo.core.rig.rig import COMPUTER, PASSED_SIDES, Broken, Item, Line, Patch, Rig
 
 LEADS = {
     ("out", "jack_in"),
@@ -282,6 +282,31 @@ def _lines(rig: Rig, found: Index) -> None:
                     port.bank == "track" and found.is_ear(port) != (line.purpose == "listen")
                 ):
                     raise Broken(place, _wrong_end(line.purpose, side, found.say(port)))
+        if line.through or line.never_by:
+            _way(line, found)
+
+
+def _way(line: Line, found: Index) -> None:
+    """What a line names on its way is there, is none of its ends, and can be done."""
+    place = f"line {line.name}"
+    named = (*line.through, *line.never_by)
+    ends = {port.owner for port in (*line.from_ports, *line.to_ports)}
+    for each in named:
+        if each == COMPUTER:
+            continue
+        if not found.holds(each):
+            raise Broken(place, f"it names {each!r} on its way, which is not in this rig")
+        if each in found.items and found.items[each].side not in PASSED_SIDES:
+            raise Broken(place, f"{found.whole_name(each)} is nothing that sound passes")
+        if named.count(each) > 1:
+            raise Broken(place, f"it names {found.whole_name(each)} twice on its way")
+        if each in ends or isinstance(found.gear.get(each), Source | Destination):
+            raise Broken(place, f"{found.whole_name(each)} is where lines begin or end; say what lies between")
+    if COMPUTER in line.never_by:
+        inside = [end for end in ends if end in found.items]
+        inside += [each for each in line.through if isinstance(found.gear.get(each), Program) or each in found.items]
+        if inside:
+            raise Broken(place, f"{found.whole_name(inside[0])} is in the computer, which it should never pass")
 
 
 def _wrong_end(purpose: str, side: str, said: str) -> str:

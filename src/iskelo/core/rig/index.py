@@ -16,7 +16,7 @@ from iskelo.core.rig.mixers import Feed, Mixer, Strip
 from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.ports import BANK_TABLE, BANK_WORDS, CLOCK_BANKS, Port
 from iskelo.core.rig.programs import Bus, FarEnd, Program, Send, Track, Voice
-from iskelo.core.rig.rig import BOX_BANKS, FIELDS_OF, SIDES, AnyGear, Item, Line, Patch, Rig, Side
+from iskelo.core.rig.rig import BOX_BANKS, COMPUTER, FIELDS_OF, SIDES, AnyGear, Item, Line, Patch, Rig, Side
 from iskelo.core.rig.syncs import SyncLink
 
 Hindrance = Literal["", "not connected", "link", "own period", "buffer", "not installed", "held", "other rate"]
@@ -79,9 +79,26 @@ class Index:
             return self.say_in_mixer(identity)
         return self.lines[identity].name
 
+    def whole_name(self, identity: str) -> str:
+        """The name of a piece of gear, or of what is in one with the gear it is in. Example: 'Cue of Longhand'."""
+        if identity in self.gear:
+            return self.gear[identity].name
+        if identity in self.items:
+            return f"{self.items[identity].item.name} of {self.items[identity].program.name}"
+        inside = self.mixing[identity]
+        return f"{inside.item_name} of {inside.box.name}"
+
+    def say_passed(self, named: Iterable[str]) -> str:
+        """What a line names on its way. Example: 'Anvil press, Programme of Longhand, the computer'."""
+        return ", ".join("the computer" if each == COMPUTER else self.whole_name(each) for each in named)
+
     def owner(self, port: Port) -> AnyGear:
         """The gear a port sits on."""
         return self.gear[self.gear_of(port.owner)]
+
+    def holds(self, identity: str) -> bool:
+        """Whether this is a piece of gear, or something in one."""
+        return identity in self.gear or identity in self.items or identity in self.mixing
 
     def gear_of(self, identity: str) -> str:
         """The gear that this is, or is part of."""

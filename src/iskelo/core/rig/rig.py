@@ -28,6 +28,9 @@ FIELDS_OF: dict[str, str] = {
 }
 """A program's field for the items of each side."""
 
+PASSED_SIDES: tuple[Side, ...] = ("input", "track", "bus", "output")
+"""Of what is in a program what sound passes and a line may name."""
+
 BOX_BANKS = ("jack_in", "jack_out", "capture", "playback")
 
 
@@ -65,8 +68,19 @@ WantedTap = Literal["any", "raw", "direct", "before the fader", "behind the fade
 """At which tap of a mixer a line is wanted: raw is the input itself, before any strip."""
 
 
+COMPUTER = "computer"
+"""What a line may never pass that is no gear of the rig: the computer itself, and with it every program."""
+
+Passed = Annotated[tuple[Id, ...], Field(max_length=8)]
+NeverPassed = Annotated[tuple[Id | Literal["computer"], ...], Field(max_length=8)]
+
+
 class Line(Value):
-    """A wanted delivery: these source ports to those target ports, with its limits."""
+    """A wanted delivery: these source ports to those target ports, with its limits.
+
+    ``through``: the gear, strips, mixes, tracks, buses and outputs that every copy of it must pass; ``never_by``: what
+    none of them may pass.
+    """
 
     id: Id
     name: Annotated[Name, Settable("name")]
@@ -81,6 +95,8 @@ class Line(Value):
     highest_dbfs: Annotated[LevelDbfs | None, Settable("highest level", "dBFS")] = None
     alone: Annotated[bool, Settable("alone")] = False
     tap: Annotated[WantedTap, Settable("wanted tap")] = "any"
+    through: Annotated[Passed, Settable("through")] = ()
+    never_by: Annotated[NeverPassed, Settable("never by")] = ()
     tag: Annotated[str, AfterValidator(clean_tag), Settable("tag")] = ""
     colour: Annotated[Colour, Settable("colour")] = "none"
 
@@ -122,7 +138,7 @@ class Rig(Value):
     """
 
     format: Literal["iskelo rig"] = "iskelo rig"
-    version: Literal[11] = 11
+    version: Literal[12] = 12
     name: Annotated[Name, Settable("name")] = "New rig"
     notes: Annotated[Notes, Settable("notes")] = ""
     next_number: Annotated[int, Field(ge=1, le=1_000_000_000)] = 1

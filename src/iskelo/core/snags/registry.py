@@ -34,12 +34,14 @@ from iskelo.core.snags import (
     syncs,
     tracks,
     unbalanced,
+    ways,
 )
 from iskelo.core.snags.rule import AREAS, KNOWN, REMEDIES_AT_MOST, SEVERITIES, Known, Remedy, Snag, Symptom, distinct
 
 MODULES = (
     *(drivers, rates, clocks, aggregates, cables, member_delays, numbers, rounds, hosting, inputs, outputs),
-    *(tracks, inserts, insert_levels, levels, unbalanced, load, calls, syncs, lines, sides, arrivals, mixers, recorded),
+    *(tracks, inserts, insert_levels, levels, unbalanced, load, calls, syncs, lines, sides, arrivals, ways),
+    *(mixers, recorded),
 )
 """Where rules are, in the order in which those of one area are run."""
 

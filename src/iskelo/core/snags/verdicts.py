@@ -58,6 +58,11 @@ VERDICTS: dict[Headline, Verdict] = {
         "no other source is heard there",
         "the way of the others closed where the line does not share it",
     ),
+    "other way": Verdict(
+        "it says what it passes, or what it never should, and some copy of it goes another way",
+        "by the plan every copy goes as the line says, and it is heard as loud and as late as that promises",
+        "the cheapest way that it names, outboard gear hung into the lead that is there; the act that shuts the other",
+    ),
     "off speed": Verdict(
         "a program plays or records at another rate than its device runs at, and nothing resamples it",
         "it plays at the rate it was made for, and what is recorded at the rate its file tells",

@@ -119,6 +119,7 @@ def _overload(box: str, found: Index) -> str:
 
 _TOLD: dict[str, Teller] = {
     "name": lambda value, found: found.name(value),
+    "passed": lambda value, found: found.say_passed(value),
     "port": lambda value, found: found.say(value),
     "arriving": _arriving,
     "list": lambda value, _: ", ".join(map(str, value)),

@@ -1,5 +1,6 @@
 import { Flex } from "@chakra-ui/react"
 import { useQuery } from "@tanstack/react-query"
+import { useMemo } from "react"
 
 import { answer, client, Problem, type Schemas } from "../../api/client"
 import { useRig } from "../../api/rig"
@@ -15,14 +16,21 @@ const FIELDS = [
   ["heard_at", "Heard at", "headphones", "120px"],
   ["name", "Name", "the source’s", "130px"],
   ["within", "Within", "ms", "56px"],
+  ["through", "Through", "any way", "110px"],
+  ["never_by", "Never by", "nothing", "96px"],
 ] as const
 type Field = (typeof FIELDS)[number][0]
-const EMPTY: Record<Field, string> = { sources: "", record_to: "", heard_at: "", name: "", within: "" }
+const EMPTY: Record<Field, string> = {
+  ...{ sources: "", record_to: "", heard_at: "", name: "", within: "" },
+  ...{ through: "", never_by: "" },
+}
 
 /** Many lines at once, typed as phrases; what they would do is shown in pencil until Ctrl+Enter. */
 export function Batch({ onClose }: { onClose: () => void }) {
   const { state, edit } = useRig()
-  const [typed, setTyped, clear] = useDraft("batch", EMPTY)
+  const [draft, setTyped, clear] = useDraft("batch", EMPTY)
+  // One that was typed before there were so many fields has none of the later ones.
+  const typed = useMemo(() => (draft === EMPTY ? EMPTY : { ...EMPTY, ...draft }), [draft])
   // What is typed is looked at when the fingers rest, so that half a word is not refused.
   const wanted = useRested(typed, 150)
   const asked = wanted.sources.trim() !== ""

@@ -16,14 +16,15 @@ type Row = Schemas["InputRow-Output"]
 type Field = Exclude<keyof Row, "number">
 
 const FIELDS: [Field, string, string][] = [
-  ["name", "Name", "14%"],
-  ["source", "Source", "14%"],
+  ["name", "Name", "13%"],
+  ["source", "Source", "13%"],
   ["box_input", "Box input", "11%"],
-  ["track", "Track", "13%"],
-  ["heard_at", "Heard at", "13%"],
-  ["purpose", "Purpose", "9%"],
-  ["limit", "Limit", "8%"],
-  ["phantom", "Phantom", "8%"],
+  ["track", "Track", "12%"],
+  ["heard_at", "Heard at", "12%"],
+  ["purpose", "Purpose", "8%"],
+  ["limit", "Limit", "6%"],
+  ["phantom", "Phantom", "7%"],
+  ["through", "Through", "8%"],
 ]
 
 /** What somebody said of a list: which column is what, cells by row and field, rows that are made. */

@@ -10,6 +10,7 @@ import { Commit } from "../../parts/Commit"
 import { Button, Kbd, Select, TickBox } from "../../parts/controls"
 import { useKeys } from "../../parts/keys"
 import { LimitSelect } from "./LimitSelect"
+import { Way } from "./Way"
 import { Meters } from "./Meters"
 import { Response } from "./Response"
 import { COLOURS } from "./Swatch"
@@ -104,6 +105,7 @@ export function Tape({ line, onMend, mendable }: { line: LineView; onMend: () =>
           </Select>
         )}
         <LimitSelect line={line} />
+        <Way line={line} />
         <Window line={line} />
         <Button size="row" variant="quiet" onClick={() => void edit([{ edit: "remove", items: [line.id] }])}>
           Remove

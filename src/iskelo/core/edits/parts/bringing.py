@@ -15,7 +15,7 @@ from iskelo.core.rig.gear import Aggregate, Interface, Member
 from iskelo.core.rig.index import index
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program
-from iskelo.core.rig.rig import AnyGear, Patch, Rig
+from iskelo.core.rig.rig import COMPUTER, AnyGear, Patch, Rig
 from iskelo.core.rig.syncs import SyncLink
 
 SAID: dict[Does, str] = {
@@ -254,6 +254,12 @@ def _leads(at: UnderWay) -> None:
         at.rig = at.rig.model_copy(update={"patches": (*at.rig.patches, *patches)})
 
 
+def _named(at: UnderWay, named: tuple[str, ...]) -> tuple[str, ...]:
+    """What stands here for what a line of the part names on its way, as far as it is here."""
+    here = (each if each == COMPUTER else at.items.get(each) or at.gear.get(each) for each in named)
+    return tuple(each for each in here if each is not None and (each == COMPUTER or at.found.holds(each)))
+
+
 def _lines(at: UnderWay) -> None:
     """Lines whose ends are all here and that nobody has asked for yet."""
     asked = {(line.from_ports, line.to_ports) for line in at.rig.lines}
@@ -272,7 +278,10 @@ def _lines(at: UnderWay) -> None:
             at.rig, (identity,) = new_ids(at.rig, "l", 1)
             name = free_name(line.name, names)
             names.append(name)
-            update = {"id": identity, "name": name, "from_ports": starts, "to_ports": ends}
+            update = {
+                **{"id": identity, "name": name, "from_ports": starts, "to_ports": ends},
+                **{"through": _named(at, line.through), "never_by": _named(at, line.never_by)},
+            }
             lines.append(line.model_copy(update=update))
             at.tell(place, "lines", name, "new")
     at.rig = at.rig.model_copy(update={"lines": (*at.rig.lines, *lines)})

@@ -1,0 +1,45 @@
+"""What a line says about its way: what every copy of it must pass, and what none of them may."""
+
+from collections.abc import Sequence
+
+from iskelo.core.lines.legs import Leg
+from iskelo.core.rig.gear import Aggregate
+from iskelo.core.rig.index import Index
+from iskelo.core.rig.rig import COMPUTER, Line
+from iskelo.core.values import Fact, fact
+from iskelo.core.wiring.edge import Edge
+from iskelo.core.wiring.hops import DEVICE_HOPS
+
+
+def passes(edges: Sequence[Edge], what: str, found: Index) -> bool:
+    """Tell whether a way passes a piece of gear, what is in one, or the computer."""
+    if what == COMPUTER:
+        return any(edge.kind in DEVICE_HOPS for edge in edges)
+    gear = found.gear.get(what)
+    if isinstance(gear, Aggregate):
+        return any(edge.kind in DEVICE_HOPS and found.opened[edge.owner].device.id == what for edge in edges)
+    owners = {edges[0].start.owner, *(edge.end.owner for edge in edges), *(edge.owner for edge in edges)}
+    if gear is None:
+        return what in owners
+    return what in owners or any(found.holds(each) and found.gear_of(each) == what for each in owners)
+
+
+def goes_as_said(edges: Sequence[Edge], line: Line, found: Index) -> bool:
+    """Tell whether a way passes all that a line names, and nothing that it never should."""
+    return all(passes(edges, each, found) for each in line.through) and not any(
+        passes(edges, each, found) for each in line.never_by
+    )
+
+
+def goes_otherwise(line: Line, legs: Sequence[Leg], found: Index) -> Fact | None:
+    """Say what some copy of a line does not pass, or passes though it never should; None if all go as it says."""
+    if not line.through and not line.never_by:
+        return None
+    ways = [arrival.route.edges for leg in legs for arrival in leg.arrivals]
+    missed = tuple(each for each in line.through if not all(passes(way, each, found) for way in ways))
+    met = tuple(each for each in line.never_by if any(passes(way, each, found) for way in ways))
+    if missed and met:
+        return fact("passes not this but that", missed=missed, met=met)
+    if missed:
+        return fact("passes not", missed=missed)
+    return fact("passes", met=met) if met else None

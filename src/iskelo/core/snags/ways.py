@@ -1,0 +1,37 @@
+"""Rules about the way of a line that says which it is to take."""
+
+from functools import partial
+
+from iskelo.core.edits.edit import SetValues
+from iskelo.core.lines.context import Reading
+from iskelo.core.lines.state import LineState
+from iskelo.core.planner.whole_plan import join_apart
+from iskelo.core.snags.reach import with_finding
+from iskelo.core.snags.rule import Remedy, Snag, if_so, joining, rule
+
+
+@rule("lines")
+def line_other_way(reading: Reading) -> list[Snag]:
+    """A line that says what it passes, or what it never should, goes another way."""
+    return [
+        Snag(
+            key=f"line-other-way:{state.line.id}",
+            rule="line-other-way",
+            severity="trouble",
+            title=f"{state.line.name} goes another way than it says",
+            evidence=f"{words[:1].upper()}{words[1:]}.",
+            consequence="It sounds, and without what it was to pass, or with what it was to be kept from.",
+            lines=(state.line.id,),
+            items=tuple(port.owner for port in state.line.from_ports),
+            mend=partial(_led_as_said, reading, state),
+        )
+        for state, words in with_finding(reading, "other way")
+    ]
+
+
+def _led_as_said(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
+    """The cheapest way that the line names, with what shuts the other; or any way will do."""
+    joined = join_apart(reading, state.line)
+    any_way = SetValues(item=state.line.id, values={"through": [], "never_by": []})
+    told = if_so(f"{state.line.name} may go any way", any_way)
+    return (joining(joined), told) if joined is not None else (told,)

@@ -1,0 +1,238 @@
+"""Lines that say what they pass: found where they go another way, planned as they say, and told."""
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+from pydantic import JsonValue
+
+from desks import desk_bench, mixer_of
+from drawn import drawn
+from evenings import planned
+from iskelo.core.edits.apply import apply
+from iskelo.core.edits.base import Refused
+from iskelo.core.edits.batch import BatchRequest, batch
+from iskelo.core.edits.edit import Remove, SetValues
+from iskelo.core.edits.ways_phrase import ways_phrase
+from iskelo.core.linecheck.run import run_line_check
+from iskelo.core.lines.context import read
+from iskelo.core.lines.passing import passes
+from iskelo.core.plan import plan
+from iskelo.core.planner.search import arriving
+from iskelo.core.planner.whole_plan import join_all
+from iskelo.core.remedies import tried_remedies
+from iskelo.core.rig.index import index
+from iskelo.core.rig.rig import PASSED_SIDES, Rig
+from iskelo.core.survey import survey, survey_again
+from rigs import Bench, any_rig
+
+
+def wish(bench: Bench, sources: str, **more: str) -> None:
+    bench.do(*batch(bench.rig, BatchRequest(sources=sources, **more)))
+
+
+def headlines(bench: Bench) -> list[str]:
+    return [line.headline for line in survey(bench.rig).lines]
+
+
+def way(bench: Bench, line: str) -> list[str]:
+    """Whose ports a line's only copy passes, by name."""
+    (arrival,) = bench.line(line).legs[0].arrivals
+    found = index(bench.rig)
+    return list(dict.fromkeys(found.whole_name(port.owner) for port in arrival.route.ports))
+
+
+def first_act(bench: Bench) -> str:
+    """Make the first remedy that is an act of the worst snag; what it does, in words."""
+    known = survey_again(bench.rig, None)
+    remedy = next(each for each in tried_remedies(bench.rig, known.snags[0], known) if not each.fact)
+    bench.do(*remedy.edits)
+    return remedy.words
+
+
+PRESSED = ("2 line", "box 4x4", "rec", "outboard press", "head")
+
+
+def test_a_wish_through_outboard_gear_is_planned_through_it_from_nothing() -> None:
+    bench = desk_bench(*PRESSED)
+    wish(bench, "line 1", record_to="rec new", through="press")
+    wish(bench, "line 2", record_to="rec new")
+    planned(bench)
+    assert headlines(bench) == ["arrives", "arrives"]
+    lines = [line.name for line in survey(bench.rig).lines]
+    press = next(each.name for each in index(bench.rig).outboards)
+    assert press in way(bench, lines[0])
+    assert press not in way(bench, lines[1])
+    assert all(line.proved for line in run_line_check(bench.rig).ledger.lines)
+
+
+def test_what_arrives_past_it_is_told_and_hung_into_the_lead_by_the_first_remedy() -> None:
+    bench = desk_bench(*PRESSED)
+    wish(bench, "line 1-2", record_to="rec new")
+    planned(bench)
+    line = survey(bench.rig).lines[0]
+    bench.do(SetValues(item=line.id, values={"through": "press"}))
+    told = survey(bench.rig)
+    assert told.lines[0].headline == "other way"
+    assert "another way than through" in told.lines[0].told
+    assert told.lines[0].through == index(bench.rig).outboards[0].name
+    assert told.vitals.arriving == 1
+    # Heard it is, but nobody calls that a proof.
+    check = run_line_check(bench.rig).ledger
+    proofs = survey(bench.rig, {each.line: (each.mark, each.proved) for each in check.lines}).proofs
+    assert proofs.get(line.id) != "proved"
+    assert first_act(bench).startswith(("Hang", "hang"))
+    assert headlines(bench) == ["arrives", "arrives"]
+    assert all(each.proved for each in run_line_check(bench.rig).ledger.lines)
+
+
+def test_a_line_heard_never_by_the_computer_is_planned_in_the_box_and_told_where_it_is_not() -> None:
+    bench = desk_bench("1 mic", "box 4x4", "rec", "head")
+    wish(bench, "mic", record_to="rec new", heard_at="head", never_by="computer")
+    planned(bench)
+    assert headlines(bench) == ["arrives", "arrives"]
+    box = index(bench.rig).boxes[0]
+    assert len(box.direct) > 0
+    record, heard = survey(bench.rig).lines
+    assert (record.never_by, heard.never_by) == ("", "the computer")
+    assert all(line.proved for line in run_line_check(bench.rig).ledger.lines)
+
+
+def test_a_line_heard_through_a_program_is_told_where_it_may_not_pass_the_computer() -> None:
+    bench = desk_bench("1 mic", "box 4x4", "rec", "head")
+    recorder = index(bench.rig).all_programs[0].name
+    wish(bench, "mic", record_to="rec new", heard_at="head", through=recorder)
+    planned(bench)
+    assert headlines(bench) == ["arrives", "arrives"]
+    assert index(bench.rig).boxes[0].direct == ()
+    heard = survey(bench.rig).lines[1]
+    bench.do(SetValues(item=heard.id, values={"through": "", "never_by": "computer"}))
+    told = survey(bench.rig).lines[1]
+    assert told.headline == "other way"
+    assert told.told == "it arrives by the computer, which it should never pass"
+    first_act(bench)
+    assert headlines(bench) == ["arrives", "arrives"]
+    assert not bench.line(heard.name).has("doubled")
+
+
+def test_a_wish_through_a_strip_takes_that_strip() -> None:
+    bench = desk_bench("1 mic", "mixer 8", "rec", "head")
+    wish(bench, "mic", heard_at="head")
+    planned(bench)
+    line = survey(bench.rig).lines[0]
+    before = way(bench, line.name)
+    strips = mixer_of(bench, index(bench.rig).boxes[0].name).strips
+    other = next(each for each in strips if not any(each.name in passed for passed in before))
+    bench.do(SetValues(item=line.id, values={"through": f"{other.name} of {index(bench.rig).boxes[0].name}"}))
+    assert headlines(bench) == ["other way"]
+
+
+def test_the_plan_leads_nothing_past_what_somebody_said() -> None:
+    bench = desk_bench(*PRESSED)
+    wish(bench, "line 1", record_to="rec new", never_by="press")
+    wish(bench, "line 2", record_to="rec new", through="press")
+    made = plan(survey_again(bench.rig, None), rest=True)
+    assert made is not None
+    bench.do(*made.edits)
+    reading = read(bench.rig)
+    press = reading.found.outboards[0].id
+    for state in reading.lines:
+        for arrival in state.legs[0].arrivals:
+            assert passes(arrival.route.edges, press, reading.found) == bool(state.line.through)
+    assert headlines(bench) == ["arrives", "arrives"]
+
+
+@pytest.mark.parametrize(
+    ("field", "typed", "words"),
+    [
+        ("through", "spoon", "nothing that sound passes here is called 'spoon'"),
+        ("through", "computer", "nothing that sound passes here is called 'computer'"),
+        ("through", "b", "say which 'b'"),
+        ("never_by", "computer", "is in the computer, which it should never pass"),
+        ("through", "box 1, box 1", ""),
+    ],
+)
+def test_a_way_that_is_not_understood_or_cannot_be_is_refused_in_words(field: str, typed: str, words: str) -> None:
+    bench = desk_bench("1 mic", "2 box 4x4", "rec")
+    for number, box in enumerate(index(bench.rig).boxes, start=1):
+        bench.do(SetValues(item=box.id, values={"name": f"Box {number}"}))
+    wish(bench, "mic", record_to="rec new")
+    line = survey(bench.rig).lines[0].id
+    if not words:
+        bench.do(SetValues(item=line, values={field: typed}))
+        assert survey(bench.rig).lines[0].through == "Box 1"
+        return
+    with pytest.raises(Refused) as refused:
+        bench.do(SetValues(item=line, values={field: typed}))
+    assert words in refused.value.reason
+    assert refused.value.place
+
+
+def test_what_is_removed_is_passed_no_more_and_that_is_told() -> None:
+    bench = desk_bench(*PRESSED)
+    wish(bench, "line 1", record_to="rec new", through="press")
+    press = index(bench.rig).outboards[0].id
+    done = apply(bench.rig, (Remove(items=(press,)),))
+    assert done.rig.lines[0].through == ()
+    assert "no longer says all that it passes" in done.words
+
+
+def test_a_mix_is_named_with_their_gear() -> None:
+    bench = desk_bench("1 mic", "mixer 8", "head")
+    box = index(bench.rig).boxes[0]
+    mix = mixer_of(bench, index(bench.rig).boxes[0].name).mixes[0]
+    wish(bench, "mic", heard_at="head", through=f"{mix.name} of {box.name}", never_by="computer")
+    planned(bench)
+    assert headlines(bench) == ["arrives"]
+    assert f"{mix.name} of {box.name}" in way(bench, survey(bench.rig).lines[0].name)
+
+
+@given(any_rig(busy=True, cabled=True), st.data())
+@settings(max_examples=drawn(60))
+def test_what_a_copy_passes_may_be_named_and_what_it_passes_may_be_forbidden(rig: Rig, data: st.DataObject) -> None:
+    reading = read(rig)
+    whole = [state for state in reading.lines if len(state.legs) == 1 and len(state.legs[0].arrivals) == 1]
+    if not whole:
+        return
+    state = data.draw(st.sampled_from(whole))
+    found = reading.found
+    ends = {*state.line.from_ports, *state.line.to_ports}
+    owners = {port.owner for port in state.legs[0].arrivals[0].route.ports if port not in ends}
+    names = sorted({each for owner in owners for each in (owner, found.gear_of(owner))} - {port.owner for port in ends})
+    names = [each for each in names if each not in found.items or found.items[each].side in PASSED_SIDES]
+    if not names:
+        return
+    named = data.draw(st.sampled_from(names))
+    through, never = (
+        read(apply(rig, (SetValues(item=state.line.id, values={field: [named]}),)).rig)
+        for field in ("through", "never_by")
+    )
+    assert through.traced[state.line.id].state.findings == state.findings
+    assert never.traced[state.line.id].state.has("other way")
+    # What is typed as it is told names the same.
+    told = found.say_passed((named,))
+    assert ways_phrase(found, told, "Through") == (named,)
+
+
+@given(any_rig(busy=True), st.data())
+@settings(max_examples=drawn(60))
+def test_what_is_said_of_a_way_changes_nothing_but_that(rig: Rig, data: st.DataObject) -> None:
+    reading = read(rig)
+    gear = [each.id for each in reading.found.boxes] + [each.id for each in reading.found.programs()]
+    if not reading.lines or not gear:
+        return
+    state = data.draw(st.sampled_from(reading.lines))
+    values: dict[str, JsonValue] = {
+        data.draw(st.sampled_from(["through", "never_by"])): [data.draw(st.sampled_from(gear))]
+    }
+    try:
+        after = read(apply(rig, (SetValues(item=state.line.id, values=values),)).rig)
+    except Refused:
+        return
+    then = after.traced[state.line.id].state
+    assert (then.legs, then.others) == (state.legs, state.others)
+    others = [each for each in then.findings if each.kind not in ("other way", "arrives")]
+    assert others == [each for each in state.findings if each.kind != "arrives"]
+    made = join_all(after)
+    if made is not None:
+        ended = read(apply(after.rig, made.edits).rig)
+        assert arriving(after) <= arriving(ended)
