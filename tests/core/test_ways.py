@@ -236,3 +236,14 @@ def test_what_is_said_of_a_way_changes_nothing_but_that(rig: Rig, data: st.DataO
     if made is not None:
         ended = read(apply(after.rig, made.edits).rig)
         assert arriving(after) <= arriving(ended)
+
+
+def test_gear_with_one_channel_serves_one_of_two_and_the_other_is_told_why() -> None:
+    bench = desk_bench(*PRESSED)
+    wish(bench, "line 1-2", record_to="rec new", through="press")
+    made = plan(survey_again(bench.rig, None), rest=True)
+    assert made is not None
+    (left,) = made.left
+    first = next(each.name for each in bench.rig.gear)
+    assert left.why == f"press has one channel, taken by {first}"
+    assert any("Set the trim" in step for place in made.steps for step in place.steps)

@@ -8,6 +8,7 @@ from iskelo.core.lines.context import Reading
 from iskelo.core.planner.move import MOVED, SPLITTER, TAKEN_AWAY, TIE, Ask, Move
 from iskelo.core.rig.gear import Interface, Source
 from iskelo.core.rig.index import Index
+from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program
 from iskelo.core.rig.units import say_figure
@@ -24,7 +25,12 @@ def into_a_jack(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
         for jack in range(1, box.jack_in + 1):
             end = Port(box.id, "jack_in", jack)
             if not reading.graph.into(end) and not other_box:
-                switch, said, worse = switched_on(found, port, box, jack)
+                outboard = found.gear.get(port.owner)
+                if isinstance(outboard, Outboard):
+                    trimmed = _trimmed(found, ask.start, box, jack, gained_db=outboard.gain_db)
+                    switch, said, worse = *trimmed, 0.0
+                else:
+                    switch, said, worse = switched_on(found, port, box, jack)
                 cost = 1 + leads.dearer + worse + TIE * (jack + 2 * (port.number > 1))
                 yield Move(end, cost, (*leads.to(end), *switch), (leads.say(end), *said))
 
@@ -84,12 +90,23 @@ def switched_on(found: Index, port: Port, box: Interface, jack: int) -> tuple[tu
     if not isinstance(source, Source):
         return (), (), 0.0
     edits, words, dearer = _supplied(source, box, jack)
-    off_db = source.level_dbu + input_gain_db(box, jack) - nominal_dbfs(port, found)
-    if off_db > TOLERANCE_DB or off_db < -FAR_OFF_DB:
-        trim_db = max(-144.0, min(60.0, round(box.trims_db[jack - 1] - off_db, 1)))
-        edits = (*edits, SetTrim(interface=box.id, jack_in=jack, trim_db=trim_db))
-        words = (*words, f"Set the trim of {box.name} jack in {jack} to {say_figure(trim_db)} dB")
-    return edits, words, dearer
+    trims, said = _trimmed(found, port, box, jack)
+    return (*edits, *trims), (*words, *said), dearer
+
+
+def _trimmed(
+    found: Index, start: Port, box: Interface, jack: int, *, gained_db: float = 0.0
+) -> tuple[tuple[Edit, ...], tuple[str, ...]]:
+    """What a jack's trim must be for a source's level, and what outboard gear before it adds; nothing where it fits."""
+    source = found.gear.get(start.owner)
+    if not isinstance(source, Source):
+        return (), ()
+    off_db = source.level_dbu + gained_db + input_gain_db(box, jack) - nominal_dbfs(start, found)
+    if -FAR_OFF_DB <= off_db <= TOLERANCE_DB:
+        return (), ()
+    trim_db = max(-144.0, min(60.0, round(box.trims_db[jack - 1] - off_db, 1)))
+    said = f"Set the trim of {box.name} jack in {jack} to {say_figure(trim_db)} dB"
+    return (SetTrim(interface=box.id, jack_in=jack, trim_db=trim_db),), (said,)
 
 
 def _supplied(source: Source, box: Interface, jack: int) -> tuple[tuple[Edit, ...], tuple[str, ...], float]:

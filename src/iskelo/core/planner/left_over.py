@@ -6,7 +6,9 @@ from iskelo.core.lines.context import Reading
 from iskelo.core.lines.state import LineState
 from iskelo.core.planner.cable_rooms import wanted_by
 from iskelo.core.rig.device_streams import CHANNELS_AT_MOST
+from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program
+from iskelo.core.rig.text import few
 from iskelo.core.words.say import say
 
 
@@ -35,7 +37,20 @@ def _why(reading: Reading, state: LineState) -> str:
             full = _full(reading, program, bank, wanted.width)
             if full:
                 return full
-    return say(state.findings[0], reading.found)
+    return _occupied(reading, state) or say(state.findings[0], reading.found)
+
+
+def _occupied(reading: Reading, state: LineState) -> str:
+    """That outboard gear which a line is to pass is taken by others; empty where it has room or the line passes it."""
+    found, ours = reading.found, {port.owner for port in state.line.from_ports}
+    for outboard in (each for each in found.outboards if each.id in state.line.through):
+        ins = [Port(outboard.id, "outboard_in", leg) for leg in range(1, outboard.width + 1)]
+        feeding = [edge.start for each in ins for edge in reading.graph.into(each)]
+        others = dict.fromkeys(found.name(port.owner) for port in feeding if port.owner not in ours)
+        if others and len(feeding) >= outboard.width:
+            inputs = "one channel" if outboard.width == 1 else f"{outboard.width} channels"
+            return f"{outboard.name} has {inputs}, taken by {few(others)}"
+    return ""
 
 
 def _full(reading: Reading, program: Program, bank: str, width: int) -> str:
