@@ -3,9 +3,9 @@
 import os
 
 HUNTING = bool(os.environ.get("ISKELO_HUNT"))
-SHARE, FEWEST = 4, 5
+SHARE, FEWEST = 3, 5
 
 
 def drawn(hunted: int, usual: int | None = None) -> int:
-    """``hunted`` examples in a hunt; at every run ``usual``, or a quarter. What a cut costs, planted faults tell."""
+    """``hunted`` examples in a hunt; at every run ``usual``, or a third. What a cut costs, planted faults tell."""
     return hunted if HUNTING else usual or max(FEWEST, hunted // SHARE)

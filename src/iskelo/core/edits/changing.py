@@ -18,7 +18,7 @@ from iskelo.core.rig.index import Index, index
 from iskelo.core.rig.insert_words import counted, insert_phrase
 from iskelo.core.rig.programs import Bus, Hosted, Program, ProgramPort, Track
 from iskelo.core.rig.rig import Line, Patch, Rig
-from iskelo.core.rig.text import NAME_MAX_CHARACTERS
+from iskelo.core.rig.text import NAME_MAX_CHARACTERS, fold_numbers
 from iskelo.core.rig.units import DBV_TO_DBU
 from iskelo.core.rig.value import Value
 
@@ -51,8 +51,9 @@ def _(edit: e.SetValues, rig: Rig) -> Applied:
         gear_of(rig, str(values["master"]), Interface)
     if isinstance(value, Driver):
         values |= _resampling(values) | _offered(value, values)
-    if isinstance(value, Program) and values.get("hosted") is not None:
-        values |= dict.fromkeys(DEVICE_FIELDS)
+    if isinstance(value, Program):
+        values |= _shut_for(value, values.get("channels_at_most"))
+        values |= dict.fromkeys(DEVICE_FIELDS) if values.get("hosted") is not None else {}
     figures = [field for field in values if field in FIGURES.get(kind, ())]
     if figures:
         values["origins"] = {**_origins(value), **dict.fromkeys(figures, edit.origin)}
@@ -152,6 +153,22 @@ def _less(known: Offsets, more_in: int, more_out: int) -> Offsets | None:
     return known.model_copy(update={"in_samples": into, "out_samples": out})
 
 
+def _shut_for(program: Program, at_most: Any) -> dict[str, tuple[int, ...]]:
+    """The channels that stay open where a program is to open so many at most: of the others what nothing takes goes."""
+    if not isinstance(at_most, int):
+        return {}
+    kept: dict[str, tuple[int, ...]] = {}
+    idle_in, idle_out = program.idle_channels("input"), program.idle_channels("output")
+    for field, on, idle in (
+        ("enabled_in", program.enabled_in, idle_in),
+        ("enabled_out", program.enabled_out, idle_out),
+    ):
+        over = len(on) - at_most
+        if 0 < over <= len(idle):
+            kept[field] = tuple(each for each in on if each not in idle[-over:])
+    return kept
+
+
 def _ways(place: str, values: Mapping[str, Any], found: Index) -> dict[str, tuple[str, ...]]:
     """What a line passes and what it never should, where they are typed as names."""
     typed = {field: text for field in ("through", "never_by") if isinstance(text := values.get(field), str)}
@@ -193,6 +210,16 @@ def _words_of(place: str, before: Value, after: Value, kind: type[Value], found:
             said.append(f"{label} changed")
         elif old != new:
             said.append(f"{label} {_told(field, old, found)} → {_told(field, new, found)}")
+    if isinstance(before, Program) and isinstance(after, Program) and before.channels_at_most != after.channels_at_most:
+        for side, was, on in (
+            ("input", before.enabled_in, after.enabled_in),
+            ("output", before.enabled_out, after.enabled_out),
+        ):
+            shut = [channel for channel in was if channel not in on]
+            if shut:
+                said.append(
+                    f"{side} channel{'s' if len(shut) > 1 else ''} {fold_numbers(shut)} shut, which nothing takes"
+                )
     for field in FIGURES.get(kind, ()):
         old, new = (_origins(each).get(field, "assumed") for each in (before, after))
         if old != new:

@@ -37,7 +37,18 @@ def _why(reading: Reading, state: LineState) -> str:
             full = _full(reading, program, bank, wanted.width)
             if full:
                 return full
+    for port in state.line.to_ports if state.headline in ("silent", "half silent") else ():
+        placed = reading.found.items.get(port.owner)
+        if placed is not None and placed.program.hosted is None and _all_taken(placed.program):
+            program = placed.program
+            return f"{program.name} opens {program.channels_at_most} channels at most, all taken by its names"
     return _occupied(reading, state) or say(state.findings[0], reading.found)
+
+
+def _all_taken(program: Program) -> bool:
+    """Whether a program opens as many inputs as it can, and its names take them all."""
+    limit = program.channels_at_most
+    return limit is not None and len(program.enabled_in) >= limit and not program.idle_channels("input")
 
 
 def _occupied(reading: Reading, state: LineState) -> str:

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from pydantic import JsonValue
 
 from iskelo.core.edits.additions import AddFeed, AddProgramPorts, AddReturns
-from iskelo.core.edits.edit import Edit, EnableChannels, SetDevice, SetDirect, SetLeg, SetValues
+from iskelo.core.edits.edit import Edit, SetDevice, SetDirect, SetLeg, SetValues
 from iskelo.core.edits.new_things import new
 from iskelo.core.lines.context import Reading
 from iskelo.core.planner.jack_moves import into_a_jack, into_what_is_named, takes_from
@@ -20,6 +20,7 @@ from iskelo.core.rig.mixing import legs_into
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program, Track
 from iskelo.core.wiring.blocks import wider_driver
+from iskelo.core.wiring.enabling import enabling
 from iskelo.core.wiring.hops import HopKind
 from iskelo.core.words.say import say, say_unblock
 
@@ -192,18 +193,21 @@ def _into_this_program(port: Port, program: Program, reading: Reading, ask: Ask)
         edits.append(SetDevice(program=program.id, device=port.owner))
         words.append(f"Give {program.name} the device {reading.found.name(port.owner)}")
     if program.enabled_in and number not in program.enabled_in and not edits:
-        edits.append(EnableChannels(program=program.id, side="input", channels=(number,)))
-        words.append(f"Enable input channel {number} in {program.name}")
+        opened = enabling(program, "input", (number,))
+        if opened is None:
+            return
+        edits += opened[0]
+        words.append(say(opened[1], reading.found))
     for item in program.inputs:
         for leg, channel in enumerate(item.legs, start=1):
             end = Port(item.id, "input", leg)
             if channel == number:
                 if edits:
-                    yield Move(end, len(edits), tuple(edits), tuple(words))
+                    yield Move(end, len(words), tuple(edits), tuple(words))
                 continue
             edit = SetLeg(item=item.id, leg=leg, channel=number)
             said = f"Set input {item.name} to channel {number}"
-            cost = len(edits) + 1 + otherwise(channel is not None, end in reading.ports_in_use)
+            cost = len(words) + 1 + otherwise(channel is not None, end in reading.ports_in_use)
             yield Move(end, cost, (*edits, edit), (*words, said))
     for track in program.tracks:
         if ask.end.bank == "track" and track.id != ask.end.owner:
@@ -226,8 +230,11 @@ def _shown_as(port: Port, program: Program, reading: Reading) -> tuple[int | Non
     number, edits, words = way.capture_before + port.number, list(wider), [say(said, found)]
     # The names of boxes that stand behind this one in an aggregate follow them, and so does what is enabled.
     if program.enabled_in and (streams.joined or number not in program.enabled_in):
-        edits.append(EnableChannels(program=program.id, side="input", channels=(number,)))
-        words.append(f"Enable input channel {number} in {program.name}")
+        opened = enabling(program, "input", (number,))
+        if opened is None:
+            return None, [], []
+        edits += opened[0]
+        words.append(say(opened[1], found))
     return number, edits, words
 
 
@@ -268,7 +275,7 @@ def _new_input(
         f"Let track {track.name} take it",
     )
     end = Port(track.id, "track" if ask.end.bank == "track" else "monitor", leg)
-    cost = len(edits) + 2 + _input_taken(track, reading) + _shared(port, reading, ask)
+    cost = len(words) + 2 + _input_taken(track, reading) + _shared(port, reading, ask)
     yield Move(end, cost, (*edits, made, given), (*words, *said))
 
 

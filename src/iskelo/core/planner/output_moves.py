@@ -4,7 +4,7 @@ from collections.abc import Iterator
 
 from iskelo.core.edits.additions import AddProgramPorts, AddSends
 from iskelo.core.edits.base import free_name
-from iskelo.core.edits.edit import Edit, EnableChannels, Plug, SetDevice, SetLeg, SetValues
+from iskelo.core.edits.edit import Edit, Plug, SetDevice, SetLeg, SetValues
 from iskelo.core.edits.new_things import new
 from iskelo.core.lines.context import Reading
 from iskelo.core.planner.move import BESIDE, OTHER_LEG, SOCKET, TIE, Ask, Move, otherwise
@@ -12,7 +12,9 @@ from iskelo.core.rig.device_streams import OpenDevice, open_box
 from iskelo.core.rig.mixing import legs_into
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Bus, Program, ProgramPort, Track, Voice
+from iskelo.core.wiring.enabling import enabling
 from iskelo.core.wiring.hops import HOPS
+from iskelo.core.words.say import say
 
 
 def to_an_output(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
@@ -87,8 +89,11 @@ def _to_a_new_output(
     words = [f"Add an output {name} on channel {first} to {program.name}"]
     missing = tuple(each for each in channels if program.enabled_out and each not in program.enabled_out)
     if missing:
-        edits.append(EnableChannels(program=program.id, side="output", channels=missing))
-        words.append(f"Enable output channels {missing[0]} to {missing[-1]} in {program.name}")
+        opened = enabling(program, "output", missing)
+        if opened is None:
+            return
+        edits += opened[0]
+        words.append(say(opened[1], reading.found))
     if track.output is None:
         edits.append(SetValues(item=track.id, values={"output": identity}))
         words.append(f"Send {side} {track.name} to it")

@@ -318,6 +318,12 @@ class Program(Value):
                 raise ValueError(f"it opens {limit} channels at most each way, and {enabled}")
         return self
 
+    def idle_channels(self, side: Literal["input", "output"], wanted: tuple[int, ...] = ()) -> tuple[int, ...]:
+        """The channels that it opens, that no name of it takes, and that are not wanted either."""
+        items, on = (self.inputs, self.enabled_in) if side == "input" else (self.outputs, self.enabled_out)
+        taken = {leg for item in items for leg in item.legs} | set(wanted)
+        return tuple(channel for channel in on if channel not in taken)
+
     @field_validator("enabled_in", "enabled_out")
     @classmethod
     def _ascending(cls, channels: tuple[int, ...]) -> tuple[int, ...]:

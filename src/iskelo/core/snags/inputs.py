@@ -3,18 +3,20 @@
 from functools import partial
 
 from iskelo.core.edits.base import free_name
-from iskelo.core.edits.edit import Edit, EnableChannels, FillChannels, SetLeg, SetValues
+from iskelo.core.edits.edit import Edit, FillChannels, SetLeg, SetValues
 from iskelo.core.lines.context import Reading
 from iskelo.core.lines.legs import Leg
 from iskelo.core.rig.device_streams import open_aggregate
 from iskelo.core.rig.gear import Aggregate
-from iskelo.core.rig.index import leg_letter
+from iskelo.core.rig.index import Index, leg_letter
 from iskelo.core.rig.programs import Program, ProgramPort
 from iskelo.core.rig.rig import Item
 from iskelo.core.rig.text import few
 from iskelo.core.snags.lines import joining_remedies
 from iskelo.core.snags.reach import lines_passing, lines_through_input
 from iskelo.core.snags.rule import Remedy, Snag, distinct, one_remedy, rule
+from iskelo.core.wiring.enabling import Enabling, enabling
+from iskelo.core.words.say import say
 
 
 @rule(
@@ -174,6 +176,10 @@ def _give_channel(reading: Reading, program: Program, item: ProgramPort, leg: in
     return distinct(remedies)
 
 
+def _opened(found: Index, opened: Enabling | None) -> tuple[Remedy, ...]:
+    return (Remedy(say(opened[1], found), opened[0]),) if opened is not None else ()
+
+
 @rule("inputs and outputs", symptoms=("nothing",), explains=("line-blocked", "line-half-silent"))
 def channel_not_enabled(reading: Reading) -> list[Snag]:
     """A program's inputs or outputs are mapped to channels that are switched off in it."""
@@ -194,9 +200,7 @@ def channel_not_enabled(reading: Reading) -> list[Snag]:
             harmed = [item for item in items if set(item.legs) & set(off)]
             numbers = ", ".join(map(str, off))
             plural = "s" if len(off) > 1 else ""
-            edit = EnableChannels(
-                program=program.id, side="input" if side == "input" else "output", channels=tuple(off)
-            )
+            opened = enabling(program, "input" if side == "input" else "output", tuple(off))
             snags.append(
                 Snag(
                     key=f"channel-not-enabled:{program.id}:{side}",
@@ -208,7 +212,7 @@ def channel_not_enabled(reading: Reading) -> list[Snag]:
                     consequence="No sound passes on them.",
                     items=tuple(item.id for item in harmed),
                     lines=_through(reading, side, [item.id for item in harmed]),
-                    mend=partial(one_remedy, f"Enable {side} channel{plural} {numbers} in {program.name}", edit),
+                    mend=partial(_opened, reading.found, opened),
                 )
             )
     return snags

@@ -5,7 +5,7 @@ from typing import Literal, NamedTuple
 
 from pydantic import JsonValue
 
-from iskelo.core.edits.edit import Edit, EnableChannels, SetDevice, SetJack, SetMembers, SetValues
+from iskelo.core.edits.edit import Edit, SetDevice, SetJack, SetMembers, SetValues
 from iskelo.core.rig.claims import excludes
 from iskelo.core.rig.device_streams import DeviceStream, OpenDevice, driver_of
 from iskelo.core.rig.gear import Aggregate, Interface, Source
@@ -16,8 +16,7 @@ from iskelo.core.rig.programs import Bus, Program, Send, Track, insert_with
 from iskelo.core.rig.rig import Patch
 from iskelo.core.rig.value import Value
 from iskelo.core.values import Fact, fact
-
-Side = Literal["input", "output"]
+from iskelo.core.wiring.enabling import Side, enabling
 
 
 class Setting(NamedTuple):
@@ -277,14 +276,12 @@ def buses_in_circles(program: Program) -> set[str]:
 
 
 def not_enabled(program: Program, side: Side, channel: int) -> Block:
-    opened = EnableChannels(program=program.id, side=side, channels=(channel,))
-    told = fact("channel not enabled", side=side, channel=channel, program=program.id)
-    return Block(
-        told,
-        f"{program.id}/{side}/{channel}",
-        opened,
-        fact("enable channel", side=side, channel=channel, program=program.id),
-    )
+    about = f"{program.id}/{side}/{channel}"
+    opened = enabling(program, side, (channel,))
+    if opened is None:
+        at_most = program.channels_at_most
+        return Block(fact("no channel left", side=side, channel=channel, program=program.id, at_most=at_most), about)
+    return Block(fact("channel not enabled", side=side, channel=channel, program=program.id), about, *opened)
 
 
 def not_monitored(track: Track) -> Block | None:

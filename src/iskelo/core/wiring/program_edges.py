@@ -12,7 +12,6 @@ from iskelo.core.values import fact
 from iskelo.core.wiring.blocks import (
     Block,
     Setting,
-    Side,
     bus_in_a_circle,
     bus_muted,
     buses_in_circles,
@@ -28,6 +27,7 @@ from iskelo.core.wiring.blocks import (
     track_shut,
 )
 from iskelo.core.wiring.edge import Edge, edge_of, legs_of
+from iskelo.core.wiring.enabling import Side
 from iskelo.core.wiring.hops import HopKind
 
 

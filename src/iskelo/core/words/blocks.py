@@ -18,6 +18,8 @@ BLOCKED = {
     "held against sole use": "{holder:name} has {box:name} by its {driver} driver, so nobody can have it for sole use",
     "no such channel at this rate": "at {rate:kHz} kHz {box:name} has {has} {bank} channels, not {channel}",
     "channel not shown": "the {driver} driver of {box:name} shows {shown} {bank} channels, not {channel}",
+    "no channel left": "{side} channel {channel} is not enabled in {program:name}, which opens {at_most} at most, and "
+    "its names take them all",
     "channel not enabled": "{side} channel {channel} is not enabled in {program:name}",
     "not armed": "track {track:name} is not armed",
     "armed elsewhere": "{program:name} arms a channel on one track only, and {other:name} has it",
@@ -54,7 +56,9 @@ OPENED = {
     "install driver and open by it": "Install the {driver} driver of {box:name}, and open {box:name} by it",
     "open by": "Let {program:name} open {box:name} by its {driver} driver",
     "open in aggregate by": "Open {box:name} in {aggregate:name} by its {driver} driver",
-    "enable channel": "Enable {side} channel {channel} in {program:name}",
+    "enable channels": "Enable {side} {channels:numbers} in {program:name}",
+    "enable channels instead": "Enable {side} {channels:numbers} in {program:name} instead of {spare:folded}, which "
+    "nothing takes",
     "arm track": "Arm track {track:name}",
     "disarm track": "Disarm track {track:name}",
     "monitor track": "Monitor track {track:name}",

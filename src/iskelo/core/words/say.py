@@ -12,7 +12,7 @@ from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.links import link_overload
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.text import few
+from iskelo.core.rig.text import few, fold_numbers
 from iskelo.core.rig.units import say_figure
 from iskelo.core.timing.clocks import say_drift
 from iskelo.core.timing.rates import say_speed
@@ -127,6 +127,8 @@ _TOLD: dict[str, Teller] = {
     "or": lambda value, _: " or ".join(value),
     "channels": _channels,
     "kHz": lambda value, _: f"{value / 1000:g}",
+    "numbers": lambda value, _: f"channel{'s' if len(value) > 1 else ''} {fold_numbers(value)}",
+    "folded": lambda value, _: fold_numbers(value),
     "dB": lambda value, _: say_figure(value, 1),
     "figure": lambda value, _: say_figure(value),
     "sources": lambda value, _: f"{value} other source{'s' if value > 1 else ''}",
