@@ -128,5 +128,7 @@ def test_a_comparison_and_bars_over_http(api: httpx.Client) -> None:
     pdf = api.get(f"/rigs/{rig}/sheet-file", params={"key": "compare", "with_rig": other})
     assert pdf.content[:5] == b"%PDF-"
     csv = api.get(f"/rigs/{rig}/sheet-file", params={"key": "inputs", "form": "csv"}).text
-    assert csv.lstrip("\ufeff").splitlines()[0] == "Name,Source,Box input,Track,Heard at,Purpose,Limit ms,Phantom"
+    assert (
+        csv.lstrip("\ufeff").splitlines()[0] == "Name,Source,Box input,Track,Heard at,Purpose,Limit ms,Phantom,Through"
+    )
     assert api.get(path, params={"key": "compare", "with_revision": 99}).status_code == 404

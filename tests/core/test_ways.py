@@ -5,6 +5,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from pydantic import JsonValue
 
+from core.test_mixing import with_effects
 from desks import desk_bench, mixer_of
 from drawn import drawn
 from evenings import planned
@@ -247,3 +248,12 @@ def test_gear_with_one_channel_serves_one_of_two_and_the_other_is_told_why() -> 
     first = next(each.name for each in bench.rig.gear)
     assert left.why == f"press has one channel, taken by {first}"
     assert any("Set the trim" in step for place in made.steps for step in place.steps)
+
+
+def test_effects_that_are_named_are_passed_by_what_is_wet_and_forbidden_they_are_found_there() -> None:
+    bench = with_effects()
+    line = next(state.line.id for state in read(bench.rig).lines if state.line.purpose == "listen")
+    bench.do(SetValues(item=line, values={"through": "Reverb"}))
+    assert read(bench.rig).traced[line].state.headline == "arrives"
+    bench.do(SetValues(item=line, values={"through": "", "never_by": "Reverb"}))
+    assert read(bench.rig).traced[line].state.headline == "other way"

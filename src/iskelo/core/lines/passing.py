@@ -36,8 +36,14 @@ def goes_otherwise(line: Line, legs: Sequence[Leg], found: Index) -> Fact | None
     if not line.through and not line.never_by:
         return None
     ways = [arrival.route.edges for leg in legs for arrival in leg.arrivals]
-    missed = tuple(each for each in line.through if not all(passes(way, each, found) for way in ways))
-    met = tuple(each for each in line.never_by if any(passes(way, each, found) for way in ways))
+    # What goes through effects is no copy: it is what somebody who names them wants beside the dry sound.
+    wet = [arrival.route.edges for leg in legs for arrival in leg.wet]
+    missed = tuple(
+        each
+        for each in line.through
+        if not all(passes(way, each, found) for way in ways) and not any(passes(way, each, found) for way in wet)
+    )
+    met = tuple(each for each in line.never_by if any(passes(way, each, found) for way in (*ways, *wet)))
     if missed and met:
         return fact("passes not this but that", missed=missed, met=met)
     if missed:

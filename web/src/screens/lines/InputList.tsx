@@ -16,14 +16,14 @@ type Row = Schemas["InputRow-Output"]
 type Field = Exclude<keyof Row, "number">
 
 const FIELDS: [Field, string, string][] = [
-  ["name", "Name", "13%"],
-  ["source", "Source", "13%"],
+  ["name", "Name", "12%"],
+  ["source", "Source", "12%"],
   ["box_input", "Box input", "11%"],
   ["track", "Track", "12%"],
-  ["heard_at", "Heard at", "12%"],
+  ["heard_at", "Heard at", "11%"],
   ["purpose", "Purpose", "8%"],
-  ["limit", "Limit", "6%"],
-  ["phantom", "Phantom", "7%"],
+  ["limit", "Limit", "8%"],
+  ["phantom", "Phantom", "8%"],
   ["through", "Through", "8%"],
 ]
 
