@@ -36,9 +36,9 @@ Standing = tuple[int, ...]
 def standing(surveyed: Surveyed) -> Standing:
     """How far a rig is from all being well; the less the better, the first difference counts.
 
-    The lines that do not arrive; those that are silent, half silent, those that howl; what blocks the others; then the
-    snags of every rule, causes before what they hide. A remedy must better it, so remedies come to an end and never go
-    in circles.
+    The lines that do not arrive; those that are silent, or come by another way than they name; those that are half
+    silent, those that howl; what blocks the others; then the snags of every rule, causes before what they hide. A
+    remedy must better it, so remedies come to an end and never go in circles.
     """
     states = surveyed.reading.lines
     kinds = Counter(state.headline for state in states)
@@ -46,7 +46,7 @@ def standing(surveyed: Surveyed) -> Standing:
     found = Counter(snag.rule for snag in run_rules(surveyed.reading))
     return (
         len(states) - kinds["arrives"],
-        kinds["silent"],
+        sum(state.headline == "silent" or state.goes_otherwise for state in states),
         kinds["half silent"],
         kinds["howls"],
         blocks,

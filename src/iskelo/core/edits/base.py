@@ -360,7 +360,7 @@ def _end(known: Index, port: Port) -> str:
 
 
 def _kept_way(found: Index, line: Line) -> Line:
-    """A line without what is gone of what it names on its way."""
+    """Take what no longer exists out of what a line names on its way."""
     return line.model_copy(
         update={
             "through": tuple(each for each in line.through if found.holds(each)),

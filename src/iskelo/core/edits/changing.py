@@ -154,7 +154,7 @@ def _less(known: Offsets, more_in: int, more_out: int) -> Offsets | None:
 
 
 def _shut_for(program: Program, at_most: Any) -> dict[str, tuple[int, ...]]:
-    """The channels that stay open where a program is to open so many at most: of the others what nothing takes goes."""
+    """Find the channels that stay open when a program opens fewer: those that no name takes are closed first."""
     if not isinstance(at_most, int):
         return {}
     kept: dict[str, tuple[int, ...]] = {}
@@ -170,7 +170,7 @@ def _shut_for(program: Program, at_most: Any) -> dict[str, tuple[int, ...]]:
 
 
 def _ways(place: str, values: Mapping[str, Any], found: Index) -> dict[str, tuple[str, ...]]:
-    """What a line passes and what it never should, where they are typed as names."""
+    """Find what a line passes, and what it never should, where these are typed as names."""
     typed = {field: text for field in ("through", "never_by") if isinstance(text := values.get(field), str)}
     return {
         field: ways_phrase(found, text, f"{place}, {SETTABLE[Line][field]}", computer=field == "never_by")

@@ -95,7 +95,7 @@ def read(rig: Rig, before: Reading | None = None) -> Reading:
 
 
 class Begun:
-    """A rig compiled, of whose lines each is read when it is asked for: who looks for one line waits for no other."""
+    """Reads a rig line by line: the rig is compiled at once, each line only when somebody asks for it."""
 
     def __init__(self, rig: Rig, before: Reading | None = None) -> None:
         self._rig = rig
@@ -115,12 +115,12 @@ class Begun:
             self._states = LineStates(graph, found, known, rings, before.traced, same)
 
     def state(self, line: str) -> LineState | None:
-        """The state of a line by itself: nothing that it has in common with others is told; None if it is gone."""
+        """Give the state of one line, without what is found only beside other lines; None if the line is gone."""
         wanted = self._found.lines.get(line)
         return self._states.of(wanted).state if wanted is not None else None
 
     def read(self) -> Reading:
-        """The whole reading."""
+        """Read all other lines too, and give the whole."""
         rig, found = self._rig, self._found
         traced = self._states.all()
         lines = with_companions([each.state for each in traced.values()], found)

@@ -3,25 +3,28 @@
 from collections.abc import Sequence
 
 from iskelo.core.lines.legs import Leg
-from iskelo.core.rig.gear import Aggregate
 from iskelo.core.rig.index import Index
+from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import COMPUTER, Line
 from iskelo.core.values import Fact, fact
 from iskelo.core.wiring.edge import Edge
-from iskelo.core.wiring.hops import DEVICE_HOPS
+
+
+def belongs_to(owner: str, found: Index) -> frozenset[str]:
+    """Give what a port's owner belongs to: itself, its gear, and of a program also its device and the computer."""
+    if not found.holds(owner):
+        return frozenset()
+    gear = found.gear_of(owner)
+    if not isinstance(found.gear[gear], Program):
+        return frozenset((owner, gear))
+    opened = found.opened.get(gear)
+    return frozenset((owner, gear, COMPUTER, *((opened.device.id,) if opened is not None else ())))
 
 
 def passes(edges: Sequence[Edge], what: str, found: Index) -> bool:
     """Tell whether a way passes a piece of gear, what is in one, or the computer."""
-    if what == COMPUTER:
-        return any(edge.kind in DEVICE_HOPS for edge in edges)
-    gear = found.gear.get(what)
-    if isinstance(gear, Aggregate):
-        return any(edge.kind in DEVICE_HOPS and found.opened[edge.owner].device.id == what for edge in edges)
-    owners = {edges[0].start.owner, *(edge.end.owner for edge in edges), *(edge.owner for edge in edges)}
-    if gear is None:
-        return what in owners
-    return what in owners or any(found.holds(each) and found.gear_of(each) == what for each in owners)
+    owners = {edges[0].start.owner, *(edge.end.owner for edge in edges)}
+    return any(what in belongs_to(owner, found) for owner in owners)
 
 
 def goes_as_said(edges: Sequence[Edge], line: Line, found: Index) -> bool:

@@ -100,14 +100,14 @@ class LineStates:
         self._traced: dict[str, Traced] = {}
 
     def of(self, line: Line) -> Traced:
-        """The state of one line of the rig."""
+        """Give the state of one line of the rig."""
         traced = self._traced.get(line.id)
         if traced is None:
             traced = self._traced[line.id] = self._trace(line)
         return traced
 
     def all(self) -> dict[str, Traced]:
-        """The state of every line by id, in the rig's order."""
+        """Give the state of every line by id, in the rig's order."""
         return {line.id: self.of(line) for line in self._found.rig.lines}
 
     def _trace(self, line: Line) -> Traced:

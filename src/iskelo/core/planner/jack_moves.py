@@ -36,9 +36,7 @@ def into_a_jack(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
 
 
 class _Leads:
-    """The leads that leave a port, and what becomes of them if one is to lead elsewhere: what no line needs where it is
-    goes along; else the port is split.
-    """
+    """Leads a port to another jack: moves a lead that no line needs, or uses a splitter where lines need them all."""
 
     def __init__(self, port: Port, reading: Reading) -> None:
         self._port, self._found = port, reading.found
@@ -62,7 +60,7 @@ class _Leads:
 
 
 def into_what_is_named(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
-    """A lead into outboard gear that the way is to pass; and that gear hung into a lead that is there already."""
+    """Lead into outboard gear that the line names, or hang that gear into a lead that is there already."""
     found = reading.found
     for outboard in (each for each in found.outboards if each.id in ask.through and each.id != port.owner):
         for leg in range(1, outboard.width + 1):
@@ -97,7 +95,7 @@ def switched_on(found: Index, port: Port, box: Interface, jack: int) -> tuple[tu
 def _trimmed(
     found: Index, start: Port, box: Interface, jack: int, *, gained_db: float = 0.0
 ) -> tuple[tuple[Edit, ...], tuple[str, ...]]:
-    """What a jack's trim must be for a source's level, and what outboard gear before it adds; nothing where it fits."""
+    """Set a jack's trim for a source's level and the gain of gear before it; no edits where the trim is right."""
     source = found.gear.get(start.owner)
     if not isinstance(source, Source):
         return (), ()

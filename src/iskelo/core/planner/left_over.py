@@ -46,13 +46,13 @@ def _why(reading: Reading, state: LineState) -> str:
 
 
 def _all_taken(program: Program) -> bool:
-    """Whether a program opens as many inputs as it can, and its names take them all."""
+    """Tell whether a program opens as many inputs as it can, and its names take them all."""
     limit = program.channels_at_most
     return limit is not None and len(program.enabled_in) >= limit and not program.idle_channels("input")
 
 
 def _occupied(reading: Reading, state: LineState) -> str:
-    """That outboard gear which a line is to pass is taken by others; empty where it has room or the line passes it."""
+    """Say that others take all inputs of outboard gear which a line names; empty where an input is free."""
     found, ours = reading.found, {port.owner for port in state.line.from_ports}
     for outboard in (each for each in found.outboards if each.id in state.line.through):
         ins = [Port(outboard.id, "outboard_in", leg) for leg in range(1, outboard.width + 1)]

@@ -5,15 +5,14 @@ import heapq
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.lines.context import Reading, read
-from iskelo.core.lines.passing import goes_as_said, passes
+from iskelo.core.lines.passing import belongs_to, goes_as_said, passes
 from iskelo.core.planner.joining import Joining, Joinings
 from iskelo.core.planner.move import Ask, Move
 from iskelo.core.planner.moves import moves
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import COMPUTER, Line
-from iskelo.core.routes.route import Route, passing_routes
+from iskelo.core.routes.route import passing_routes
 from iskelo.core.words.say import say_unblock
 
 Place = tuple[Port, frozenset[str]]
@@ -45,9 +44,9 @@ def cheapest_way(reading: Reading, ask: Ask) -> list[Move] | None:
         for move in moves(port, reading, ask):
             there = passed
             if said:
-                if _is_of(reading.found, move, ask.never_by):
+                if _passed_by(move, ask.never_by, reading.found):
                     continue
-                there = passed | _is_of(reading.found, move, ask.through)
+                there = passed | _passed_by(move, ask.through, reading.found)
             onward, total = (move.end, there), cost + move.cost
             if total < best.get(onward, float("inf")):
                 best[onward] = total
@@ -56,17 +55,11 @@ def cheapest_way(reading: Reading, ask: Ask) -> list[Move] | None:
     return None
 
 
-def _is_of(found: Index, move: Move, named: tuple[str, ...]) -> frozenset[str]:
-    """Which of these a move passes or ends in. What it makes anew is in a program, and nobody has named it."""
+def _passed_by(move: Move, named: tuple[str, ...], found: Index) -> frozenset[str]:
+    """Give those of these names that a move passes. What it makes is new in a program, so no line names it yet."""
     owner = move.end.owner
-    if not found.holds(owner):
-        return frozenset({COMPUTER} & set(named))
-    gear = found.gear_of(owner)
-    opened = found.opened.get(gear)
-    here = {owner, gear, *move.passes}
-    if isinstance(found.gear[gear], Program):
-        here |= {COMPUTER} | ({opened.device.id} if opened is not None else set())
-    return frozenset(here & set(named))
+    here = belongs_to(owner, found) if found.holds(owner) else frozenset({COMPUTER})
+    return (here | set(move.passes)) & set(named)
 
 
 def join_line(reading: Reading, line: Line, *, direct: bool = True, through_computer: bool = True) -> Joining | None:
@@ -98,8 +91,8 @@ def joined(
     for start, end in line.pairs():
         reading = made.reading
         # It may arrive by a way that no list of commands makes, through outboard or an effect.
-        routes = passing_routes(reading.graph, start, end)
-        if direct and through_computer and routes and _as_said(routes, line, reading):
+        arrives = bool(passing_routes(reading.graph, start, end)) and not _goes_otherwise(line, reading)
+        if direct and through_computer and arrives:
             continue
         ask = Ask(start, end, direct, through_computer, line.through, line.never_by)
         ways = [way for way in (cheapest_way(reading, ask), _opened_way(reading, ask)) if way is not None]
@@ -123,8 +116,9 @@ def joined(
     return made.found()
 
 
-def _as_said(routes: list[Route], line: Line, reading: Reading) -> bool:
-    return all(goes_as_said(route.edges, line, reading.found) for route in routes)
+def _goes_otherwise(line: Line, reading: Reading) -> bool:
+    """Tell whether a line of the rig goes another way than it names; one that is only asked about does not."""
+    return line.id in reading.traced and reading.traced[line.id].state.goes_otherwise
 
 
 def _place(reading: Reading, move: Move) -> str:

@@ -6,11 +6,11 @@ from string import ascii_lowercase
 from iskelo.core.rig.check_mixer import Faulty, check_mixer
 from iskelo.core.rig.check_programs import check_driver, check_program
 from iskelo.core.rig.device_streams import CHANNELS_AT_MOST
-from iskelo.core.rig.gear import Aggregate, Destination, Interface, Source
+from iskelo.core.rig.gear import Aggregate, Interface
 from iskelo.core.rig.index import Index, index
 from iskelo.core.rig.ports import BANK_WORDS, CLOCK_BANKS, Port
 from iskelo.core.rig.programs import Program
-from iskelo.core.rig.rig import COMPUTER, PASSED_SIDES, Broken, Item, Line, Patch, Rig
+from iskelo.core.rig.rig import COMPUTER, Broken, Item, Line, Patch, Rig
 
 LEADS = {
     ("out", "jack_in"),
@@ -296,11 +296,9 @@ def _way(line: Line, found: Index) -> None:
             continue
         if not found.holds(each):
             raise Broken(place, f"it names {each!r} on its way, which is not in this rig")
-        if each in found.items and found.items[each].side not in PASSED_SIDES:
-            raise Broken(place, f"{found.whole_name(each)} is nothing that sound passes")
         if named.count(each) > 1:
             raise Broken(place, f"it names {found.whole_name(each)} twice on its way")
-        if each in ends or isinstance(found.gear.get(each), Source | Destination):
+        if each in ends or not found.passable(each):
             raise Broken(place, f"{found.whole_name(each)} is where lines begin or end; say what lies between")
     if COMPUTER in line.never_by:
         inside = [end for end in ends if end in found.items]

@@ -16,7 +16,19 @@ from iskelo.core.rig.mixers import Feed, Mixer, Strip
 from iskelo.core.rig.outboard import Outboard
 from iskelo.core.rig.ports import BANK_TABLE, BANK_WORDS, CLOCK_BANKS, Port
 from iskelo.core.rig.programs import Bus, FarEnd, Program, Send, Track, Voice
-from iskelo.core.rig.rig import BOX_BANKS, COMPUTER, FIELDS_OF, SIDES, AnyGear, Item, Line, Patch, Rig, Side
+from iskelo.core.rig.rig import (
+    BOX_BANKS,
+    COMPUTER,
+    FIELDS_OF,
+    PASSED_SIDES,
+    SIDES,
+    AnyGear,
+    Item,
+    Line,
+    Patch,
+    Rig,
+    Side,
+)
 from iskelo.core.rig.syncs import SyncLink
 
 Hindrance = Literal["", "not connected", "link", "own period", "buffer", "not installed", "held", "other rate"]
@@ -41,7 +53,8 @@ class Index:
     clock each box runs on; ``ears`` are the tracks that go to far ends; ``mixing`` holds the strips, mixes and feeds of
     mixers. ``said``, ``sizes`` and ``waits`` keep what has been asked for: ports in words, how many of them a bank has,
     how long what a program mixes waits; ``told`` keeps facts in words, by what they are and not by what they say;
-    ``cells`` how the ports of a line's cell are told, gear and numbers.
+    ``cells`` how the ports of a line's cell are told, gear and numbers; ``called`` on which sides of a program a name
+    stands.
     """
 
     rig: Rig
@@ -64,6 +77,7 @@ class Index:
     waits: dict[str, dict[str, int]] = field(default_factory=dict, compare=False)
     told: dict[int, tuple[object, str]] = field(default_factory=dict, compare=False)
     cells: dict[tuple[Port, ...], tuple[str, str]] = field(default_factory=dict, compare=False)
+    called: dict[tuple[str, str], list[Side]] = field(default_factory=dict, compare=False)
 
     def leads(self, carry: Literal["audio", "clock"]) -> list[Patch]:
         """The leads that carry sound, or those that carry a clock."""
@@ -80,13 +94,35 @@ class Index:
         return self.lines[identity].name
 
     def whole_name(self, identity: str) -> str:
-        """The name of a piece of gear, or of what is in one with the gear it is in. Example: 'Cue of Longhand'."""
+        """The name of a piece of gear, or of what is in one with the gear it is in. Example: 'Cue of Longhand'.
+
+        Where several things of a program have that name, it says which: 'track Alma of Longhand', 'track 3 Alma of …'.
+        """
         if identity in self.gear:
             return self.gear[identity].name
+        if identity not in self.items:
+            inside = self.mixing[identity]
+            return f"{inside.item_name} of {inside.box.name}"
+        program, item, side, position = self.items[identity]
+        sides = self._sides_of(program, item.name)
+        which = f"{side} {position} " if sides.count(side) > 1 else f"{side} " if len(sides) > 1 else ""
+        return f"{which}{item.name} of {program.name}"
+
+    def _sides_of(self, program: Program, name: str) -> list[Side]:
+        """On which sides of a program something that sound passes has this name."""
+        if not self.called:
+            for owner, item, side, _ in self.items.values():
+                if side in PASSED_SIDES:
+                    self.called.setdefault((owner.id, item.name.casefold()), []).append(side)
+        return self.called.get((program.id, name.casefold()), [])
+
+    def passable(self, identity: str) -> bool:
+        """Whether sound passes this, so that a line may name it: no end of a line, no send and no feed."""
+        if identity in self.gear:
+            return not isinstance(self.gear[identity], Source | Destination)
         if identity in self.items:
-            return f"{self.items[identity].item.name} of {self.items[identity].program.name}"
-        inside = self.mixing[identity]
-        return f"{inside.item_name} of {inside.box.name}"
+            return self.items[identity].side in PASSED_SIDES
+        return identity in self.mixing and bool(self.mixing[identity].item_name)
 
     def say_passed(self, named: Iterable[str]) -> str:
         """What a line names on its way. Example: 'Anvil press, Programme of Longhand, the computer'."""

@@ -319,7 +319,7 @@ class Program(Value):
         return self
 
     def idle_channels(self, side: Literal["input", "output"], wanted: tuple[int, ...] = ()) -> tuple[int, ...]:
-        """The channels that it opens, that no name of it takes, and that are not wanted either."""
+        """List the open channels that none of its names takes, without those that are wanted."""
         items, on = (self.inputs, self.enabled_in) if side == "input" else (self.outputs, self.enabled_out)
         taken = {leg for item in items for leg in item.legs} | set(wanted)
         return tuple(channel for channel in on if channel not in taken)

@@ -1,4 +1,4 @@
-"""Rules about the way of a line that says which it is to take."""
+"""Rules about lines that say which way they take."""
 
 from functools import partial
 
@@ -20,7 +20,7 @@ def line_other_way(reading: Reading) -> list[Snag]:
             severity="trouble",
             title=f"{state.line.name} goes another way than it says",
             evidence=f"{words[:1].upper()}{words[1:]}.",
-            consequence="It sounds, and without what it was to pass, or with what it was to be kept from.",
+            consequence="It is heard without what it should pass, or with what it should be kept away from.",
             lines=(state.line.id,),
             items=tuple(port.owner for port in state.line.from_ports),
             mend=partial(_led_as_said, reading, state),
@@ -30,7 +30,7 @@ def line_other_way(reading: Reading) -> list[Snag]:
 
 
 def _led_as_said(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
-    """The cheapest way that the line names, with what shuts the other; or any way will do."""
+    """Offer the cheapest way that the line names, with what shuts the other one; or allow any way."""
     joined = join_apart(reading, state.line)
     any_way = SetValues(item=state.line.id, values={"through": [], "never_by": []})
     told = if_so(f"{state.line.name} may go any way", any_way)

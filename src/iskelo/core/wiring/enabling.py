@@ -1,4 +1,4 @@
-"""How channels of a program's device are opened, where it opens so many at most."""
+"""How channels of a program's device are opened, also where the program can open no more of them."""
 
 from typing import Literal
 
@@ -12,9 +12,10 @@ Enabling = tuple[tuple[EnableChannels, ...], Fact]
 
 
 def enabling(program: Program, side: Side, channels: tuple[int, ...]) -> Enabling | None:
-    """Open these channels of a program, and where it opens no more, close as many that nothing takes.
+    """Find the edits that open these channels of a program, and what they come to.
 
-    None if it opens no more, and all that are open are taken.
+    Where the program can open no more, they first close as many channels that none of its names takes. None if its
+    names take them all.
     """
     on = program.enabled_in if side == "input" else program.enabled_out
     edits: tuple[EnableChannels, ...] = (EnableChannels(program=program.id, side=side, channels=channels),)

@@ -16,10 +16,9 @@ FOUND = {
     "on the other side": "{stray} arrives on the {side} side instead of its own",
     "astray": "{start:port} arrives at {end:port}, where {owner:name} belongs",
     "strangers": "{ports:arriving} there too, but this line is to be alone",
-    "passes not": "it arrives by another way than through {missed:passed}",
-    "passes": "it arrives by {met:passed}, which it should never pass",
-    "passes not this but that": "it arrives by {met:passed}, which it should never pass, and not through "
-    "{missed:passed}",
+    "passes not": "it arrives, and not through {missed:passed}",
+    "passes": "it passes {met:passed}, which it never should",
+    "passes not this but that": "it passes {met:passed}, which it never should, and not {missed:passed}",
     "doubled": "{copies} arrivals at {end:port}",
     "doubled apart": "{copies} arrivals at {end:port}, {comb:comb}",
     "goes round": "{ring:ringing}",

@@ -4,7 +4,7 @@ import type { LineView } from "../../api/client"
 import { useRig } from "../../api/rig"
 import { Commit } from "../../parts/Commit"
 
-/** What a line says about its way, typed as names: what every copy passes, and what none may. */
+/** Shows and changes what a line says about its way: names that every copy passes, and names that no copy may pass. */
 export function Way({ line }: { line: LineView }) {
   const { edit } = useRig()
   const set = (values: Record<string, string>) => edit([{ edit: "set", item: line.id, values }])
@@ -13,7 +13,7 @@ export function Way({ line }: { line: LineView }) {
       through
       <Commit
         value={line.through || null}
-        label={`Through of ${line.name}`}
+        label={`What ${line.name} goes through`}
         width="96px"
         placeholder="any way"
         onKeep={(through) => set({ through })}
@@ -21,7 +21,7 @@ export function Way({ line }: { line: LineView }) {
       never by
       <Commit
         value={line.never_by || null}
-        label={`Never by of ${line.name}`}
+        label={`What ${line.name} never passes`}
         width="84px"
         placeholder="nothing"
         onKeep={(never_by) => set({ never_by })}

@@ -255,7 +255,7 @@ def _leads(at: UnderWay) -> None:
 
 
 def _named(at: UnderWay, named: tuple[str, ...]) -> tuple[str, ...]:
-    """What stands here for what a line of the part names on its way, as far as it is here."""
+    """Find in this rig what a line of the part names on its way; what is not here is left out."""
     here = (each if each == COMPUTER else at.items.get(each) or at.gear.get(each) for each in named)
     return tuple(each for each in here if each is not None and (each == COMPUTER or at.found.holds(each)))
 

@@ -47,4 +47,6 @@ def users(program: Program, found: Index) -> dict[str, list[str]]:
     for line in found.rig.lines:
         for port in (*line.from_ports, *line.to_ports):
             use(port.owner, f"line {line.name}")
+        for named in line.through:
+            use(named, f"line {line.name}")
     return used
