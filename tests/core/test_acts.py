@@ -1,6 +1,9 @@
 """Acts: what a person can do in one go, and what trying it finds; a rig that was broken by one of them is mended."""
 
 import random
+from functools import reduce
+from itertools import islice
+from operator import or_
 
 import pytest
 from hypothesis import assume, given, settings
@@ -9,11 +12,12 @@ from hypothesis import strategies as st
 from core.test_numbers import over_two_boxes
 from drawn import drawn
 from iskelo.core.acts.act import Act
-from iskelo.core.acts.every import acts_about, everything
+from iskelo.core.acts.every import acts_about, everything, near
+from iskelo.core.acts.search import KEPT_AT_MOST, PATCHED, TRIED_AT_MOST, search
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
-from iskelo.core.edits.edit import SetLeg
-from iskelo.core.lines.context import read
+from iskelo.core.edits.edit import Edit, SetLeg
+from iskelo.core.lines.context import Begun, read
 from iskelo.core.plan import plan
 from iskelo.core.remedies import remedies_of, tried_remedies
 from iskelo.core.rig.index import index
@@ -84,6 +88,49 @@ def test_an_example_that_one_act_has_broken_is_mended_by_first_remedies(name: st
         if broken == 3:
             return
     raise AssertionError("nothing that is tried takes a line")
+
+
+@pytest.mark.parametrize("name", ["orrin-point-rehearsal", "main-mix-and-raw-voices", "two-boxes-as-one"])
+def test_an_act_that_is_read_for_its_own_lines_is_found_if_and_only_if_it_frees_one(name: str) -> None:
+    """What is left out because it frees none of the lines that are asked for is found by no reading of the whole."""
+    rig = EXAMPLES[name]()
+    reading = read(rig)
+    if arriving(rig) == len(rig.lines):
+        act = next(each for each in acts_about(reading, everything(reading)) if takes_a_line(rig, each))
+        rig = apply(rig, act.edits).rig
+        reading = read(rig)
+    wrong = {state.line.id for state in reading.lines if state.headline != "arrives"}
+    searched = search(reading, wrong)
+    about = reduce(or_, [near(reading, reading.traced[line].state) for line in sorted(wrong)])
+    patched = all(reading.traced[line].state.headline in PATCHED for line in wrong)
+    frees: dict[tuple[Edit, ...], int] = {}
+    for act in islice(
+        (each for each in acts_about(reading, about, about, patched=patched) if each.mends), TRIED_AT_MOST
+    ):
+        after = made(rig, act)
+        gained = arriving(after) - arriving(rig) if after is not None else 0
+        if gained > 0:
+            frees[act.edits] = gained
+    assert frees, "nothing that is tried frees a line"
+    assert {each.act.edits for each in searched.found} <= set(frees)
+    assert all(each.freed - each.harmed == frees[each.act.edits] for each in searched.found)
+    assert len(searched.found) == min(KEPT_AT_MOST, len(frees))
+
+
+@given(RIGS)
+@settings(max_examples=drawn(30))
+def test_lines_that_are_read_one_by_one_are_as_in_the_whole_whatever_is_read_first(rig: Rig) -> None:
+    whole = read(rig).traced
+    begun = Begun(rig)
+    for line in reversed(rig.lines):
+        assert begun.state(line.id) == whole[line.id].state
+    assert begun.read().traced == whole
+    assert begun.state("l999999999") is None
+
+
+def takes_a_line(rig: Rig, act: Act) -> bool:
+    after = made(rig, act)
+    return after is not None and arriving(after) < len(rig.lines)
 
 
 def first_words(rig: Rig) -> str:
