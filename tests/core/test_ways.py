@@ -266,6 +266,8 @@ def test_names_with_commas_and_names_that_stand_twice_are_told_so_that_they_can_
     assert found.say_passed((press, box)) == "Press, left, Left"
     assert ways_phrase(found, "press, left, left", "Through") == (press, box)
     assert ways_phrase(found, "left, press, left", "Through") == (box, press)
+    # The beginnings of words are enough, as they are wherever else something is typed by its name.
+    assert ways_phrase(found, "pre, tra mic", "Through") == (press, track)
     for each, said in ((track, "track Microphone of Recorder"), (taken, "input Microphone of Recorder")):
         assert found.whole_name(each) == said
         assert ways_phrase(found, said, "Through") == (each,)
@@ -329,3 +331,23 @@ def test_a_lead_that_is_pulled_out_of_a_named_way_is_put_back_by_the_plan(seed: 
 def goes(state: LineState, named: str, reading: Reading) -> bool:
     """Whether every copy of a line passes this."""
     return all(passes(arrival.route.edges, named, reading.found) for leg in state.legs for arrival in leg.arrivals)
+
+
+@pytest.mark.parametrize(
+    ("through", "never_by", "consequence"),
+    [
+        ("press", "", "What it should pass does nothing to it."),
+        ("", "box", "What it should be kept away from does something to it."),
+        ("press", "box", "What it should pass does nothing to it; what it should be kept away from does."),
+    ],
+)
+def test_what_another_way_leads_to_is_told_by_what_is_wrong_with_it(
+    through: str, never_by: str, consequence: str
+) -> None:
+    bench = desk_bench(*PRESSED)
+    wish(bench, "line 1", record_to="rec new")
+    planned(bench)
+    line = survey(bench.rig).lines[0].id
+    bench.do(SetValues(item=line, values={"through": through, "never_by": never_by}))
+    (snag,) = bench.snags("line-other-way")
+    assert snag.consequence == consequence

@@ -48,7 +48,7 @@ def split_numbers(text: str, field: str) -> tuple[list[str], list[int]]:
     return words, numbers
 
 
-def _fits(words: list[str], *named: str) -> bool:
+def fits(words: list[str], *named: str) -> bool:
     """Whether every typed word begins a word of the names."""
     all_words = " ".join(named).casefold().split()
     return all(any(each.startswith(word) for each in all_words) for word in words)
@@ -71,7 +71,7 @@ def sources_phrase(found: Index, text: str, field: str) -> list[Begin]:
     words, numbers = split_numbers(text, field)
     if not words and not numbers:
         raise Refused(field, "say which sources; for example mic 1-2")
-    fitting = [begin for begin in sources if _fits(words, begin.name, begin.kind)]
+    fitting = [begin for begin in sources if fits(words, begin.name, begin.kind)]
     if not fitting:
         raise Refused(field, f"no source is called {text.strip()!r}")
     if not numbers:
@@ -106,7 +106,7 @@ def tracks_phrase(found: Index, text: str, field: str) -> Tracks:
     words, numbers = split_numbers(text, field)
     new = "new" in words
     words = [word for word in words if word != "new"]
-    fitting = [each for each in _recorders(found) if _fits(words, each.name, each.program_kind)]
+    fitting = [each for each in _recorders(found) if fits(words, each.name, each.program_kind)]
     if not fitting:
         raise Refused(field, f"no recorder is called {text.strip()!r}" if words else "there is no recorder yet")
     if len(fitting) > 1:
@@ -161,7 +161,7 @@ def listeners(found: Index) -> list[Listener]:
 def destinations_phrase(found: Index, text: str, field: str) -> list[Listener]:
     """The destinations or far ends' ears a phrase names, by name or kind: 'headphones', 'far end 1-3'."""
     words, numbers = split_numbers(text, field)
-    fitting = [each for each in listeners(found) if _fits(words, each.name, each.kind)]
+    fitting = [each for each in listeners(found) if fits(words, each.name, each.kind)]
     if not fitting:
         raise Refused(field, f"no destination is called {text.strip()!r}")
     beyond = [number for number in numbers if number > len(fitting)]

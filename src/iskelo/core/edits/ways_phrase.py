@@ -3,6 +3,7 @@
 from collections.abc import Iterator, Mapping
 
 from iskelo.core.edits.base import Refused
+from iskelo.core.edits.ports_phrase import fits
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.rig import COMPUTER
 from iskelo.core.rig.text import few
@@ -13,8 +14,9 @@ COMPUTER_WORDS = ("computer", "the computer")
 def ways_phrase(found: Index, text: str, field: str, *, computer: bool = False) -> tuple[str, ...]:
     """Find the gear, and what is in gear, that a phrase names, with commas between.
 
-    A name is typed as it stands, or as far as no other name begins so. What is in gear is named alone, with its gear
-    ('cue of longhand') or with what it is ('track alma'). ``computer``: the computer may be named too.
+    A name is typed as it stands, or by beginnings of its words if no other name has such words. What is in gear is
+    named alone, with its gear ('cue of longhand') or with what it is ('track alma'). ``computer``: the computer may be
+    named too.
 
     Raises
     ------
@@ -59,7 +61,7 @@ def _one(names: Mapping[str, tuple[str, ...]], typed: str, field: str, *, comput
     called = {identity: [name.casefold() for name in some] for identity, some in names.items()}
     fitting = [each for each, some in called.items() if wanted in some]
     if not fitting and not whole:
-        fitting = [each for each, some in called.items() if any(name.startswith(wanted) for name in some)]
+        fitting = [each for each, some in called.items() if fits(wanted.split(), *some)]
     # Gear comes before what is in gear and has the same name.
     gear = [each for each in fitting if len(set(names[each])) == 1]
     if len(gear or fitting) == 1:

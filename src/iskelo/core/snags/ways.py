@@ -20,13 +20,22 @@ def line_other_way(reading: Reading) -> list[Snag]:
             severity="trouble",
             title=f"{state.line.name} goes another way than it says",
             evidence=f"{words[:1].upper()}{words[1:]}.",
-            consequence="It is heard without what it should pass, or with what it should be kept away from.",
+            consequence=_CONSEQUENCES[finding.fact.code],
             lines=(state.line.id,),
             items=tuple(port.owner for port in state.line.from_ports),
             mend=partial(_led_as_said, reading, state),
         )
         for state, words in with_finding(reading, "other way")
+        if (finding := state.finding("other way")) is not None
     ]
+
+
+_CONSEQUENCES = {
+    "passes not": "What it should pass does nothing to it.",
+    "passes": "What it should be kept away from does something to it.",
+    "passes not this but that": "What it should pass does nothing to it; what it should be kept away from does.",
+}
+"""What follows, by the code of the finding."""
 
 
 def _led_as_said(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
