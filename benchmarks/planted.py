@@ -91,9 +91,9 @@ FAULTS = (
     Fault("edits/halves.py", "return max(SILENT_DB, gain_db + 20 *", "return max(SILENT_DB, gain_db - 20 *"),
     Fault("routes/possible.py", "if not queue or len(found) >= at_most:", "if not queue or len(found) > at_most:"),
     Fault("planner/ladder.py", '(each.verdict != "clicks", -each', '(each.verdict == "clicks", -each'),
-    Fault("planner/by_cables.py", "key=lambda each: -each.voice.width)", "key=lambda each: each.voice.width)"),
-    Fault("snags/levels.py", "or jack in box.phantom_on:", "or jack not in box.phantom_on:"),
-    Fault("remedies.py", "return signed or [both", "return tried or [both"),
+    Fault("planner/by_cables.py", "key=lambda each: -each.width)", "key=lambda each: each.width)"),
+    Fault("snags/levels.py", "and jack not in box.phantom_on:", "and jack in box.phantom_on:"),
+    Fault("remedies.py", "return signed or [replace(both", "return tried or [replace(both"),
 )
 
 

@@ -425,6 +425,15 @@ def test_a_plan_by_cables_needs_as_few_as_the_bound_says(pairs: int, singles: in
                 assert item.legs[1] == item.legs[0] + 1
 
 
+def test_pairs_are_placed_before_single_sounds_whatever_was_wished_for_first() -> None:
+    """On three channels a pair takes 1 and 2, and 3 is left for a single sound; the other way round no pair fits."""
+    bench = apart(1, 1, "cable 3 Gully")
+    wished = bench.rig.model_copy(update={"lines": bench.rig.lines[::-1]})
+    joining = join_all(read(wished))
+    assert joining is not None
+    assert len(cables_of(apply(wished, joining.edits).rig)) == 1
+
+
 @given(any_rig(cabled=True, busy=True) | any_rig(cabled=True) | any_rig(busy=True) | any_rig())
 @settings(max_examples=drawn(60))
 def test_any_plan_by_cables_serves_lines_and_takes_nothing_away(rig: Rig) -> None:

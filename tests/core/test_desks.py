@@ -87,6 +87,17 @@ def test_what_a_mixer_never_does_it_does_not_whatever_is_switched_on(box: Interf
 
 
 @pytest.mark.parametrize("box", MIXERS, ids=lambda box: box.name)
+def test_what_is_never_done_names_nothing_that_was_removed_and_keeps_the_rest(box: Interface) -> None:
+    bench = desk_bench(box.name)
+    mixer = mixer_of(bench, box.name)
+    named = {each for never in mixer.never for each in (never.start, never.end) if each is not None}
+    for strip in [strip for strip in mixer.strips if strip.id in named and len(mixer.strips) > 1]:
+        left = apply(bench.rig, (Remove(items=(strip.id,)),)).rig
+        kept = mixer_of(Bench(left), box.name).never
+        assert kept == tuple(each for each in mixer.never if strip.id not in (each.start, each.end))
+
+
+@pytest.mark.parametrize("box", MIXERS, ids=lambda box: box.name)
 def test_every_feed_a_mixer_offers_leads_somewhere_once_it_is_on(box: Interface) -> None:
     bench = desk_bench(box.name)
     for feed in mixer_of(bench, box.name).feeds:

@@ -2,16 +2,20 @@
 
 import pytest
 
+from desks import desk_bench
+from evenings import planned
 from iskelo.core.compare import compare_rigs, trial
 from iskelo.core.device_maps import aggregate_views, clock_tree
 from iskelo.core.edits.additions import AddDriver, AddGear, AddInterface, AddProgram, AddProgramPorts, AddSources
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
+from iskelo.core.edits.batch import BatchRequest
 from iskelo.core.edits.edit import (
     JoinDevices,
     Plug,
     Remove,
     SetDevice,
+    SetJack,
     SetMembers,
     SetOutputDevice,
     SetValues,
@@ -19,6 +23,7 @@ from iskelo.core.edits.edit import (
 )
 from iskelo.core.edits.moved import moved_names
 from iskelo.core.edits.phrases import interface_phrase
+from iskelo.core.linecheck.run import run_line_check
 from iskelo.core.lines.context import read
 from iskelo.core.planner.aggregates import JoinRequest, join_sheet
 from iskelo.core.planner.ladder import ladders
@@ -33,7 +38,7 @@ from iskelo.core.timing.clocks import apart, drift, drift_of, say_drift, say_sec
 from iskelo.core.timing.delays import trip_of
 from iskelo.core.timing.terms import trip_terms
 from iskelo.demo.two_boxes import two_boxes
-from rigs import Bench
+from rigs import Bench, batch
 
 
 def boxes(*sizes: tuple[int, int]) -> Bench:
@@ -221,6 +226,24 @@ def test_members_padded_to_the_longest_arrive_together() -> None:
     assert "64 samples apart" in bench.snags("members-differ-in-delay")[0].title
     bench.do(SetValues(item=bench.id("All"), values={"align": "pad to the longest"}))
     assert bench.snags("members-differ-in-delay") == []
+
+
+def test_a_raw_channel_of_a_mixer_and_one_of_a_box_that_is_padded_for_it_come_together() -> None:
+    """Raw channels pass no core of the mixer: nobody waits for it."""
+    bench = desk_bench("2 mic", "mixer Desk", "box 8x8 Box", "recorder")
+    desk, box, recorder = bench.id("Desk"), bench.id("Box"), bench.id("Recorder")
+    for number, interface in enumerate((desk, box), start=1):
+        bench.do(
+            Plug(from_port=bench.out(f"Microphone {number}"), to_port=Port(interface, "jack_in", 1)),
+            SetJack(interface=interface, jack_in=1, phantom=True),
+        )
+    members = (Member(device=box), Member(device=desk, matched=True))
+    bench.do(JoinDevices(name="All", members=members, align="pad to the longest"))
+    bench.do(SetDevice(program=recorder, device=bench.id("All")))
+    bench.do(*batch(bench.rig, BatchRequest(sources="mic", record_to="rec new")))
+    planned(bench)
+    assert [state.delays()[0].samples for state in read(bench.rig).lines] == [338, 338]
+    assert all(line.proved for line in run_line_check(bench.rig).ledger.lines)
 
 
 def test_a_box_that_cannot_be_opened_for_the_device_is_not_counted_in_its_skew() -> None:
@@ -562,3 +585,11 @@ def test_another_driver_of_a_member_is_tried_beside_the_one_it_has() -> None:
     assert ladders(read(bench.rig))[0].ways[1].bars == "not installed"
     bench.do(SetValues(item=new, values={"installed": True, "kind": "system, shared", "engine_samples": 441}))
     assert ladders(read(bench.rig))[0].ways[1].bars == "works in periods of its own"
+
+
+def test_blocks_that_are_no_multiples_slip_by_what_they_have_in_common() -> None:
+    """256 written and 192 read have 64 in common: with 10 kept waiting the first slip is due by 74 samples of drift."""
+    told = drift(-100, 48_000, 256, 192, 10, known=True)
+    assert told is not None
+    assert (told.first_from_s, told.first_to_s) == pytest.approx((11 / 4.8, 74 / 4.8))
+    assert told.every_s == pytest.approx(192 / 4.8)
