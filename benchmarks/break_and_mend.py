@@ -61,8 +61,8 @@ def broken(rig: Rig, chance: random.Random, count: int, at_once: int) -> Iterato
             return
 
 
-Wish = tuple[str, str, str, str]
-"""From, record to, heard at, within."""
+Wish = tuple[str, str, str, str] | tuple[str, str, str, str, str]
+"""From, record to, heard at, within, and what it goes through."""
 
 
 def _voices(chance: random.Random, most: int) -> str:
@@ -107,7 +107,30 @@ def a_stereo_source(chance: random.Random) -> tuple[tuple[str, ...], list[Wish]]
     return (_voices(chance, 3), "stereo instrument Organ", "box 8x8 Corvane"), [("organ", "longhand new", "", "")]
 
 
-KINDS = (a_box, two_boxes, a_mixer, a_small_mixer, a_sampler, a_call, a_player, a_stereo_source)
+def a_mix(chance: random.Random) -> tuple[tuple[str, ...], list[Wish]]:
+    """All voices on one track besides, or in one pair of ears."""
+    wish = chance.choice([("mix of mic", "longhand new", "", ""), ("mix of mic", "", "phones", "")])
+    return (_voices(chance, 5), "box 8x8 Corvane"), [wish]
+
+
+def a_main_mix(chance: random.Random) -> tuple[tuple[str, ...], list[Wish]]:
+    return (_voices(chance, 6), "havra"), [("mix of mic", "longhand new", "", "", "main of havra")]
+
+
+def a_whole_output(chance: random.Random) -> tuple[tuple[str, ...], list[Wish]]:
+    gear = (_voices(chance, 2), "box 8x8 Corvane", f"sampler {chance.randint(2, 5)} Soundcase", "cable 8 Gully")
+    return gear, [("main of soundcase", "longhand new", "", "")]
+
+
+def through_outboard(chance: random.Random) -> tuple[tuple[str, ...], list[Wish]]:
+    gear = (_voices(chance, 3), "line Deck", "box 8x8 Corvane", "compressor Anvil press")
+    return gear, [("deck", "longhand new", "", "", "anvil")]
+
+
+KINDS = (
+    *(a_box, two_boxes, a_mixer, a_small_mixer, a_sampler, a_call, a_player, a_stereo_source),
+    *(a_mix, a_main_mix, a_whole_output, through_outboard),
+)
 
 
 def set_up(chance: random.Random) -> Rig:
@@ -116,9 +139,11 @@ def set_up(chance: random.Random) -> Rig:
     bench = desk_bench(*gear, "recorder Longhand", "headphones Phones")
     heard = chance.randint(0, 1) and not any(wish[2] == "phones" for wish in further)
     wishes: list[Wish] = [("mic", "longhand new", "phones" if heard else "", "15" if heard else ""), *further]
-    for sources, record_to, heard_at, within in wishes:
-        wish = BatchRequest(sources=sources, record_to=record_to, heard_at=heard_at, name="", within=within)
-        bench.do(*batch(bench.rig, wish))
+    for sources, record_to, heard_at, within, *through in wishes:
+        wish = BatchRequest(
+            sources=sources, record_to=record_to, heard_at=heard_at, within=within, through=",".join(through)
+        )
+        bench.do(*batch(bench.rig, wish, lambda mix: read(bench.rig).sounding_in(mix)))
     return bench.rig
 
 

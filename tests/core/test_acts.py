@@ -13,16 +13,18 @@ from core.test_numbers import over_two_boxes
 from drawn import drawn
 from iskelo.core.acts.act import Act
 from iskelo.core.acts.every import acts_about, everything, near
-from iskelo.core.acts.search import KEPT_AT_MOST, PATCHED, TRIED_AT_MOST, search
+from iskelo.core.acts.search import KEPT_AT_MOST, PATCHED, TRIED_AT_MOST, UNHEARD, search
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
-from iskelo.core.edits.edit import Edit, SetLeg
+from iskelo.core.edits.edit import Edit, SetLeg, SetMembers
 from iskelo.core.lines.context import Begun, read
 from iskelo.core.plan import plan
 from iskelo.core.remedies import remedies_of, tried_remedies
+from iskelo.core.rig.gear import Aggregate
 from iskelo.core.rig.index import index
 from iskelo.core.rig.rig import Rig
 from iskelo.core.survey import survey_again
+from iskelo.demo.company import whole_company
 from iskelo.demo.examples import EXAMPLES
 from mending import arriving, first_mended
 from mixers import full_desk
@@ -115,6 +117,26 @@ def test_an_act_that_is_read_for_its_own_lines_is_found_if_and_only_if_it_frees_
     assert {each.act.edits for each in searched.found} <= set(frees)
     assert all(each.freed - each.harmed == frees[each.act.edits] for each in searched.found)
     assert len(searched.found) == min(KEPT_AT_MOST, len(frees))
+
+
+def test_what_is_found_for_a_line_betters_that_line_and_not_only_others() -> None:
+    """Alma is monitored twice and the reed organ late beside the others: what frees Alma is no act for the organ."""
+    company = whole_company()
+    (hall,) = (gear for gear in company.gear if isinstance(gear, Aggregate) and gear.name == "Hall")
+    matched = tuple(member.model_copy(update={"matched": member.device != hall.master}) for member in hall.members)
+    reading = read(apply(company, (SetMembers(aggregate=hall.id, members=matched),)).rig)
+    was = {state.line.name: state for state in reading.lines if state.headline != "arrives"}
+    assert was["Reed organ"].headline == "skewed"
+    assert was["Alma, heard"].headline == "doubled"
+    assert search(reading, [was["Alma, heard"].line.id]).found
+    for state in was.values():
+        alone = [state.line.id]
+        for each in (*search(reading, alone).found, *search(reading, alone, at_once=True).found):
+            after = made(reading.rig, each.act)
+            assert after is not None
+            (then,) = (other for other in read(after).lines if other.line.id == state.line.id)
+            heard_at_last = state.headline in UNHEARD and then.headline not in UNHEARD
+            assert then.headline == "arrives" or heard_at_last, (state.line.name, each.act.words)
 
 
 @given(RIGS)

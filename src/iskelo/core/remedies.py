@@ -11,6 +11,7 @@ from iskelo.core.compare import NowAfter, compare
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import Edit
+from iskelo.core.lines.findings import HEADLINES
 from iskelo.core.rig.rig import Rig
 from iskelo.core.snags.registry import RULE_NAMES, run_rules
 from iskelo.core.snags.rule import REMEDIES_AT_MOST, SEVERITIES, Remedy, Snag
@@ -82,9 +83,9 @@ def remedies_of(rig: Rig, snag: Snag, before: Surveyed | None = None, *, quick: 
     An act is offered only if it betters the rig (``standing``), takes no line with it that arrived unless it frees
     more, and makes no new trouble that is worse than the one it mends; where none does, one that harms lines is offered
     with what mends those.
-    Acts are ranked by lines freed, lines harmed, whether the snag is gone, whether they give up what somebody has set
-    up, whether they bring one more clock to another's rate, what they cost a person, numbers moved, delay added, edits;
-    behind them come at most as many corrections of facts.
+    Acts are ranked by lines freed, lines harmed, how far the others are from arriving, whether the snag is gone,
+    whether they give up what somebody has set up, whether they bring one more clock to another's rate, what they cost a
+    person, numbers moved, delay added, edits; behind them come at most as many corrections of facts.
     """
     known = before or survey_again(rig, None)
     trial_of = _Trial(rig, known, snag)
@@ -102,7 +103,7 @@ def remedies_of(rig: Rig, snag: Snag, before: Surveyed | None = None, *, quick: 
         found = trial_of.alone(further)
         acts = [*found, *(acts if not found else [each for each in acts if not each.together])]
     facts = [each for each in map(trial_of.remedy, [each for each in offered if each.fact]) if each is not None]
-    kept = (*_told_once(sorted(acts, key=_rank))[:REMEDIES_AT_MOST], *_told_once(sorted(facts, key=_rank)))
+    kept = (*_told_once(_ranked(acts))[:REMEDIES_AT_MOST], *_told_once(_ranked(facts)))
     told = tuple(
         TriedRemedy(each.remedy.words, each.remedy.edits, compare(known, each.after, each.words), each.remedy.fact)
         for each in kept
@@ -136,8 +137,19 @@ def _alike(one: "_Tried", other: "_Tried") -> bool:
     return first == second and rigs[0].gear == rigs[1].gear and rigs[0].lines == rigs[1].lines
 
 
-def _rank(tried: _Tried) -> tuple[float, ...]:
-    return tried.rank
+def _ranked(acts: list[_Tried]) -> list[_Tried]:
+    """The best first; behind them what is put together, does more than another and frees no more."""
+
+    def does_more(tried: _Tried) -> bool:
+        # What a person does in one go has a cost of its own.
+        return tried.remedy.cost is None and any(
+            each.rank[:2] == tried.rank[:2]
+            and len(each.remedy.edits) < len(tried.remedy.edits)
+            and all(edit in tried.remedy.edits for edit in each.remedy.edits)
+            for each in acts
+        )
+
+    return sorted(acts, key=lambda each: (*each.rank[:2], does_more(each), *each.rank[2:]))
 
 
 class _Trial:
@@ -216,8 +228,14 @@ class _Trial:
         was, now = self._known.reading.found, again.reading.found
         cost = remedy.cost if remedy.cost is not None else cost_of(was, now, remedy.edits)
         cause = (left, remedy.gives_up, matched(now) > matched(was))
-        rank = (-freed, len(harmed), *cause, cost, moved, round(later_ms, 6), len(remedy.edits))
+        rank = (-freed, len(harmed), _amiss(again), *cause, cost, moved, round(later_ms, 6), len(remedy.edits))
         return _Tried(remedy, again, applied.words, freed, harmed, rank)
+
+
+def _amiss(surveyed: Surveyed) -> int:
+    """How far the lines that do not arrive are from it; the less the better."""
+    wrong = [line.headline for line in surveyed.survey.lines if line.headline != "arrives"]
+    return sum(len(HEADLINES) - HEADLINES.index(headline) for headline in wrong)
 
 
 NEVER_MADE = (

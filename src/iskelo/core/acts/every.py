@@ -23,10 +23,9 @@ def acts_about(reading: Reading, about: Near, around: Near | None = None, *, pat
     """
     found = reading.found
     if patched:
-        return chain(acts_at_once(reading, about), device_acts(found, about), switch_acts(found, about))
+        return chain(acts_at_once(reading, about), switch_acts(found, about))
     return chain(
         acts_at_once(reading, around or about),
-        device_acts(found, about),
         name_acts(found, about),
         switch_acts(found, about),
         lead_acts(found, about),
@@ -34,7 +33,8 @@ def acts_about(reading: Reading, about: Near, around: Near | None = None, *, pat
 
 
 def acts_at_once(reading: Reading, about: Near) -> Iterator[Act]:
-    """The acts that move many things in one go: members, names from one place on, all strips of a mixer."""
+    """The acts that move many things in one go: members, a program on another box, names from one
+    place on, all strips of a mixer."""
     found = reading.found
     return chain(
         given_back_acts(reading),
@@ -43,6 +43,7 @@ def acts_at_once(reading: Reading, about: Near) -> Iterator[Act]:
         order_acts(found, about),
         strip_acts(found, about),
         voice_acts(found, about),
+        device_acts(found, about),
         shift_acts(found, about),
     )
 
@@ -54,6 +55,20 @@ def everything(reading: Reading) -> Near:
     return Near(frozenset((*found.gear, *found.items, *found.mixing)), frozenset(ports))
 
 
+FEEDING_AT_MOST = 48
+"""So many ports that lead to a target are near a line that does not get there."""
+
+
+def _feeding(reading: Reading, end: Port) -> list[Port]:
+    """The ports that lead to a target now, those nearest to it first."""
+    found = [end]
+    for port in found:
+        found += [edge.start for edge in reading.graph.into(port) if edge.start not in found]
+        if len(found) > FEEDING_AT_MOST:
+            break
+    return found[1 : FEEDING_AT_MOST + 1]
+
+
 def near(reading: Reading, state: LineState) -> Near:
     """What stands on a line's ways, on what is patched of it, and where it should begin and end."""
     found = reading.found
@@ -62,6 +77,8 @@ def near(reading: Reading, state: LineState) -> Near:
         ports |= {leg.start, leg.end, *reading.known.sound(leg.start).by}
         ways = [arrival.route for arrival in leg.arrivals] + ([leg.way] if leg.way is not None else [])
         ports.update(port for way in ways for port in way.ports)
+        if leg.gap is not None:
+            ports.update(_feeding(reading, leg.end))
     ids = {port.owner for port in ports}
     ids |= {found.gear_of(each) for each in ids if each in found.items or each in found.mixing}
     for each in tuple(ids):

@@ -15,13 +15,8 @@ def lead_acts(found: Index, about: Near) -> Iterator[Act]:
     """Two leads of one kind in each other's sockets, one of them asked about; such a lead's switches."""
     leads = [patch for patch in found.leads("audio") if _kind(patch) is not None]
     for one, other in combinations(leads, 2):
-        if _kind(one) != _kind(other) or one.muted or other.muted or not (_near(one, about) or _near(other, about)):
-            continue
-        if one.to_port != other.to_port and one.from_port != other.from_port:
-            sockets = (found.say(port) for port in sorted((one.to_port, other.to_port)))
-            words = f"Exchange the leads in {' and '.join(sockets)}"
-            edits = (_plugged(one, other.to_port), _plugged(other, one.to_port))
-            yield Act("leads", words, edits, _ends(one) | _ends(other) | {one.id, other.id}, 2 * A_LEAD)
+        if _near(one, about) or _near(other, about):
+            yield from _exchanged(found, one, other)
     for lead in leads:
         if not _near(lead, about):
             continue
@@ -31,6 +26,23 @@ def lead_acts(found: Index, about: Near) -> Iterator[Act]:
         yield Act("leads", f"Turn the polarity of {said}", (turned,), touches, A_LEAD)
         switched = SetValues(item=lead.id, values={"muted": not lead.muted})
         yield Act("leads", f"{'Unmute' if lead.muted else 'Mute'} {said}", (switched,), touches, A_LEAD, lead.muted)
+
+
+def exchanged_leads(found: Index, about: Near) -> Iterator[Act]:
+    """Two leads of one kind in each other's sockets, both of them asked about."""
+    leads = [patch for patch in found.leads("audio") if _kind(patch) is not None and _near(patch, about)]
+    for one, other in combinations(leads, 2):
+        yield from _exchanged(found, one, other)
+
+
+def _exchanged(found: Index, one: Patch, other: Patch) -> Iterator[Act]:
+    if _kind(one) != _kind(other) or one.muted or other.muted:
+        return
+    if one.to_port != other.to_port and one.from_port != other.from_port:
+        sockets = (found.say(port) for port in sorted((one.to_port, other.to_port)))
+        words = f"Exchange the leads in {' and '.join(sockets)}"
+        edits = (_plugged(one, other.to_port), _plugged(other, one.to_port))
+        yield Act("leads", words, edits, _ends(one) | _ends(other) | {one.id, other.id}, 2 * A_LEAD)
 
 
 def _near(lead: Patch, about: Near) -> bool:

@@ -1,5 +1,6 @@
 """Acts on the names of programs: two exchanged, all from one place on shifted."""
 
+from collections import Counter
 from collections.abc import Iterator
 from itertools import combinations
 
@@ -19,6 +20,12 @@ def name_acts(found: Index, about: Near) -> Iterator[Act]:
     """Every exchange of two names of which one is asked about."""
     for program, side, items, _ in _sides(found):
         yield from _exchanged(program, side, items, about)
+
+
+def exchanged_names(found: Index, about: Near) -> Iterator[Act]:
+    """Every exchange of two names that are both asked about, or of the two sides of one."""
+    for program, side, items, _ in _sides(found):
+        yield from _exchanged(program, side, [item for item in items if item.id in about.ids], about)
 
 
 def shift_acts(found: Index, around: Near) -> Iterator[Act]:
@@ -50,6 +57,7 @@ def _arriving(reading: Reading, program: Program) -> dict[tuple[str, int], int]:
     """By input and leg that stand wrongly for their track's line: the one channel where its sound arrives."""
     found = reading.found
     taken: dict[tuple[str, int], int] = {}
+    sounding = Counter(port for start in found.starts() for port in reading.known.sound(start).by)
     for state in reading.lines:
         if state.headline == "arrives":
             continue
@@ -59,7 +67,9 @@ def _arriving(reading: Reading, program: Program) -> dict[tuple[str, int], int]:
             if not isinstance(track, Track) or track.input not in found.items:
                 continue
             item = found.items[track.input].item
-            ports = (port for port in reading.known.sound(start).by if port.bank == "capture")
+            ports = [port for port in reading.known.sound(start).by if port.bank == "capture"]
+            # Where others sound too is a mix, which nobody means by its name.
+            ports = [port for port in ports if sounding[port] == 1] or ports
             channels = {channel for port in ports if (channel := found.channel(program, port)) is not None}
             if isinstance(item, ProgramPort) and len(channels) == 1 and end.number <= len(item.legs):
                 (channel,) = channels

@@ -6,11 +6,13 @@ Nobody has to know what mends what: it is enough to know what can be done, and t
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from functools import reduce
-from itertools import combinations, islice
+from itertools import chain, combinations, islice
 from operator import itemgetter, or_
 
 from iskelo.core.acts.act import Act, ActKind, Near
 from iskelo.core.acts.every import acts_about, acts_at_once, near
+from iskelo.core.acts.leads import exchanged_leads
+from iskelo.core.acts.names import exchanged_names
 from iskelo.core.acts.switches import switch_acts
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
@@ -29,8 +31,13 @@ KEPT_AT_MOST = 6
 PATCHED: frozenset[Headline] = frozenset({"doubled", "off speed", "drifting", "skewed", "rings", "late", "hot", "low"})
 """What is found of lines that come from where they should and get where they should: no lead or name is exchanged."""
 
+UNHEARD: frozenset[Headline] = frozenset({"silent", "half silent", "blocked"})
+
 IN_PAIRS: tuple[ActKind, ...] = ("switches", "pans", "monitoring", "supply")
 """What stands wrongly two at a time. Leads and names exchanged twice make another patch, not the one that was meant."""
+
+FEW_WRONG = 8
+"""So many lines may be wrong by one switch, or by two leads or two names that are exchanged."""
 
 SINGLES = 12
 """So many acts, those that leave least each by itself, are tried two by two where none frees a line."""
@@ -57,12 +64,20 @@ class Searched:
 def search(reading: Reading, lines: Iterable[str], *, at_once: bool = False, pairs: bool = False) -> Searched:
     """The acts that free some of these lines and most of all, and harm fewest others; then those that cost least.
 
-    A line is freed that arrives as it is wanted then and did not before. ``at_once``: only acts that move many things;
-    ``pairs``: where none frees a line, two are tried.
+    A line is freed that arrives as it is wanted then and did not before. An act that frees others alone lets one of
+    these be heard at least: more than one thing may be wrong with it. ``at_once``: only acts that move many things, or
+    two into each other's places, and switches where few lines are wrong; ``pairs``: where none frees a line, two are
+    tried.
     """
     trials = _Trials(reading, frozenset(lines))
     about, around = trials.about, trials.around
-    acts = acts_at_once(reading, around) if at_once else acts_about(reading, about, around, patched=trials.patched)
+    if not at_once:
+        return trials.of(acts_about(reading, about, around, patched=trials.patched), pairs=pairs)
+    acts = acts_at_once(reading, around)
+    if trials.wrong <= FEW_WRONG:
+        found = reading.found
+        singly = (exchanged_names(found, around), switch_acts(found, around), exchanged_leads(found, around))
+        acts = chain(acts, *singly)
     return trials.of(acts, pairs=pairs)
 
 
@@ -80,10 +95,13 @@ class _Trials:
 
     def __init__(self, reading: Reading, wanted: frozenset[str]) -> None:
         self._reading, self._wanted, self._well = reading, wanted, _as_wanted(reading)
+        self._was = {state.line.id: state.headline for state in reading.lines}
+        self._troubled = wanted - self._well
         self._found: list[Found] = []
         self._tried = 0
         nowhere = Near(frozenset(), frozenset())
         wrong = [(state, near(reading, state)) for state in reading.lines if state.line.id not in self._well]
+        self.wrong = len(wrong)
         self.about = reduce(or_, [place for state, place in wrong if state.line.id in wanted], nowhere)
         self.around = reduce(or_, [place for _, place in wrong], nowhere)
         self.patched = all(state.headline in PATCHED for state, _ in wrong if state.line.id in wanted)
@@ -114,14 +132,22 @@ class _Trials:
         except Refused:
             return None
         self._tried += 1
-        # Most acts free nothing: only of those that do are the other lines looked at.
-        if not any(state.headline == "arrives" for state in _of(begun, self._wanted - self._well)):
+        # Most acts better nothing: only of those that do are the other lines looked at.
+        if not any(self._is_bettered(state) for state in _of(begun, self._troubled)):
             return begun
-        then = _as_wanted(begun.read())
+        after = begun.read()
+        then = _as_wanted(after)
         freed, harmed = len(then - self._well), len(self._well - then)
-        if freed > harmed and then & self._wanted - self._well:
+        # What is found beside other lines is known only now.
+        bettered = any(self._is_bettered(state) for state in after.lines if state.line.id in self._troubled)
+        if freed > harmed and bettered:
             self._found.append(Found(act, freed, harmed))
         return begun
+
+    def _is_bettered(self, state: LineState) -> bool:
+        """Whether a line arrives that did not, or is heard at last: more than one thing may be wrong with it."""
+        was = self._was[state.line.id]
+        return state.headline == "arrives" or (was in UNHEARD and state.headline not in UNHEARD)
 
 
 def _of(begun: Begun, lines: Iterable[str]) -> Iterator[LineState]:

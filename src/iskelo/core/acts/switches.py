@@ -13,13 +13,14 @@ from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.mixers import Mixer, Strip
 from iskelo.core.rig.programs import Bus, Program, Track
+from iskelo.core.rig.text import few, fold_names
 
 
 def strip_acts(found: Index, about: Near) -> Iterator[Act]:
     """What is done to all strips of a mixer at once."""
     for box in found.boxes:
         if box.mixer is not None and box.id in about.ids:
-            yield from _all_strips(box, box.mixer)
+            yield from _all_strips(found, box, box.mixer)
 
 
 SIDES = ((-1.0, "left"), (0.0, "to the centre"), (1.0, "right"))
@@ -87,7 +88,17 @@ def _apart(box: Interface, strips: list[Strip]) -> Iterator[Act]:
             yield Act("pans", words, edits, frozenset({box.id, left.id, right.id}), 2 * ON_A_BOX)
 
 
-def _all_strips(box: Interface, mixer: Mixer) -> Iterator[Act]:
+def _plugged_there(found: Index, box: Interface, strip: Strip, *, on: bool) -> bool:
+    """Whether leads are in the fellows of a strip's jacks and none in its own: at the stage box (``on``), or here."""
+    assert box.mixer is not None
+    local = box.jack_in - box.mixer.stage_jacks
+    jacks = {source.number for source in strip.live if source.bank == "jack_in"}
+    fellows = {jack + local if on else jack - local for jack in jacks}
+    plugged = {patch.to_port.number for patch in found.rig.patches if patch.to_port[:2] == (box.id, "jack_in")}
+    return fellows <= plugged and not jacks & plugged
+
+
+def _all_strips(found: Index, box: Interface, mixer: Mixer) -> Iterator[Act]:
     """All strips at once: live or to their returns, all solos ended."""
     back = [strip for strip in mixer.strips if strip.back]
     for plays, words in ((False, "what they take live"), (True, "their returns")):
@@ -100,6 +111,14 @@ def _all_strips(box: Interface, mixer: Mixer) -> Iterator[Act]:
             words = f"Let the strips of {box.name} take {where}"
             edit = UseStageBox(mixer=box.id, strips=strips, on=on)
             yield Act("switches", words, (edit,), frozenset({box.id, *strips}), ON_A_BOX)
+            some = [strip for strip in mixer.strips if strip.id in strips and _plugged_there(found, box, strip, on=on)]
+            if 0 < len(some) < len(strips):
+                chosen = tuple(strip.id for strip in some)
+                said = few(fold_names(strip.name for strip in some))
+                words = f"Let {said} of {box.name} take {where}, where leads are"
+                edit = UseStageBox(mixer=box.id, strips=chosen, on=on)
+                yield Act("switches", words, (edit,), frozenset({box.id, *chosen}), ON_A_BOX)
+                edit = UseStageBox(mixer=box.id, strips=strips, on=on)
             raw = _raw_from(box, mixer, on=on)
             if raw:
                 words = f"Let the strips and the raw channels of {box.name} take {where}"
@@ -168,6 +187,22 @@ def _of_program(found: Index, program: Program, about: Near) -> Iterator[Act]:
         if send.item in about.ids or send.to in about.ids:
             words = f"Switch the {found.say_send(send)} {'off' if send.on else 'on'}"
             yield _act(program.id, send.id, words, IN_A_PROGRAM, on=not send.on)
+    yield from _all_sends(found, program, about)
+
+
+def _all_sends(found: Index, program: Program, about: Near) -> Iterator[Act]:
+    """All sends of a program to one bus or output at once."""
+    for to in dict.fromkeys(send.to for send in program.sends):
+        sends = [send for send in program.sends if send.to == to]
+        if not any(send.item in about.ids or to in about.ids for send in sends):
+            continue
+        for on in (False, True):
+            other = [send for send in sends if send.on is not on]
+            if len(other) > 1:
+                edits = tuple(SetValues(item=send.id, values={"on": on}) for send in other)
+                words = f"Switch the {len(other)} sends to {found.name(to)} of {program.name} {'on' if on else 'off'}"
+                touches = frozenset({program.id, *(send.id for send in other)})
+                yield Act("switches", words, edits, touches, 2 * IN_A_PROGRAM)
 
 
 def _effects(program: Program) -> Iterator[Act]:
