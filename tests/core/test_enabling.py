@@ -5,13 +5,14 @@ import pytest
 from desks import desk_bench
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
-from iskelo.core.edits.batch import BatchRequest, batch
+from iskelo.core.edits.batch import BatchRequest
 from iskelo.core.edits.edit import Plug, SetDevice, SetJack, SetLeg, SetValues
 from iskelo.core.plan import plan
 from iskelo.core.remedies import tried_remedies
 from iskelo.core.rig.index import index
 from iskelo.core.rig.ports import Port
 from iskelo.core.survey import survey, survey_again
+from rigs import batch
 
 
 def test_what_a_program_cannot_open_besides_is_opened_instead_of_what_nothing_takes() -> None:

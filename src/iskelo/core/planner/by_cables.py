@@ -80,6 +80,13 @@ def join_by_cables(reading: Reading, only: str | None = None) -> tuple[Joining, 
     return made.found()
 
 
+def cross_by_cables(reading: Reading, group: list[Wanted]) -> tuple[Joining, Reading] | None:
+    """Bring what is wanted between two programs over by cables; None if that cannot be, or takes away what arrives."""
+    plan = _Plan(reading)
+    after = _tried(plan, group)
+    return (plan.made(), after) if after is not None else None
+
+
 def _tried(plan: _Plan, group: list[Wanted]) -> Reading | None:
     """The rig with a group's lines joined; None if that cannot be, or takes away what arrives."""
     before = plan.reading
@@ -230,7 +237,13 @@ def _needed_box(reading: Reading, program: Program) -> Interface | None:
     own = {*(voice.id for voice in program.voices), *(track.id for track in program.tracks)}
     wanted = any(
         (line.from_ports and line.from_ports[0].owner in own and line.purpose == "listen" and not line.at_track)
-        or (line.from_ports and line.from_ports[0].bank == "out" and any(port.owner in own for port in line.to_ports))
+        or (
+            line.from_ports
+            and line.from_ports[0].bank == "out"
+            and any(port.owner in own for port in line.to_ports)
+            # What comes through another program comes by its cable.
+            and not any(isinstance(found.gear[found.gear_of(each)], Program) for each in line.through)
+        )
         for line in reading.rig.lines
     )
     heard = any(track.monitored and track.output is not None for track in program.tracks)
@@ -305,6 +318,8 @@ def _output(plan: _Plan, wanted: Wanted, channels: list[int]) -> None:
         if legs:
             plan.do(program.name, f"Set output {own.name} to {_say(channels)}", *legs)
         return
+    if isinstance(voice, ProgramPort):
+        raise Refused(program.name, f"its output {voice.name} plays elsewhere, and lines arrive by that")
     identity = plan.symbol()
     made = AddProgramPorts(
         program=program.id,

@@ -12,11 +12,15 @@ from iskelo.core.rig.programs import Program, ProgramPort, Track, Voice
 
 @dataclass(frozen=True, slots=True)
 class Wanted:
-    """A line from a voice of one program to a track of another; it crosses as wide as the track is."""
+    """A line from a voice of one program to a track of another, or from all that plays into one output of it, or from a
+    track that it passes there.
+
+    It crosses as wide as the track is.
+    """
 
     state: LineState
     sender: Program
-    voice: Voice
+    voice: Voice | Track | ProgramPort
     receiver: Program
     track: Track
 
@@ -52,15 +56,23 @@ def voice_to_track(state: LineState, found: Index) -> Wanted | None:
     """
     line = state.line
     starts, ends = ({port.owner for port in ports} for ports in (line.from_ports, line.to_ports))
+    if line.mixed:
+        named = [each for each in line.through if each in found.items and found.items[each].side == "output"]
+        programs = {found.gear_of(start) for start in starts}
+        # Several that are wanted through one output of their program cross by that.
+        starts = set(named) if len(named) == 1 and programs == {found.gear_of(named[0])} else starts
     if len(starts) != 1 or len(ends) != 1:
         return None
     start, end = (found.items.get(each) for each in (*starts, *ends))
     if start is None or end is None or start.program.id == end.program.id:
         return None
     voice, track = start.item, end.item
-    if not isinstance(voice, Voice) or not isinstance(track, Track):
+    if not isinstance(voice, Voice | ProgramPort) or not isinstance(track, Track):
         return None
-    if voice.width != len(line.from_ports) or track.width != len(line.to_ports):
+    width = len(voice.legs) if isinstance(voice, ProgramPort) else len(line.from_ports)
+    if (isinstance(voice, Voice) and voice.width != width) or track.width != len(line.to_ports):
+        return None
+    if isinstance(voice, ProgramPort) and width != track.width:
         return None
     return Wanted(state, start.program, voice, end.program, track)
 
@@ -103,8 +115,12 @@ def _is_free(reading: Reading, box: Interface, number: int, laid: set[str]) -> b
 
 
 def own_output(wanted: Wanted, reading: Reading) -> ProgramPort | None:
-    """The output that a voice has to itself, as wide as it, and by which it does not arrive anywhere else."""
+    """The output that a voice has to itself, as wide as it, and by which it does not arrive anywhere else; the one that
+    is named, if nothing arrives by it yet.
+    """
     program, voice = wanted.sender, wanted.voice
+    if isinstance(voice, ProgramPort):
+        return voice if Port(voice.id, "output", 1) not in reading.ports_in_use else None
     if ("mix", voice.id) in reading.hops_in_use:
         return None
     outputs = [each.output for each in program.voices]

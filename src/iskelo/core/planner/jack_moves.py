@@ -22,6 +22,7 @@ def into_a_jack(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
     target = found.owner(ask.end)
     for box in found.interfaces():
         other_box = isinstance(target, Program) and not takes_from(target, box.id, reading)
+        places = _places(box)
         for jack in range(1, box.jack_in + 1):
             end = Port(box.id, "jack_in", jack)
             if not reading.graph.into(end) and not other_box:
@@ -31,8 +32,16 @@ def into_a_jack(port: Port, reading: Reading, ask: Ask) -> Iterator[Move]:
                     switch, said, worse = *trimmed, 0.0
                 else:
                     switch, said, worse = switched_on(found, port, box, jack)
-                cost = 1 + leads.dearer + worse + TIE * (jack + 2 * (port.number > 1))
+                cost = 1 + leads.dearer + worse + TIE * (places[jack] + 2 * (port.number > 1))
                 yield Move(end, cost, (*leads.to(end), *switch), (leads.say(end), *said))
+
+
+def _places(box: Interface) -> dict[int, int]:
+    """In which order jacks are taken: by number; of a mixer those that are raw channels first, by channel."""
+    jacks = range(1, box.jack_in + 1)
+    feeds = box.mixer.feeds if box.mixer is not None else ()
+    raw = {feed.jack: feed.ends[0] for feed in feeds if feed.bank == "capture" and feed.jack is not None}
+    return {jack: raw.get(jack, box.capture + jack if raw else jack) for jack in jacks}
 
 
 class _Leads:
