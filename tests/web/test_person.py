@@ -141,9 +141,10 @@ def test_a_silent_track_is_found_and_mended_from_snags(screen: Page) -> None:
     arriving(screen, "12/16")
     screen.keyboard.press("Control+Shift+z")
     arriving(screen, "13/16")
-    # The rest of the demo: a buffer that is too large, a clock that runs free, and a box whose
+    # The rest of the demo: monitored twice, a clock that runs free, and a box whose
     # rate is matched, so that it comes later than what is recorded with it.
-    steps = (("late", "", "14/16"), ("drifting", "", "14/16"), ("skewed", "drifting", "15/16"), ("late", "", "16/16"))
+    first = ("arrives, 1.23 ms", "", "14/16")
+    steps = (first, ("drifting", "", "14/16"), ("skewed", "drifting", "15/16"), ("late", "", "16/16"))
     for preview, before, rest in steps:
         expect(snags.get_by_test_id("now-after")).to_contain_text(preview)
         if before:

@@ -11,7 +11,7 @@ import { useRested } from "../../parts/rested"
 import { useShown, WORKED_OUT } from "../../parts/seen"
 
 const FIELDS = [
-  ["sources", "From", "mic 1-4", "150px"],
+  ["sources", "From", "mic 1-4, mix of mic", "150px"],
   ["record_to", "Record to", "rec new", "130px"],
   ["heard_at", "Heard at", "headphones", "120px"],
   ["name", "Name", "the source’s", "130px"],

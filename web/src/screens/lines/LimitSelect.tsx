@@ -1,12 +1,11 @@
 import { useQuery } from "@tanstack/react-query"
 
 import { answer, client, type LineView, type Schemas } from "../../api/client"
-import { useRig } from "../../api/rig"
 import { Select } from "../../parts/controls"
+import type { OnSet } from "./Way"
 
 /** How late a line may be, by what it is wanted for; the published limits, each with its source. */
-export function LimitSelect({ line }: { line: LineView }) {
-  const { edit } = useRig()
+export function LimitSelect({ line, onSet }: { line: LineView; onSet: OnSet }) {
   const limits = useQuery({
     queryKey: ["limits"],
     staleTime: Infinity,
@@ -24,13 +23,7 @@ export function LimitSelect({ line }: { line: LineView }) {
       title={said ? `${said.purpose}: ${said.source}` : "How late it may be"}
       value={now === null ? "" : String(now)}
       onChange={(event) =>
-        void edit([
-          {
-            edit: "set",
-            item: line.id,
-            values: { longest_delay_ms: event.target.value === "" ? null : Number(event.target.value) },
-          },
-        ])
+        void onSet({ longest_delay_ms: event.target.value === "" ? null : Number(event.target.value) })
       }
     >
       <option value="">no limit</option>

@@ -352,7 +352,13 @@ export function LinesScreen() {
         {lines.length > 0 && <Gutter rows={rows} onGo={chooseLine} />}
       </Box>
       {current && (
-        <Tape key={current.id} line={current} onMend={mend} mendable={current.headline !== "arrives"} />
+        <Tape
+          key={current.id}
+          line={current}
+          also={marked.has(current.id) ? shown.filter((each) => each !== current && marked.has(each.id)) : []}
+          onMend={mend}
+          mendable={current.headline !== "arrives"}
+        />
       )}
     </Flex>
   )

@@ -53,6 +53,8 @@ export function StationEditor({ line, column, onMove, onLeave, onRange }: Props)
   })
   const range = fitting.length === 0 ? rangeOf(text) : null
   const take = (step: number) => {
+    // What is typed waits until the choices are there.
+    if (!all && text) return
     if (range) return onRange(range)
     if (choice && choice.edits.length > 0) void edit(choice.edits)
     if (step) onMove(step)

@@ -10,7 +10,7 @@ import { Commit } from "../../parts/Commit"
 import { Button, Kbd, Select, TickBox } from "../../parts/controls"
 import { useKeys } from "../../parts/keys"
 import { LimitSelect } from "./LimitSelect"
-import { Way } from "./Way"
+import { Way, type OnSet, type Values } from "./Way"
 import { Meters } from "./Meters"
 import { Response } from "./Response"
 import { COLOURS } from "./Swatch"
@@ -19,19 +19,44 @@ import { Sum } from "./TapeSum"
 
 type Arrival = Schemas["ArrivalView"]
 
-/** The arrivals that differ: both ears of a pair of headphones get the same copies, and so do both legs of a source. */
+/**
+ * The arrivals that differ: both ears of a pair of headphones get the same copies, and so do both legs of a source. Of
+ * several sources each is named where not all come alike.
+ */
 function distinct(arrivals: Arrival[]): Arrival[] {
-  const seen = new Map<string, Arrival>()
+  const seen = new Map<string, { first: Arrival; from: Set<string> }>()
   for (const arrival of arrivals) {
-    const key = `${arrival.way}:${arrival.delay_samples}:${arrival.from_port[0]}`
-    if (!seen.has(key)) seen.set(key, arrival)
+    const key = `${arrival.way}:${arrival.delay_samples}`
+    const known = seen.get(key) ?? { first: arrival, from: new Set<string>() }
+    seen.set(key, { ...known, from: known.from.add(arrival.from_port[0]) })
   }
-  return [...seen.values()].sort((a, b) => Number(a.wet) - Number(b.wet) || b.delay_samples - a.delay_samples)
+  const all = new Set(arrivals.map((arrival) => arrival.from_port[0]))
+  const told = [...seen.values()].map(({ first, from }) =>
+    from.size < all.size
+      ? {
+          ...first,
+          way: `${first.from_words}${from.size > 1 ? ` and ${from.size - 1} more` : ""}: ${first.way}`,
+        }
+      : first,
+  )
+  return told.sort((a, b) => Number(a.wet) - Number(b.wet) || b.delay_samples - a.delay_samples)
+}
+
+interface Props {
+  line: LineView
+  /** Other lines that are marked with it: what is set goes for all of them. */
+  also: LineView[]
+  onMend: () => void
+  mendable: boolean
 }
 
 /** The tape measure: the chosen line's hops to a scale of milliseconds, and their sum term by term. */
-export function Tape({ line, onMend, mendable }: { line: LineView; onMend: () => void; mendable: boolean }) {
+export function Tape({ line, also, onMend, mendable }: Props) {
   const { state, edit } = useRig()
+  const lines = [line, ...also]
+  const setOf = (some: LineView[], values: Values) =>
+    edit(some.map((each) => ({ edit: "set", item: each.id, values })))
+  const set = (values: Values) => setOf(lines, values)
   const [shown, setShown] = useState<"scale" | "sum" | "meters">("scale")
   const turn = (to: "sum" | "meters") => setShown((now) => (now === to ? "scale" : to))
   const sum = shown === "sum"
@@ -68,6 +93,11 @@ export function Tape({ line, onMend, mendable }: { line: LineView; onMend: () =>
         <b>
           {line.position} {line.name}
         </b>
+        {also.length > 0 && (
+          <chakra.span textStyle="cell" color="sea">
+            what is set here goes for these {lines.length} lines
+          </chakra.span>
+        )}
         <chakra.span color={line.headline === "arrives" ? "ink2" : "wax"}>{line.told}</chakra.span>
         <Box flex="1" />
         {mendable && (
@@ -85,7 +115,7 @@ export function Tape({ line, onMend, mendable }: { line: LineView; onMend: () =>
           words="alone"
           title="Nothing else may arrive there"
           on={line.alone}
-          onTurn={(alone) => void edit([{ edit: "set", item: line.id, values: { alone } }])}
+          onTurn={(alone) => void set({ alone })}
         />
         {line.purpose === "record" && (
           <Select
@@ -94,7 +124,10 @@ export function Tape({ line, onMend, mendable }: { line: LineView; onMend: () =>
             title="At which tap of a mixer it is wanted"
             value={line.tap}
             onChange={(event) =>
-              void edit([{ edit: "set", item: line.id, values: { tap: event.target.value } }])
+              void setOf(
+                lines.filter((each) => each.purpose === "record"),
+                { tap: event.target.value },
+              )
             }
           >
             {WANTED_TAPS.map((tap) => (
@@ -104,11 +137,15 @@ export function Tape({ line, onMend, mendable }: { line: LineView; onMend: () =>
             ))}
           </Select>
         )}
-        <LimitSelect line={line} />
-        <Way line={line} />
-        <Window line={line} />
-        <Button size="row" variant="quiet" onClick={() => void edit([{ edit: "remove", items: [line.id] }])}>
-          Remove
+        <LimitSelect line={line} onSet={set} />
+        <Way line={line} onSet={set} />
+        <Window line={line} onSet={set} />
+        <Button
+          size="row"
+          variant="quiet"
+          onClick={() => void edit([{ edit: "remove", items: lines.map((each) => each.id) }])}
+        >
+          {also.length > 0 ? `Remove ${lines.length}` : "Remove"}
         </Button>
       </Flex>
       {line.headline === "silent" || line.headline === "blocked" || arrivals.length === 0 ? (
@@ -141,13 +178,11 @@ export function Tape({ line, onMend, mendable }: { line: LineView; onMend: () =>
 }
 
 /** The line's level window in dBFS and its tag: what may arrive there, and what it is sorted under. */
-function Window({ line }: { line: LineView }) {
-  const { edit, say } = useRig()
-  const set = (values: Record<string, string | number | null>) =>
-    edit([{ edit: "set", item: line.id, values }])
+function Window({ line, onSet }: { line: LineView; onSet: OnSet }) {
+  const { say } = useRig()
   const limit = (field: "lowest_dbfs" | "highest_dbfs", text: string) => {
     const number = text === "" ? null : (numberOf(text) ?? NaN)
-    if (!Number.isNaN(number)) return set({ [field]: number })
+    if (!Number.isNaN(number)) return onSet({ [field]: number })
     say(`${line.name}: “${text}” is no level in dBFS; type for example -24.`)
     return false
   }
@@ -177,13 +212,13 @@ function Window({ line }: { line: LineView }) {
         label={`Tag of ${line.name}`}
         width="64px"
         placeholder="none"
-        onKeep={(tag) => set({ tag })}
+        onKeep={(tag) => onSet({ tag })}
       />
       colour
       <Select
         aria-label={`Colour of ${line.name}`}
         value={line.colour}
-        onChange={(event) => void set({ colour: event.target.value })}
+        onChange={(event) => void onSet({ colour: event.target.value })}
       >
         {Object.keys(COLOURS).map((each) => (
           <option key={each}>{each}</option>
