@@ -8,9 +8,9 @@ from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field
 
 from desks import desk_bench, mixer_of
-from iskelo.core.edits.additions import AddProgramPorts, AddSync
+from iskelo.core.edits.additions import AddProgramPorts, AddSends, AddSync
 from iskelo.core.edits.apply import apply
-from iskelo.core.edits.batch import BatchRequest, batch
+from iskelo.core.edits.batch import BatchRequest
 from iskelo.core.edits.edit import (
     Edit,
     EnableChannels,
@@ -24,6 +24,7 @@ from iskelo.core.edits.edit import (
     SetValues,
     TypeFeeds,
     TypeProgramInsert,
+    UseStageBox,
 )
 from iskelo.core.edits.new_things import new
 from iskelo.core.plan import plan
@@ -31,7 +32,7 @@ from iskelo.core.rig.gear import Aggregate, Interface
 from iskelo.core.rig.index import index
 from iskelo.core.rig.programs import Program
 from iskelo.core.survey import survey_again
-from rigs import Bench
+from rigs import Bench, batch
 
 Doing = Callable[[Bench], Iterable[Edit]]
 
@@ -186,12 +187,39 @@ def on_the_common_pair(bench: Bench) -> list[Edit]:
     return [SetValues(item=voice.id, values={"output": outputs[0].id}) for voice in program(bench, "Soundcase").voices]
 
 
+def _main_first_and_half_on_the_stage(bench: Bench) -> list[Edit]:
+    """The main mix on the first pair, twelve inputs raw behind it, the last six of them and of the strips on stage."""
+    desk = bench.id("Mixer 16 digital")
+    strips = tuple(strip.id for strip in mixer_of(bench, "Mixer 16 digital").strips[6:12])
+    feeds = ((1, "main"), (3, "in 1-6 raw"), (9, "in 23-28 raw"))
+    return [
+        SetValues(item=desk, values={"name": "Havra"}),
+        UseStageBox(mixer=desk, strips=strips),
+        *(TypeFeeds(mixer=desk, bank="capture", number=number, text=text) for number, text in feeds),
+    ]
+
+
+def _direct_too(bench: Bench) -> list[Edit]:
+    """What a program sounds sent to the jacks by another output besides."""
+    soundcase, output = bench.id("Soundcase"), new(1)
+    ports = AddProgramPorts(
+        program=soundcase, side="output", names=("Direct",), width=2, first_channel=1, ids=(output,)
+    )
+    voices = tuple(voice.id for voice in program(bench, "Soundcase").voices)
+    return [ports, AddSends(program=soundcase, items=voices, to=output)]
+
+
+def _all_at_the_mixer(bench: Bench) -> list[Edit]:
+    strips = tuple(strip.id for strip in mixer_of(bench, "Havra").strips[6:12])
+    return [UseStageBox(mixer=bench.id("Havra"), strips=strips, on=False)]
+
+
 EVENINGS: tuple[Evening, ...] = (
     Evening(
         1,
         "one box of two in and two out, one program",
         ("2 mic Alma, Bertil", "box 2x2 Pellow", "recorder Longhand", "player Cartwheel", "headphones Phones"),
-        (("mic", "longhand new", "", ""), ("cartwheel 1", "", "phones", "")),
+        (("mic", "longhand new", "", ""), ("mix of mic", "longhand new", "", ""), ("cartwheel 1", "", "phones", "")),
         pitfalls=(
             Pitfall("the program is set to another rate", values("Longhand", rate_hz=44_100), "44.1"),
             Pitfall(
@@ -233,22 +261,26 @@ EVENINGS: tuple[Evening, ...] = (
     ),
     Evening(
         4,
-        "a digital mixer on one lead",
-        ("12 mic", "havra", "recorder Longhand", "headphones Phones"),
+        "a digital mixer on one lead, half of its inputs on the stage",
+        ("12 mic", "mixer 16 digital", "recorder Longhand", "headphones Phones"),
         (("mic", "longhand new", "", ""),),
-        after=(lambda bench: [TypeFeeds(mixer=bench.id("Havra 16"), bank="capture", number=17, text="main")],),
+        before=(_main_first_and_half_on_the_stage,),
+        more=(("main of havra", "longhand new", "", ""),),
         pitfalls=(
+            Pitfall("strips muted", of_strips("Havra", muted=True), "Strip"),
+            Pitfall("strips left on their returns", of_strips("Havra", plays_back=True), "eturn"),
+            Pitfall("strips set to the jacks of the mixer itself", _all_at_the_mixer, "Microphone 7–12 do not arrive"),
             Pitfall("rates differ", values("Longhand", rate_hz=44_100), "44.1"),
             Pitfall(
                 "a channel fed by nothing",
-                lambda bench: [TypeFeeds(mixer=bench.id("Havra 16"), bank="capture", number=3, text="")],
+                lambda bench: [TypeFeeds(mixer=bench.id("Havra"), bank="capture", number=5, text="")],
                 "Microphone 3",
             ),
             Pitfall(
                 "the names stand one channel on",
                 lambda bench: [
-                    SetLeg(item=item.id, leg=1, channel=place + 2)
-                    for place, item in enumerate(program(bench, "Longhand").inputs)
+                    SetLeg(item=item.id, leg=1, channel=place + 4)
+                    for place, item in enumerate(program(bench, "Longhand").inputs[:-1])
                 ],
                 "Microphone",
             ),
@@ -487,6 +519,20 @@ EVENINGS: tuple[Evening, ...] = (
                     SetLeg(item=program(bench, "Longhand").inputs[0].id, leg=leg, channel=3 - leg) for leg in (1, 2)
                 ],
                 "Organ",
+            ),
+        ),
+    ),
+    Evening(
+        21,
+        "a program's whole output recorded in another, and heard",
+        ("sampler 4 Soundcase", "cable 8 Gully", "box 4x4 Corvane", "recorder Longhand", "headphones Phones"),
+        (("main of soundcase", "longhand new", "", ""), ("main of soundcase", "", "phones", "")),
+        pitfalls=(
+            Pitfall("heard twice", _direct_too, "2 times"),
+            Pitfall(
+                "one pad is not in it",
+                lambda bench: [SetValues(item=program(bench, "Soundcase").voices[2].id, values={"output": None})],
+                "Pad 3",
             ),
         ),
     ),

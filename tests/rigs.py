@@ -16,6 +16,8 @@ from iskelo.core.edits.additions import (
     AddTracks,
 )
 from iskelo.core.edits.apply import apply
+from iskelo.core.edits.batch import BatchRequest
+from iskelo.core.edits.batch import batch as of_batch
 from iskelo.core.edits.edit import Edit, Plug
 from iskelo.core.lines.context import read
 from iskelo.core.lines.state import LineState
@@ -47,6 +49,11 @@ from iskelo.core.rig.syncs import SyncLink, Timing
 from iskelo.core.snags.registry import run_rules
 from iskelo.core.snags.rule import Snag
 from iskelo.core.words.say import say
+
+
+def batch(rig: Rig, wanted: BatchRequest) -> tuple[Edit, ...]:
+    """The edits of a batch that is typed in this rig."""
+    return of_batch(rig, wanted, lambda mix: read(rig).sounding_in(mix))
 
 
 @dataclass
@@ -529,21 +536,7 @@ def any_rig(
                 )
     starts = plugs + [Port(v.id, "voice", n) for p in programs for v in p.voices for n in range(1, v.width + 1)]
     legs = [Port(t.id, "track", n) for p in programs for t in p.tracks for n in range(1, t.width + 1)]
-    lines = []
-    for n in range(draw(st.integers(0, 5))):
-        purpose = draw(st.sampled_from(["record", "listen"]))
-        pool = legs if purpose == "record" else ends
-        lines.append(
-            Line(
-                id=new("l"),
-                name=f"Line {n}",
-                purpose=purpose,
-                from_ports=tuple(draw(st.lists(st.sampled_from(starts), unique=True, max_size=2))) if starts else (),
-                to_ports=tuple(draw(st.lists(st.sampled_from(pool), unique=True, max_size=2))) if pool else (),
-                longest_delay_ms=draw(st.sampled_from([None, 1.0, 10.0, 100.0])),
-                alone=draw(st.booleans()),
-            )
-        )
+    lines = _lines(draw, starts, legs, ends, new)
     rig = Rig(
         name="Any",
         next_number=next(numbers),
@@ -553,6 +546,31 @@ def any_rig(
     )
     check(rig)
     return rig
+
+
+def _lines(
+    draw: st.DrawFn, starts: list[Port], legs: list[Port], ends: list[Port], new: Callable[[str], str]
+) -> list[Line]:
+    """Some lines between these sources, tracks and destinations, of one source or of several."""
+    lines = []
+    for n in range(draw(st.integers(0, 5))):
+        purpose = draw(st.sampled_from(["record", "listen"]))
+        pool = legs if purpose == "record" else ends
+        mixed = draw(st.sampled_from([False, False, True]))
+        begin = st.lists(st.sampled_from(starts), unique=True, max_size=4 if mixed else 2)
+        lines.append(
+            Line(
+                id=new("l"),
+                name=f"Line {n}",
+                purpose=purpose,
+                from_ports=tuple(draw(begin)) if starts else (),
+                mixed=mixed,
+                to_ports=tuple(draw(st.lists(st.sampled_from(pool), unique=True, max_size=2))) if pool else (),
+                longest_delay_ms=draw(st.sampled_from([None, 1.0, 10.0, 100.0])),
+                alone=draw(st.booleans()),
+            )
+        )
+    return lines
 
 
 def _cables(draw: st.DrawFn, rate_hz: int, boxes: list[Interface], new: Callable[[str], str]) -> list[Interface]:

@@ -118,7 +118,7 @@ def test_export_and_import_give_an_equal_rig_with_an_equal_survey(api: httpx.Cli
     back = api.post("/rigs/import", content=file.content).json()
     assert back["rig"] == state["rig"]
     assert back["survey"] == state["survey"]
-    refused = api.post("/rigs/import", content=b'{"format": "iskelo rig", "version": 13}')
+    refused = api.post("/rigs/import", content=b'{"format": "iskelo rig", "version": 14}')
     assert refused.status_code == 422
     assert refused.json()["place"] == "version"
 

@@ -8,7 +8,7 @@ from drawn import drawn
 from iskelo.core.edits.additions import AddBuses, AddLine, AddProgram, AddProgramPorts, AddSends, AddTracks, AddVoices
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
-from iskelo.core.edits.batch import BatchRequest, batch
+from iskelo.core.edits.batch import BatchRequest
 from iskelo.core.edits.edit import JoinDevices, Plug, Remove, SetDevice, SetLeg, SetOutputDevice, SetValues
 from iskelo.core.edits.phrases import gear_phrase
 from iskelo.core.linecheck.run import run_line_check
@@ -22,7 +22,7 @@ from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import Rig
 from iskelo.core.timing.terms import far_term
-from rigs import Bench
+from rigs import Bench, batch
 
 
 def radio(far: int = 1) -> Bench:

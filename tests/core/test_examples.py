@@ -64,8 +64,9 @@ def test_one_plan_mends_every_line_of_the_demo(name: str) -> None:
     assert found is not None
     # Monitored directly, nobody needs the smaller buffer that Alma's lateness asks for first.
     assert found.rest == (
+        "Monitor directly on Corvane 8 instead of through track Alma",
         "Match the rate of Pellow Duo in Hall",
-        "Pad the members of Hall to the longest, then monitor directly on Corvane 8 instead of through track Alma",
+        "Pad the members of Hall to the longest",
         "Monitor directly on Corvane 8 instead of through track Cassia",
     )
     assert found.left == ()

@@ -23,7 +23,7 @@ from iskelo.core.edits.additions import (
 )
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
-from iskelo.core.edits.batch import BatchRequest, batch
+from iskelo.core.edits.batch import BatchRequest
 from iskelo.core.edits.edit import JoinDevices, Plug, Remove, SendStraight, SetBack, SetDevice, SetValues
 from iskelo.core.edits.phrases import gear_phrase
 from iskelo.core.linecheck.run import run_line_check
@@ -41,7 +41,7 @@ from iskelo.core.sync_view import together
 from iskelo.core.timing.copies import notches_hz
 from iskelo.core.timing.hosting import by_hand
 from iskelo.core.twin.run import run_twin
-from rigs import Bench
+from rigs import Bench, batch
 
 
 def hosted(buffer_samples: int = 64, **fields: object) -> Bench:

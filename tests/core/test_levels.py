@@ -11,6 +11,8 @@ from iskelo.core.levels.units import db_to_ratio, dbu_to_volts, ratio_to_db, sum
 from iskelo.core.linecheck.ledger import dbfs
 from iskelo.core.linecheck.run import run_line_check
 from iskelo.core.lines.context import read
+from iskelo.core.rig.index import index
+from iskelo.core.words.say import say
 from rigs import ears, heard, two_voices
 
 
@@ -71,3 +73,29 @@ def test_an_unbalanced_input_hears_half_of_two_driven_legs() -> None:
     assert level()[0] == pytest.approx(before - 6.0206, abs=1e-3)
     ledger = run_line_check(bench.rig).ledger
     assert ledger.agreeing == len(ledger.targets)
+
+
+def test_a_converter_that_is_driven_too_hot_clips_what_is_monitored_softly() -> None:
+    """-38 dBu, trim 60 and full scale at +18 dBu are 4 dB too much, whatever is turned down behind the converter."""
+    bench = heard(two_voices(), "Alma")
+    box = bench.id("Box")
+    bench.do(*(SetDirect(interface=box, jack_in=1, jack_out=out, gain_db=-20) for out in (1, 2)))
+    bench.do(SetTrim(interface=box, jack_in=1, trim_db=60))
+    name = next(line.name for line in bench.rig.lines if line.purpose == "listen")
+    hot = bench.line(name).finding("hot")
+    assert hot is not None
+    assert "is 4.0 dB above full scale at Box jack out 1: it clips" in say(hot, index(bench.rig))
+
+
+def test_a_window_above_alignment_is_the_users_word_and_tells_what_headroom_is_left() -> None:
+    """Trim 44 instead of 38 is 6 dB above -18 dBFS: hot by alignment alone, noted where a window allows it."""
+    bench = two_voices().do(SetTrim(interface=two_voices().id("Box"), jack_in=1, trim_db=44))
+    assert bench.line("L Alma").headline == "hot"
+    bench.do(SetValues(item=bench.id("L Alma"), values={"highest_dbfs": -10}))
+    assert bench.line("L Alma").headline == "arrives"
+    (note,) = bench.snags("above-alignment")
+    assert (note.severity, note.title) == ("note", "L Alma stands 6.0 dB above alignment, as its window allows")
+    assert note.consequence == "12.0 dB of headroom are left above it, where alignment leaves 18.0."
+    bench.do(SetValues(item=bench.id("L Alma"), values={"lowest_dbfs": -16}))
+    (note,) = bench.snags("above-alignment")
+    assert note.mend() == ()

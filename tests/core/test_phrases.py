@@ -5,7 +5,7 @@ import pytest
 from iskelo.core.edits.additions import AddSources
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
-from iskelo.core.edits.batch import BatchRequest, batch
+from iskelo.core.edits.batch import BatchRequest
 from iskelo.core.edits.phrases import gear_phrase
 from iskelo.core.edits.ports_phrase import split_numbers
 from iskelo.core.lines.context import read
@@ -13,7 +13,7 @@ from iskelo.core.planner.whole_plan import join_all
 from iskelo.core.rig.programs import Program
 from iskelo.core.rig.rig import Rig
 from iskelo.demo.catalogue import catalogue
-from rigs import Bench, two_voices
+from rigs import Bench, batch, two_voices
 
 
 def made(*phrases: str) -> Bench:

@@ -339,6 +339,10 @@ BREAKS: dict[str, Break] = {
     "line-crowded": lambda b: (SetLeg(item=b.id("In Bertil"), channel=1),),
     "line-late": lambda b: (monitored(b), SetValues(item=b.box().drivers[0].id, values={"buffer_samples": 512})),
     "line-hot": lambda b: (SetTrim(interface=b.id("Box"), jack_in=1, trim_db=60),),
+    "above-alignment": lambda b: (
+        SetValues(item=b.id("L Alma"), values={"highest_dbfs": -10}),
+        SetTrim(interface=b.id("Box"), jack_in=1, trim_db=44),
+    ),
     "line-low": lambda b: (
         SetValues(item=b.id("L Alma"), values={"lowest_dbfs": -24}),
         SetTrim(interface=b.id("Box"), jack_in=1, trim_db=10),

@@ -13,7 +13,7 @@ from drawn import drawn
 from iskelo.core.edits.additions import AddProgram, AddSync
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
-from iskelo.core.edits.batch import BatchRequest, batch
+from iskelo.core.edits.batch import BatchRequest
 from iskelo.core.edits.edit import Remove, SetCable, SetDevice, SetValues
 from iskelo.core.edits.phrases import gear_phrase
 from iskelo.core.linecheck.run import run_line_check
@@ -34,7 +34,7 @@ from iskelo.core.twin.told import Synced
 from iskelo.core.words.sync import say_clip
 from iskelo.formats.refusal import Unreadable
 from iskelo.formats.song_file import read_song, song_edit, write_song
-from rigs import Bench
+from rigs import Bench, batch
 
 
 def beds(played: int = 256, taken: int = 256, margin: int = 16) -> Bench:

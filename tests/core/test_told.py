@@ -286,3 +286,43 @@ def test_a_channel_beyond_those_that_a_program_opens_is_said_to_be_so() -> None:
     _, acts, after = first(bench.rig, "Alma")
     assert acts[0] == "Set input Alma to channel 25"
     assert arriving(after) == 1
+
+
+def test_a_program_on_the_box_that_nothing_is_plugged_into_is_one_snag_and_goes_back() -> None:
+    bench = desk_bench("3 mic", "box 8x8 Corvane", "box 4x4 Pellow", "recorder Longhand", "headphones Phones")
+    wished(bench, (("mic", "longhand new", "", ""), ("mic", "", "phones", "")))
+    planned(bench)
+    bench.do(SetDevice(program=bench.id("Longhand"), device=bench.id("Pellow")))
+    assert count(bench.rig, "stop", "trouble") == 1
+    title, acts, after = first(bench.rig, "silent")
+    assert title.endswith("are silent: they stop at Corvane, which Longhand does not open")
+    assert acts[0] == "Give Longhand the device Corvane"
+    assert arriving(after) == 6
+
+
+def test_a_strip_panned_out_of_its_half_is_panned_back_rather_than_a_pair_switched_off() -> None:
+    """Two voices share a stereo send by their pans; one in the centre is in the other's channel, and heard twice."""
+    bench = desk_bench("2 mic Alma, Bertil", "analogue mixer 8 Wherry", "recorder Longhand", "headphones Phones")
+    wished(bench, (("mic", "longhand new", "phones", "15"),))
+    planned(bench)
+    assert arriving(bench.rig) == 4
+    strip = next(each for each in mixer_of(bench, "Wherry").strips if each.pan == -1)
+    bench.do(SetValues(item=strip.id, values={"pan": 0}))
+    assert arriving(bench.rig) < 4
+    _, acts, after = first(bench.rig, "")
+    assert acts[0] == f"Pan strip {strip.name} of Wherry left"
+    assert arriving(after) == 4
+
+
+def test_a_lead_that_was_muted_is_unmuted_and_nothing_is_patched_beside_it() -> None:
+    """Two things are wrong: the other one has its own act, and no second way is made for it."""
+    bench = desk_bench("mic Alma", "box 4x4 Corvane", "recorder Longhand", "headphones Phones")
+    wished(bench, (("alma", "longhand new", "", ""), ("alma", "", "phones", "")))
+    planned(bench)
+    into, out = (each for each in bench.rig.patches if each.to_port.number == 1)
+    bench.do(SetValues(item=into.id, values={"muted": True}), SetValues(item=out.id, values={"inverted": True}))
+    _, acts, after = first(bench.rig, "Alma")
+    assert acts[0] == "Unmute the lead"
+    assert [cross.jack_out for cross in box(Bench(after), "Corvane").direct] == [
+        cross.jack_out for cross in box(bench, "Corvane").direct
+    ]

@@ -11,7 +11,7 @@ from drawn import drawn
 from evenings import planned
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
-from iskelo.core.edits.batch import BatchRequest, batch
+from iskelo.core.edits.batch import BatchRequest
 from iskelo.core.edits.edit import Remove, SetValues
 from iskelo.core.edits.ways_phrase import ways_phrase
 from iskelo.core.linecheck.run import run_line_check
@@ -25,7 +25,7 @@ from iskelo.core.remedies import tried_remedies
 from iskelo.core.rig.index import index
 from iskelo.core.survey import survey, survey_again
 from iskelo.demo.examples import EXAMPLES
-from rigs import Bench
+from rigs import Bench, batch
 
 
 def wish(bench: Bench, sources: str, **more: str) -> None:
@@ -351,3 +351,25 @@ def test_what_another_way_leads_to_is_told_by_what_is_wrong_with_it(
     bench.do(SetValues(item=line, values={"through": through, "never_by": never_by}))
     (snag,) = bench.snags("line-other-way")
     assert snag.consequence == consequence
+
+
+def test_voices_through_a_mixing_program_are_planned_to_another_by_strips_and_a_cable() -> None:
+    bench = desk_bench("3 mic", "box 8x8", "mix 2", "cable 8", "rec")
+    wish(bench, "mic 1-2", record_to="rec new", through="mixing program")
+    wish(bench, "mic 3", record_to="rec new")
+    planned(bench)
+    assert headlines(bench) == ["arrives"] * 3
+    assert "of Mixing program" in " ".join(way(bench, "Microphone 1"))
+    assert "Mixing program" not in " ".join(way(bench, "Microphone 3"))
+    assert all(line.proved for line in run_line_check(bench.rig).ledger.lines)
+
+
+def test_one_voice_that_goes_past_a_program_is_led_through_it_by_its_snag() -> None:
+    bench = desk_bench("mic", "box 4x4", "mix 1", "cable 8", "rec")
+    wish(bench, "mic", record_to="rec new")
+    planned(bench)
+    bench.do(SetValues(item=bench.rig.lines[0].id, values={"through": "mixing program"}))
+    assert headlines(bench) == ["other way"]
+    planned(bench)
+    assert headlines(bench) == ["arrives"]
+    assert all(line.proved for line in run_line_check(bench.rig).ledger.lines)

@@ -242,9 +242,9 @@ def test_a_file_is_checked_on_the_command_line(tmp_path: Path, capsys: pytest.Ca
         "old.json": (
             json.dumps(old).encode(),
             0,
-            "written by version 7 of the format; saved again it is of version 12",
+            "written by version 7 of the format; saved again it is of version 13",
         ),
-        "bad.json": (b'{"format": "iskelo rig", "version": 12, "gear": [{}]}', 1, "bad.json: gear › 0"),
+        "bad.json": (b'{"format": "iskelo rig", "version": 13, "gear": [{}]}', 1, "bad.json: gear › 0"),
         "none.json": (b"words", 1, "this is no JSON"),
         "bad.zip": (b"PK", 1, "this is no zip"),
     }

@@ -96,7 +96,7 @@ def spoilt(**changes: object) -> bytes:
         (b"%PDF-1.7 \xff\xfe", "byte 9", "no text in UTF-8"),
         (b"{", "the whole file", "this is no JSON"),
         (b"[]", "the whole file", "should be an object"),
-        (spoilt(version=13), "version", "input should be 12"),
+        (spoilt(version=14), "version", "input should be 13"),
         (spoilt(format="else"), "format", "iskelo rig"),
         (spoilt(colour="red"), "colour", "extra inputs are not permitted"),
         (spoilt(name="a\x00b"), "name", "control character"),

@@ -147,7 +147,7 @@ def test_rigs_of_the_version_before_are_taken_over_with_their_history(cluster: C
         for name in ("A", "B"):
             kept = rigs.edit_rig(session, rig, kept.revision, (SetValues(item="rig", values={"name": name}),), NOW)
         stored = session.execute(text("SELECT number, version, document IS NULL FROM revision ORDER BY 1")).all()
-        assert [tuple(row) for row in stored] == [(1, 1, False), (2, 12, False), (3, 12, False), (4, 12, True)]
+        assert [tuple(row) for row in stored] == [(1, 1, False), (2, 13, False), (3, 13, False), (4, 13, True)]
         forgotten()
         assert [rig_at(session, rig, number).name for number in (1, 2, 3, 4)] == ["Old", "Newer", "A", "B"]
     engine.dispose()

@@ -43,7 +43,7 @@ def plan_batch(rig_id: UUID, wanted: BatchRequest, session: Database) -> TriedRe
     """What a batch of lines would do; nothing is made yet."""
     known = known_of(session, rig_id)
     rig = known.reading.rig
-    edits = batch(rig, wanted)
+    edits = batch(rig, wanted, known.reading.sounding_in)
     made = trial(rig, edits, known)
     return TriedRemedy(made.words, edits, made)
 

@@ -11,7 +11,7 @@ from iskelo.core.rig.gear import Aggregate
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.inside import INSIDE_BANKS
 from iskelo.core.rig.ports import BANK_TABLE, COLUMNS, Column, Port
-from iskelo.core.rig.text import fold_numbers
+from iskelo.core.rig.text import fold_names, fold_numbers
 from iskelo.core.routes.route import Route
 from iskelo.core.values import light
 from iskelo.core.wiring.edge import Edge
@@ -174,10 +174,16 @@ def stations(state: LineState, found: Index) -> tuple[Station, ...]:
             label, number = _one(ports[0], joined, found)
         elif ports:
             # The lines of one box end in the same ports, past the same others.
-            known = told.get(key := tuple(ports)) if not joined else None
+            key = tuple(ports)
+            known = told.get(key) if not joined and not line.mixed else None
             if known is None:
-                known = _SAID[place](list(dict.fromkeys(ports)), joined, found)
-                if not joined:
+                several = list(dict.fromkeys(ports))
+                known = (
+                    _said_mixed(place, several, state, joined, found)
+                    if line.mixed
+                    else _SAID[place](several, joined, found)
+                )
+                if not joined and not line.mixed:
                     told[key] = known
             label, number = known
         elif how == "empty":
@@ -248,9 +254,26 @@ def _one(port: Port, joined: Numbers, found: Index) -> tuple[str, str]:
         return placed.program.name, str(placed.position)
     gear = found.gear.get(owner)
     if gear is not None:
-        return gear.name, "" if bank in ("out", "in") else str(at)
+        name = f"{gear.name}, stage" if found.on_stage(port) else gear.name
+        return name, "" if bank in ("out", "in") else str(at)
     inside = found.mixing[owner]
     return inside.box.name, inside.item_name
+
+
+def _said_mixed(place: int, ports: list[Port], state: LineState, joined: Numbers, found: Index) -> tuple[str, str]:
+    """What several sources pass each for itself, and then what they pass together."""
+    by_sound: dict[str, set[Port]] = {}
+    for leg in state.legs:
+        by_sound.setdefault(leg.start.owner, set()).update(leg.way.ports if leg.way is not None else ())
+    together = set.intersection(*by_sound.values()) if by_sound else set()
+    apart, shared = [port for port in ports if port not in together], [port for port in ports if port in together]
+    say = _SAID[place]
+    if not apart or (shared and place == _TRACKS and state.line.purpose == "record"):
+        return say(shared, joined, found)
+    label, number = say(apart, joined, found)
+    own = label.split(" › ") if " › " in label else [say([port], joined, found)[0] for port in apart]
+    beside = " › ".join([", ".join(fold_names(own)), *([say(shared, joined, found)[0]] if shared else [])])
+    return beside, number
 
 
 def _said_source(ports: list[Port], joined: Numbers, found: Index) -> tuple[str, str]:
@@ -266,6 +289,7 @@ def _said_box(ports: list[Port], joined: Numbers, found: Index) -> tuple[str, st
     if not inside:
         plain = [port for port in ports if port.bank not in INSIDE_BANKS] or ports
         gear, number = _said(plain, joined, found)
+        gear = f"{gear}, stage" if jacks and all(map(found.on_stage, jacks)) else gear
         through = any(port.bank == "outboard_in" for port in plain)
         return gear.replace(", ", " › ") if through else gear, number
     passed = dict.fromkeys(
@@ -273,8 +297,9 @@ def _said_box(ports: list[Port], joined: Numbers, found: Index) -> tuple[str, st
         for port in ports
         if port.bank == "outboard_in" or port.owner in found.mixing
     )
-    said = " › ".join(name for name in passed if name)
-    return said or inside[0].box.name, fold_numbers([port.number for port in jacks])
+    said = " › ".join(name for name in passed if name) or inside[0].box.name
+    staged = jacks and all(map(found.on_stage, jacks))
+    return f"Stage › {said}" if staged else said, fold_numbers([port.number for port in jacks])
 
 
 def _said_tracks(ports: list[Port], joined: Numbers, found: Index) -> tuple[str, str]:

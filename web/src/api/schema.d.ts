@@ -2047,6 +2047,11 @@ export interface components {
             from_ports?: components["schemas"]["Port"][];
             /** Longest Delay Ms */
             longest_delay_ms?: number | null;
+            /**
+             * Mixed
+             * @default false
+             */
+            mixed?: boolean;
             /** Name */
             name: string;
             /**
@@ -2095,6 +2100,11 @@ export interface components {
             from_ports: components["schemas"]["Port"][];
             /** Longest Delay Ms */
             longest_delay_ms: number | null;
+            /**
+             * Mixed
+             * @default false
+             */
+            mixed: boolean;
             /** Name */
             name: string;
             /**
@@ -5524,6 +5534,8 @@ export interface components {
          * Line
          * @description A wanted delivery: these source ports to those target ports, with its limits.
          *
+         *     ``mixed``: several sources are wanted together, and all of them must arrive; else the ports are those of one
+         *     sound, or of its two sides.
          *     ``through``: the gear, strips, mixes, tracks, buses and outputs that every copy of it must pass; ``never_by``: what
          *     none of them may pass.
          */
@@ -5552,6 +5564,11 @@ export interface components {
             longest_delay_ms?: number | null;
             /** Lowest Dbfs */
             lowest_dbfs?: number | null;
+            /**
+             * Mixed
+             * @default false
+             */
+            mixed?: boolean;
             /** Name */
             name: string;
             /**
@@ -5596,6 +5613,8 @@ export interface components {
          * Line
          * @description A wanted delivery: these source ports to those target ports, with its limits.
          *
+         *     ``mixed``: several sources are wanted together, and all of them must arrive; else the ports are those of one
+         *     sound, or of its two sides.
          *     ``through``: the gear, strips, mixes, tracks, buses and outputs that every copy of it must pass; ``never_by``: what
          *     none of them may pass.
          */
@@ -5624,6 +5643,11 @@ export interface components {
             longest_delay_ms: number | null;
             /** Lowest Dbfs */
             lowest_dbfs: number | null;
+            /**
+             * Mixed
+             * @default false
+             */
+            mixed: boolean;
             /** Name */
             name: string;
             /**
@@ -7702,10 +7726,10 @@ export interface components {
             show_minutes?: number | null;
             /**
              * Version
-             * @default 12
+             * @default 13
              * @constant
              */
-            version?: 12;
+            version?: 13;
         };
         /**
          * Rig
@@ -7776,10 +7800,10 @@ export interface components {
             show_minutes: number | null;
             /**
              * Version
-             * @default 12
+             * @default 13
              * @constant
              */
-            version: 12;
+            version: 13;
         };
         /**
          * RigSummary

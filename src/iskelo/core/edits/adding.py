@@ -355,6 +355,7 @@ def _lines(rig: Rig, edits: Sequence[a.AddLine]) -> tuple[Rig, list[str]]:
             name=name,
             purpose=edit.purpose,
             from_ports=edit.from_ports,
+            mixed=edit.mixed,
             to_ports=edit.to_ports,
             longest_delay_ms=edit.longest_delay_ms,
             alone=edit.purpose == "record" if edit.alone is None else edit.alone,

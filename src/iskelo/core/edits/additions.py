@@ -9,7 +9,7 @@ from iskelo.core.rig.gear import Gear
 from iskelo.core.rig.mixers import Key, StripTap
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Pan, ProgramKind, Tap
-from iskelo.core.rig.rig import NeverPassed, Passed, Purpose
+from iskelo.core.rig.rig import MIXED_AT_MOST, NeverPassed, Passed, Purpose
 from iskelo.core.rig.text import DelaySamples, GainDb, Id, Ids, Name
 from iskelo.core.rig.value import BankSize, BufferSamples, ChannelNumber, LevelDbu, LevelUnit, RateHz, Value, Width
 
@@ -262,7 +262,8 @@ class AddLine(Value):
     edit: Literal["add_line"] = "add_line"
     name: Name
     purpose: Purpose = "record"
-    from_ports: Annotated[tuple[Port, ...], Field(max_length=2)] = ()
+    from_ports: Annotated[tuple[Port, ...], Field(max_length=MIXED_AT_MOST)] = ()
+    mixed: bool = False
     to_ports: Annotated[tuple[Port, ...], Field(max_length=2)] = ()
     longest_delay_ms: Annotated[float, Field(gt=0, le=60_000, allow_inf_nan=False)] | None = None
     alone: bool | None = None

@@ -6,8 +6,9 @@ from iskelo.core.edits.additions import AddLine, AddTracks
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused, free_name
 from iskelo.core.edits.edit import Edit
+from iskelo.core.edits.mixes_phrase import Sounding, beginnings
 from iskelo.core.edits.new_things import new
-from iskelo.core.edits.ports_phrase import Begin, Listener, destinations_phrase, sources_phrase, tracks_phrase
+from iskelo.core.edits.ports_phrase import Begin, Listener, destinations_phrase, tracks_phrase
 from iskelo.core.edits.ways_phrase import ways_phrase
 from iskelo.core.rig.index import Index, index
 from iskelo.core.rig.ports import Port
@@ -29,8 +30,10 @@ class BatchRequest(Value):
     never_by: Typed = ""
 
 
-def batch(rig: Rig, wanted: BatchRequest) -> tuple[Edit, ...]:
+def batch(rig: Rig, wanted: BatchRequest, sounding: Sounding) -> tuple[Edit, ...]:
     """The edits of a batch: new tracks, record lines, listen lines.
+
+    ``sounding``: which source ports sound in a mix; a line that begins at one begins at all of them, and passes it.
 
     Raises
     ------
@@ -38,11 +41,12 @@ def batch(rig: Rig, wanted: BatchRequest) -> tuple[Edit, ...]:
         With the field (*From*, *Record to*, *Heard at*, *Name*, *Within*, *Through*, *Never by*) and the reason.
     """
     found = index(rig)
-    sources = sources_phrase(found, wanted.sources, "From")
+    sources = beginnings(found, wanted.sources, "From", sounding)
     if not wanted.record_to.strip() and not wanted.heard_at.strip():
         raise Refused("Record to", "say where they are recorded, or where they are heard")
     within_ms = _within(wanted.within)
-    through = ways_phrase(found, wanted.through, "Through")
+    mixes = [source.through for source in sources if source.through]
+    through = tuple(dict.fromkeys((*mixes, *ways_phrase(found, wanted.through, "Through"))))
     never_by = ways_phrase(found, wanted.never_by, "Never by", computer=True)
     names = [_name(wanted.name, source, number) for number, source in enumerate(sources, start=1)]
     edits: list[Edit] = []
@@ -61,6 +65,7 @@ def batch(rig: Rig, wanted: BatchRequest) -> tuple[Edit, ...]:
                 name=_heard_name(name, end, among=len(ends)),
                 purpose="listen",
                 from_ports=source.ports,
+                mixed=source.mixed,
                 to_ports=end.ports,
                 longest_delay_ms=within_ms,
                 through=through,
@@ -99,14 +104,14 @@ def _recorded(rig: Rig, text: str, sources: list[Begin], names: list[str]) -> li
             identity = new(offset)
             track_name = free_name(name, taken)
             taken.append(track_name)
-            made = AddTracks(program=wanted.program.id, names=(track_name,), width=len(source.ports), ids=(identity,))
+            made = AddTracks(program=wanted.program.id, names=(track_name,), width=source.width, ids=(identity,))
             edits.append(made)
-            targets.append((identity, len(source.ports)))
+            targets.append((identity, source.width))
     if len(targets) != len(sources):
         raise Refused("Record to", f"{len(sources)} sources and {len(targets)} tracks: say one track for each")
     for source, name, (track, width) in zip(sources, names, targets, strict=True):
         ends = tuple(Port(track, "track", leg) for leg in range(1, width + 1))
-        edits.append(AddLine(name=name, from_ports=source.ports, to_ports=ends))
+        edits.append(AddLine(name=name, from_ports=source.ports, mixed=source.mixed, to_ports=ends))
     return edits
 
 

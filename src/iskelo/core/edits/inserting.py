@@ -70,8 +70,10 @@ def _(edit: e.TypeProgramInsert, rig: Rig) -> Applied:
         same = item.insert is not None and (item.insert.send, item.insert.back) == (send, back)
         held = item.insert.held if item.insert is not None and same else None
         dry_db = same_figure(typed.dry_db, item.insert.dry_db) if item.insert is not None else typed.dry_db
+        # Of a dry path that is shut nothing is said.
+        parallel = typed.parallel if dry_db is not None or item.insert is None else item.insert.parallel
         insert = ProgramInsert(
-            send=send, back=back, on=typed.on is not False, dry_db=dry_db, parallel=typed.parallel, held=held
+            send=send, back=back, on=typed.on is not False, dry_db=dry_db, parallel=parallel, held=held
         )
     rig = _hung(rig, program.id, item, insert, place)
     after = index(rig).items[item.id].program

@@ -24,11 +24,22 @@ class Tracks:
 
 @dataclass(frozen=True, slots=True)
 class Begin:
-    """Where a line begins: a source, or a voice of a program."""
+    """Where a line begins: a source, a voice of a program, or several of them that are wanted ``mixed``.
+
+    ``through``: the mix that is named instead of what sounds in it. ``wide``: how many channels a mix has.
+    """
 
     name: str
     ports: tuple[Port, ...]
     kind: str
+    mixed: bool = False
+    through: str = ""
+    wide: int | None = None
+
+    @property
+    def width(self) -> int:
+        """How many channels a new track for it has."""
+        return self.wide if self.wide is not None else len(self.ports)
 
 
 def split_numbers(text: str, field: str) -> tuple[list[str], list[int]]:
@@ -56,7 +67,7 @@ def fits(words: list[str], *named: str) -> bool:
 
 def sources_phrase(found: Index, text: str, field: str) -> list[Begin]:
     """The sources and voices a phrase names: by name, kind or program, by their place among those; or several
-    names with commas.
+    such phrases with commas.
     """
     sources = [_begin(gear) for gear in found.gear.values() if isinstance(gear, Source)]
     sources += [
@@ -73,6 +84,10 @@ def sources_phrase(found: Index, text: str, field: str) -> list[Begin]:
         raise Refused(field, "say which sources; for example mic 1-2")
     fitting = [begin for begin in sources if fits(words, begin.name, begin.kind)]
     if not fitting:
+        phrases = _phrases(parts)
+        if len(phrases) > 1:
+            several = [begin for phrase in phrases for begin in sources_phrase(found, phrase, field)]
+            return list(dict.fromkeys(several))
         raise Refused(field, f"no source is called {text.strip()!r}")
     if not numbers:
         return fitting
@@ -81,6 +96,17 @@ def sources_phrase(found: Index, text: str, field: str) -> list[Begin]:
         said = " ".join(words) or "sources"
         raise Refused(field, f"there are {len(fitting)} called {said!r}, so no number {beyond[0]}")
     return [fitting[number - 1] for number in numbers]
+
+
+def _phrases(parts: list[str]) -> list[str]:
+    """Put numbers that stand alone behind what they count. Example: 'mic 1' and '3' become 'mic 1, 3'."""
+    phrases: list[str] = []
+    for part in parts:
+        if phrases and re.fullmatch(r"[\d\s/–-]+", part):
+            phrases[-1] += f", {part}"
+        else:
+            phrases.append(part)
+    return phrases
 
 
 def _begin(source: Source) -> Begin:

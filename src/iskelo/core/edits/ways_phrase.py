@@ -1,6 +1,6 @@
 """What a line passes, typed as a phrase: 'anvil press', 'cue of longhand, havra 16', 'computer'."""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping
 
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.ports_phrase import fits
@@ -11,12 +11,14 @@ from iskelo.core.rig.text import few
 COMPUTER_WORDS = ("computer", "the computer")
 
 
-def ways_phrase(found: Index, text: str, field: str, *, computer: bool = False) -> tuple[str, ...]:
+def ways_phrase(
+    found: Index, text: str, field: str, *, computer: bool = False, among: Callable[[str], bool] = lambda _: True
+) -> tuple[str, ...]:
     """Find the gear, and what is in gear, that a phrase names, with commas between.
 
     A name is typed as it stands, or by beginnings of its words if no other name has such words. What is in gear is
     named alone, with its gear ('cue of longhand') or with what it is ('track alma'). ``computer``: the computer may be
-    named too.
+    named too; ``among``: nothing else is looked at.
 
     Raises
     ------
@@ -25,7 +27,7 @@ def ways_phrase(found: Index, text: str, field: str, *, computer: bool = False) 
     """
     if not text.strip():
         return ()
-    names = {identity: _names(found, identity) for identity in _passable(found)}
+    names = {identity: _names(found, identity) for identity in _passable(found) if among(identity)}
     parts, named = [part.strip() for part in text.split(",")], []
     while parts:
         # A name may have commas of its own: the longest that is one comes first.

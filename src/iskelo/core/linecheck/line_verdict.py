@@ -46,15 +46,18 @@ def _not_heard_as_wanted(
         return "nothing to check: " + say(state.findings[0], reading.found)
     missing = [_missing(start, by_target.get(end), reading) for start, end in line.pairs()]
     if len(missing) > 1 and any(missing) and not all(missing) and not (slips and state.has("drifting")):
+        if line.mixed:
+            gone = {start.owner for (start, _), words in zip(line.pairs(), missing, strict=True) if words}
+            return f"{len(gone)} of {len(line.sounds())} sources not heard: {next(filter(None, missing))}"
         sides = [f"{side} is {'not ' if words else ''}heard" for side, words in zip(LEFT_RIGHT, missing, strict=False)]
         return f"{', '.join(sides)}: {next(filter(None, missing))}"
-    for (start, end), gone in zip(line.pairs(), missing, strict=True):
+    for (start, end), lost in zip(line.pairs(), missing, strict=True):
         row = by_target.get(end)
         sound = next((each for each in row.sounds if each.source == start), None) if row is not None else None
         if slips and state.has("drifting") and row is not None and (sound is None or row.untold):
             return say_broken_up(state, slips, reading)
-        if gone or row is None or sound is None:
-            return f"{gone}: its copies cancel each other" if cancelled(state, start, end) else gone
+        if lost or row is None or sound is None:
+            return f"{lost}: its copies cancel each other" if cancelled(state, start, end) else lost
         words = _amiss(state, row, sound, reading)
         if words:
             return words

@@ -57,6 +57,12 @@ class Reading:
                 found.append((source, box, patch.to_port.number))
         return found
 
+    def sounding_in(self, what: str) -> tuple[Port, ...]:
+        """Give the source ports that sound in a mix, a bus or an output now, in the rig's order."""
+        return tuple(
+            start for start in self.found.starts() if any(port.owner == what for port in self.known.sound(start).by)
+        )
+
     @cached_property
     def hops_in_use(self) -> frozenset[tuple[HopKind, str]]:
         """The hops by which some line arrives as it is wanted to: their kinds, and whose doing they are."""

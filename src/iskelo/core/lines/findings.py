@@ -81,8 +81,8 @@ def findings_of(
     if len(quiet) == len(legs):
         if not crossed:
             findings += (_astray(line, strays) if legs else []) or _silent_or_blocked(line, quiet)
-    elif quiet:
-        findings.append(Finding("half silent", half_silent(line, legs, quiet)))
+    elif quiet and (gone := half_silent(line, legs, quiet, heard)) is not None:
+        findings.append(Finding("half silent", gone))
     if others:
         findings.append(Finding("crowded", fact("strangers", ports=others)))
     if len(quiet) < len(legs):
@@ -215,6 +215,9 @@ def _inverted(line: Line, legs: tuple[Leg, ...]) -> list[Finding]:
     if not turned:
         return []
     by = [lead for leg in turned for each in leg.arrivals for lead in _turns(each)]
+    if len(turned) < len(sounding) and line.mixed:
+        starts = tuple({leg.start.owner: leg.start for leg in turned}.values())
+        return [Finding("inverted", fact("some of a mix inverted", starts=starts, by=by))]
     if len(turned) < len(sounding):
         sides = tuple(dict.fromkeys(side_of(line, leg) for leg in turned))
         return [Finding("inverted", fact("one side inverted", sides=sides, by=by))]

@@ -74,6 +74,8 @@ class Gaps:
         mix = self._found.mix_of(end.owner) if far.bank in _BEFORE_MIXES else None
         if mix is not None and self._found.gear_of(far.owner) == self._found.gear_of(end.owner):
             past = tuple(itertools.dropwhile(lambda port: port.owner != mix.id, behind.chain))
+            if past and far.bank == "input":
+                return past, fact("not recorded", item=far.owner)
             if past:
                 return past, fact("not sent", item=far.owner, mix=mix.id)
         past = tuple(itertools.dropwhile(lambda port: STAGE[port.bank] <= STAGE[far.bank], behind.chain)) or (end,)

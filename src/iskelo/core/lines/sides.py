@@ -1,6 +1,6 @@
-"""What is found about a line's two legs together: one side silent, swapped, on both sides, apart in time or level."""
+"""What is found about a line's legs together: one side or source silent, sides swapped, on both sides, apart."""
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from fractions import Fraction
 
 from iskelo.core.lines.legs import Leg
@@ -13,21 +13,41 @@ from iskelo.core.values import Fact, fact
 SIDES_APART_DB = 1.0
 """Two sides that differ by more are told; common practice, no published source."""
 
+SWAPPED = fact("sides swapped")
+
 LEFT_RIGHT = ("left", "right")
 
 
 def side_of(line: Line, leg: Leg) -> str:
-    """Which side a leg of a line with two of them is: by its target, else by its source."""
+    """Which side a leg of a sound with two of them is: by its target, else by its source."""
     ports, port = (line.to_ports, leg.end) if len(line.to_ports) == 2 else (line.from_ports, leg.start)
     return LEFT_RIGHT[ports.index(port)]
 
 
-def half_silent(line: Line, legs: tuple[Leg, ...], quiet: list[Leg]) -> Fact:
-    """Which sides arrive and which do not, and why not."""
+def half_silent(line: Line, legs: tuple[Leg, ...], quiet: list[Leg], heard: Mapping[Port, list[Port]]) -> Fact | None:
+    """Which sides, or of a mix which sources, arrive and which do not, and why not.
+
+    None if of a mix all do, some with their sides swapped: that is told for itself.
+    """
+    if line.mixed:
+        swapped = {
+            sound[0].owner
+            for sound in line.sounds()
+            if len(sound) == len(line.to_ports) == 2 and _crossed(sound, line.to_ports, heard) == SWAPPED
+        }
+        silent = [leg for leg in quiet if leg.start.owner not in swapped]
+        return _some_silent(line, silent) if silent else None
     there = [side_of(line, leg) for leg in legs if leg not in quiet]
     gone = [side_of(line, leg) for leg in quiet]
     arrive = "arrives" if len(there) == 1 else "arrive"
     return fact("some sides silent", there=there, arrive=arrive, gone=gone, why=_why(quiet[0]))
+
+
+def _some_silent(line: Line, quiet: list[Leg]) -> Fact:
+    """Which sources of a mix do not arrive, or not whole."""
+    ports = [leg.start for leg in quiet]
+    silent = tuple({port.owner: port for port in ports}.values())
+    return fact("some of a mix silent", silent=silent, of=len(line.sounds()), why=_why(quiet[0]))
 
 
 def _why(leg: Leg) -> Fact:
@@ -41,16 +61,25 @@ def _why(leg: Leg) -> Fact:
 
 def crossed_sides(line: Line, heard: Mapping[Port, list[Port]]) -> Fact | None:
     """Left at right or right at left, instead of their own side or as well; None if both are right."""
-    if len(line.from_ports) != 2 or len(line.to_ports) != 2:
+    if len(line.to_ports) != 2:
         return None
-    (left, right), (left_end, right_end) = line.from_ports, line.to_ports
+    sounds = (sound for sound in line.sounds() if len(sound) == 2)
+    for sound in sounds:
+        crossed = _crossed(sound, line.to_ports, heard)
+        if crossed is not None:
+            return fact("of a mix", start=sound[0], what=crossed) if line.mixed else crossed
+    return None
+
+
+def _crossed(sound: tuple[Port, ...], ends: tuple[Port, ...], heard: Mapping[Port, list[Port]]) -> Fact | None:
+    (left, right), (left_end, right_end) = sound, ends
     at_left, at_right = heard.get(left_end, ()), heard.get(right_end, ())
     over, back = left in at_right, right in at_left
     if not (over or back):
         return None
     if over and back:
         if left not in at_left and right not in at_right:
-            return fact("sides swapped")
+            return SWAPPED
         return fact("both on both")
     strays, side = ("left", "right") if over else ("right", "left")
     own = (left in at_left) if over else (right in at_right)
@@ -58,7 +87,15 @@ def crossed_sides(line: Line, heard: Mapping[Port, list[Port]]) -> Fact | None:
 
 
 def apart(line: Line, legs: tuple[Leg, ...], found: Index) -> Iterator[Fact]:
-    """What lies between two sides that arrive once each: time that a sum would hear as a notch, or level."""
+    """What lies between two sides that arrive once each: time that a sum would hear as a notch, or level.
+
+    Different sources of a mix are not held against each other.
+    """
+    for sound in line.sounds():
+        yield from _apart(line, [leg for leg in legs if leg.start in sound] if line.mixed else legs, found)
+
+
+def _apart(line: Line, legs: Sequence[Leg], found: Index) -> Iterator[Fact]:
     arriving = [leg for leg in legs if len(leg.arrivals) == 1]
     if len(legs) < 2 or len(arriving) < len(legs):
         return

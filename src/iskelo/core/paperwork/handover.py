@@ -7,7 +7,7 @@ from iskelo.core.paperwork.sheet import OpenSnag, SheetTable, table
 from iskelo.core.rig.gear import Aggregate, Interface
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.programs import Program
-from iskelo.core.rig.text import few, fold_numbers
+from iskelo.core.rig.text import few, fold_names, fold_numbers
 from iskelo.core.rig.units import say_figure
 
 Unusual = tuple[str, str, str]
@@ -159,6 +159,9 @@ def _tracks(program: Program) -> Iterator[Unusual]:
 
 def _lines(reading: Reading) -> Iterator[Unusual]:
     for line in reading.rig.lines:
+        if line.mixed:
+            names = fold_names(reading.found.name(port.owner) for port in line.from_ports)
+            yield f"line {line.name}", f"a mix of {few(names)}", "one of them that is missing is a fault"
         if line.tap != "any":
             yield f"line {line.name}", f"wanted at one tap: {line.tap}", "another tap is no proof of it"
         for named, said, so in (

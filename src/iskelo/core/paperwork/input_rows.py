@@ -13,7 +13,7 @@ FIELDS = ("name", "source", "box_input", "track", "heard_at", "purpose", "limit"
 
 
 def input_rows(found: Index) -> tuple[InputRow, ...]:
-    """A row for each line that begins at a source.
+    """A row for each line that begins at one source.
 
     One that is recorded and heard from the same source, under names that go together, is one row as it was typed.
     """
@@ -37,7 +37,7 @@ def input_rows(found: Index) -> tuple[InputRow, ...]:
 
 
 def _source(found: Index, line: Line) -> Source | None:
-    owner = found.gear.get(line.from_ports[0].owner) if line.from_ports else None
+    owner = found.gear.get(line.from_ports[0].owner) if line.from_ports and not line.mixed else None
     return owner if isinstance(owner, Source) else None
 
 
@@ -85,7 +85,9 @@ def input_table(found: Index) -> SheetTable:
 
 def input_notes(found: Index) -> tuple[str, ...]:
     """What is not on the list."""
-    left = sum(_source(found, line) is None for line in found.rig.lines)
-    if not left:
-        return ()
-    return (f"{left} line{'s' if left > 1 else ''} that begin in programs are not on it; the line list has them.",)
+    left = [line for line in found.rig.lines if _source(found, line) is None]
+    mixed = sum(line.mixed for line in left)
+    inside = len(left) - mixed
+    told = [f"{inside} line{'s' if inside > 1 else ''} that begin in programs"] if inside else []
+    told += [f"{mixed} line{'s' if mixed > 1 else ''} of several sources"] if mixed else []
+    return (f"{' and '.join(told)} are not on it; the line list has them.",) if told else ()

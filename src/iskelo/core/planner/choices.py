@@ -3,6 +3,7 @@
 The screen shows these under a cell and applies the one that is taken; nothing about the rig is decided there.
 """
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 from iskelo.core.edits.additions import AddFeed, AddProgramPorts, AddTracks
@@ -12,6 +13,7 @@ from iskelo.core.lines.context import Reading
 from iskelo.core.lines.state import LineState
 from iskelo.core.planner.jack_moves import switched_on
 from iskelo.core.rig.gear import Destination, Interface, Source
+from iskelo.core.rig.index import Index
 from iskelo.core.rig.ports import Column, Port
 from iskelo.core.rig.programs import Program, ProgramPort, Track, Voice
 from iskelo.core.rig.text import fold_numbers
@@ -59,30 +61,41 @@ def choices(reading: Reading, state: LineState, column: Column) -> Choices:
 
 
 def _sources(reading: Reading, state: LineState) -> tuple[Choice, ...]:
+    """Every source and voice: the line begins there, or there too."""
     users: dict[Port, list[str]] = {}
     for line in reading.rig.lines:
         for port in line.from_ports:
             users.setdefault(port, []).append(line.name)
-    found = []
-    for gear in reading.found.gear.values():
-        if not isinstance(gear, Source):
-            continue
-        ports = tuple(Port(gear.id, "out", number) for number in range(1, gear.width + 1))
-        current = state.line.from_ports == ports
+    here, found, together = state.line.from_ports, [], []
+    for name, ports in _beginnings(reading.found):
         named = users.get(ports[0], ())
-        found.append(
-            _set_line(
-                gear.name, f"line {', '.join(named)}" if named else "no line yet", current, state, "from_ports", ports
-            )
-        )
-    for identity, placed in reading.found.items.items():
+        note = f"line {', '.join(named)}" if named else "no line yet"
+        found.append(_from(state, name, note, ports))
+        if here and here != ports:
+            kept = tuple(port for port in here if port.owner != ports[0].owner)
+            words = f"{name} too, mixed" if kept == here else f"Without {name}"
+            more = (*here, *ports) if kept == here else kept
+            together.append(_from(state, words, f"{len({port.owner for port in more})} in all", more, mixed=True))
+    return (*found, *together)
+
+
+def _beginnings(found: Index) -> Iterator[tuple[str, tuple[Port, ...]]]:
+    """Where a line could begin, with its name and ports."""
+    for gear in found.gear.values():
+        if isinstance(gear, Source):
+            yield gear.name, tuple(Port(gear.id, "out", number) for number in range(1, gear.width + 1))
+    for identity, placed in found.items.items():
         if isinstance(placed.item, Voice):
             ports = tuple(Port(identity, "voice", number) for number in range(1, placed.item.width + 1))
-            named = users.get(ports[0], ())
-            note = f"line {', '.join(named)}" if named else "no line yet"
-            label = f"{placed.program.name}, {placed.item.name}"
-            found.append(_set_line(label, note, state.line.from_ports == ports, state, "from_ports", ports))
-    return tuple(found)
+            yield f"{placed.program.name}, {placed.item.name}", ports
+
+
+def _from(state: LineState, label: str, note: str, ports: tuple[Port, ...], *, mixed: bool = False) -> Choice:
+    values: dict[str, object] = {"from_ports": [list(port) for port in ports]}
+    if mixed != state.line.mixed:
+        values["mixed"] = mixed
+    current = state.line.from_ports == ports and not mixed
+    return Choice(label, note, current, () if current else (SetValues(item=state.line.id, values=values),))
 
 
 def _set_line(label: str, note: str, current: bool, state: LineState, field: str, ports: tuple[Port, ...]) -> Choice:
@@ -180,7 +193,9 @@ def _channels(reading: Reading, state: LineState, program: Program) -> list[int]
         if not here:
             return []
         found.append(here[0])
-    return found
+    # What is mixed before the program comes by the same channels.
+    found = list(dict.fromkeys(found)) if state.line.mixed else found
+    return found if len(found) <= 2 else []
 
 
 def _target_track(reading: Reading, state: LineState) -> tuple[Program, Track] | None:
@@ -250,7 +265,7 @@ def _tracks(reading: Reading, state: LineState) -> tuple[Choice, ...]:
             note = f"line {', '.join(named)}" if named else "free"
             label = f"{program.name} {position} {track.name}"
             found.append(_set_line(label, note, state.line.to_ports == ports, state, "to_ports", ports))
-        width = max(1, len(state.line.from_ports))
+        width = max(1, state.line.width)
         identity = new(1)
         made = AddTracks(program=program.id, names=(state.line.name,), width=width, ids=(identity,))
         ends = [[identity, "track", leg] for leg in range(1, width + 1)]

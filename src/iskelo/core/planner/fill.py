@@ -57,7 +57,8 @@ def fill(rig: Rig, wanted: FillRequest) -> Filling:
         if line is None:
             raise Refused(identity, "this line is gone; it may have been removed in another window")
         found = index(rig)
-        width = max(1, len(line.from_ports))
+        # Of a mix every source has a jack of its own.
+        width = max(1, len(line.from_ports) if wanted.column == "box_in" else line.width)
         numbers = [number + wanted.step * leg for leg in range(width)]
         told[identity] = fold_numbers(numbers)
         made = _one(found, line, wanted.column, numbers)

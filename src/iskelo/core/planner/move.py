@@ -49,7 +49,8 @@ class Move:
 class Ask:
     """What is to be joined: from a source port to a target port, and which detours are allowed.
 
-    ``through``: what the way must pass; ``never_by``: what it may not.
+    ``through``: what the way must pass; ``never_by``: what it may not, and ``avoid``: ports where others would be met.
+    ``named``: what an input that is made for it is called, if not as its source.
     """
 
     start: Port
@@ -58,6 +59,8 @@ class Ask:
     through_computer: bool = True
     through: tuple[str, ...] = ()
     never_by: tuple[str, ...] = ()
+    named: str = ""
+    avoid: frozenset[Port] = frozenset()
 
 
 def otherwise(there: bool, in_use: bool) -> float:

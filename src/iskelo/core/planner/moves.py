@@ -259,11 +259,12 @@ def _new_input(
         return
     identity = new(1)
     source = reading.found.gear.get(ask.start.owner)
-    stereo = isinstance(source, Source) and source.width == 2 and track.width == 2
+    # What several sources come by is most likely a mix, and that is as wide as the track.
+    stereo = track.width == 2 and (bool(ask.named) or (isinstance(source, Source) and source.width == 2))
     made = AddProgramPorts(
         program=program.id,
         side="input",
-        names=(reading.found.name(ask.start.owner),),
+        names=(ask.named or reading.found.name(ask.start.owner),),
         width=2 if stereo else 1,
         first_channel=channel,
         ids=(identity,),

@@ -42,6 +42,8 @@ def cheapest_way(reading: Reading, ask: Ask) -> list[Move] | None:
             continue
         port, passed = place
         for move in moves(port, reading, ask):
+            if move.end in ask.avoid:
+                continue
             there = passed
             if said:
                 if _passed_by(move, ask.never_by, reading.found):
@@ -84,9 +86,14 @@ def join_line(reading: Reading, line: Line, *, direct: bool = True, through_comp
 
 
 def joined(
-    reading: Reading, line: Line, *, direct: bool = True, through_computer: bool = True
+    reading: Reading,
+    line: Line,
+    *,
+    direct: bool = True,
+    through_computer: bool = True,
+    avoid: frozenset[Port] = frozenset(),
 ) -> tuple[Joining, Reading] | None:
-    """What ``join_line`` finds, with the rig as it is then."""
+    """What ``join_line`` finds, with the rig as it is then; ``avoid``: ports that no new way may pass."""
     made = Joinings(reading)
     for start, end in line.pairs():
         reading = made.reading
@@ -94,7 +101,8 @@ def joined(
         arrives = bool(passing_routes(reading.graph, start, end)) and not _goes_otherwise(line, reading)
         if direct and through_computer and arrives:
             continue
-        ask = Ask(start, end, direct, through_computer, line.through, line.never_by)
+        named = line.name if line.mixed else ""
+        ask = Ask(start, end, direct, through_computer, line.through, line.never_by, named, avoid)
         ways = [way for way in (cheapest_way(reading, ask), _opened_way(reading, ask)) if way is not None]
         if not ways:
             return None
@@ -162,4 +170,17 @@ def arriving(reading: Reading) -> set[str]:
         state.line.id
         for state in reading.lines
         if state.legs and all(leg.sounds for leg in state.legs) and not state.goes_otherwise
+    }
+
+
+MIXED_UP = ("crossed", "doubled", "crowded", "other way")
+
+
+def mixed_up(reading: Reading) -> set[tuple[str, str]]:
+    """The lines that come with others, twice, or in the place of others."""
+    return {
+        (state.line.id, finding.kind)
+        for state in reading.lines
+        for finding in state.findings
+        if finding.kind in MIXED_UP
     }

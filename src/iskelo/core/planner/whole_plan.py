@@ -12,28 +12,21 @@ from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.lines.context import Reading, read
 from iskelo.core.planner.by_cables import join_by_cables
+from iskelo.core.planner.by_programs import join_by_programs
 from iskelo.core.planner.by_returns import join_by_returns
 from iskelo.core.planner.by_sums import join_by_sums
 from iskelo.core.planner.joining import Joining, Joinings
 from iskelo.core.planner.more_boxes import boxes_joined
-from iskelo.core.planner.search import arriving, joined
+from iskelo.core.planner.search import arriving, joined, mixed_up
 from iskelo.core.rig.index import Index
+from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Line
 
-MIXED_UP = ("crossed", "doubled", "crowded", "other way")
+WAYS_AT_MOST = 3
+"""So many ways are tried for one line where the cheaper ones mix it up with others."""
 
 BOXES_AT_MOST = 3
 """So many boxes are joined to a program's own by one plan."""
-
-
-def _mixed_up(reading: Reading) -> set[tuple[str, str]]:
-    """The lines that come with others, twice, or in the place of others."""
-    return {
-        (state.line.id, finding.kind)
-        for state in reading.lines
-        for finding in state.findings
-        if finding.kind in MIXED_UP
-    }
 
 
 def join_all(reading: Reading) -> Joining | None:
@@ -48,7 +41,9 @@ def join_all(reading: Reading) -> Joining | None:
         None if nothing is missing, or nothing known helps.
     """
     made = Joinings(reading)
-    for by_programs in (join_by_sums, join_by_cables, join_by_returns):
+    # What is mixed before the computer, or in a bus or an output that is there, needs no mix of its own.
+    _lines(made, (line for line in reading.rig.lines if line.mixed and line.at_track))
+    for by_programs in (join_by_sums, join_by_cables, join_by_returns, join_by_programs):
         between = by_programs(made.reading)
         if between is not None:
             made.take(*between)
@@ -69,24 +64,50 @@ def join_apart(reading: Reading, line: Line) -> Joining | None:
 def _lines(made: Joinings, lines: Iterable[Line]) -> None:
     """Serve these lines one after the other."""
     for line in in_order(made.reading.found, lines):
-        found = joined(made.reading, line)
+        found = _one_line(made.reading, line)
+        if found is not None:
+            made.take(*found)
+
+
+def _one_line(reading: Reading, line: Line) -> tuple[Joining, Reading] | None:
+    """The smallest changes that make a line arrive; what arrives is never taken away for it, nor mixed up with it."""
+    avoid: frozenset[Port] = frozenset()
+    for _ in range(WAYS_AT_MOST):
+        found = joined(reading, line, avoid=avoid)
         if found is None:
-            continue
+            return None
         joining, after = found
-        # What arrives is never taken away for another, nor is anything mixed up with it.
-        if arriving(made.reading) <= arriving(after):
-            if _mixed_up(after) <= _mixed_up(made.reading) and not after.traced[line.id].state.goes_otherwise:
-                made.take(joining, after)
-            elif (apart := _kept_apart(made.reading, joining, after, line)) is not None:
-                made.take(*apart)
+        if arriving(reading) <= arriving(after):
+            if mixed_up(after) <= mixed_up(reading) and not after.traced[line.id].state.goes_otherwise:
+                return found
+            apart = _kept_apart(reading, joining, after, line)
+            if apart is not None:
+                return apart
+        met = _met(after, line) - avoid
+        if not met:
+            return None
+        avoid |= met
+    return None
+
+
+def _met(reading: Reading, line: Line) -> frozenset[Port]:
+    """The ports on a line's way, but its ends, where others sound too."""
+    others = {
+        port
+        for start in reading.found.starts()
+        if start not in line.from_ports
+        for port in reading.known.sound(start).by
+    }
+    passed = {port for leg in reading.traced[line.id].state.legs for each in leg.arrivals for port in each.route.ports}
+    return frozenset((passed & others) - {*line.from_ports, *line.to_ports})
 
 
 def _kept_apart(before: Reading, joining: Joining, after: Reading, line: Line) -> tuple[Joining, Reading] | None:
     """A joining for a line that mixes lines up, with the one act that keeps them apart; None if there is none."""
-    mixed = {each for each, _ in _mixed_up(after) - _mixed_up(before)} | {line.id}
+    mixed = {each for each, _ in mixed_up(after) - mixed_up(before)} | {line.id}
     for each in search_switches(after, mixed).found:
         then = read(apply(after.rig, each.act.edits).rig, after)
-        apart = _mixed_up(then) <= _mixed_up(before) and not then.traced[line.id].state.goes_otherwise
+        apart = mixed_up(then) <= mixed_up(before) and not then.traced[line.id].state.goes_otherwise
         if arriving(after) <= arriving(then) and apart:
             both = Joinings(before)
             both.take(joining, after)

@@ -282,8 +282,20 @@ def _lines(rig: Rig, found: Index) -> None:
                     port.bank == "track" and found.is_ear(port) != (line.purpose == "listen")
                 ):
                     raise Broken(place, _wrong_end(line.purpose, side, found.say(port)))
+        if len(line.from_ports) > 2 or line.mixed:
+            _mixed(line, found)
         if line.through or line.never_by:
             _way(line, found)
+
+
+def _mixed(line: Line, found: Index) -> None:
+    """Of several sources each has one sound or its two sides, and the line says that they are mixed."""
+    place = f"line {line.name}"
+    if not line.mixed:
+        raise Broken(place, f"it begins at {len(line.from_ports)} ports; several sources are wanted mixed, say so")
+    wide = next((sound for sound in line.sounds() if len(sound) > 2), None)
+    if wide is not None:
+        raise Broken(place, f"it takes {len(wide)} ports of {found.name(wide[0].owner)}; a sound has two sides at most")
 
 
 def _way(line: Line, found: Index) -> None:

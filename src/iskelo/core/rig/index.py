@@ -334,6 +334,13 @@ class Index:
     def exists(self, port: Port) -> bool:
         return 1 <= port.number <= self.bank_size(port.owner, port.bank)
 
+    def on_stage(self, port: Port) -> bool:
+        """Whether this is an input jack of a mixer's stage box: those are its last ones."""
+        box = self.gear.get(port.owner) if port.bank == "jack_in" else None
+        return (
+            isinstance(box, Interface) and box.mixer is not None and port.number > box.jack_in - box.mixer.stage_jacks
+        )
+
     def say(self, port: Port) -> str:
         """A port in words, as a technician would name it: 'Corvane 8 jack in 3', 'Longhand track 2 Bertil'."""
         said = self.said.get(port)
@@ -348,7 +355,7 @@ class Index:
         if gear is not None and bank in CLOCK_BANKS:
             return f"{gear.name} {words}"
         if gear is not None and (bank in BOX_BANKS or bank in INSIDE_BANKS):
-            return f"{gear.name} {words} {number}"
+            return f"{gear.name} {'stage ' if self.on_stage(port) else ''}{words} {number}"
         leg = leg_letter(number, self.bank_size(owner, bank))
         if gear is not None:
             return f"{gear.name} {words}".rstrip() + leg

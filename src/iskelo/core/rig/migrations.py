@@ -2,12 +2,13 @@
 
 from typing import Any
 
-PRESENT = 12
+PRESENT = 13
 
 
 def brought_up(document: Any) -> Any:
     """A rig's document as the present version writes it; anything else is given back as it is.
 
+    Version 12 knew no lines of several sources.
     Version 11 knew no lines that name what they pass.
     Version 10 let what a mixer can never do name strips and mixes that had been removed; such rows mean nothing.
     Version 9 knew no choices of outputs in programs and no colours; version 8 no solo in programs; version 7 no far

@@ -75,9 +75,15 @@ Passed = Annotated[tuple[Id, ...], Field(max_length=8)]
 NeverPassed = Annotated[tuple[Id | Literal["computer"], ...], Field(max_length=8)]
 
 
+MIXED_AT_MOST = 64
+"""So many source ports may be wanted together by one line."""
+
+
 class Line(Value):
     """A wanted delivery: these source ports to those target ports, with its limits.
 
+    ``mixed``: several sources are wanted together, and all of them must arrive; else the ports are those of one
+    sound, or of its two sides.
     ``through``: the gear, strips, mixes, tracks, buses and outputs that every copy of it must pass; ``never_by``: what
     none of them may pass.
     """
@@ -86,7 +92,8 @@ class Line(Value):
     name: Annotated[Name, Settable("name")]
     notes: Annotated[Notes, Settable("notes")] = ""
     purpose: Annotated[Purpose, Settable("purpose")] = "record"
-    from_ports: Annotated[tuple[Port, ...], Field(max_length=2), Settable("from")] = ()
+    from_ports: Annotated[tuple[Port, ...], Field(max_length=MIXED_AT_MOST), Settable("from")] = ()
+    mixed: Annotated[bool, Settable("several sources, mixed")] = False
     to_ports: Annotated[tuple[Port, ...], Field(max_length=2), Settable("to")] = ()
     longest_delay_ms: Annotated[
         Annotated[float, Field(gt=0, le=60_000, allow_inf_nan=False)] | None, Settable("longest delay", "ms")
@@ -111,8 +118,22 @@ class Line(Value):
         """Whether it ends in a program: on a track, or at a far end's ear."""
         return self.purpose == "record" or any(port.bank == "track" for port in self.to_ports)
 
+    def sounds(self) -> tuple[tuple[Port, ...], ...]:
+        """Give the ports of each sound that is wanted: of a mix those of each source, else all of them."""
+        if not self.mixed:
+            return (self.from_ports,)
+        by_owner: dict[str, list[Port]] = {}
+        for port in self.from_ports:
+            by_owner.setdefault(port.owner, []).append(port)
+        return tuple(tuple(ports) for ports in by_owner.values())
+
+    @property
+    def width(self) -> int:
+        """How many ports its widest sound has: 1 or 2, or 0 where none is said yet."""
+        return max(map(len, self.sounds()), default=0)
+
     def pairs(self) -> tuple[tuple[Port, Port], ...]:
-        """Which source port is wanted at which target port.
+        """Which source port is wanted at which target port; of a mix those of every source.
 
         Equally wide ends pair leg by leg; a single source goes to every target leg, and both legs of a
         stereo source to a single target.
@@ -120,9 +141,15 @@ class Line(Value):
         starts, ends = self.from_ports, self.to_ports
         if len(starts) == len(ends) == 1:
             return ((starts[0], ends[0]),)
-        if len(starts) == len(ends):
-            return tuple(zip(starts, ends, strict=True))
-        return tuple((start, end) for start in starts for end in ends)
+        if self.mixed:
+            return tuple(pair for sound in self.sounds() for pair in _joined(sound, ends))
+        return _joined(starts, ends)
+
+
+def _joined(starts: tuple[Port, ...], ends: tuple[Port, ...]) -> tuple[tuple[Port, Port], ...]:
+    if len(starts) == len(ends):
+        return tuple(zip(starts, ends, strict=True))
+    return tuple((start, end) for start in starts for end in ends)
 
 
 Alignment = Annotated[float, Field(ge=-60, le=0, allow_inf_nan=False)]
@@ -138,7 +165,7 @@ class Rig(Value):
     """
 
     format: Literal["iskelo rig"] = "iskelo rig"
-    version: Literal[12] = 12
+    version: Literal[13] = 13
     name: Annotated[Name, Settable("name")] = "New rig"
     notes: Annotated[Notes, Settable("notes")] = ""
     next_number: Annotated[int, Field(ge=1, le=1_000_000_000)] = 1

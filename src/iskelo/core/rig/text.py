@@ -97,6 +97,18 @@ def few(names: Iterable[str], shown: int = 3) -> str:
     return f"{', '.join(several[:shown])} and {len(several) - shown} more"
 
 
+def fold_names(names: Iterable[str]) -> list[str]:
+    """Names, each once, those that differ by their numbers alone as one. Example: ['Mic 1–3', 'Organ']."""
+    stems: dict[str, list[int]] = {}
+    for name in dict.fromkeys(names):
+        stem, _, last = name.rpartition(" ")
+        if stem and last.isascii() and last.isdecimal() and len(last) <= 4 and not last.startswith("0"):
+            stems.setdefault(stem, []).append(int(last))
+        else:
+            stems.setdefault(name, [])
+    return [f"{stem} {fold_numbers(numbers)}" if numbers else stem for stem, numbers in stems.items()]
+
+
 Name = Annotated[str, AfterValidator(clean_name)]
 Notes = Annotated[str, AfterValidator(clean_notes)]
 Id = Annotated[str, StringConstraints(pattern=r"^[a-z]{1,8}[0-9]{1,9}$", max_length=17)]

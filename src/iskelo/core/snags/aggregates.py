@@ -11,7 +11,7 @@ from iskelo.core.rig.device_streams import DeviceStream, OpenDevice, open_aggreg
 from iskelo.core.rig.gear import Aggregate, Interface, Member
 from iskelo.core.rig.index import Hindrance, Index
 from iskelo.core.rig.programs import Program, Track
-from iskelo.core.snags.reach import lines_of_program
+from iskelo.core.snags.reach import lines_of_program, stopping_at
 from iskelo.core.snags.rule import Remedy, Snag, distinct, if_so, rule
 from iskelo.core.timing.rates import cents
 from iskelo.core.wiring.blocks import not_offered
@@ -83,7 +83,14 @@ def member_absent(reading: Reading) -> list[Snag]:
                 if moved
                 else "Nothing is mapped to its channels, nor to those after them.",
                 items=(aggregate.id, *(member.device for member in gone)),
-                lines=tuple(dict.fromkeys(line for each in programs for line in lines_of_program(reading, each)))
+                lines=tuple(
+                    dict.fromkeys(
+                        (
+                            *(line for each in programs for line in lines_of_program(reading, each)),
+                            *(line for member in gone for line in stopping_at(reading, member.device)),
+                        )
+                    )
+                )
                 if moved
                 else (),
                 mend=partial(_bring_back, found, aggregate, gone),

@@ -28,7 +28,7 @@ from iskelo.core.wiring.hops import DEVICE_HOPS
 from iskelo.core.words.say import strangers
 
 
-@rule("lines", symptoms=("hollow", "echo"))
+@rule("lines", symptoms=("hollow", "echo"), explains=("line-hot", "line-other-way"))
 def line_doubled(reading: Reading) -> list[Snag]:
     """The same sound arrives more than once at one place."""
     return [

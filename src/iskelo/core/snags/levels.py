@@ -6,7 +6,7 @@ from typing import Literal
 
 from iskelo.core.edits.edit import SetJack, SetOutputTrim, SetTrim, SetValues
 from iskelo.core.levels.along import first_short
-from iskelo.core.levels.headroom import FAR_OFF_DB, aim_dbfs, needed_db
+from iskelo.core.levels.headroom import FAR_OFF_DB, TOLERANCE_DB, aim_dbfs, needed_db, nominal_dbfs
 from iskelo.core.lines.context import Reading
 from iskelo.core.lines.legs import Leg
 from iskelo.core.lines.sides import SIDES_APART_DB
@@ -79,6 +79,50 @@ def _turned(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
             if (low is not None and level < low) or (high is not None and level > high):
                 turns += turned(stages_along(edges, found, aim), aim - level)
     return distinct([*_as_remedy(turns), *_sums_down(reading, state)])
+
+
+@rule("level")
+def above_alignment(reading: Reading) -> list[Snag]:
+    """A line stands above the rig's alignment because its window says so; how much headroom is left there."""
+    return [
+        Snag(
+            key=f"above-alignment:{state.line.id}",
+            rule="above-alignment",
+            severity="note",
+            title=f"{state.line.name} stands {say_figure(over_db, 1)} dB above alignment, as its window allows",
+            evidence=f"{say_figure(level, 1)} dBFS, and its highest is {say_figure(state.line.highest_dbfs)} dBFS.",
+            consequence=f"{say_figure(-level, 1)} dB of headroom are left above it, where alignment leaves "
+            f"{say_figure(over_db - level, 1)}.",
+            items=tuple(dict.fromkeys(port.owner for port in state.line.from_ports)),
+            mend=partial(_to_alignment, reading, state),
+        )
+        for state in reading.lines
+        if state.line.highest_dbfs is not None and state.headline == "arrives"
+        if (loudest := _above_alignment(reading, state)) is not None
+        for over_db, level in [loudest]
+    ]
+
+
+def _above_alignment(reading: Reading, state: LineState) -> tuple[float, float] | None:
+    """By how much the loudest leg stands above where its source is to stand, and its level; None if none does."""
+    levels = [(leg.level_dbfs, nominal_dbfs(leg.start, reading.found)) for leg in state.legs]
+    above = [(level - nominal, level) for level, nominal in levels if level is not None and level > nominal]
+    worst = max(above, default=None)
+    return worst if worst is not None and worst[0] > TOLERANCE_DB else None
+
+
+def _to_alignment(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
+    """Turn it down to alignment, unless its window begins above that."""
+    found, line = reading.found, state.line
+    turns: list[Turn] = []
+    for leg in state.legs:
+        aim = aim_dbfs(line, leg.start, found)
+        if aim > nominal_dbfs(leg.start, found):
+            return ()
+        for arrival in leg.arrivals:
+            if arrival.level_dbfs > aim:
+                turns += turned(stages_along(arrival.route.edges, found, aim), aim - arrival.level_dbfs)
+    return distinct(_as_remedy(turns))
 
 
 def _as_remedy(turns: list[Turn]) -> list[Remedy]:

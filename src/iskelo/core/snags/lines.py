@@ -5,9 +5,12 @@ from functools import partial
 from iskelo.core.edits.edit import Edit, Plug, Remove
 from iskelo.core.lines.context import Reading
 from iskelo.core.lines.findings import Headline
+from iskelo.core.lines.gaps import Gap
 from iskelo.core.lines.state import LineState
 from iskelo.core.planner.by_cables import join_by_cables
+from iskelo.core.planner.by_programs import join_by_programs
 from iskelo.core.planner.by_returns import join_by_returns
+from iskelo.core.planner.by_sums import join_by_sums
 from iskelo.core.planner.search import join_line
 from iskelo.core.rig.ports import STAGE
 from iskelo.core.rig.text import few
@@ -28,7 +31,8 @@ def joining_remedies(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
         joined = join_line(reading, state.line, direct=direct, through_computer=through)
         if joined:
             remedies.append(joining(joined))
-    for by_programs in (join_by_cables, join_by_returns):
+    between_programs = (join_by_sums,) if state.line.mixed else (join_by_cables, join_by_returns, join_by_programs)
+    for by_programs in between_programs:
         between = by_programs(reading, state.line.id)
         if between is not None:
             remedies.append(joining(between[0]))
@@ -40,7 +44,7 @@ def line_silent(reading: Reading) -> list[Snag]:
     """No way leads from the line's source to its target, patched or not passing; lines of one root are one."""
     by_root: dict[str, list[tuple[LineState, str]]] = {}
     for state, words in with_finding(reading, "silent"):
-        by_root.setdefault(_root_of_gap(state) or state.line.id, []).append((state, words))
+        by_root.setdefault(_root_of_gap(reading, state) or state.line.id, []).append((state, words))
     return [_silent(reading, states) for states in by_root.values()]
 
 
@@ -59,7 +63,7 @@ def _silent(reading: Reading, some: list[tuple[LineState, str]]) -> Snag:
         consequence=f"Nothing of {them} will be recorded." if recorded else f"Nobody will hear {them} there.",
         lines=tuple(state.line.id for state in states),
         items=tuple(dict.fromkeys(port.owner for state in states for port in state.line.to_ports)),
-        root=_root_of_gap(first),
+        root=_root_of_gap(reading, first),
         mend=partial(_unsilenced, reading, states),
     )
 
@@ -79,12 +83,25 @@ def _cancels(state: LineState) -> bool:
 def _short(reading: Reading, state: LineState, stops: str) -> str:
     for leg in state.legs:
         if leg.gap:
+            elsewhere = _on_another_box(reading, leg.gap)
+            if elsewhere is not None:
+                program, box = elsewhere
+                return f"{stops} at {reading.found.name(box)}, which {reading.found.name(program)} does not open"
             before = leg.gap.behind[0]
             return f"{stops} before {reading.found.say(before)} ({say(leg.gap.missing, reading.found)})"
     return say(state.findings[0], reading.found)
 
 
-def _root_of_gap(state: LineState) -> str:
+def _on_another_box(reading: Reading, gap: Gap) -> tuple[str, str] | None:
+    """The program of a track, and the box where its sound stops because the program opens others; else None."""
+    placed = reading.found.items.get(gap.end.owner)
+    if gap.missing.code != "takes others of boxes" or placed is None:
+        return None
+    box = reading.found.gear_of(gap.ahead[-1].owner)
+    return None if reading.found.reaches(placed.program, box) else (placed.program.id, box)
+
+
+def _root_of_gap(reading: Reading, state: LineState) -> str:
     """What many silent lines have in common: the port behind the gap that nothing feeds, past the programs."""
     gap = next((leg.gap for leg in state.legs if leg.gap), None)
     if gap is None or gap.ahead[-1].bank == "out":
@@ -92,6 +109,10 @@ def _root_of_gap(state: LineState) -> str:
     if gap.ahead[-1].bank == "preamp":
         # What is in the jacks of a mixer and in nothing of it: its strips or channels take others.
         return f"gap:{gap.ahead[-1].owner}:in no strip"
+    elsewhere = _on_another_box(reading, gap)
+    if elsewhere is not None:
+        # All that is plugged into a box that the program does not open stops there.
+        return f"gap:{elsewhere[0]}:not on {elsewhere[1]}"
     if STAGE[gap.behind[0].bank] < STAGE["output"]:
         return ""
     return f"gap:{gap.behind[0].owner}:{gap.missing.code}"

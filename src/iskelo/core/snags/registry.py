@@ -36,6 +36,7 @@ from iskelo.core.snags import (
     unbalanced,
     ways,
 )
+from iskelo.core.snags.of_mixes import causes_of_mixes
 from iskelo.core.snags.rule import AREAS, KNOWN, REMEDIES_AT_MOST, SEVERITIES, Known, Remedy, Snag, Symptom, distinct
 
 MODULES = (
@@ -74,7 +75,7 @@ def run_rules(reading: Reading) -> list[Snag]:
 
 def find_snags(reading: Reading) -> list[Snag]:
     """Every snag, those of one root as one; worst first, and among equals the one that harms most lines."""
-    found = _by_root(_explained(run_rules(reading)))
+    found = _by_root(_with_their_causes(reading, _explained(run_rules(reading))))
     return sorted(found, key=lambda snag: (SEVERITIES.index(snag.severity), -len(snag.lines)))
 
 
@@ -97,6 +98,19 @@ def _explained(snags: list[Snag]) -> list[Snag]:
         else:
             joined.setdefault(root.key, []).append(snag)
     return [_joined(snag, joined.get(snag.key, [])) for snag in left]
+
+
+def _with_their_causes(reading: Reading, snags: list[Snag]) -> list[Snag]:
+    """Join what is told of lines of several sources to the snags that it follows from."""
+    causes = causes_of_mixes(reading, snags)
+    if not causes:
+        return snags
+    by_key = {snag.key: snag for snag in snags}
+    joined: dict[str, list[Snag]] = {}
+    for key, cause in causes.items():
+        # What it follows from is of a line of one source, and follows from nothing here itself.
+        joined.setdefault(cause, []).append(by_key[key])
+    return [_joined(snag, joined.get(snag.key, [])) for snag in snags if snag.key not in causes]
 
 
 def _cause(snag: Snag, causes: dict[tuple[str, str], Snag]) -> Snag | None:

@@ -28,7 +28,7 @@ def line_half_silent(reading: Reading) -> list[Snag]:
             severity="stop",
             title=f"{state.line.name}: {words}",
             evidence=words,
-            consequence="One side of it stays silent.",
+            consequence="Some of its sources stay silent." if state.line.mixed else "One side of it stays silent.",
             lines=(state.line.id,),
             items=tuple(port.owner for port in state.line.to_ports),
             mend=partial(_other_side, reading, state),

@@ -27,8 +27,8 @@ VERDICTS: dict[Headline, Verdict] = {
         "cancel, one is closed",
     ),
     "half silent": Verdict(
-        "of a line with two legs one arrives and the other does not",
-        "both legs are heard",
+        "of a line with two legs one arrives and the other does not; of several sources some do",
+        "both legs, and every source, are heard",
         "the track as wide as its input, both legs on one channel, or what joins the silent leg",
     ),
     "blocked": Verdict(

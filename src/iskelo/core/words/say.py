@@ -12,7 +12,7 @@ from iskelo.core.rig.gear import Interface
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.links import link_overload
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.text import few, fold_numbers
+from iskelo.core.rig.text import few, fold_names, fold_numbers
 from iskelo.core.rig.units import say_figure
 from iskelo.core.timing.clocks import say_drift
 from iskelo.core.timing.rates import say_speed
@@ -107,6 +107,17 @@ def _arriving(ports: Iterable[Port], found: Index) -> str:
     return f"{few(names)} arrive{'s' if len(names) == 1 else ''}"
 
 
+def _not_arriving(ports: Iterable[Port], found: Index) -> str:
+    """Example: 'Bertil does not arrive', or 'Bertil, Cassia do not arrive'."""
+    names = strangers(ports, found)
+    return f"{few(fold_names(names))} do{'es' if len(names) == 1 else ''} not arrive"
+
+
+def _those(ports: Iterable[Port], found: Index) -> str:
+    """Example: 'Bertil, Cassia', or 'Bertil, Cassia, Doro and 2 more'."""
+    return few(fold_names(strangers(ports, found)))
+
+
 def _channels(taken: Iterable[tuple[str, int]], found: Index) -> str:
     return ", ".join(f"{found.name(owner)} channel {number}" for owner, number in taken)
 
@@ -122,6 +133,8 @@ _TOLD: dict[str, Teller] = {
     "passed": lambda value, found: found.say_passed(value),
     "port": lambda value, found: found.say(value),
     "arriving": _arriving,
+    "not arriving": _not_arriving,
+    "those": _those,
     "list": lambda value, _: ", ".join(map(str, value)),
     "and": lambda value, _: " and ".join(value),
     "or": lambda value, _: " or ".join(value),
