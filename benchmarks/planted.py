@@ -92,7 +92,7 @@ FAULTS = (
     Fault("routes/possible.py", "if not queue or len(found) >= at_most:", "if not queue or len(found) > at_most:"),
     Fault("planner/ladder.py", '(each.verdict != "clicks", -each', '(each.verdict == "clicks", -each'),
     Fault("planner/by_cables.py", "key=lambda each: -each.width)", "key=lambda each: each.width)"),
-    Fault("snags/levels.py", "and jack not in box.phantom_on:", "and jack in box.phantom_on:"),
+    Fault("snags/jack_needs.py", "and jack not in box.phantom_on:", "and jack in box.phantom_on:"),
     Fault("remedies.py", "return signed or [replace(both", "return tried or [replace(both"),
 )
 

@@ -20,6 +20,7 @@ from iskelo.core.snags import (
     inputs,
     insert_levels,
     inserts,
+    jack_needs,
     levels,
     lines,
     load,
@@ -41,7 +42,7 @@ from iskelo.core.snags.rule import AREAS, KNOWN, REMEDIES_AT_MOST, SEVERITIES, K
 
 MODULES = (
     *(drivers, rates, clocks, aggregates, cables, member_delays, numbers, rounds, hosting, inputs, outputs),
-    *(tracks, inserts, insert_levels, levels, unbalanced, load, calls, syncs, lines, sides, arrivals, ways),
+    *(tracks, inserts, insert_levels, levels, jack_needs, unbalanced, load, calls, syncs, lines, sides, arrivals, ways),
     *(mixers, recorded),
 )
 """Where rules are, in the order in which those of one area are run."""
