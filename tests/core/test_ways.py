@@ -361,6 +361,8 @@ def test_voices_through_a_mixing_program_are_planned_to_another_by_strips_and_a_
     assert headlines(bench) == ["arrives"] * 3
     assert "of Mixing program" in " ".join(way(bench, "Microphone 1"))
     assert "Mixing program" not in " ".join(way(bench, "Microphone 3"))
+    # The strips that are free are taken.
+    assert len(next(gear for gear in bench.rig.gear if gear.name == "Mixing program").tracks) == 2
     assert all(line.proved for line in run_line_check(bench.rig).ledger.lines)
 
 

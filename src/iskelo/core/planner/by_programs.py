@@ -49,7 +49,7 @@ def _passed(found: Index, line: Line) -> Program | None:
 
 
 def _through(reading: Reading, line: Line, program: Program) -> tuple[Joining, Reading] | None:
-    """A line brought to a strip of a program, and from there to its track; raises Refused if an edit cannot be."""
+    """Bring a line to a strip of a program, and from there to its track; raises Refused if an edit cannot be."""
     before, made = reading, Joinings(reading)
     strip = _strip_of(reading, line, program)
     if strip is None:
@@ -86,23 +86,19 @@ def _tracks(reading: Reading, program: Program) -> tuple[Track, ...]:
 
 
 def _strip_of(reading: Reading, line: Line, program: Program) -> Track | None:
-    """The track of a program that has this sound already, or where another line wants it."""
-    wanted = {
-        each.to_ports[0].owner
-        for each in reading.rig.lines
-        if each.purpose == "record" and each.from_ports == line.from_ports and each.to_ports
-    }
+    """Find the track of a program that has this sound already, or where another line wants it; else a free one."""
+    recorded = [each for each in reading.rig.lines if each.purpose == "record" and each.to_ports]
+    wanted = {each.to_ports[0].owner for each in recorded if each.from_ports == line.from_ports}
+    taken = {each.to_ports[0].owner for each in recorded}
     sounding = {port.owner for port in reading.known.sound(line.from_ports[0]).by if port.bank == "monitor"}
-    fitting = (
-        each
-        for each in program.tracks
-        if each.width == len(line.from_ports) and each.far_end is None and each.id in wanted | sounding
-    )
-    return next(fitting, None)
+    fitting = [each for each in program.tracks if each.width == len(line.from_ports) and each.far_end is None]
+    known = next((each for each in fitting if each.id in wanted | sounding), None)
+    free = (each for each in fitting if each.id not in taken and not reading.sounding_in(each.id))
+    return known or next(free, None)
 
 
 def _across(reading: Reading, line: Line, strip: str) -> Wanted | None:
-    """What is to cross from the strip to the line's track, as the programs are now."""
+    """Say what is to cross from the strip to the line's track, as the programs are now."""
     start, end = reading.found.items[strip], reading.found.items[line.to_ports[0].owner]
     if not isinstance(start.item, Track) or not isinstance(end.item, Track):
         return None
