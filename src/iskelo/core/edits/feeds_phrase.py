@@ -137,6 +137,8 @@ def typed_insert(text: str, now: StripInsert | None, field: str) -> dict[str, An
     if now is not None and (now.send, now.back) == (ends["send"], ends["back"]):
         how["on"] = now.on if typed.on is None else typed.on
         how["dry_db"] = same_figure(typed.dry_db, now.dry_db)
+        # Of a dry path that is shut nothing is said.
+        how["parallel"] = typed.parallel if typed.dry_db is not None else now.parallel
     return {**ends, **how}
 
 
