@@ -188,17 +188,26 @@ def test_lines_of_several_sources_are_not_on_the_input_list_and_it_says_so() -> 
     wish(bench, "mix of mic", record_to="rec new")
     told = [row for table in handover_tables(read(bench.rig), ()) for row in table.rows]
     assert any("a mix of Microphone 1–3" in row for row in told)
-    assert input_notes(index(bench.rig)) == ("1 line of several sources are not on it; the line list has them.",)
+    assert input_notes(index(bench.rig)) == ("1 line of several sources is not on it; the line list has it.",)
 
 
 @given(any_rig(busy=True))
 @settings(max_examples=drawn(120))
 def test_a_mix_stands_as_its_sources_would_alone(rig: Rig) -> None:
-    """A line of several sources arrives whole exactly where a line of each of them would."""
+    """A line of several sources arrives whole exactly where a line of each of them would, and is found as they are."""
     bench = Bench(rig)
     for line in [each for each in bench.rig.lines if each.mixed and each.pairs()]:
         parts = [
-            AddLine(name=f"Part {place}", purpose=line.purpose, from_ports=sound, to_ports=line.to_ports, alone=False)
+            AddLine(
+                name=f"Part {place}",
+                purpose=line.purpose,
+                from_ports=sound,
+                to_ports=line.to_ports,
+                longest_delay_ms=line.longest_delay_ms,
+                alone=False,
+                through=line.through,
+                never_by=line.never_by,
+            )
             for place, sound in enumerate(line.sounds())
         ]
         apart = apply(bench.rig, tuple(parts)).rig
@@ -209,6 +218,9 @@ def test_a_mix_stands_as_its_sources_would_alone(rig: Rig) -> None:
         told = {finding.kind for finding in states[line.name].findings}
         for kind in ("doubled", "late", "drifting", "off speed", "skewed", "hot", "low", "inverted"):
             assert kind not in told or kind in kinds
+        if all(whole):
+            for kind in ("doubled", "late", "drifting", "off speed", "inverted", "other way"):
+                assert kind not in kinds or kind in told
 
 
 def test_a_survey_tells_a_mix_in_few_words() -> None:

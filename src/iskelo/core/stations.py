@@ -174,18 +174,14 @@ def stations(state: LineState, found: Index) -> tuple[Station, ...]:
             label, number = _one(ports[0], joined, found)
         elif ports:
             # The lines of one box end in the same ports, past the same others.
-            key = tuple(ports)
-            known = told.get(key) if not joined and not line.mixed else None
-            if known is None:
-                several = list(dict.fromkeys(ports))
-                known = (
-                    _said_mixed(place, several, state, joined, found)
-                    if line.mixed
-                    else _SAID[place](several, joined, found)
-                )
-                if not joined and not line.mixed:
-                    told[key] = known
-            label, number = known
+            if line.mixed:
+                label, number = _said_mixed(place, list(dict.fromkeys(ports)), state, joined, found)
+            elif joined:
+                label, number = _SAID[place](list(dict.fromkeys(ports)), joined, found)
+            elif (known := told.get(key := tuple(ports))) is not None:
+                label, number = known
+            else:
+                label, number = told[key] = _SAID[place](list(dict.fromkeys(ports)), joined, found)
         elif how == "empty":
             cells.append(_EMPTY[place])
             continue

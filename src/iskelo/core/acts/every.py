@@ -60,7 +60,7 @@ FEEDING_AT_MOST = 48
 
 
 def _feeding(reading: Reading, end: Port) -> list[Port]:
-    """The ports that lead to a target now, those nearest to it first."""
+    """Find the ports that lead to a target now, those nearest to it first."""
     found = [end]
     for port in found:
         found += [edge.start for edge in reading.graph.into(port) if edge.start not in found]

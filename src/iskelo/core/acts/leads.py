@@ -29,7 +29,7 @@ def lead_acts(found: Index, about: Near) -> Iterator[Act]:
 
 
 def exchanged_leads(found: Index, about: Near) -> Iterator[Act]:
-    """Two leads of one kind in each other's sockets, both of them asked about."""
+    """Exchange every two leads of one kind that are both asked about."""
     leads = [patch for patch in found.leads("audio") if _kind(patch) is not None and _near(patch, about)]
     for one, other in combinations(leads, 2):
         yield from _exchanged(found, one, other)

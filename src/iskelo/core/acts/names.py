@@ -1,7 +1,7 @@
 """Acts on the names of programs: two exchanged, all from one place on shifted."""
 
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from itertools import combinations
 
 from iskelo.core.acts.act import IN_A_PROGRAM, Act, Near
@@ -9,6 +9,7 @@ from iskelo.core.edits.edit import Edit, SetLeg
 from iskelo.core.lines.context import Reading
 from iskelo.core.rig.device_streams import CHANNELS_AT_MOST
 from iskelo.core.rig.index import Index
+from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import Program, ProgramPort, Track
 from iskelo.core.rig.text import few
 
@@ -23,7 +24,7 @@ def name_acts(found: Index, about: Near) -> Iterator[Act]:
 
 
 def exchanged_names(found: Index, about: Near) -> Iterator[Act]:
-    """Every exchange of two names that are both asked about, or of the two sides of one."""
+    """Exchange every two names that are both asked about, and the two sides of each."""
     for program, side, items, _ in _sides(found):
         yield from _exchanged(program, side, [item for item in items if item.id in about.ids], about)
 
@@ -41,8 +42,9 @@ NAMES_AT_LEAST = 3
 def given_back_acts(reading: Reading) -> Iterator[Act]:
     """The names of a program on the channels where the sounds of their lines arrive, all in one go."""
     found = reading.found
+    sounding = Counter(port for start in found.starts() for port in reading.known.sound(start).by)
     for program in found.programs():
-        taken = _arriving(reading, program)
+        taken = _arriving(reading, program, sounding)
         if len(taken) < NAMES_AT_LEAST or len(set(taken.values())) < len(taken):
             continue
         edits = tuple(SetLeg(item=item, leg=leg, channel=channel) for (item, leg), channel in taken.items())
@@ -53,11 +55,13 @@ def given_back_acts(reading: Reading) -> Iterator[Act]:
         )
 
 
-def _arriving(reading: Reading, program: Program) -> dict[tuple[str, int], int]:
-    """By input and leg that stand wrongly for their track's line: the one channel where its sound arrives."""
+def _arriving(reading: Reading, program: Program, sounding: Mapping[Port, int]) -> dict[tuple[str, int], int]:
+    """By input and leg that stand wrongly for their track's line: the one channel where its sound arrives.
+
+    ``sounding``: how many sources sound at a port.
+    """
     found = reading.found
     taken: dict[tuple[str, int], int] = {}
-    sounding = Counter(port for start in found.starts() for port in reading.known.sound(start).by)
     for state in reading.lines:
         if state.headline == "arrives":
             continue

@@ -108,17 +108,15 @@ def _all_strips(found: Index, box: Interface, mixer: Mixer) -> Iterator[Act]:
     for on, where in ((False, f"the jacks of {box.name}"), (True, "the jacks of the stage box")):
         strips = tuple(strip.id for strip in mixer.strips if _at(box, mixer, strip, staged=not on))
         if strips:
-            words = f"Let the strips of {box.name} take {where}"
             edit = UseStageBox(mixer=box.id, strips=strips, on=on)
+            words = f"Let the strips of {box.name} take {where}"
             yield Act("switches", words, (edit,), frozenset({box.id, *strips}), ON_A_BOX)
             some = [strip for strip in mixer.strips if strip.id in strips and _plugged_there(found, box, strip, on=on)]
             if 0 < len(some) < len(strips):
-                chosen = tuple(strip.id for strip in some)
+                chosen = edit.model_copy(update={"strips": tuple(strip.id for strip in some)})
                 said = few(fold_names(strip.name for strip in some))
                 words = f"Let {said} of {box.name} take {where}, where leads are"
-                edit = UseStageBox(mixer=box.id, strips=chosen, on=on)
-                yield Act("switches", words, (edit,), frozenset({box.id, *chosen}), ON_A_BOX)
-                edit = UseStageBox(mixer=box.id, strips=strips, on=on)
+                yield Act("switches", words, (chosen,), frozenset({box.id, *chosen.strips}), ON_A_BOX)
             raw = _raw_from(box, mixer, on=on)
             if raw:
                 words = f"Let the strips and the raw channels of {box.name} take {where}"

@@ -88,6 +88,7 @@ def input_notes(found: Index) -> tuple[str, ...]:
     left = [line for line in found.rig.lines if _source(found, line) is None]
     mixed = sum(line.mixed for line in left)
     inside = len(left) - mixed
-    told = [f"{inside} line{'s' if inside > 1 else ''} that begin in programs"] if inside else []
+    told = [f"{inside} line{'s that begin' if inside > 1 else ' that begins'} in programs"] if inside else []
     told += [f"{mixed} line{'s' if mixed > 1 else ''} of several sources"] if mixed else []
-    return (f"{' and '.join(told)} are not on it; the line list has them.",) if told else ()
+    them = "is not on it; the line list has it" if len(left) == 1 else "are not on it; the line list has them"
+    return (f"{' and '.join(told)} {them}.",) if told else ()

@@ -86,7 +86,7 @@ def _track(reading: Reading, line: Line) -> tuple[Program, Track] | None:
 
 
 def _mixed(reading: Reading, lines: list[Line]) -> tuple[Joining, Reading] | None:
-    """The mix of these lines in their program; None if that cannot be, or takes away what arrives.
+    """Make the mix of these lines in their program; None if that cannot be, or takes away what arrives.
 
     A sound that is recorded on a track of its own is sent from there, if that mixes nothing up; else it gets a strip.
     """
@@ -108,7 +108,7 @@ def _mixed(reading: Reading, lines: list[Line]) -> tuple[Joining, Reading] | Non
 
 @dataclass(frozen=True, slots=True)
 class _Wanted:
-    """What a track is to take: the sounds of its lines that it lacks, in the mix that it takes if it has one.
+    """Says what a track is to take: the sounds of its lines that it lacks, in the mix that it takes if it has one.
 
     ``own``: by part the track on which its sound is recorded by itself.
     """
@@ -122,7 +122,7 @@ class _Wanted:
 
 
 def _own_tracks(reading: Reading, program: Program, track: Track, parts: list[Line]) -> dict[str, str]:
-    """By part the other track of the program where a line ends that wants this very sound alone."""
+    """Find, by part, the other track of the program where a line ends that wants this very sound alone."""
     tracks = {each.id: each for each in program.tracks if each.id != track.id and each.far_end is None}
     alone = {
         line.from_ports: line.to_ports[0].owner
@@ -165,7 +165,7 @@ def _by_strips(reading: Reading, wanted: _Wanted) -> tuple[Joining, Reading] | N
 
 
 def _told(reading: Reading, wanted: _Wanted, served: Joining, edits: tuple[Edit, ...], name: str) -> Joining:
-    """A mix as commands."""
+    """Say the mix as commands."""
     said = {part.id: reading.found.name(part.from_ports[0].owner) for part in wanted.parts}
     strips = few(fold_names(name for part, name in said.items() if part not in wanted.own))
     sent = few(fold_names(reading.found.name(track) for track in wanted.own.values()))
@@ -189,8 +189,8 @@ def _reaches(reading: Reading, part: Line) -> bool:
 
 
 def _begun(rig: Rig, wanted: _Wanted, name: str) -> tuple[Rig, list[Edit], dict[str, str]]:
-    """The rig with the mix, if it has a ``name``, and a strip for each sound; the edits that make them, and by part the
-    id of its strip.
+    """Give the rig with the mix, if it has a ``name``, and a strip for each sound; the edits that make these; and, by
+    part, the id of its strip.
     """
     program = wanted.program
     edits: list[Edit] = [AddBuses(program=program.id, names=(name,), width=wanted.track.width)] if name else []

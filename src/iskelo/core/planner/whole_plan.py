@@ -70,7 +70,7 @@ def _lines(made: Joinings, lines: Iterable[Line]) -> None:
 
 
 def _one_line(reading: Reading, line: Line) -> tuple[Joining, Reading] | None:
-    """The smallest changes that make a line arrive; what arrives is never taken away for it, nor mixed up with it."""
+    """Find the smallest changes that make a line arrive, and that neither take away what arrives nor mix it up."""
     avoid: frozenset[Port] = frozenset()
     for _ in range(WAYS_AT_MOST):
         found = joined(reading, line, avoid=avoid)
@@ -91,7 +91,7 @@ def _one_line(reading: Reading, line: Line) -> tuple[Joining, Reading] | None:
 
 
 def _met(reading: Reading, line: Line) -> frozenset[Port]:
-    """The ports on a line's way, but its ends, where others sound too."""
+    """Find the ports on a line's way, but for its ends, where others sound too."""
     others = {
         port
         for start in reading.found.starts()
