@@ -47,6 +47,8 @@ def test_several_microphones_on_one_track_are_mixed_in_the_program() -> None:
     (bus,) = bench.program().buses
     assert bus.name == "Mix of Microphone 1–8"
     assert {track.output for track in bench.program().tracks[1:]} == {bus.id}
+    (out,) = (cell for cell in survey(bench.rig).lines[0].stations if cell.column == "out")
+    assert (out.label, out.number) == (bus.name, "")
     assert proved(bench) == {"Mix of Microphone 1–8": "as wanted"}
 
 

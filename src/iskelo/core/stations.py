@@ -245,7 +245,7 @@ def _one(port: Port, joined: Numbers, found: Index) -> tuple[str, str]:
     if placed is not None:
         if bank in _OF_TRACKS:
             return placed.item.name, str(placed.position)
-        if bank == "voice":
+        if bank == "voice" or placed.side == "bus":
             return placed.item.name, ""
         return placed.program.name, str(placed.position)
     gear = found.gear.get(owner)
@@ -308,7 +308,9 @@ def _said_out(ports: list[Port], joined: Numbers, found: Index) -> tuple[str, st
     ports = [port for port in ports if port.bank not in INSIDE_BANKS and port.owner not in found.mixing] or ports
     ends = [found.name(port.owner) for port in ports if port.bank == "in" or port.owner in found.ears]
     if not ends:
-        return _said(ports, joined, found)
+        # A bus is known by its name, a way out by the channels that it takes.
+        outside = [port for port in ports if BANK_TABLE[port.bank].owner != "bus"]
+        return _said(outside, joined, found) if outside else (_names([found.name(port.owner) for port in ports]), "")
     # A way through an insert passes other output jacks before: the one that leads there stands last before it.
     last: list[int] = []
     before: int | None = None

@@ -10,7 +10,7 @@ const SHOWN = 8
 function Row({ what, now, after }: { what: string; now: string | number; after: string }) {
   return (
     <tr>
-      <chakra.td pr="8px" verticalAlign="top">
+      <chakra.td pr="8px" minW="8em" verticalAlign="top">
         {what}
       </chakra.td>
       <chakra.td pr="8px" verticalAlign="top">
