@@ -6,7 +6,7 @@ from itertools import islice
 from operator import or_
 
 import pytest
-from hypothesis import assume, given, settings
+from hypothesis import HealthCheck, assume, given, settings
 from hypothesis import strategies as st
 
 from core.test_numbers import over_two_boxes
@@ -14,6 +14,7 @@ from drawn import drawn
 from iskelo.core.acts.act import Act
 from iskelo.core.acts.every import acts_about, everything, near
 from iskelo.core.acts.search import KEPT_AT_MOST, PATCHED, TRIED_AT_MOST, UNHEARD, search
+from iskelo.core.acts.stakes import Stakes
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
 from iskelo.core.edits.edit import Edit, SetLeg, SetMembers
@@ -137,6 +138,27 @@ def test_what_is_found_for_a_line_betters_that_line_and_not_only_others() -> Non
             (then,) = (other for other in read(after).lines if other.line.id == state.line.id)
             heard_at_last = state.headline in UNHEARD and then.headline not in UNHEARD
             assert then.headline == "arrives" or heard_at_last, (state.line.name, each.act.words)
+
+
+@given(RIGS, st.randoms(use_true_random=False))
+@settings(max_examples=drawn(120, 12), suppress_health_check=[HealthCheck.filter_too_much])
+def test_what_is_not_tried_because_of_what_is_at_stake_frees_no_more_than_it_takes(
+    rig: Rig, chance: random.Random
+) -> None:
+    reading = read(rig)
+    wrong = {state.line.id: near(reading, state) for state in reading.lines if state.headline != "arrives"}
+    assume(wrong)
+    wanted = frozenset(chance.sample(sorted(wrong), max(1, len(wrong) // 2)))
+    stakes = Stakes(reading, wrong, wanted)
+    about, around = (reduce(or_, [wrong[line] for line in lines]) for lines in (sorted(wanted), sorted(wrong)))
+    left = [act for act in acts_about(reading, about, around) if act.mends and not stakes.can_mend(act)]
+    for act in chance.sample(left, min(20, len(left))):
+        after = made(rig, act)
+        if after is None:
+            continue
+        then = {state.line.id for state in read(after).lines if state.headline == "arrives"}
+        freed, taken = then & wrong.keys(), {line.id for line in rig.lines} - wrong.keys() - then
+        assert not then & wanted or len(freed) <= len(taken), act.words
 
 
 @given(RIGS)

@@ -13,6 +13,7 @@ from iskelo.core.acts.act import Act, ActKind, Near
 from iskelo.core.acts.every import acts_about, acts_at_once, near
 from iskelo.core.acts.leads import exchanged_leads
 from iskelo.core.acts.names import exchanged_names
+from iskelo.core.acts.stakes import Stakes
 from iskelo.core.acts.switches import switch_acts
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
@@ -102,6 +103,7 @@ class _Trials:
         nowhere = Near(frozenset(), frozenset())
         wrong = [(state, near(reading, state)) for state in reading.lines if state.line.id not in self._well]
         self.wrong = len(wrong)
+        self._stakes = Stakes(reading, {state.line.id: place for state, place in wrong}, self._troubled)
         self.about = reduce(or_, [place for state, place in wrong if state.line.id in wanted], nowhere)
         self.around = reduce(or_, [place for _, place in wrong], nowhere)
         self.patched = all(state.headline in PATCHED for state, _ in wrong if state.line.id in wanted)
@@ -109,7 +111,11 @@ class _Trials:
     def of(self, acts: Iterator[Act], *, pairs: bool = False) -> Searched:
         """What is found among these."""
         many = len(self._reading.lines) > MANY_LINES
-        able = (act for act in acts if act.mends and not (many and len(act.edits) > EDITS_OF_MANY))
+        able = (
+            act
+            for act in acts
+            if act.mends and not (many and len(act.edits) > EDITS_OF_MANY) and self._stakes.can_mend(act)
+        )
         kinds: dict[ActKind, None] = {}
         nearest: list[tuple[int, Act]] = []
         for act in islice(able, OF_MANY_LINES if many else TRIED_AT_MOST):
