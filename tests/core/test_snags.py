@@ -21,6 +21,7 @@ from iskelo.core.edits.additions import (
 )
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
+from iskelo.core.edits.batch import BatchRequest
 from iskelo.core.edits.edit import (
     Edit,
     EnableChannels,
@@ -43,6 +44,7 @@ from iskelo.core.edits.edit import (
 )
 from iskelo.core.edits.phrases import gear_phrase
 from iskelo.core.lines.context import read
+from iskelo.core.planner.whole_plan import join_all
 from iskelo.core.remedies import tried_remedies
 from iskelo.core.rig.cable_makes import new_cable
 from iskelo.core.rig.gear import Member
@@ -51,7 +53,7 @@ from iskelo.core.rig.mixer_makes import new_mixer
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.units import CONSUMER_BELOW_PROFESSIONAL_DB
 from iskelo.core.snags.registry import ALL_SYMPTOMS, RULES, find_snags, run_rules
-from rigs import Bench, ears, heard, two_voices
+from rigs import Bench, batch, ears, heard, two_voices
 
 
 def monitored(bench: Bench, on: bool = True) -> SetValues:
@@ -131,6 +133,22 @@ def cabled(bench: Bench) -> tuple[Edit, ...]:
     )
 
 
+def hosted_pad(bench: Bench, ahead: str = "short") -> tuple[Edit, ...]:
+    """A sampler in the recorder: its pad is recorded there, monitored, and heard within 5 ms."""
+    made = Bench(bench.rig)
+    sampler, recorder = f"p{made.rig.next_number}", bench.id("Recorder")
+    begin: tuple[Edit, ...] = (
+        AddProgram(name="Soundcase", program_kind="sampler", voices=("Pad",)),
+        SetValues(item=sampler, values={"hosted": {"leader": recorder, "ahead": ahead}}),
+    )
+    made.do(*begin)
+    wanted = BatchRequest(sources="pad", record_to="recorder new", heard_at="head", within="8")
+    wishes = batch(made.rig, wanted)
+    planned = join_all(read(made.do(*wishes).rig))
+    assert planned is not None
+    return (*begin, *wishes, *planned.edits)
+
+
 def falling_pad(bench: Bench) -> tuple[Edit, ...]:
     """A pad that a second recorder takes by a cable whose ends start as it falls."""
     number = bench.rig.next_number
@@ -203,6 +221,12 @@ BREAKS: dict[str, Break] = {
     "sockets-shared": lambda b: (
         AddDestination(name="Second pair"),
         Plug(from_port=Port(b.box().id, "jack_out", 1), to_port=Port(f"x{b.rig.next_number}", "in", 1)),
+    ),
+    "played-by-hand-is-late": lambda b: hosted_pad(b, "long"),
+    "hosted-takes-lie-off": lambda b: (
+        *hosted_pad(b),
+        *(SetValues(item=track.id, values={"armed": False}) for track in b.program().tracks),
+        SetValues(item=b.id("Recorder"), values={"compensates_samples": 370}),
     ),
     "return-not-made": lambda b: (
         *player(b),
