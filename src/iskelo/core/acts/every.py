@@ -12,8 +12,10 @@ from iskelo.core.acts.supplies import supply_acts
 from iskelo.core.acts.switches import strip_acts, switch_acts
 from iskelo.core.lines.context import Reading
 from iskelo.core.lines.state import LineState
-from iskelo.core.rig.ports import Port
-from iskelo.core.rig.programs import Program, Track
+from iskelo.core.rig.index import Index
+from iskelo.core.rig.mixers import Strip
+from iskelo.core.rig.ports import Bank, Port
+from iskelo.core.rig.programs import Bus, Program, Track
 
 
 def acts_about(reading: Reading, about: Near, around: Near | None = None, *, patched: bool = False) -> Iterator[Act]:
@@ -69,6 +71,16 @@ def _feeding(reading: Reading, end: Port) -> list[Port]:
     return found[1 : FEEDING_AT_MOST + 1]
 
 
+def _insert_jacks(found: Index, identity: str) -> set[Port]:
+    """Give the jacks by which the insert of a strip goes out and comes back."""
+    inside = found.mixing.get(identity)
+    if inside is None or not isinstance(inside.item, Strip) or inside.item.insert is None:
+        return set()
+    insert, legs = inside.item.insert, range(inside.item.width)
+    jacks: tuple[tuple[Bank, int], ...] = (("jack_out", insert.send), ("jack_in", insert.back))
+    return {Port(inside.box.id, bank, first + leg) for bank, first in jacks for leg in legs}
+
+
 def near(reading: Reading, state: LineState) -> Near:
     """What stands on a line's ways, on what is patched of it, and where it should begin and end."""
     found = reading.found
@@ -83,10 +95,13 @@ def near(reading: Reading, state: LineState) -> Near:
     ids |= {found.gear_of(each) for each in ids if each in found.items or each in found.mixing}
     for each in tuple(ids):
         gear, placed = found.gear.get(each), found.items.get(each)
-        # What a program opens, and the input that the track takes where a line should end.
+        # What a program opens; the input that the track takes where a line should end; and by what an insert goes.
         if isinstance(gear, Program) and each in found.opened:
             ids |= {way.box.id for way in found.opened[each].ways}
         if placed is not None and isinstance(placed.item, Track) and placed.item.input is not None:
             ids.add(placed.item.input)
+        if placed is not None and isinstance(placed.item, Track | Bus) and placed.item.insert is not None:
+            ids |= {placed.item.insert.send, placed.item.insert.back}
+        ports |= _insert_jacks(found, each)
     ids |= {device.id for device in found.aggregates if any(member.device in ids for member in device.members)}
     return Near(frozenset(ids), frozenset(ports))
