@@ -172,6 +172,14 @@ def test_lines_that_are_read_one_by_one_are_as_in_the_whole_whatever_is_read_fir
     assert begun.state("l999999999") is None
 
 
+def test_names_are_exchanged_back_though_what_passes_them_arrives_by_accident() -> None:
+    """The microphone comes in by the return of the insert meanwhile, and is heard all the same."""
+    rig = broken("outboard-on-an-insert", "Exchange the channels of inputs Bertil and From Anvil press of Longhand")
+    mended, said = first_mended(rig, 2)
+    assert said == ["Exchange the channels of inputs Bertil and From Anvil press of Longhand"]
+    assert arriving(mended) == len(rig.lines)
+
+
 def takes_a_line(rig: Rig, act: Act) -> bool:
     after = made(rig, act)
     return after is not None and arriving(after) < len(rig.lines)

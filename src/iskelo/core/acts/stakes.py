@@ -1,5 +1,6 @@
 """What is at stake by an act, before it is tried: which lines it could free at most, and which it surely takes."""
 
+from collections import Counter
 from collections.abc import Iterator, Mapping
 from functools import cached_property
 from itertools import takewhile
@@ -13,7 +14,7 @@ from iskelo.core.rig.gear import Aggregate, Destination, Interface, Source
 from iskelo.core.rig.index import Index
 from iskelo.core.rig.mixers import Feed
 from iskelo.core.rig.ports import Port
-from iskelo.core.rig.programs import Send
+from iskelo.core.rig.programs import ProgramPort, Send
 from iskelo.core.wiring.hops import DEVICE_HOPS
 
 
@@ -40,8 +41,22 @@ class Stakes:
         near = [line for line, place in self._wrong.items() if not about.isdisjoint(place.ids)]
         if self._wanted.isdisjoint(near):
             return False
-        taken = frozenset().union(*(self._passing.get(each, ()) for edit in act.edits for each in self._moved(edit)))
-        return len(near) > len(taken)
+        return len(near) > len(self._taken(act))
+
+    def _taken(self, act: Act) -> frozenset[str]:
+        """Find the lines that are well and that an act surely takes.
+
+        What passes one of two names that are exchanged may come by the other one then: of those none is sure.
+        """
+        legs = [edit for edit in act.edits if isinstance(edit, SetLeg)]
+        if legs and Counter(map(self._channel, legs)) == Counter(leg.channel for leg in legs):
+            return frozenset()
+        return frozenset().union(*(self._passing.get(each, ()) for edit in act.edits for each in self._moved(edit)))
+
+    def _channel(self, leg: SetLeg) -> int | None:
+        """Give the channel that a leg of a name is on now."""
+        item = self._reading.found.items[leg.item].item
+        return item.legs[leg.leg - 1] if isinstance(item, ProgramPort) else None
 
     @cached_property
     def _passing(self) -> dict[Port | Stream, set[str]]:
