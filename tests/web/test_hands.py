@@ -290,3 +290,13 @@ def test_the_list_of_faults_is_walked_with_arrows(screen: Page) -> None:
     expect(find).to_be_focused()
     press(screen, ["phantom"])
     expect(faults.get_by_role("checkbox").first).to_be_checked()
+
+
+def test_a_key_that_is_pressed_before_the_sheets_are_there_goes_to_the_next_one(screen: Page) -> None:
+    demo(screen)
+    let_through = held_back(screen, "**/sheets")
+    press(screen, ["5"])
+    expect(screen.get_by_role("region", name="Set-up list")).to_be_visible()
+    press(screen, ["."])
+    let_through()
+    expect(screen).to_have_url(re.compile(r"sheet=lines"))

@@ -30,19 +30,22 @@ export function PaperScreen() {
   const names = found.data ?? []
   const wanted = at.get("sheet")
   const chosen = names.find((each) => each.key === wanted)
-  const keys = [...names.map((each) => each.key), COMPARE]
   const shown = wanted === COMPARE ? COMPARE : (chosen?.key ?? SET_UP)
   const open = (key: string) => go(key === SET_UP ? {} : { sheet: key })
-  const step = (by: number) => {
-    const next = keys[keys.indexOf(shown) + by]
+  /** The sheet before or behind; a key that is pressed before the names are there waits for them. */
+  const step = async (by: number) => {
+    const known = found.data ?? (await found.refetch({ cancelRefetch: false })).data ?? []
+    const keys = [...known.map((each) => each.key), COMPARE]
+    const here = keys.indexOf(wanted !== null && keys.includes(wanted) ? wanted : SET_UP)
+    const next = here < 0 ? undefined : keys[here + by]
     if (next) void open(next)
   }
   useKeys(
     snag !== null
       ? []
       : [
-          { keys: ".", words: "Next sheet", run: () => step(1) },
-          { keys: ",", words: "Sheet before", run: () => step(-1) },
+          { keys: ".", words: "Next sheet", run: () => void step(1) },
+          { keys: ",", words: "Sheet before", run: () => void step(-1) },
         ],
   )
   const list = (
