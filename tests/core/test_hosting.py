@@ -17,6 +17,7 @@ from iskelo.core.edits.additions import (
     AddProgramPorts,
     AddReturns,
     AddSends,
+    AddSync,
     AddTracks,
     AddVoices,
     SpreadVoices,
@@ -426,7 +427,7 @@ def test_it_is_told_if_and_only_if_key_to_ear_is_over_the_limit(limit: float, ah
 
 
 def test_a_hosted_take_that_is_moved_by_a_round_trip_it_never_made_lies_early() -> None:
-    """370 samples at 48 kHz are 7.708 ms; what comes in by the jacks is moved by as much, and lies right."""
+    """370 samples at 48 kHz are 7.708 ms."""
     bench = joined(hosted(ahead="long"))
     assert not bench.snags("hosted-takes-lie-off")
     bench.do(SetValues(item=bench.id("Longhand"), values={"compensates_samples": 370}))
@@ -440,4 +441,19 @@ def test_a_hosted_take_that_is_moved_by_a_round_trip_it_never_made_lies_early() 
     (snag,) = bench.snags("hosted-takes-lie-off")
     # The microphone needs what the pads do not: no one figure serves both.
     assert not snag.mend()
-    assert "what comes in by jacks lies right" in snag.consequence
+    assert snag.consequence == "They must be moved by hand, every one."
+    assert program_of(bench, "Longhand").tracks[-1].id not in snag.items
+
+
+def test_takes_that_lie_alike_are_one_snag_and_those_that_follow_a_clock_are_told_with_it() -> None:
+    """Where a program follows the clock of what runs in it, its clips are told with that link, and only there."""
+    bench = joined(hosted())
+    longhand, soundcase = program_of(bench, "Longhand"), program_of(bench, "Soundcase")
+    bench.do(SetValues(item=longhand.id, values={"compensates_samples": 96}))
+    (snag,) = bench.snags("hosted-takes-lie-off")
+    assert "96.00 samples early (2.000 ms" in snag.title
+    assert set(snag.items) == {longhand.id, *(track.id for track in longhand.tracks)}
+    bench.do(AddSync(sender=soundcase.id, receiver=longhand.id))
+    assert not bench.snags("hosted-takes-lie-off")
+    bench.do(SetValues(item=longhand.id, values={"compensates_samples": 0}))
+    assert not bench.snags("hosted-takes-lie-off")

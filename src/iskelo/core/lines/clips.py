@@ -17,7 +17,7 @@ NOUGHT_SAMPLES = Fraction(1, 2)
 
 
 class Clip(NamedTuple):
-    """Where on a track clips of the leader lie: so many seconds late at least and at most; at the follower's rate."""
+    """Where on a track clips of another program lie: so many seconds late at least and at most; at the track's rate."""
 
     track: str
     least: Fraction
@@ -72,7 +72,7 @@ def _clips(reading: Reading, link: SyncLink, leader: Program, follower: Program,
     for track in follower.tracks:
         if track.far_end is not None:
             continue
-        delays = [delay_of(route.edges, reading.found) for route in _ways(reading, leader, track)]
+        delays = [delay_of(route.edges, reading.found) for route in ways_to_track(reading, leader, track)]
         if not delays:
             continue
         least = min(each.seconds for each in delays) - begin.most - moved
@@ -80,9 +80,9 @@ def _clips(reading: Reading, link: SyncLink, leader: Program, follower: Program,
         yield Clip(track.id, least, most, rate_hz)
 
 
-def _ways(reading: Reading, leader: Program, track: Track) -> Iterator[Route]:
-    """The ways from what the leader sounds to a track."""
-    for voice in leader.voices:
+def ways_to_track(reading: Reading, program: Program, track: Track) -> Iterator[Route]:
+    """Find the ways from what a program sounds to a track, of all voices and legs."""
+    for voice in program.voices:
         for leg in range(1, voice.width + 1):
             start = Port(voice.id, "voice", leg)
             by = reading.known.sound(start).by
