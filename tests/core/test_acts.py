@@ -10,19 +10,22 @@ from hypothesis import HealthCheck, assume, given, settings
 from hypothesis import strategies as st
 
 from core.test_numbers import over_two_boxes
+from desks import desk_bench, mixer_of
 from drawn import drawn
+from evenings import planned, wished
 from iskelo.core.acts.act import Act
 from iskelo.core.acts.every import acts_about, everything, near
 from iskelo.core.acts.search import KEPT_AT_MOST, PATCHED, TRIED_AT_MOST, UNHEARD, search
 from iskelo.core.acts.stakes import Stakes
 from iskelo.core.edits.apply import apply
 from iskelo.core.edits.base import Refused
-from iskelo.core.edits.edit import Edit, SetLeg, SetMembers
+from iskelo.core.edits.edit import Edit, SetLeg, SetMembers, SetValues
 from iskelo.core.lines.context import Begun, read
 from iskelo.core.plan import plan
 from iskelo.core.remedies import remedies_of, tried_remedies
 from iskelo.core.rig.gear import Aggregate
 from iskelo.core.rig.index import index
+from iskelo.core.rig.ports import Port
 from iskelo.core.rig.rig import Rig
 from iskelo.core.survey import survey_again
 from iskelo.demo.company import whole_company
@@ -178,6 +181,35 @@ def test_names_are_exchanged_back_though_what_passes_them_arrives_by_accident() 
     mended, said = first_mended(rig, 2)
     assert said == ["Exchange the channels of inputs Bertil and From Anvil press of Longhand"]
     assert arriving(mended) == len(rig.lines)
+
+
+def test_only_what_is_near_and_could_pay_is_tried() -> None:
+    """Alma is monitored twice: her monitoring is tried; another device for all, and all names moved, are not."""
+    reading = read(whole_company())
+    wrong = {state.line.id: near(reading, state) for state in reading.lines if state.headline != "arrives"}
+    alma = next(state.line.id for state in reading.lines if state.line.name == "Alma, heard")
+    stakes = Stakes(reading, wrong, frozenset({alma}))
+    tried = {act.words: stakes.can_mend(act) for act in acts_about(reading, everything(reading)) if act.mends}
+    assert tried["Stop monitoring track Alma"]
+    assert not tried["Give Longhand the device Corvane 8"]
+    moved = [words for words in tried if words.startswith("Move the inputs of Longhand from Bertil on")]
+    assert moved
+    assert not any(tried[words] for words in moved)
+    assert 1 <= sum(tried.values()) < len(tried) / 4
+
+
+def test_leads_at_the_insert_of_a_strip_stand_near_its_line() -> None:
+    bench = desk_bench("mic Alma", "analogue mixer 8 Wherry", "recorder Longhand")
+    wished(bench, (("mic", "longhand new", "", ""),))
+    planned(bench)
+    box, strip = bench.id("Wherry"), mixer_of(bench, "Wherry").strips[0]
+    bench.do(SetValues(item=strip.id, values={"insert": {"send": 3, "back": 5}}))
+    reading = read(bench.rig)
+    place = near(reading, reading.lines[0])
+    assert {Port(box, "jack_out", 3), Port(box, "jack_in", 5)} <= place.ports
+    bench.do(SetValues(item=strip.id, values={"insert": None}))
+    reading = read(bench.rig)
+    assert Port(box, "jack_out", 3) not in near(reading, reading.lines[0]).ports
 
 
 def takes_a_line(rig: Rig, act: Act) -> bool:

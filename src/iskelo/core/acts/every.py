@@ -35,8 +35,9 @@ def acts_about(reading: Reading, about: Near, around: Near | None = None, *, pat
 
 
 def acts_at_once(reading: Reading, about: Near) -> Iterator[Act]:
-    """The acts that move many things in one go: members, a program on another box, names from one
-    place on, all strips of a mixer."""
+    """Give the acts that move many things in one go: members, a program on another box, names from one place on, all
+    strips of a mixer.
+    """
     found = reading.found
     return chain(
         given_back_acts(reading),

@@ -10,8 +10,9 @@ from iskelo.core.acts.act import Act, Near
 from iskelo.core.edits.edit import Edit, SetDevice, SetLeg, SetMembers, SetValues
 from iskelo.core.lines.context import Reading
 from iskelo.core.lines.state import LineState
-from iskelo.core.rig.gear import Aggregate, Destination, Interface, Source
+from iskelo.core.rig.gear import Aggregate, Destination, Source
 from iskelo.core.rig.index import Index
+from iskelo.core.rig.links import BANKS
 from iskelo.core.rig.mixers import Feed
 from iskelo.core.rig.ports import Port
 from iskelo.core.rig.programs import ProgramPort, Send
@@ -77,16 +78,11 @@ class Stakes:
             yield Port(edit.item, side, edit.leg)
         elif isinstance(edit, SetDevice) and edit.program in found.opened:
             device = found.gear.get(edit.device or "")
-            kept = (
-                {member.device for member in device.members}
-                if isinstance(device, Aggregate)
-                else {device.id}
-                if isinstance(device, Interface)
-                else set()
-            )
+            members = device.members if isinstance(device, Aggregate) else ()
+            kept = {edit.device, *(member.device for member in members)}
             for way in found.opened[edit.program].ways:
                 if way.box.id not in kept:
-                    yield from (Stream(edit.program, way.box.id, bank) for bank in ("capture", "playback"))
+                    yield from (Stream(edit.program, way.box.id, bank) for bank in BANKS)
         elif isinstance(edit, SetMembers) and not edit.keep_names:
             yield from self._displaced(edit)
 
@@ -99,7 +95,7 @@ class Stakes:
             streams = found.opened.get(program.id)
             if streams is None or streams.device.id != device.id:
                 continue
-            for bank in ("capture", "playback"):
+            for bank in BANKS:
                 wide = {way.box.id: len(way.channels(bank)) for way in streams.ways}
                 orders = ([member.device for member in members] for members in (device.members, edit.members))
                 before, after = ({box: _ahead(order, box, wide) for box in order} for order in orders)
@@ -143,7 +139,7 @@ def _passed(state: LineState) -> Iterator[Port | Stream]:
             here: set[Port | Stream] = {port for port in arrival.route.ports if port.bank in ("input", "output")}
             for edge in arrival.route.edges:
                 if edge.kind in DEVICE_HOPS:
-                    box = edge.start if edge.start.bank in ("capture", "playback") else edge.end
+                    box = edge.start if edge.start.bank in BANKS else edge.end
                     here.add(Stream(edge.owner, box.owner, box.bank))
             passed.append(here)
         yield from set.intersection(*passed) if passed else ()
