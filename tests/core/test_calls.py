@@ -342,3 +342,19 @@ def test_whoever_hears_itself_by_the_graph_hears_itself_at_work(data: st.DataObj
             after = read(apply(bench.rig, remedy.edits).rig)
             (place,) = [each for each in far_places(after) if f":{each.voice.id}" in snag.key]
             assert not own_routes(after, place)
+
+
+def test_what_mends_the_harm_of_an_act_does_not_undo_the_act() -> None:
+    """Her track stopped and monitored again was one remedy once, with two sends off that freed lines of others."""
+    bench = Bench(ready(2).rig)
+    mixer = program_of(bench, "Gangway")
+    alma, ines, jorid, music = (track.id for track in mixer.tracks)
+    (bus,), (radio, call) = mixer.buses, mixer.outputs
+    for item, output in ((jorid, radio.id), (ines, radio.id), (music, None)):
+        bench.do(SetValues(item=item, values={"output": output}))
+    for item, to in ((alma, radio.id), (ines, call.id), (music, bus.id), (ines, radio.id)):
+        if not any((send.item, send.to) == (item, to) for send in program_of(bench, "Gangway").sends):
+            bench.do(AddSends(program=mixer.id, items=(item,), to=to))
+    (snag,) = bench.snags("far-end-hears-itself")
+    for remedy in tried_remedies(bench.rig, snag):
+        assert snag.key not in {each.key for each in Bench(bench.rig).do(*remedy.edits).snags(snag.rule)}, remedy.words

@@ -113,13 +113,16 @@ def remedies_of(rig: Rig, snag: Snag, before: Surveyed | None = None, *, quick: 
 
 @dataclass(frozen=True, slots=True)
 class _Tried:
-    """A remedy made: the survey after it, what was done in words, the lines it harms, and its rank."""
+    """A remedy made: the survey after it, what was done in words, the lines it harms, whether its snag is left, and its
+    rank.
+    """
 
     remedy: Remedy
     after: Surveyed
     words: str
     freed: int
     harmed: frozenset[str]
+    left: bool
     rank: tuple[float, ...]
     together: bool = False
 
@@ -192,7 +195,8 @@ class _Trial:
                     continue
                 words = f"{remedy.words}, then {further.words[:1].lower()}{further.words[1:]}"
                 both = self.remedy(Remedy(words, (*remedy.edits, *further.edits)))
-                if both is not None and self._signed(both):
+                # What mends the lines may undo the act itself.
+                if both is not None and both.left <= tried.left and self._signed(both):
                     return both
         return None
 
@@ -229,7 +233,7 @@ class _Trial:
         cost = remedy.cost if remedy.cost is not None else cost_of(was, now, remedy.edits)
         cause = (left, remedy.gives_up, matched(now) > matched(was))
         rank = (-freed, len(harmed), _amiss(again), *cause, cost, moved, round(later_ms, 6), len(remedy.edits))
-        return _Tried(remedy, again, applied.words, freed, harmed, rank)
+        return _Tried(remedy, again, applied.words, freed, harmed, left, rank)
 
 
 def _amiss(surveyed: Surveyed) -> int:
