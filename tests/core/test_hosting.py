@@ -457,3 +457,18 @@ def test_takes_that_lie_alike_are_one_snag_and_those_that_follow_a_clock_are_tol
     assert not bench.snags("hosted-takes-lie-off")
     bench.do(SetValues(item=longhand.id, values={"compensates_samples": 0}))
     assert not bench.snags("hosted-takes-lie-off")
+
+
+def test_pads_that_are_recorded_and_heard_are_planned_without_meeting_on_their_tracks() -> None:
+    """The cheapest way for the second was to send it to the first's output as well, onto the first's track."""
+    bench = hosted()
+    bench.do(*gear_phrase("headphones Phones"))
+    bench.do(*batch(bench.rig, BatchRequest(sources="pad 1-2", heard_at="phones", within="10")))
+    joined(bench)
+    assert {state.headline for state in read(bench.rig).lines} == {"arrives"}
+    assert all(line.proved for line in run_line_check(bench.rig).ledger.lines)
+    # Taken away, the second is brought back by the first remedy of its snag.
+    bench.do(SetValues(item=program_of(bench, "Longhand").tracks[1].id, values={"monitored": False, "output": None}))
+    (snag,) = bench.snags("line-silent")
+    bench.do(*tried_remedies(bench.rig, snag)[0].edits)
+    assert {state.headline for state in read(bench.rig).lines} == {"arrives"}

@@ -83,23 +83,33 @@ def _one_line(reading: Reading, line: Line) -> tuple[Joining, Reading] | None:
             apart = _kept_apart(reading, joining, after, line)
             if apart is not None:
                 return apart
-        met = _met(after, line) - avoid
+        mixed = {each for each, _ in mixed_up(after) - mixed_up(reading)}
+        met = _met(after, line, mixed) - avoid
         if not met:
             return None
         avoid |= met
     return None
 
 
-def _met(reading: Reading, line: Line) -> frozenset[Port]:
-    """Find the ports on a line's way, but for its ends, where others sound too."""
-    others = {
-        port
-        for start in reading.found.starts()
-        if start not in line.from_ports
-        for port in reading.known.sound(start).by
-    }
-    passed = {port for leg in reading.traced[line.id].state.legs for each in leg.arrivals for port in each.route.ports}
-    return frozenset((passed & others) - {*line.from_ports, *line.to_ports})
+def _met(reading: Reading, line: Line, mixed: set[str]) -> frozenset[Port]:
+    """Find the ports on a line's way, but for its ends, where it meets what is mixed up with it.
+
+    Where other lines alone are mixed up, those are theirs; else all where others sound too.
+    """
+    if mixed and line.id not in mixed:
+        others = {port for each in mixed for port in _passed(reading, each)}
+    else:
+        others = {
+            port
+            for start in reading.found.starts()
+            if start not in line.from_ports
+            for port in reading.known.sound(start).by
+        }
+    return frozenset((_passed(reading, line.id) & others) - {*line.from_ports, *line.to_ports})
+
+
+def _passed(reading: Reading, line: str) -> set[Port]:
+    return {port for leg in reading.traced[line].state.legs for each in leg.arrivals for port in each.route.ports}
 
 
 def _kept_apart(before: Reading, joining: Joining, after: Reading, line: Line) -> tuple[Joining, Reading] | None:

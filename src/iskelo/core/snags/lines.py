@@ -12,6 +12,7 @@ from iskelo.core.planner.by_programs import join_by_programs
 from iskelo.core.planner.by_returns import join_by_returns
 from iskelo.core.planner.by_sums import join_by_sums
 from iskelo.core.planner.search import join_line
+from iskelo.core.planner.whole_plan import join_apart
 from iskelo.core.rig.ports import STAGE
 from iskelo.core.rig.text import few
 from iskelo.core.snags.arrivals import send_away, undouble
@@ -22,15 +23,14 @@ from iskelo.core.words.say import say
 
 
 def joining_remedies(reading: Reading, state: LineState) -> tuple[Remedy, ...]:
-    """Up to three ways to make a line arrive: the smallest, one through the computer, one direct."""
-    ways = [(True, True)]
-    if state.line.purpose == "listen":
-        ways += [(False, True), (True, False)]
-    remedies: list[Remedy] = []
-    for direct, through in ways:
-        joined = join_line(reading, state.line, direct=direct, through_computer=through)
-        if joined:
-            remedies.append(joining(joined))
+    """Find up to three ways to make a line arrive: the smallest that mixes nothing up, one through the computer, one
+    direct.
+    """
+    line = state.line
+    ways = [join_apart(reading, line) or join_line(reading, line)]
+    if line.purpose == "listen":
+        ways += [join_line(reading, line, direct=False), join_line(reading, line, through_computer=False)]
+    remedies = [joining(way) for way in ways if way is not None]
     between_programs = (join_by_sums,) if state.line.mixed else (join_by_cables, join_by_returns, join_by_programs)
     for by_programs in between_programs:
         between = by_programs(reading, state.line.id)
